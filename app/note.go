@@ -1,0 +1,518 @@
+package app
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"time"
+
+	"deftledger/core/coding"
+	"deftledger/core/line"
+	"deftledger/core/note"
+	"deftledger/exchange/pdf"
+	"deftledger/store"
+)
+
+// writing is one window in which somebody writes in a note.
+type writing struct {
+	staff, name string
+	until       time.Time
+}
+
+// presenceLasts is how long a window counts as writing after it last said so.
+const presenceLasts = 25 * time.Second
+
+// PartView is one part of the note as last saved.
+type PartView struct {
+	Part    string `json:"part" enum:"subjective,objective,assessment,plan"`
+	Text    string `json:"text"`
+	Version int    `json:"version"`
+	SavedAt string `json:"savedAt"`
+	SavedBy string `json:"savedBy"`
+}
+
+// DiagnosisView is a diagnosis of the visit.
+type DiagnosisView struct {
+	Code      string `json:"code"`
+	Title     string `json:"title"`
+	Edition   string `json:"edition"`
+	OnProblem bool   `json:"onProblemList"`
+}
+
+// ConflictView is a refused save that waits for a decision.
+type ConflictView struct {
+	ID   string `json:"id"`
+	Part string `json:"part"`
+	Text string `json:"text"`
+	At   string `json:"at"`
+	By   string `json:"by"`
+}
+
+// SectionView is a heading of a sealed note with its text.
+type SectionView struct {
+	Heading string `json:"heading"`
+	Text    string `json:"text"`
+}
+
+// SealedView is a sealed entry as it reads.
+type SealedView struct {
+	Folio    int           `json:"folio"`
+	SignedBy string        `json:"signedBy"`
+	SignedAt string        `json:"signedAt"`
+	Hash     string        `json:"hash"`
+	Sections []SectionView `json:"sections"`
+}
+
+// NoteView is the note of a visit with all that stands around it.
+type NoteView struct {
+	ID          string          `json:"id"`
+	Visit       VisitView       `json:"visit"`
+	Author      string          `json:"author"`
+	Parts       []PartView      `json:"parts"`
+	Diagnoses   []DiagnosisView `json:"diagnoses"`
+	ListVersion int             `json:"listVersion"`
+	Conflicts   []ConflictView  `json:"conflicts"`
+	Warning     string          `json:"warning" doc:"Set when the code edition does not cover the date of service"`
+	Sealed      *SealedView     `json:"sealed,omitempty"`
+	Amendments  []SealedView    `json:"amendments"`
+	ClaimLimit  int             `json:"claimLimit"`
+}
+
+// amendment is the sealed content of an amendment.
+type amendment struct {
+	Text string `json:"text"`
+}
+
+// StartVisit begins (or resumes) the visit and its note.
+func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID string, err error) {
+	err = a.act(ctx, who, WriteNote, func(t *tx) error {
+		v, err := t.VisitByID(visitID)
+		if err != nil {
+			return notFound(err, "visit")
+		}
+		if v.NoteID != "" {
+			noteID = v.NoteID
+		} else {
+			noteID = newID()
+			author := v.ClinicianID
+			if who.Role == Physician {
+				author = who.ID
+			}
+			if err := t.AddNote(store.Note{ID: noteID, VisitID: visitID, PatientID: v.PatientID, AuthorID: author, CreatedAt: t.now}); err != nil {
+				return err
+			}
+			if err := t.OpenLine(newID(), line.Note, noteID, v.PatientID, author, line.InHand, t.now); err != nil {
+				return err
+			}
+			t.tell("line", noteID, v.PatientID)
+		}
+		if who.Role == Physician && v.NoteFolio == 0 && (v.Stage == "expected" || v.Stage == "arrived" || v.Stage == "intake" || v.Stage == "ready") {
+			if err := t.SetStage(visitID, "in visit", t.now, v.Version); err != nil {
+				return err
+			}
+		}
+		t.tell("visit", visitID, v.PatientID)
+		return t.audit("start visit", v.PatientID, visitID, "")
+	})
+	return noteID, err
+}
+
+// Note reads a note.
+func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err error) {
+	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		v, err := q.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		author, err := q.StaffByID(n.AuthorID)
+		if err != nil {
+			return err
+		}
+		out = NoteView{ID: id, Visit: a.visit(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit}
+		names, err := a.names(q)
+		if err != nil {
+			return err
+		}
+		parts, err := q.NoteParts(id)
+		if err != nil {
+			return err
+		}
+		by := map[note.Part]store.Part{}
+		for _, p := range parts {
+			by[p.Part] = p
+		}
+		for _, p := range note.Parts {
+			out.Parts = append(out.Parts, PartView{string(p), by[p].Text, by[p].Version, a.say(by[p].SavedAt), names[by[p].SavedBy]})
+		}
+		problems, err := q.Problems(n.PatientID)
+		if err != nil {
+			return err
+		}
+		on := map[string]bool{}
+		for _, p := range problems {
+			on[p.Code] = true
+		}
+		ds, err := q.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		for _, d := range ds {
+			out.Diagnoses = append(out.Diagnoses, DiagnosisView{d.Code, d.Title, d.Edition, on[d.Code]})
+		}
+		cs, err := q.Conflicts(id)
+		if err != nil {
+			return err
+		}
+		for _, c := range cs {
+			out.Conflicts = append(out.Conflicts, ConflictView{c.ID, string(c.Part), c.Text, a.say(c.At), names[c.By]})
+		}
+		if n.Folio > 0 {
+			return a.sealed(q, n, &out)
+		}
+		return nil
+	})
+	if err == nil && out.Sealed == nil {
+		if lib, _, e := a.Codes(); e == nil {
+			_, out.Warning = lib.On(out.Visit.StartsAt[:10])
+		}
+	}
+	return out, err
+}
+
+func (a *App) names(q *store.Q) (map[string]string, error) {
+	staff, err := q.AllStaff()
+	names := map[string]string{}
+	for _, s := range staff {
+		names[s.ID] = s.Name()
+	}
+	return names, err
+}
+
+// sealed reads a signed note and its amendments from the ledger itself.
+func (a *App) sealed(q *store.Q, n store.Note, out *NoteView) error {
+	entries, err := q.ChartEntries(n.PatientID)
+	if err != nil {
+		return err
+	}
+	for i := len(entries) - 1; i >= 0; i-- {
+		e := entries[i]
+		v := SealedView{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []SectionView{}}
+		switch {
+		case e.Kind == "note" && e.Folio == n.Folio:
+			var c note.Content
+			if err := json.Unmarshal(e.Content, &c); err != nil {
+				return err
+			}
+			for _, s := range c.Read() {
+				v.Sections = append(v.Sections, SectionView(s))
+			}
+			out.Sealed = &v
+		case e.Kind == "amendment" && e.Amends == n.Folio:
+			var am amendment
+			if err := json.Unmarshal(e.Content, &am); err != nil {
+				return err
+			}
+			v.Sections = append(v.Sections, SectionView{"Amendment", am.Text})
+			out.Amendments = append(out.Amendments, v)
+		}
+	}
+	return nil
+}
+
+// Saved is the answer to a save. When Stale, nothing was changed: Now is the text
+// as it stands, and the text that was sent is kept as a conflict.
+type Saved struct {
+	Version int       `json:"version"`
+	SavedAt string    `json:"savedAt"`
+	Stale   bool      `json:"stale"`
+	Now     *PartView `json:"now,omitempty"`
+}
+
+// SavePart saves one part of a note. base is the version the text was written on;
+// saveID names this save, so that one sent again after a lost answer counts once.
+func (a *App) SavePart(ctx context.Context, who Actor, id string, part note.Part, text string, base int, saveID string) (out Saved, err error) {
+	if len(text) > note.MaxPart {
+		return out, refuse(413, "This part is longer than %d characters and is not saved. Shorten it.", note.MaxPart)
+	}
+	if saveID == "" {
+		return out, refuse(422, "The save has no identifier.")
+	}
+	err = a.act(ctx, who, WriteNote, func(t *tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		now, err := t.NotePart(id, part)
+		if err != nil {
+			return err
+		}
+		if now.SaveID == saveID {
+			out = Saved{Version: now.Version, SavedAt: a.say(now.SavedAt)}
+			return nil
+		}
+		if n.Folio > 0 || now.Version != base {
+			by, err := t.StaffByID(now.SavedBy)
+			if err != nil && !store.IsNotFound(err) {
+				return err
+			}
+			out = Saved{Version: now.Version, SavedAt: a.say(now.SavedAt), Stale: true,
+				Now: &PartView{string(part), now.Text, now.Version, a.say(now.SavedAt), by.Name()}}
+			if now.Text == text {
+				return nil // both wrote the same; nothing to keep
+			}
+			t.tell("note", id, n.PatientID)
+			return t.AddConflict(store.Conflict{ID: newID(), NoteID: id, Part: part, Text: text, BaseVersion: base, SaveID: saveID, At: t.now, By: who.ID})
+		}
+		p := store.Part{Part: part, Text: text, Version: base + 1, SaveID: saveID, SavedAt: t.now, SavedBy: who.ID}
+		if err := t.Q.SavePart(id, p); err != nil {
+			return err
+		}
+		out = Saved{Version: p.Version, SavedAt: a.say(p.SavedAt)}
+		t.tell("note", id, n.PatientID)
+		return t.audit("save note", n.PatientID, id, string(part))
+	})
+	return out, err
+}
+
+// SettleConflict marks a kept text as decided.
+func (a *App) SettleConflict(ctx context.Context, who Actor, noteID, conflict string) error {
+	return a.act(ctx, who, WriteNote, func(t *tx) error {
+		n, err := t.NoteByID(noteID)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		if err := t.Q.SettleConflict(conflict, t.now); err != nil {
+			return notFound(err, "kept text")
+		}
+		t.tell("note", noteID, n.PatientID)
+		return t.audit("settle two versions", n.PatientID, noteID, "")
+	})
+}
+
+// Writing says that a window has a note open for writing, and returns who else
+// has. Others are told at once when somebody joins or (with leave) goes.
+func (a *App) Writing(ctx context.Context, who Actor, noteID, window string, leave bool) (others []string, err error) {
+	others = []string{}
+	if err := may(who, WriteNote); err != nil {
+		return others, err
+	}
+	now := a.Clock()
+	a.presence.Lock()
+	here := a.presence.at[noteID]
+	if here == nil {
+		here = map[string]writing{}
+		a.presence.at[noteID] = here
+	}
+	before := len(here)
+	for w, p := range here {
+		if now.After(p.until) {
+			delete(here, w)
+		}
+	}
+	_, known := here[window]
+	if leave {
+		delete(here, window)
+	} else {
+		here[window] = writing{who.ID, who.Name, now.Add(presenceLasts)}
+	}
+	for w, p := range here {
+		if w != window {
+			others = append(others, p.name)
+		}
+	}
+	changed := !known != leave || len(here) != before
+	if len(here) == 0 {
+		delete(a.presence.at, noteID)
+	}
+	a.presence.Unlock()
+	if changed {
+		a.Hub.Publish(Event{Kind: "writing", ID: noteID})
+	}
+	return others, nil
+}
+
+// checkCode says whether a code may be used on a date of service.
+func (a *App) checkCode(code, date string) (coding.Entry, string, string, error) {
+	lib, _, err := a.Codes()
+	if err != nil {
+		return coding.Entry{}, "", "", err
+	}
+	e, edition, warning, err := lib.Check(code, date)
+	if errors.Is(err, coding.ErrNoSuchCode) || errors.Is(err, coding.ErrNotBillable) {
+		err = refuse(422, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	}
+	return e, edition, warning, err
+}
+
+// SetDiagnoses replaces the visit's diagnoses, first-listed first.
+func (a *App) SetDiagnoses(ctx context.Context, who Actor, id string, codes []string, version int) error {
+	return a.act(ctx, who, WriteNote, func(t *tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		if n.Folio > 0 {
+			return refuse(409, "The note is signed. Write an amendment instead.")
+		}
+		v, err := t.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		seen := map[string]bool{}
+		var ds []note.Diagnosis
+		for _, c := range codes {
+			e, edition, _, err := a.checkCode(c, v.Day)
+			if err != nil {
+				return err
+			}
+			if seen[e.Code] {
+				return refuse(422, "%s stands on the list already.", e.Code)
+			}
+			seen[e.Code] = true
+			ds = append(ds, note.Diagnosis{Code: e.Code, Title: e.Title, Edition: edition})
+		}
+		if err := t.Q.SetDiagnoses(id, ds, version); err != nil {
+			return stale(err, "The list of diagnoses")
+		}
+		t.tell("note", id, n.PatientID)
+		return t.audit("set diagnoses", n.PatientID, id, strings.Join(codes, " "))
+	})
+}
+
+// SignNote seals the note as the signer saw it: versions holds the version of
+// every part, listVersion that of the diagnoses.
+func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versions map[string]int, listVersion int) (folio int, err error) {
+	if err := may(who, SignNote); err != nil {
+		return 0, err
+	}
+	if err := a.openSigning(ctx, &who, secret); err != nil {
+		return 0, err
+	}
+	err = a.act(ctx, who, SignNote, func(t *tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		if n.Folio > 0 {
+			folio = n.Folio
+			return nil // signed already: the answer to a repeated act is the same folio
+		}
+		v, err := t.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		parts, err := t.NoteParts(id)
+		if err != nil {
+			return err
+		}
+		ds, err := t.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
+			Kind: v.Kind, Visit: a.say(v.StartsAt), Reason: v.Reason, Parts: map[note.Part]string{}, Diagnoses: ds}
+		for _, p := range parts {
+			if p.Version != versions[string(p.Part)] {
+				return stale(store.ErrStale, "The note")
+			}
+			c.Parts[p.Part] = p.Text
+		}
+		if n.ListVersion != listVersion {
+			return stale(store.ErrStale, "The list of diagnoses")
+		}
+		if waiting, err := t.Conflicts(id); err != nil {
+			return err
+		} else if len(waiting) > 0 {
+			return refuse(422, "Two versions of the %s wait for a decision. Settle that first.", waiting[0].Part)
+		}
+		if err := c.Ready(); err != nil {
+			return refuse(422, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		}
+		e, err := t.seal(n.PatientID, "note", id, 0, c)
+		if err != nil {
+			return err
+		}
+		folio = e.Folio
+		if err := t.Q.SignNote(id, folio); err != nil {
+			return err
+		}
+		if err := t.CloseLine(line.Note, id, who.ID, "signed", t.now); err != nil {
+			return err
+		}
+		if err := t.SetStage(v.ID, "done", t.now, v.Version); err != nil {
+			return err
+		}
+		t.tell("note", id, n.PatientID)
+		t.tell("visit", v.ID, n.PatientID)
+		t.tell("line", id, n.PatientID)
+		return t.audit("sign note", n.PatientID, id, "")
+	})
+	return folio, err
+}
+
+// Amend seals a dated amendment after a signed note; the original stays.
+func (a *App) Amend(ctx context.Context, who Actor, id, secret, text string) (folio int, err error) {
+	if err := may(who, SignNote); err != nil {
+		return 0, err
+	}
+	if strings.TrimSpace(text) == "" {
+		return 0, refuse(422, "Write what is to be added.")
+	}
+	if len(text) > note.MaxPart {
+		return 0, refuse(413, "The amendment is too long.")
+	}
+	if err := a.openSigning(ctx, &who, secret); err != nil {
+		return 0, err
+	}
+	err = a.act(ctx, who, SignNote, func(t *tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		if n.Folio == 0 {
+			return refuse(409, "The note is not signed yet: change it directly.")
+		}
+		e, err := t.seal(n.PatientID, "amendment", id, n.Folio, amendment{text})
+		if err != nil {
+			return err
+		}
+		folio = e.Folio
+		t.tell("note", id, n.PatientID)
+		return t.audit("amend note", n.PatientID, id, "")
+	})
+	return folio, err
+}
+
+// NotePDF renders a signed note with its amendments.
+func (a *App) NotePDF(ctx context.Context, who Actor, id string) (out []byte, err error) {
+	v, err := a.Note(ctx, who, id)
+	if err != nil {
+		return nil, err
+	}
+	if v.Sealed == nil {
+		return nil, refuse(409, "The note is not signed yet; only a signed note is printed.")
+	}
+	p := v.Visit.Patient
+	d := pdf.Document{
+		Practice: a.Facility, Title: v.Visit.Kind, Subtitle: v.Visit.Reason,
+		Patient: p.Given + " " + p.Family, Identity: "born " + p.BirthDate + ", " + p.Sex + ", record " + p.Record,
+		Visit: v.Visit.StartsAt,
+	}
+	for _, e := range append([]SealedView{*v.Sealed}, v.Amendments...) {
+		b := pdf.Entry{Folio: e.Folio, SignedBy: e.SignedBy, SignedAt: e.SignedAt, Hash: e.Hash}
+		for _, s := range e.Sections {
+			b.Sections = append(b.Sections, pdf.Section(s))
+		}
+		d.Entries = append(d.Entries, b)
+	}
+	out, err = pdf.Render(d)
+	if err == nil {
+		err = a.write(ctx, who, func(t *tx) error { return t.audit("print note", p.ID, id, "") })
+	}
+	return out, err
+}

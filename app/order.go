@@ -1,0 +1,315 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+	"time"
+
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/order"
+	"deftledger/exchange/hl7v2"
+	"deftledger/exchange/mllp"
+	"deftledger/store"
+)
+
+// OrderTestView is one test of an order.
+type OrderTestView struct {
+	Code      string             `json:"code"`
+	Name      string             `json:"name"`
+	LOINC     string             `json:"loinc"`
+	Specimen  string             `json:"specimen"`
+	Tube      string             `json:"tube"`
+	Diagnoses []store.CodedTitle `json:"diagnoses"`
+	ReportID  string             `json:"reportId"`
+	Status    string             `json:"status"`
+	Signed    bool               `json:"signed"`
+}
+
+// OrderView is an order with its tests and where it stands.
+type OrderView struct {
+	ID         string          `json:"id"`
+	PatientID  string          `json:"patientId"`
+	VisitID    string          `json:"visitId"`
+	Placer     string          `json:"placer"`
+	Laboratory string          `json:"laboratory"`
+	Priority   string          `json:"priority"`
+	State      string          `json:"state"`
+	Reason     string          `json:"reason"`
+	SignedAt   string          `json:"signedAt"`
+	Clinician  string          `json:"clinician"`
+	Tests      []OrderTestView `json:"tests"`
+}
+
+func (a *App) order(o store.Order) OrderView {
+	v := OrderView{o.ID, o.PatientID, o.VisitID, o.Placer, o.Laboratory, order.Priorities[o.Priority], string(o.State), o.Reason, a.say(o.SignedAt), o.Clinician, []OrderTestView{}}
+	for _, t := range o.Tests {
+		v.Tests = append(v.Tests, OrderTestView{t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, t.Diagnoses, t.ReportID, t.ReportStatus, t.Signed})
+	}
+	return v
+}
+
+// Tests finds tests in the laboratory's list.
+func (a *App) Tests(who Actor, query string) ([]order.Test, error) {
+	if err := may(who, SeeChart); err != nil {
+		return nil, err
+	}
+	out := order.Find(a.Laboratory.Tests, query, 12)
+	if out == nil {
+		out = []order.Test{}
+	}
+	return out, nil
+}
+
+// NewOrder is what a physician signs.
+type NewOrder struct {
+	PatientID string
+	VisitID   string // "" for an order without a visit
+	Priority  string
+	Collected bool // the specimen was collected here, now
+	Tests     []order.Line
+	RequestID string // names this act, so that a repeated one counts once
+	Secret    string
+}
+
+// sealedOrder is the sealed content of an order.
+type sealedOrder struct {
+	Placer     string       `json:"placer"`
+	Laboratory string       `json:"laboratory"`
+	Priority   string       `json:"priority"`
+	Tests      []sealedTest `json:"tests"`
+	Collected  string       `json:"collected"`
+}
+
+type sealedTest struct {
+	Code      string             `json:"code"`
+	Name      string             `json:"name"`
+	Diagnoses []store.CodedTitle `json:"diagnoses"`
+}
+
+// PlaceOrder signs an order and hands it to the outbox, in one transaction.
+func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderView, err error) {
+	if err := may(who, PlaceOrder); err != nil {
+		return out, err
+	}
+	if n.RequestID == "" {
+		return out, refuse(422, "The order has no request identifier.")
+	}
+	if err := order.Complete(n.Priority, n.Tests); err != nil {
+		return out, refuse(422, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	}
+	if err := a.openSigning(ctx, &who, n.Secret); err != nil {
+		return out, err
+	}
+	err = a.act(ctx, who, PlaceOrder, func(t *tx) error {
+		if had, err := t.OrderByRequest(n.RequestID); err == nil {
+			out = a.order(had)
+			return nil
+		} else if !store.IsNotFound(err) {
+			return err
+		}
+		p, err := t.PatientByID(n.PatientID)
+		if err != nil {
+			return notFound(err, "patient")
+		}
+		if n.VisitID != "" {
+			if v, err := t.VisitByID(n.VisitID); err != nil || v.PatientID != n.PatientID {
+				return refuse(422, "The visit is not one of this patient.")
+			}
+		}
+		number, err := t.NextPlacer()
+		if err != nil {
+			return err
+		}
+		o := store.Order{ID: newID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", number), Laboratory: a.Laboratory.Name, Priority: n.Priority, State: order.Signed, SignedAt: t.now, RequestID: n.RequestID, Clinician: who.Name}
+		if n.Collected {
+			o.CollectedAt = t.now
+		}
+		sealed := sealedOrder{o.Placer, o.Laboratory, order.Priorities[n.Priority], nil, a.say(o.CollectedAt)}
+		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority, Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.now.In(a.Location), CollectedAt: o.CollectedAt}
+		if n.Collected {
+			message.CollectedAt = t.now.In(a.Location)
+		}
+		for _, l := range n.Tests {
+			test, ok := a.tests[l.Test]
+			if !ok {
+				return refuse(422, "%s is not in the test list of %s.", l.Test, a.Laboratory.Name)
+			}
+			ot := store.OrderTest{Code: test.Code, Name: test.Name, LOINC: test.LOINC, Specimen: test.Specimen, Tube: test.Tube}
+			mt := hl7v2.OrderTest{Code: test.Code, Name: test.Name, LOINC: test.LOINC}
+			for _, code := range l.Diagnoses {
+				e, _, _, err := a.checkCode(code, a.Today())
+				if err != nil {
+					return err
+				}
+				ot.Diagnoses = append(ot.Diagnoses, store.CodedTitle{Code: e.Code, Title: e.Title})
+				mt.Diagnoses = append(mt.Diagnoses, hl7v2.Diagnosis{Code: e.Code, Title: e.Title})
+			}
+			o.Tests = append(o.Tests, ot)
+			message.Tests = append(message.Tests, mt)
+			sealed.Tests = append(sealed.Tests, sealedTest{test.Code, test.Name, ot.Diagnoses})
+		}
+		if err := t.AddOrder(o); err != nil {
+			return err
+		}
+		if err := t.AddOutgoing(message.Control, o.ID, message.Build(), t.now); err != nil {
+			return err
+		}
+		if err := t.OpenLine(newID(), line.Order, o.ID, p.ID, who.ID, line.InHand, t.now); err != nil {
+			return err
+		}
+		if _, err := t.seal(p.ID, "order", o.ID, 0, sealed); err != nil {
+			return err
+		}
+		out = a.order(o)
+		t.tell("order", o.ID, p.ID)
+		t.tell("line", o.ID, p.ID)
+		return t.audit("sign order", p.ID, o.ID, "")
+	})
+	if err == nil {
+		nudge(a.wake.out)
+	}
+	return out, err
+}
+
+func splitName(s string) chart.Name {
+	given, family, _ := strings.Cut(s, " ")
+	return chart.Name{Given: given, Family: family}
+}
+
+func nudge(c chan struct{}) {
+	select {
+	case c <- struct{}{}:
+	default:
+	}
+}
+
+// CancelOrder closes an order with a reason. The answer says whether the
+// laboratory may know of it already and has to be called.
+func (a *App) CancelOrder(ctx context.Context, who Actor, id, reason string) (callLab bool, err error) {
+	if strings.TrimSpace(reason) == "" {
+		return false, refuse(422, "Give the reason for cancelling.")
+	}
+	err = a.act(ctx, who, PlaceOrder, func(t *tx) error {
+		o, err := t.OrderByID(id)
+		if err != nil {
+			return notFound(err, "order")
+		}
+		if o.State.Done() {
+			return refuse(409, "The order is closed already.")
+		}
+		withdrawn, err := t.WithdrawOutgoing(id)
+		if err != nil {
+			return err
+		}
+		callLab = !withdrawn && o.State != order.Failed
+		if err := t.SetOrderState(id, order.Cancelled, reason); err != nil {
+			return err
+		}
+		if err := t.CloseLine(line.Order, id, who.ID, "cancelled", t.now); err != nil {
+			return err
+		}
+		t.tell("order", id, o.PatientID)
+		t.tell("line", id, o.PatientID)
+		return t.audit("cancel order", o.PatientID, id, "")
+	})
+	return callLab, err
+}
+
+// Outbox sends waiting orders until ctx ends: each is sent byte for byte under
+// its one control number until the laboratory accepts or refuses it.
+func (a *App) Outbox(ctx context.Context) {
+	for ctx.Err() == nil {
+		next, err := a.sendDue(ctx)
+		if err != nil && ctx.Err() == nil {
+			slog.Error("the outbox could not be read", "error", err)
+			next = a.Clock().Add(2 * time.Second)
+		}
+		wait := time.Hour
+		if !next.IsZero() {
+			wait = max(10*time.Millisecond, next.Sub(a.Clock()))
+		}
+		select {
+		case <-ctx.Done():
+		case <-a.wake.out:
+		case <-time.After(wait):
+		}
+	}
+}
+
+func (a *App) sendDue(ctx context.Context) (next time.Time, err error) {
+	var due []store.Outgoing
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		due, err = q.DueOutgoing(a.Clock())
+		return err
+	}); err != nil {
+		return next, err
+	}
+	for _, o := range due {
+		if err := a.sendOne(ctx, o); err != nil {
+			return next, err
+		}
+	}
+	err = a.Store.Read(ctx, func(q *store.Q) (err error) {
+		next, err = q.NextOutgoing()
+		return err
+	})
+	return next, err
+}
+
+// answerLimit bounds what we read as an acknowledgement.
+const answerLimit = 1 << 20
+
+func (a *App) sendOne(ctx context.Context, o store.Outgoing) error {
+	sending, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	answer, err := mllp.Exchange(sending, a.LabAddr, o.Body, answerLimit)
+	var ack hl7v2.Acknowledgement
+	if err == nil {
+		ack, err = hl7v2.ParseAck(answer)
+	}
+	if err == nil && ack.Control != o.Control {
+		err = errors.New("the laboratory answered to another message")
+	}
+	if ctx.Err() != nil {
+		return nil // shutting down: the message stays waiting
+	}
+	return a.write(ctx, Actor{}, func(t *tx) error {
+		if err != nil {
+			wait := min(time.Minute, time.Second<<min(o.Attempts, 6))
+			slog.Warn("an order was not taken by the laboratory and will be sent again", "control", o.Control, "attempt", o.Attempts+1)
+			return t.RetryOutgoing(o.Control, err.Error(), t.now.Add(wait))
+		}
+		ord, err := t.OrderByID(o.OrderID)
+		if err != nil {
+			return err
+		}
+		state, reason, sent := order.Received, "", "accepted"
+		if !strings.HasSuffix(ack.Code, "A") {
+			state, reason, sent = order.Failed, ack.Text, "refused"
+			if reason == "" {
+				reason = "The laboratory gave no reason (" + ack.Code + ")."
+			}
+		}
+		ok, err := t.SentOutgoing(o.Control, sent, reason, answer, t.now)
+		if err != nil || !ok || ord.State != order.Signed {
+			return err
+		}
+		if err := t.SetOrderState(ord.ID, state, reason); err != nil {
+			return err
+		}
+		lineState := line.Waiting
+		if state == order.Failed {
+			lineState = line.Open
+		}
+		if err := t.SetLineState(line.Order, ord.ID, lineState); err != nil {
+			return err
+		}
+		t.tell("order", ord.ID, ord.PatientID)
+		t.tell("line", ord.ID, ord.PatientID)
+		return t.audit("order "+sent+" by the laboratory", ord.PatientID, ord.ID, "")
+	})
+}

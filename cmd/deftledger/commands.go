@@ -1,0 +1,411 @@
+package main
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"deftledger/app"
+	"deftledger/core/coding"
+	"deftledger/core/ledger"
+	"deftledger/data"
+	"deftledger/demo"
+	"deftledger/exchange/icd10cm"
+	"deftledger/standin"
+	"deftledger/store"
+	"deftledger/web"
+)
+
+func flags(name string) *flag.FlagSet {
+	return flag.NewFlagSet("deftledger "+name, flag.ContinueOnError)
+}
+
+func serve(ctx context.Context, args []string) error {
+	var o options
+	f := flags("serve")
+	o.register(f)
+	if err := f.Parse(args); err != nil {
+		return err
+	}
+	if o.data == "" {
+		return errors.New("say which data with --data DIR")
+	}
+	s, err := prepare(ctx, o)
+	if err != nil {
+		return err
+	}
+	return s.run(ctx, func() { fmt.Printf("Deft Ledger is at http://%s\n", s.http.Addr()) })
+}
+
+func runDemo(ctx context.Context, args []string) error {
+	var o options
+	f := flags("demo")
+	o.register(f)
+	delay := f.Duration("lab-delay", 6*time.Second, "how long the simulated laboratory takes for each report")
+	if err := f.Parse(args); err != nil {
+		return err
+	}
+	if o.data == "" {
+		dir, err := os.MkdirTemp("", "deftledger-demo-")
+		if err != nil {
+			return err
+		}
+		o.data = dir
+	}
+	s, err := prepare(ctx, o)
+	if err != nil {
+		return err
+	}
+	lab := &standin.Laboratory{Name: s.config.Laboratory.Name, Facility: s.config.Laboratory.Facility, Tests: demo.Offered(s.config.Laboratory), Deliver: s.mllp.Addr().String(), Delay: *delay, Diary: filepath.Join(o.data, "standin-laboratory.jsonl")}
+	empty := false
+	if err := s.config.Store.Read(ctx, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		empty = len(staff) == 0
+		return err
+	}); err != nil {
+		return err
+	}
+	if empty {
+		fmt.Println("Writing the demo data …")
+		if err := demo.Fill(ctx, s.config, time.Now()); err != nil {
+			return err
+		}
+	}
+	if err := lab.Open(o.lab); err != nil {
+		return fmt.Errorf("the address %s cannot be used, another program may have it; choose one with --lab", o.lab)
+	}
+	defer lab.Close()
+	return s.run(ctx, func() {
+		fmt.Printf("\nDeft Ledger is at http://%s   (Ctrl-C ends it)\nData: %s\n\nSign in as one of\n", s.http.Addr(), o.data)
+		for _, p := range demo.People {
+			fmt.Printf("  %-8s %s %s, %s\n", p.Login, p.Given, p.Family, p.Role)
+		}
+		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, open the third visit of the day, press ? to see the keys,\nwrite the note, add a diagnosis with d, order a test with o, and watch the desk.\n", demo.Password, demo.Secret)
+	})
+}
+
+func parseData(name string, args []string, more func(*flag.FlagSet)) (dir string, rest []string, err error) {
+	f := flags(name)
+	f.StringVar(&dir, "data", "", "directory that holds all data")
+	if more != nil {
+		more(f)
+	}
+	err = f.Parse(args)
+	return dir, f.Args(), err
+}
+
+func verify(ctx context.Context, args []string) error {
+	var anchorFile string
+	dir, _, err := parseData("verify", args, func(f *flag.FlagSet) {
+		f.StringVar(&anchorFile, "anchor", "", "also hold the ledger against heads printed earlier by \"deftledger anchor\"")
+	})
+	if err != nil {
+		return err
+	}
+	var anchors []ledger.Head
+	if anchorFile != "" {
+		text, err := os.ReadFile(anchorFile)
+		if err != nil {
+			return err
+		}
+		d := json.NewDecoder(bytes.NewReader(text))
+		for {
+			var h ledger.Head
+			if err := d.Decode(&h); errors.Is(err, io.EOF) {
+				break
+			} else if err != nil {
+				return fmt.Errorf("%s is not an anchor: %w", anchorFile, err)
+			}
+			anchors = append(anchors, h)
+		}
+	}
+	s, keys, err := open(ctx, dir, false)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	found, err := app.Verify(ctx, s, keys, anchors)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%d entries are good.\n", found.Good)
+	if found.Wrong != "" {
+		fmt.Printf("NOT GOOD: %s.\n", found.Wrong)
+		return errSaid
+	}
+	return nil
+}
+
+func anchor(ctx context.Context, args []string) error {
+	dir, _, err := parseData("anchor", args, nil)
+	if err != nil {
+		return err
+	}
+	s, keys, err := open(ctx, dir, false)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	found, err := app.Verify(ctx, s, keys, nil)
+	if err != nil {
+		return err
+	}
+	if found.Wrong != "" {
+		return fmt.Errorf("the ledger is not good, so its head is not worth keeping: %s", found.Wrong)
+	}
+	heads, err := keys.Heads()
+	if err != nil || len(heads) == 0 {
+		return errors.Join(err, errors.New("nothing has been signed yet"))
+	}
+	return json.NewEncoder(os.Stdout).Encode(heads[len(heads)-1])
+}
+
+func backup(ctx context.Context, args []string) error {
+	dir, rest, err := parseData("backup", args, nil)
+	if err != nil {
+		return err
+	}
+	if len(rest) != 1 {
+		return errors.New("say where to: deftledger backup --data DIR FILE")
+	}
+	s, _, err := open(ctx, dir, false)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if err := s.Backup(ctx, rest[0]); err != nil {
+		return fmt.Errorf("the backup could not be written: %w", err)
+	}
+	fmt.Printf("Backed up to %s. The sealing key is not in it: keep a copy of the key directory apart.\n", rest[0])
+	return nil
+}
+
+func restore(ctx context.Context, args []string) error {
+	dir, rest, err := parseData("restore", args, nil)
+	if err != nil {
+		return err
+	}
+	if len(rest) != 1 || dir == "" {
+		return errors.New("say what and where to: deftledger restore --data DIR FILE")
+	}
+	target := filepath.Join(dir, store.File)
+	if _, err := os.Stat(target); err == nil {
+		return fmt.Errorf("there are data in %s already; restore into an empty directory", dir)
+	}
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return err
+	}
+	part := target + ".part"
+	if err := copyFile(rest[0], part); err != nil {
+		return err
+	}
+	if err := os.Rename(part, target); err != nil {
+		return err
+	}
+	s, keys, err := open(ctx, dir, false)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	found, err := app.Verify(ctx, s, keys, nil)
+	if err != nil {
+		return err
+	}
+	if found.Wrong != "" {
+		fmt.Printf("Restored. %d entries are good, but compared with what was witnessed here: %s.\n", found.Good, found.Wrong)
+		if !strings.Contains(found.Wrong, "the chain ends at entry") {
+			return errSaid
+		}
+		fmt.Println("What was signed after this backup is not in it. The witness of it is kept beside the sealing key; a new one begins with this backup.")
+		if err := keys.Restored(time.Now().UTC().Format(time.RFC3339)); err != nil {
+			return err
+		}
+		return app.CatchUp(ctx, s, keys)
+	}
+	fmt.Printf("Restored; %d entries are good.\n", found.Good)
+	return nil
+}
+
+func copyFile(from, to string) error {
+	in, err := os.Open(from)
+	if err != nil {
+		return err
+	}
+	defer in.Close()
+	out, err := os.OpenFile(to, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	defer out.Close()
+	if _, err := io.Copy(out, in); err != nil {
+		return err
+	}
+	return out.Sync()
+}
+
+func users(ctx context.Context, args []string) error {
+	var login, given, family, role string
+	var reset bool
+	dir, _, err := parseData("users", args, func(f *flag.FlagSet) {
+		f.StringVar(&login, "add", "", "add a person with this login; password and signing secret are read from standard input, a line each")
+		f.StringVar(&given, "given", "", "given name")
+		f.StringVar(&family, "family", "", "family name")
+		f.StringVar(&role, "role", "", "physician, nurse, medical assistant, front desk or administrator")
+		f.BoolVar(&reset, "reset", false, "with --add: give an existing person a new password and signing secret")
+	})
+	if err != nil {
+		return err
+	}
+	s, _, err := open(ctx, dir, login != "" && !reset)
+	if err != nil {
+		return err
+	}
+	defer s.Close()
+	if login == "" {
+		return s.Read(ctx, func(q *store.Q) error {
+			staff, err := q.AllStaff()
+			for _, p := range staff {
+				fmt.Printf("%-12s %s, %s\n", p.Login, p.Name(), p.Role)
+			}
+			return err
+		})
+	}
+	text, err := io.ReadAll(io.LimitReader(os.Stdin, 10_000))
+	if err != nil {
+		return err
+	}
+	lines := strings.Split(strings.ReplaceAll(string(text), "\r\n", "\n"), "\n")
+	if len(lines) < 2 {
+		return errors.New("give the password and the signing secret on standard input, a line each")
+	}
+	return s.Write(ctx, func(q *store.Q) error {
+		if reset {
+			p, err := q.StaffByLogin(login)
+			if err != nil {
+				return fmt.Errorf("there is nobody with the login %q", login)
+			}
+			given, family, role = p.Given, p.Family, p.Role
+			n, err := app.NewStaff(login, given, family, role, lines[0], lines[1])
+			if err != nil {
+				return err
+			}
+			return q.SetHashes(p.ID, n.PasswordHash, n.SecretHash)
+		}
+		n, err := app.NewStaff(login, given, family, role, lines[0], lines[1])
+		if err != nil {
+			return err
+		}
+		return q.AddStaff(n)
+	})
+}
+
+func codes(_ context.Context, args []string) error {
+	if len(args) > 1 && args[0] == "search" {
+		_, index, err := library("")
+		if err != nil {
+			return err
+		}
+		hits := index.Search(strings.Join(args[1:], " "), 20)
+		for _, h := range hits {
+			kind := "heading "
+			if h.Billable {
+				kind = "billable"
+			}
+			fmt.Printf("%s\t%s\t%s\n", h.Code, kind, h.Title)
+		}
+		if len(hits) == 0 {
+			fmt.Fprintln(os.Stderr, "Nothing found.")
+			return errSaid
+		}
+		return nil
+	}
+	if len(args) > 0 && args[0] == "load" {
+		return loadCodes(args[1:])
+	}
+	return errors.New("use \"codes search WORDS\" or \"codes load -h\"")
+}
+
+func loadCodes(args []string) error {
+	var tabular, list, out string
+	var r icd10cm.Release
+	f := flags("codes load")
+	dir := f.String("data", "", "directory that holds all data")
+	f.StringVar(&out, "out", "", "write the compact catalogue here instead of into the data directory")
+	f.StringVar(&tabular, "tabular", "", "official tabular list (XML)")
+	f.StringVar(&list, "codes", "", "official code list or order file (text)")
+	f.StringVar(&r.Name, "name", "", "name of the edition, such as \"October 2026\"")
+	f.StringVar(&r.Origin, "origin", "CDC/NCHS and CMS", "where the files came from")
+	f.StringVar(&r.From, "from", "", "first date of service, YYYY-MM-DD")
+	f.StringVar(&r.Until, "until", "", "last date of service, YYYY-MM-DD")
+	if err := f.Parse(args); err != nil {
+		return err
+	}
+	for _, d := range []string{r.From, r.Until} {
+		if _, err := time.Parse(time.DateOnly, d); err != nil {
+			return fmt.Errorf("%q is not a date; give --from and --until as YYYY-MM-DD", d)
+		}
+	}
+	if r.Name == "" || strings.ContainsAny(r.Name, "/\\\t\n") || tabular == "" || list == "" || *dir == "" && out == "" {
+		return errors.New("give --tabular, --codes, --name, --from, --until and --data")
+	}
+	xml, err := os.Open(tabular)
+	if err != nil {
+		return err
+	}
+	defer xml.Close()
+	text, err := os.Open(list)
+	if err != nil {
+		return err
+	}
+	defer text.Close()
+	var packed bytes.Buffer
+	z, err := gzip.NewWriterLevel(&packed, gzip.BestCompression)
+	if err != nil {
+		return err
+	}
+	entries, billable, err := icd10cm.Compile(xml, text, r, z)
+	if err != nil {
+		return err
+	}
+	if err := z.Close(); err != nil {
+		return err
+	}
+	unpacked, err := data.Unpack(packed.Bytes())
+	if err != nil {
+		return err
+	}
+	if _, err := coding.Load(unpacked); err != nil {
+		return fmt.Errorf("the written catalogue does not load: %w", err)
+	}
+	if out == "" {
+		if err := os.MkdirAll(filepath.Join(*dir, "codes"), 0o700); err != nil {
+			return err
+		}
+		out = filepath.Join(*dir, "codes", strings.ToLower(strings.ReplaceAll(r.Name, " ", "-"))+".tsv.gz")
+	}
+	if err := os.WriteFile(out+".part", packed.Bytes(), 0o600); err != nil {
+		return err
+	}
+	if err := os.Rename(out+".part", out); err != nil {
+		return err
+	}
+	fmt.Printf("%d entries, %d of them billable, from the %s edition; the application uses them after its next start.\n", entries, billable, r.Name)
+	return nil
+}
+
+func openapi(context.Context, []string) error {
+	text, err := web.Description()
+	if err == nil {
+		_, err = os.Stdout.Write(append(text, '\n'))
+	}
+	return err
+}

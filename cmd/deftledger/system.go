@@ -1,0 +1,218 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"sync"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/google/uuid"
+
+	"deftledger/app"
+	"deftledger/core/coding"
+	"deftledger/data"
+	"deftledger/exchange/mllp"
+	"deftledger/store"
+	"deftledger/ui"
+	"deftledger/web"
+)
+
+// options are the flags that serve and demo share.
+type options struct {
+	data, listen, mllp, lab, facility, zone string
+	idle                                    time.Duration
+	limit                                   int
+}
+
+func (o *options) register(f *flag.FlagSet) {
+	f.StringVar(&o.data, "data", "", "directory that holds all data")
+	f.StringVar(&o.listen, "listen", "127.0.0.1:8420", "address of the application")
+	f.StringVar(&o.mllp, "mllp", "127.0.0.1:8421", "address at which results are received (HL7 v2 over MLLP)")
+	f.StringVar(&o.lab, "lab", "127.0.0.1:8422", "address of the laboratory that takes orders (HL7 v2 over MLLP)")
+	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages and on paper")
+	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
+	f.DurationVar(&o.idle, "idle", 10*time.Minute, "the screen locks after this long without use")
+	f.IntVar(&o.limit, "message-limit", 8<<20, "largest message received, in bytes")
+}
+
+// library loads the editions that ship and those loaded into the data directory.
+func library(dir string) (*coding.Library, *coding.Index, error) {
+	text, err := data.Catalogue()
+	if err != nil {
+		return nil, nil, err
+	}
+	c, err := coding.Load(text)
+	if err != nil {
+		return nil, nil, err
+	}
+	all := []*coding.Catalogue{c}
+	more, _ := filepath.Glob(filepath.Join(dir, "codes", "*.tsv.gz"))
+	for _, path := range more {
+		if dir == "" {
+			break
+		}
+		packed, err := os.ReadFile(path)
+		if err != nil {
+			return nil, nil, err
+		}
+		text, err := data.Unpack(packed)
+		if err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", path, err)
+		}
+		c, err := coding.Load(text)
+		if err != nil {
+			return nil, nil, fmt.Errorf("%s: %w", path, err)
+		}
+		all = append(all, c)
+	}
+	lib := coding.NewLibrary(all...)
+	now, _ := lib.On(time.Now().Format(time.DateOnly))
+	return lib, coding.NewIndex(now, data.Everyday), nil
+}
+
+// open opens the data of a practice and its keys. With create, both are made
+// where there are none.
+func open(ctx context.Context, dir string, create bool) (*store.Store, *app.Keys, error) {
+	if dir == "" {
+		return nil, nil, errors.New("say which data with --data DIR")
+	}
+	if _, err := os.Stat(filepath.Join(dir, store.File)); err != nil && !create {
+		return nil, nil, fmt.Errorf("there are no data in %s", dir)
+	}
+	s, err := store.Open(ctx, dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	keys, err := openKeys(ctx, s, create)
+	if err != nil {
+		s.Close()
+		return nil, nil, err
+	}
+	return s, keys, nil
+}
+
+func openKeys(ctx context.Context, s *store.Store, create bool) (*app.Keys, error) {
+	home, err := app.KeyHome()
+	if err != nil {
+		return nil, err
+	}
+	practice := ""
+	fresh := false
+	err = s.Read(ctx, func(q *store.Q) (err error) {
+		practice, err = q.Setting("practice")
+		return err
+	})
+	if err == nil && practice == "" && create {
+		practice, fresh = uuid.NewString(), true
+		err = s.Write(ctx, func(q *store.Q) error { return q.SetSetting("practice", practice) })
+	}
+	if err != nil {
+		return nil, err
+	}
+	// A practice that has sealed entries never gets a new key silently.
+	if !fresh && create {
+		var sealed int
+		err = s.Read(ctx, func(q *store.Q) error {
+			entries, err := q.Entries(0)
+			sealed = len(entries)
+			return err
+		})
+		if err != nil {
+			return nil, err
+		}
+		create = sealed == 0
+	}
+	return app.OpenKeys(home, practice, create)
+}
+
+// system is the running application.
+type system struct {
+	app    *app.App
+	config app.Config
+	http   net.Listener
+	mllp   net.Listener
+	limit  int
+}
+
+// prepare opens everything that serve and demo need. Addresses are taken first,
+// so that a port in use is told before anything is written.
+func prepare(ctx context.Context, o options) (*system, error) {
+	zone, err := time.LoadLocation(o.zone)
+	if err != nil {
+		return nil, fmt.Errorf("%q is not a time zone; give one such as America/New_York", o.zone)
+	}
+	var lab app.Laboratory
+	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
+		return nil, fmt.Errorf("the laboratory's test list: %w", err)
+	}
+	sys := &system{limit: o.limit}
+	if sys.http, err = net.Listen("tcp", o.listen); err != nil {
+		return nil, fmt.Errorf("the address %s cannot be used, another program may have it; choose one with --listen", o.listen)
+	}
+	if sys.mllp, err = net.Listen("tcp", o.mllp); err != nil {
+		sys.http.Close()
+		return nil, fmt.Errorf("the address %s cannot be used, another program may have it; choose one with --mllp", o.mllp)
+	}
+	codes := sync.OnceValues(func() (loaded, error) {
+		lib, index, err := library(o.data)
+		return loaded{lib, index}, err
+	})
+	go func() { _, _ = codes() }() // ready by the time somebody has signed in
+	s, keys, err := open(ctx, o.data, true)
+	if err != nil {
+		sys.http.Close()
+		sys.mllp.Close()
+		return nil, err
+	}
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Location: zone, Clock: time.Now, IdleAfter: o.idle,
+		Codes: func() (*coding.Library, *coding.Index, error) {
+			l, err := codes()
+			return l.library, l.index, err
+		}}
+	return sys, nil
+}
+
+type loaded struct {
+	library *coding.Library
+	index   *coding.Index
+}
+
+// run serves until ctx ends.
+func (s *system) run(ctx context.Context, ready func()) error {
+	if err := app.CatchUp(ctx, s.config.Store, s.config.Keys); err != nil {
+		fmt.Fprintln(os.Stderr, "deftledger: "+err.Error())
+	}
+	s.app = app.New(s.config)
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	var wg sync.WaitGroup
+	wg.Go(func() { s.app.Outbox(ctx) })
+	wg.Go(func() { s.app.Inbox(ctx) })
+	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Receive, s.app.TooLarge(s.limit)) })
+	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		BaseContext: func(net.Listener) context.Context { return ctx }}
+	failed := make(chan error, 1)
+	go func() { failed <- server.Serve(s.http) }()
+	if ready != nil {
+		ready()
+	}
+	var err error
+	select {
+	case <-ctx.Done():
+	case err = <-failed:
+	}
+	stop()
+	s.mllp.Close()
+	closing, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	defer cancel()
+	_ = server.Shutdown(closing)
+	wg.Wait()
+	return errors.Join(err, s.config.Store.Close())
+}

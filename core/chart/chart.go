@@ -1,0 +1,95 @@
+// Package chart holds the patient and the facts about the patient, as values.
+package chart
+
+import (
+	"strings"
+	"time"
+)
+
+// Name is a person's name. Family may hold hyphens and spaces.
+type Name struct {
+	Family string `json:"family"`
+	Given  string `json:"given"`
+	Middle string `json:"middle"`
+}
+
+// Patient is who a chart is about. BirthDate is YYYY-MM-DD. Sex is the
+// administrative sex of HL7 table 0001: F, M, O (other), U (unknown).
+type Patient struct {
+	ID, Record string
+	Name       Name
+	BirthDate  string
+	Sex        string
+	Phone      string
+	CodeStatus string
+	UsesPortal bool
+}
+
+// Sexes are the words for the administrative sex codes.
+var Sexes = map[string]string{"F": "female", "M": "male", "O": "other", "U": "sex unknown"}
+
+// AgeOn returns completed years (and, below two years, completed months) on a
+// day. Both dates are YYYY-MM-DD; ok is false when one is not a date or the
+// birth lies after the day.
+func AgeOn(birth, day string) (years, months int, ok bool) {
+	b, err1 := time.Parse(time.DateOnly, birth)
+	d, err2 := time.Parse(time.DateOnly, day)
+	if err1 != nil || err2 != nil || d.Before(b) {
+		return 0, 0, false
+	}
+	months = (d.Year()-b.Year())*12 + int(d.Month()) - int(b.Month())
+	if d.Day() < b.Day() {
+		months--
+	}
+	return months / 12, months % 12, true
+}
+
+// AgeText says an age as a clinician writes it: "58 y", "14 mo", "9 d".
+func AgeText(birth, day string) string {
+	years, months, ok := AgeOn(birth, day)
+	switch {
+	case !ok:
+		return "age unknown"
+	case years >= 2:
+		return itoa(years) + " y"
+	case years*12+months >= 1:
+		return itoa(years*12+months) + " mo"
+	}
+	b, _ := time.Parse(time.DateOnly, birth)
+	d, _ := time.Parse(time.DateOnly, day)
+	return itoa(int(d.Sub(b).Hours()/24)) + " d"
+}
+
+func itoa(n int) string {
+	if n >= 10 {
+		return itoa(n/10) + string(rune('0'+n%10))
+	}
+	return string(rune('0' + n))
+}
+
+// Fold brings a name to the form in which two names are compared: lower case,
+// letters only, the commonest accents removed.
+func Fold(s string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(s) {
+		if plain, ok := accents[r]; ok {
+			b.WriteString(plain)
+		} else if r >= 'a' && r <= 'z' || r > 127 {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
+var accents = map[rune]string{'á': "a", 'à': "a", 'â': "a", 'ä': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c", 'é': "e", 'è': "e", 'ê': "e", 'ë': "e", 'í': "i", 'ì': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ó': "o", 'ò': "o", 'ô': "o", 'ö': "o", 'õ': "o", 'ø': "o", 'ß': "ss", 'ú': "u", 'ù': "u", 'û': "u", 'ü': "u", 'ý': "y"}
+
+// Alike says whether two different patients can be taken for one another: the
+// same folded family name and either the same birth date or given names that
+// begin alike.
+func Alike(a, b Patient) bool {
+	if a.ID == b.ID || Fold(a.Name.Family) != Fold(b.Name.Family) {
+		return false
+	}
+	ga, gb := Fold(a.Name.Given), Fold(b.Name.Given)
+	return a.BirthDate == b.BirthDate || ga != "" && gb != "" && ga[0] == gb[0]
+}

@@ -1,0 +1,47 @@
+// Package data holds the reference data that ship with the application: the
+// ICD-10-CM catalogue, everyday words for it, and the test list of the simulated
+// laboratory. Each file says where it comes from.
+package data
+
+import (
+	"bytes"
+	"compress/gzip"
+	_ "embed"
+	"fmt"
+	"io"
+	"strings"
+)
+
+//go:embed icd10cm/april-2026.tsv.gz
+var catalogue []byte
+
+// Everyday holds everyday words for codes, one a line.
+//
+//go:embed icd10cm/everyday.tsv
+var Everyday string
+
+// Brinehouse is the test list of Brinehouse Laboratory, in YAML.
+//
+//go:embed brinehouse/tests.yaml
+var Brinehouse []byte
+
+// Catalogue returns the compact ICD-10-CM catalogue that ships with the application.
+func Catalogue() (string, error) { return Unpack(catalogue) }
+
+// Unpack expands a packed catalogue.
+func Unpack(packed []byte) (string, error) {
+	z, err := gzip.NewReader(bytes.NewReader(packed))
+	if err != nil {
+		return "", fmt.Errorf("the catalogue is damaged: %w", err)
+	}
+	var size uint32 // gzip keeps the unpacked size in its last four bytes
+	for i := range 4 {
+		size |= uint32(packed[len(packed)-4+i]) << (8 * i)
+	}
+	var out strings.Builder
+	out.Grow(int(min(size, 256<<20)) + 512)
+	if _, err := io.Copy(&out, z); err != nil {
+		return "", fmt.Errorf("the catalogue is damaged: %w", err)
+	}
+	return out.String(), nil
+}

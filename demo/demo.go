@@ -1,0 +1,384 @@
+// Package demo fills an empty practice with the Skerrow Island scenario, through
+// the acts of the application as its users would do them. Everybody and
+// everything in it is invented. Dates are relative to the day it is started, and
+// the same for the same day.
+package demo
+
+import (
+	"context"
+	"fmt"
+	"sort"
+	"strings"
+	"time"
+
+	"deftledger/app"
+	"deftledger/core/chart"
+	"deftledger/core/note"
+	"deftledger/core/order"
+	"deftledger/standin"
+	"deftledger/store"
+)
+
+// Password and Secret open every demo account; they work only on demo data.
+const (
+	Password = "ferry-at-seven"
+	Secret   = "kittiwake"
+)
+
+// Person is somebody who signs in to the demo.
+type Person struct{ Login, Given, Family, Role string }
+
+// People who sign in.
+var People = []Person{
+	{"maren", "Maren", "Oduya", app.Physician},
+	{"tobias", "Tobias", "Lindqvist-Rao", app.Physician},
+	{"petra", "Petra", "Vance", app.Nurse},
+	{"jonah", "Jonah", "Whitlock", app.Assistant},
+	{"sunniva", "Sunniva", "Pell", app.FrontDesk},
+	{"ade", "Ade", "Korhonen", app.Admin},
+}
+
+type builder struct {
+	a      *app.App
+	at     time.Time // what the clock shows
+	now    time.Time // when the demo is started
+	tokens map[string]app.Actor
+	ids    map[string]string // patient key → id
+	events []event
+	number int
+}
+
+type event struct {
+	at time.Time
+	do func(context.Context) error
+}
+
+// Fill writes the scenario as of now into an empty practice. c is the
+// configuration the application will run with.
+func Fill(ctx context.Context, c app.Config, now time.Time) error {
+	quiet := &standin.Laboratory{Name: c.Laboratory.Name, Facility: c.Laboratory.Facility, Tests: Offered(c.Laboratory), Silent: true}
+	if err := quiet.Open("127.0.0.1:0"); err != nil {
+		return err
+	}
+	defer quiet.Close()
+	b := &builder{at: now, now: now, tokens: map[string]app.Actor{}, ids: map[string]string{}}
+	c.LabAddr, c.Clock, c.IdleAfter = quiet.Addr(), func() time.Time { return b.at }, 1000*24*time.Hour
+	b.a = app.New(c)
+	if err := b.people(ctx); err != nil {
+		return fmt.Errorf("demo people: %w", err)
+	}
+	for _, p := range patients {
+		if err := b.patient(ctx, p); err != nil {
+			return fmt.Errorf("demo patient %s: %w", p.key, err)
+		}
+	}
+	b.loose()
+	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })
+	for _, e := range b.events {
+		b.at = e.at
+		if err := e.do(ctx); err != nil {
+			return fmt.Errorf("demo event of %s: %w", e.at.Format(time.DateOnly), err)
+		}
+	}
+	return nil
+}
+
+// Offered turns the test list into what the stand-in laboratory offers.
+func Offered(l app.Laboratory) map[string]standin.Test {
+	out := map[string]standin.Test{}
+	for _, t := range l.Tests {
+		s := standin.Test{Code: t.Code, Name: t.Name, LOINC: t.LOINC}
+		for _, x := range t.Analytes {
+			s.Analytes = append(s.Analytes, standin.Analyte(x))
+		}
+		out[t.Code] = s
+	}
+	return out
+}
+
+func (b *builder) people(ctx context.Context) error {
+	password, secret := app.HashSecret(Password), app.HashSecret(Secret)
+	return b.a.Store.Write(ctx, func(q *store.Q) error {
+		for _, p := range People {
+			s, err := app.NewStaff(p.Login, p.Given, p.Family, p.Role, Password, Secret)
+			if err != nil {
+				return err
+			}
+			s.PasswordHash, s.SecretHash = password, secret
+			if err := q.AddStaff(s); err != nil {
+				return err
+			}
+			b.tokens[p.Login] = app.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
+		}
+		return nil
+	})
+}
+
+func (b *builder) later(daysAgo int, clock string, f func(context.Context) error) {
+	b.events = append(b.events, event{b.past(daysAgo, clock), f})
+}
+
+// past is a moment that has surely gone by, however early in the day the demo starts.
+func (b *builder) past(daysAgo int, clock string) time.Time {
+	at := b.moment(daysAgo, clock)
+	if limit := b.now.Add(-20 * time.Minute); at.After(limit) {
+		return limit
+	}
+	return at
+}
+
+// moment is a time of day some days before the start.
+func (b *builder) moment(daysAgo int, clock string) time.Time {
+	t, _ := time.Parse("15:04", clock)
+	d := b.now.In(b.a.Location).AddDate(0, 0, -daysAgo)
+	at := time.Date(d.Year(), d.Month(), d.Day(), t.Hour(), t.Minute(), 0, 0, b.a.Location)
+	return at
+}
+
+func (b *builder) id() string {
+	b.number++
+	return fmt.Sprintf("00000000-0000-7000-8000-%012d", b.number)
+}
+
+func (b *builder) patient(ctx context.Context, p patient) error {
+	id := b.id()
+	b.ids[p.key] = id
+	birth := p.born
+	err := b.a.Store.Write(ctx, func(q *store.Q) error {
+		if err := q.AddPatient(chart.Patient{ID: id, Record: p.record, Name: chart.Name{Family: p.family, Given: p.given}, BirthDate: birth, Sex: p.sex, Phone: p.phone, CodeStatus: p.code, UsesPortal: p.portal}); err != nil {
+			return err
+		}
+		stated := b.moment(200, "09:30")
+		for _, x := range p.allergies {
+			f := strings.Split(x, "|")
+			if err := q.AddAllergy(store.Allergy{ID: b.id(), PatientID: id, Substance: f[0], Reaction: f[1], Severity: f[2], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
+				return err
+			}
+		}
+		for _, x := range p.medicines {
+			name, dose, _ := strings.Cut(x, "|")
+			if err := q.AddMedicine(store.Medicine{ID: b.id(), PatientID: id, Name: name, Dose: dose}); err != nil {
+				return err
+			}
+		}
+		taken := b.measured(p)
+		for i, v := range p.vitals {
+			f := strings.Split(v, "|")
+			if err := q.AddVital(store.Vital{ID: b.id(), PatientID: id, LOINC: f[0], Name: f[1], Value: f[2], Unit: f[3], TakenAt: taken.Add(time.Duration(i) * time.Second)}); err != nil {
+				return err
+			}
+		}
+		for i, code := range p.problems {
+			lib, _, err := b.a.Codes()
+			if err != nil {
+				return err
+			}
+			e, _, _, err := lib.Check(code, "2026-04-01")
+			if err != nil {
+				return err
+			}
+			if _, err := q.AddProblem(store.Problem{ID: b.id(), PatientID: id, Code: e.Code, Title: e.Title, Since: b.moment(400+i*170, "10:00").Format(time.DateOnly)}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	for _, v := range p.visits {
+		b.visit(id, v)
+	}
+	for _, r := range p.results {
+		b.report(p, id, r)
+	}
+	return nil
+}
+
+// measured is when a patient's vital signs were taken: today when the intake is
+// done, else at the last visit.
+func (b *builder) measured(p patient) time.Time {
+	last := 200
+	for _, v := range p.visits {
+		if v.stage == "ready" || v.stage == "in visit" || v.s != "" {
+			last = min(last, v.daysAgo)
+		}
+	}
+	return b.past(last, "08:05")
+}
+
+func (b *builder) visit(patient string, v visit) {
+	clinician := v.clinician
+	if clinician == "" {
+		clinician = "maren"
+	}
+	who := b.tokens[clinician]
+	id := b.id()
+	starts := b.moment(v.daysAgo, v.at)
+	stage := v.stage
+	if stage == "" {
+		stage = "expected"
+	}
+	stageAt := starts.Add(-9 * time.Minute)
+	if v.daysAgo == 0 {
+		stageAt = b.now.Add(-time.Duration(6+len(v.reason)%23) * time.Minute)
+	}
+	b.later(v.daysAgo, "00:05", func(ctx context.Context) error {
+		return b.a.Store.Write(ctx, func(q *store.Q) error {
+			return q.AddVisit(store.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts, Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt})
+		})
+	})
+	if v.s == "" {
+		return
+	}
+	b.later(v.daysAgo, v.at, func(ctx context.Context) error {
+		noteID, err := b.a.StartVisit(ctx, who, id)
+		if err != nil {
+			return err
+		}
+		versions := map[string]int{}
+		for i, text := range []string{v.s, v.o, v.a, v.p} {
+			if text == "" {
+				continue
+			}
+			part := note.Parts[i]
+			if _, err := b.a.SavePart(ctx, who, noteID, part, text, 0, noteID+string(part)); err != nil {
+				return err
+			}
+			versions[string(part)] = 1
+		}
+		list := 1
+		if len(v.codes) > 0 {
+			if err := b.a.SetDiagnoses(ctx, who, noteID, v.codes, 1); err != nil {
+				return err
+			}
+			list++
+		}
+		if v.unsigned {
+			return nil
+		}
+		_, err = b.a.SignNote(ctx, who, noteID, Secret, versions, list)
+		return err
+	})
+}
+
+// report orders the test in the past and lets the laboratory's answer arrive.
+func (b *builder) report(p patient, id string, r report) {
+	maren := b.tokens["maren"]
+	at := r.at
+	if at == "" {
+		at = "07:50"
+	}
+	placer := ""
+	b.later(r.daysAgo, at, func(ctx context.Context) error {
+		o, err := b.a.PlaceOrder(ctx, maren, app.NewOrder{PatientID: id, Priority: "R", Collected: true, Tests: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}, RequestID: b.id(), Secret: Secret})
+		placer = o.Placer
+		if err != nil {
+			return err
+		}
+		return b.a.Step(ctx)
+	})
+	if r.values == "" {
+		return // the laboratory never answered
+	}
+	collected := b.past(r.daysAgo, at)
+	send := func(daysAgo, minutes int, status, values string) {
+		arrives := b.past(daysAgo, at).Add(time.Duration(minutes) * time.Minute)
+		if limit := b.now.Add(-4 * time.Minute); arrives.After(limit) {
+			arrives = limit
+		}
+		b.events = append(b.events, event{arrives, func(ctx context.Context) error {
+			text := b.oru(p.family, p.given, p.born, p.sex, placer+"-1", r.test, status, values, r.note, collected, arrives)
+			if answer := string(b.a.Receive("demo", []byte(text))); !strings.Contains(answer, "MSA|AA|") {
+				return fmt.Errorf("the demo result was answered with %q", answer)
+			}
+			if err := b.a.Step(ctx); err != nil {
+				return err
+			}
+			if !r.signed || status == "C" {
+				return nil
+			}
+			return b.sign(ctx, maren, id, r)
+		}})
+	}
+	status := r.status
+	if status == "" {
+		status = "F"
+	}
+	send(r.daysAgo, 190, status, r.values)
+	if r.corrected != "" {
+		send(max(0, r.daysAgo-2), 400, "C", r.corrected)
+	}
+}
+
+func (b *builder) sign(ctx context.Context, who app.Actor, patient string, r report) error {
+	c, err := b.a.Chart(ctx, who, patient, false)
+	if err != nil {
+		return err
+	}
+	for _, row := range c.Reports {
+		if row.Signed {
+			continue
+		}
+		v, err := b.a.Report(ctx, who, row.ID, false)
+		if err != nil {
+			return err
+		}
+		if v.Order == nil || v.Order.Tests[0].Code != r.test || v.Status != "final" {
+			continue
+		}
+		return b.a.SignReport(ctx, who, app.SignedResult{ReportID: row.ID, Comment: "Seen, discussed at the visit.", Told: "in person", Secret: Secret, Issue: v.Issue, Version: v.Version})
+	}
+	return fmt.Errorf("the demo report of %s was not filed", r.test)
+}
+
+// oru writes a result as the laboratory sends it. values holds the results of the
+// test's analytes in their order, separated by spaces; a trailing flag follows a
+// slash ("6.4/HH"), "-" leaves an analyte out, and a test without analytes takes text.
+func (b *builder) oru(family, given, born, sex, placer, code, status, values, remark string, collected, reported time.Time) string {
+	const layout = "20060102150405-0700"
+	b.number++
+	var test order.Test
+	for _, t := range b.a.Laboratory.Tests {
+		if t.Code == code {
+			test = t
+		}
+	}
+	filler := "BR" + strings.Trim(placer, "SK") + code
+	out := fmt.Sprintf("MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|%s||ORU^R01^ORU_R01|D%06d|P|2.5.1||||||UNICODE UTF-8\r", reported.Format(layout), b.number)
+	out += fmt.Sprintf("PID|1||||%s^%s||%s|%s\r", family, given, strings.ReplaceAll(born, "-", ""), sex)
+	out += fmt.Sprintf("ORC|RE|%s|%s\rOBR|1|%s|%s|%s^%s^L^%s^^LN|||%s|||||||||||||||%s|||%s\r", placer, filler, placer, filler, test.Code, test.Name, test.LOINC, collected.Format("200601021504-0700"), reported.Format(layout), status)
+	end := "|||" + collected.Format("200601021504-0700") + "|||||||||Brinehouse Laboratory\r"
+	if len(test.Analytes) == 0 {
+		out += fmt.Sprintf("OBX|1|TX|%s^%s^L^%s^^LN||%s||||||%s%s", test.Code, test.Name, test.LOINC, values, status, end)
+	} else {
+		for i, v := range strings.Fields(values) {
+			if v == "-" {
+				continue
+			}
+			x := test.Analytes[i]
+			text, flag, _ := strings.Cut(v, "/")
+			rng := x.Low + "-" + x.High
+			if x.Low == "" {
+				rng = "<= " + x.High
+			} else if x.High == "" {
+				rng = ">= " + x.Low
+			}
+			out += fmt.Sprintf("OBX|%d|NM|%s^%s^L^%s^^LN||%s|%s|%s|%s|||%s%s", i+1, x.Code, x.Name, x.LOINC, text, x.Unit, rng, flag, status, end)
+		}
+	}
+	if remark != "" {
+		out += "NTE|1|L|" + remark + "\r"
+	}
+	return out
+}
+
+// loose adds what belongs to no certain patient.
+func (b *builder) loose() {
+	b.later(2, "15:10", func(ctx context.Context) error {
+		at := b.moment(2, "09:15")
+		text := b.oru("Drummond Iyer", "A", "2018-05-03", "M", "", "PBB", "F", "2.1", "Given name written as an initial on the tube.", at, b.at)
+		b.a.Receive("demo", []byte(text))
+		return b.a.Step(ctx)
+	})
+}

@@ -1,0 +1,107 @@
+// Package pdf renders signed entries as PDF, with the patient, the signer, the
+// time of signing and the folio on every page.
+package pdf
+
+import (
+	"bytes"
+	_ "embed"
+	"fmt"
+	"time"
+
+	"codeberg.org/go-pdf/fpdf"
+)
+
+// Source Serif 4 and Atkinson Hyperlegible Next, both SIL Open Font License 1.1.
+var (
+	//go:embed fonts/serif.ttf
+	serif []byte
+	//go:embed fonts/sans.ttf
+	sans []byte
+	//go:embed fonts/sans-bold.ttf
+	sansBold []byte
+)
+
+// Section is a heading with its text.
+type Section struct{ Heading, Text string }
+
+// Entry is one sealed entry: a note or an amendment to it. SignedAt is RFC 3339.
+type Entry struct {
+	Folio                    int
+	SignedBy, SignedAt, Hash string
+	Sections                 []Section
+}
+
+// Document is a note with its amendments.
+type Document struct {
+	Practice, Title, Subtitle string
+	Patient, Identity         string
+	Visit                     string // RFC 3339
+	Entries                   []Entry
+}
+
+func moment(s string) string {
+	t, err := time.Parse(time.RFC3339, s)
+	if err != nil {
+		return s
+	}
+	return t.Format("02 Jan 2006, 15:04 -0700")
+}
+
+// Render draws the document on US Letter pages.
+func Render(d Document) ([]byte, error) {
+	f := fpdf.New("P", "mm", "Letter", "")
+	f.AddUTF8FontFromBytes("serif", "", serif)
+	f.AddUTF8FontFromBytes("sans", "", sans)
+	f.AddUTF8FontFromBytes("sans", "B", sansBold)
+	f.SetMargins(22, 34, 22)
+	f.SetAutoPageBreak(true, 28)
+	f.SetTitle(d.Title, true)
+	f.SetCreator("Deft Ledger", true)
+	f.AliasNbPages("{pages}")
+	var now Entry
+	f.SetHeaderFunc(func() {
+		f.SetXY(22, 14)
+		f.SetFont("sans", "B", 11)
+		f.CellFormat(110, 6, d.Patient, "", 0, "L", false, 0, "")
+		f.SetFont("sans", "", 9)
+		f.CellFormat(0, 6, d.Practice, "", 1, "R", false, 0, "")
+		f.CellFormat(0, 5, d.Identity, "", 1, "L", false, 0, "")
+		f.SetDrawColor(0xDA, 0xD5, 0xC7)
+		f.Line(22, 28, 194, 28)
+		f.SetY(34)
+	})
+	f.SetFooterFunc(func() {
+		f.SetY(-22)
+		f.SetDrawColor(0xDA, 0xD5, 0xC7)
+		f.Line(22, f.GetY(), 194, f.GetY())
+		f.SetFont("sans", "", 8.5)
+		f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", now.SignedBy, moment(now.SignedAt)), "", 1, "L", false, 0, "")
+		f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
+		f.CellFormat(0, 4, fmt.Sprintf("page %d of {pages}", f.PageNo()), "", 0, "R", false, 0, "")
+	})
+	for i, e := range d.Entries {
+		f.AddPage() // an amendment begins a page that carries its own signature
+		now = e     // the footer of a page is drawn when it ends
+		if i == 0 {
+			f.SetFont("serif", "", 17)
+			f.MultiCell(0, 8, d.Title, "", "L", false)
+			f.SetFont("sans", "", 9.5)
+			f.MultiCell(0, 5, d.Subtitle+" · "+moment(d.Visit), "", "L", false)
+			f.Ln(3)
+		}
+		for _, s := range e.Sections {
+			f.SetFont("sans", "B", 10)
+			f.SetTextColor(0x1F, 0x5B, 0x54)
+			f.CellFormat(0, 6, s.Heading, "", 1, "L", false, 0, "")
+			f.SetTextColor(0x1D, 0x2B, 0x2F)
+			f.SetFont("serif", "", 11)
+			f.MultiCell(0, 5.6, s.Text, "", "L", false)
+			f.Ln(3.5)
+		}
+	}
+	var out bytes.Buffer
+	if err := f.Output(&out); err != nil {
+		return nil, fmt.Errorf("the PDF could not be written: %w", err)
+	}
+	return out.Bytes(), nil
+}

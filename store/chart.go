@@ -1,0 +1,83 @@
+package store
+
+import "time"
+
+// Allergy is a recorded allergy; an empty Substance is the statement that none is known.
+type Allergy struct {
+	ID, PatientID, Substance, Reaction, Severity string
+	StatedAt                                     time.Time
+	StatedBy                                     string
+}
+
+// Medicine is a medicine of the active list. Dose is the whole instruction as text.
+type Medicine struct{ ID, PatientID, Name, Dose, Started, Stopped string }
+
+// Problem is an entry of the problem list.
+type Problem struct{ ID, PatientID, Code, Title, Since, Ended string }
+
+// Vital is one measurement, its unit in UCUM.
+type Vital struct {
+	ID, PatientID, LOINC, Name, Value, Unit string
+	TakenAt                                 time.Time
+}
+
+// AddAllergy stores an allergy or the statement that none is known.
+func (q *Q) AddAllergy(a Allergy) error {
+	return q.do("INSERT INTO allergy VALUES (?,?,?,?,?,?,?)", a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy)
+}
+
+// Allergies lists a patient's allergies, severe first.
+func (q *Q) Allergies(patient string) ([]Allergy, error) {
+	return list(q, func(s scanner, a *Allergy) error {
+		var at string
+		err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy)
+		a.StatedAt = Moment(at)
+		return err
+	}, "SELECT id, patient_id, substance, reaction, severity, stated_at, stated_by FROM allergy WHERE patient_id = ? ORDER BY severity <> 'severe', substance", patient)
+}
+
+// AddMedicine stores a medicine.
+func (q *Q) AddMedicine(m Medicine) error {
+	return q.do("INSERT INTO medicine VALUES (?,?,?,?,?,?)", m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped)
+}
+
+// Medicines lists a patient's active medicines.
+func (q *Q) Medicines(patient string) ([]Medicine, error) {
+	return list(q, func(s scanner, m *Medicine) error {
+		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped)
+	}, "SELECT id, patient_id, name, dose, started, stopped FROM medicine WHERE patient_id = ? AND stopped = '' ORDER BY name", patient)
+}
+
+// AddProblem puts a code on the problem list; one already there stays as it is.
+func (q *Q) AddProblem(p Problem) (added bool, err error) {
+	n, err := q.exec("INSERT INTO problem VALUES (?,?,?,?,?,?) ON CONFLICT DO NOTHING", p.ID, p.PatientID, p.Code, p.Title, p.Since, p.Ended)
+	return n > 0, err
+}
+
+// EndProblem takes a code off the problem list; the entry stays, with its end.
+func (q *Q) EndProblem(patient, code, day string) (bool, error) {
+	n, err := q.exec("UPDATE problem SET ended = ? WHERE patient_id = ? AND code = ? AND ended = ''", day, patient, code)
+	return n > 0, err
+}
+
+// Problems lists a patient's current problems.
+func (q *Q) Problems(patient string) ([]Problem, error) {
+	return list(q, func(s scanner, p *Problem) error {
+		return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended)
+	}, "SELECT id, patient_id, code, title, since, ended FROM problem WHERE patient_id = ? AND ended = '' ORDER BY since DESC, rowid", patient)
+}
+
+// AddVital stores a measurement.
+func (q *Q) AddVital(v Vital) error {
+	return q.do("INSERT INTO vital VALUES (?,?,?,?,?,?,?)", v.ID, v.PatientID, v.LOINC, v.Name, v.Value, v.Unit, Stamp(v.TakenAt))
+}
+
+// LastVitals returns the newest measurement of each kind.
+func (q *Q) LastVitals(patient string) ([]Vital, error) {
+	return list(q, func(s scanner, v *Vital) error {
+		var at string
+		err := s.Scan(&v.ID, &v.PatientID, &v.LOINC, &v.Name, &v.Value, &v.Unit, &at)
+		v.TakenAt = Moment(at)
+		return err
+	}, `SELECT id, patient_id, loinc, name, value, unit, max(taken_at) FROM vital WHERE patient_id = ? GROUP BY loinc ORDER BY min(rowid)`, patient)
+}

@@ -1,0 +1,251 @@
+package store
+
+import (
+	"encoding/json"
+	"errors"
+	"time"
+
+	"deftledger/core/order"
+)
+
+// OrderTest is one test of an order. ReportStatus and Signed come from its report.
+type OrderTest struct {
+	Position                          int
+	Code, Name, LOINC, Specimen, Tube string
+	Diagnoses                         []CodedTitle
+	ReportID, ReportStatus            string
+	Signed                            bool
+}
+
+// CodedTitle is a code with its title.
+type CodedTitle struct {
+	Code  string `json:"code"`
+	Title string `json:"title"`
+}
+
+// Order is a laboratory order.
+type Order struct {
+	ID, PatientID, VisitID, ClinicianID, Placer, Laboratory, Priority string
+	State                                                             order.State
+	SignedAt, CollectedAt                                             time.Time
+	Reason, RequestID                                                 string
+	Clinician                                                         string
+	Tests                                                             []OrderTest
+}
+
+const orderQuery = `SELECT o.id, o.patient_id, o.visit_id, o.clinician_id, o.placer, o.laboratory, o.priority, o.state, o.signed_at, o.collected_at, o.reason, o.request_id, s.given || ' ' || s.family
+	FROM lab_order o JOIN staff s ON s.id = o.clinician_id `
+
+func scanOrder(s scanner, o *Order) error {
+	var signed, collected string
+	err := s.Scan(&o.ID, &o.PatientID, &o.VisitID, &o.ClinicianID, &o.Placer, &o.Laboratory, &o.Priority, &o.State, &signed, &collected, &o.Reason, &o.RequestID, &o.Clinician)
+	o.SignedAt, o.CollectedAt = Moment(signed), Moment(collected)
+	return err
+}
+
+// NextPlacer hands out the next order number, for ever unique in the practice.
+func (q *Q) NextPlacer() (int, error) {
+	return one(q, scalar[int], "INSERT INTO setting(name, value) VALUES ('last order number', '10001') ON CONFLICT(name) DO UPDATE SET value = CAST(value AS INTEGER) + 1 RETURNING CAST(value AS INTEGER)")
+}
+
+// AddOrder stores a signed order with its tests.
+func (q *Q) AddOrder(o Order) error {
+	if err := q.do("INSERT INTO lab_order(id, patient_id, visit_id, clinician_id, placer, laboratory, priority, state, signed_at, collected_at, reason, request_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
+		o.ID, o.PatientID, o.VisitID, o.ClinicianID, o.Placer, o.Laboratory, o.Priority, o.State, Stamp(o.SignedAt), Stamp(o.CollectedAt), o.Reason, o.RequestID); err != nil {
+		return err
+	}
+	for i, t := range o.Tests {
+		ds, err := json.Marshal(t.Diagnoses)
+		if err != nil {
+			return err
+		}
+		if err := q.do("INSERT INTO order_test VALUES (?,?,?,?,?,?,?,?)", o.ID, i+1, t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, string(ds)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (q *Q) withTests(orders []Order, err error) ([]Order, error) {
+	if err != nil || len(orders) == 0 {
+		return orders, err
+	}
+	ids := make([]string, len(orders))
+	for i, o := range orders {
+		ids[i] = o.ID
+	}
+	all, _ := json.Marshal(ids)
+	type row struct {
+		order string
+		t     OrderTest
+	}
+	tests, err := list(q, func(s scanner, r *row) error {
+		var ds string
+		if err := s.Scan(&r.order, &r.t.Position, &r.t.Code, &r.t.Name, &r.t.LOINC, &r.t.Specimen, &r.t.Tube, &ds, &r.t.ReportID, &r.t.ReportStatus, &r.t.Signed); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(ds), &r.t.Diagnoses)
+	}, `SELECT t.order_id, t.position, t.code, t.name, t.loinc, t.specimen, t.tube, t.diagnoses, coalesce(r.id, ''), coalesce(r.status, ''), coalesce(r.signed_issue = r.issue, 0)
+		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN report r ON r.order_id = t.order_id AND r.position = t.position ORDER BY t.order_id, t.position`, string(all))
+	if err != nil {
+		return nil, err
+	}
+	of := map[string][]OrderTest{}
+	for _, r := range tests {
+		of[r.order] = append(of[r.order], r.t)
+	}
+	for i := range orders {
+		orders[i].Tests = of[orders[i].ID]
+	}
+	return orders, nil
+}
+
+func first[T any](ts []T, err error) (T, error) {
+	var zero T
+	if err != nil {
+		return zero, err
+	}
+	if len(ts) == 0 {
+		return zero, ErrNotFound
+	}
+	return ts[0], nil
+}
+
+// OrderByID, OrderByPlacer and OrderByRequest find one order with its tests.
+func (q *Q) OrderByID(id string) (Order, error) {
+	return first(q.withTests(list(q, scanOrder, orderQuery+"WHERE o.id = ?", id)))
+}
+
+// OrderByPlacer finds the order with our number.
+func (q *Q) OrderByPlacer(placer string) (Order, error) {
+	return first(q.withTests(list(q, scanOrder, orderQuery+"WHERE o.placer = ?", placer)))
+}
+
+// OrderByRequest finds the order that a retried act of ordering already made.
+func (q *Q) OrderByRequest(request string) (Order, error) {
+	return first(q.withTests(list(q, scanOrder, orderQuery+"WHERE o.request_id = ?", request)))
+}
+
+// OrdersOf lists a patient's orders, newest first.
+func (q *Q) OrdersOf(patient string) ([]Order, error) {
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.patient_id = ? ORDER BY o.signed_at DESC", patient))
+}
+
+// OrdersIn lists the orders with the given ids.
+func (q *Q) OrdersIn(ids []string) ([]Order, error) {
+	all, _ := json.Marshal(ids)
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.id IN (SELECT value FROM json_each(?))", string(all)))
+}
+
+// SetOrderState stores an order's state and, for refusal or cancelling, the reason.
+func (q *Q) SetOrderState(id string, state order.State, reason string) error {
+	return q.do("UPDATE lab_order SET state = ?, reason = ? WHERE id = ?", state, reason, id)
+}
+
+// Outgoing is a message in the outbox. Control and Body never change.
+type Outgoing struct {
+	Control, OrderID string
+	Body             []byte
+	State            string
+	Attempts         int
+	LastError        string
+}
+
+// AddOutgoing queues a message.
+func (q *Q) AddOutgoing(control, orderID string, body []byte, at time.Time) error {
+	return q.do("INSERT INTO outbox(control, order_id, body, state, next_at) VALUES (?,?,?,'waiting',?)", control, orderID, body, Stamp(at))
+}
+
+// DueOutgoing lists the messages to send now, oldest first.
+func (q *Q) DueOutgoing(now time.Time) ([]Outgoing, error) {
+	return list(q, func(s scanner, o *Outgoing) error {
+		return s.Scan(&o.Control, &o.OrderID, &o.Body, &o.State, &o.Attempts, &o.LastError)
+	}, "SELECT control, order_id, body, state, attempts, last_error FROM outbox WHERE state = 'waiting' AND next_at <= ? ORDER BY rowid LIMIT 20", Stamp(now))
+}
+
+// NextOutgoing says when the next message falls due; the zero time when none waits.
+func (q *Q) NextOutgoing() (time.Time, error) {
+	s, err := one(q, scalar[string], "SELECT coalesce(min(next_at), '') FROM outbox WHERE state = 'waiting'")
+	return Moment(s), err
+}
+
+// SentOutgoing records the answer to a message; ok is false when the message was
+// withdrawn or answered meanwhile.
+func (q *Q) SentOutgoing(control, state, lastError string, answer []byte, at time.Time) (ok bool, err error) {
+	n, err := q.exec("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ?, attempts = attempts + 1 WHERE control = ? AND state = 'waiting'", state, lastError, answer, Stamp(at), control)
+	return n > 0, err
+}
+
+// RetryOutgoing puts a message off after a failed attempt.
+func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
+	return q.do("UPDATE outbox SET attempts = attempts + 1, last_error = ?, next_at = ? WHERE control = ? AND state = 'waiting'", lastError, Stamp(next), control)
+}
+
+// WithdrawOutgoing takes a message back that no attempt was made for; ok says whether it could.
+func (q *Q) WithdrawOutgoing(orderID string) (ok bool, err error) {
+	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE order_id = ? AND state = 'waiting' AND attempts = 0", orderID)
+	return n > 0, err
+}
+
+// OutgoingOf returns the message of an order.
+func (q *Q) OutgoingOf(orderID string) (Outgoing, error) {
+	return one(q, func(s scanner, o *Outgoing) error {
+		return s.Scan(&o.Control, &o.OrderID, &o.Body, &o.State, &o.Attempts, &o.LastError)
+	}, "SELECT control, order_id, body, state, attempts, last_error FROM outbox WHERE order_id = ? ORDER BY rowid DESC LIMIT 1", orderID)
+}
+
+// Incoming is a received message as it was stored.
+type Incoming struct {
+	ID              int64
+	ReceivedAt      time.Time
+	Sender, Control string
+	Raw             []byte
+	State, Reason   string
+}
+
+func scanIncoming(s scanner, i *Incoming) error {
+	var at string
+	err := s.Scan(&i.ID, &at, &i.Sender, &i.Control, &i.Raw, &i.State, &i.Reason)
+	i.ReceivedAt = Moment(at)
+	return err
+}
+
+const inboxCols = "id, received_at, sender, control, raw, state, reason"
+
+// AddIncoming stores a message raw. When the same bytes came before, it is stored
+// as a duplicate, which is never filed again.
+func (q *Q) AddIncoming(i Incoming, peer string, sum []byte) (int64, error) {
+	return one(q, scalar[int64], `INSERT INTO inbox(received_at, peer, sender, control, sha256, raw, state, reason)
+		SELECT ?1, ?2, ?3, ?4, ?5, ?6, CASE WHEN ?7 = 'stored' AND EXISTS (SELECT 1 FROM inbox WHERE sha256 = ?5 AND state <> 'refused') THEN 'duplicate' ELSE ?7 END, ?8 RETURNING id`,
+		Stamp(i.ReceivedAt), peer, i.Sender, i.Control, sum, i.Raw, i.State, i.Reason)
+}
+
+// StoredIncoming lists messages that were acknowledged and not yet understood.
+func (q *Q) StoredIncoming(limit int) ([]Incoming, error) {
+	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE state = 'stored' ORDER BY id LIMIT ?", limit)
+}
+
+// Quarantined lists messages that wait for a person's decision, oldest first.
+func (q *Q) Quarantined() ([]Incoming, error) {
+	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE state = 'quarantined' ORDER BY id")
+}
+
+// IncomingByID finds a message.
+func (q *Q) IncomingByID(id int64) (Incoming, error) {
+	return one(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE id = ?", id)
+}
+
+// ControlSeen says whether another message with the same sender and control
+// identifier, but other bytes, came before.
+func (q *Q) ControlSeen(i Incoming) (bool, error) {
+	n, err := one(q, scalar[int], "SELECT count(*) FROM inbox WHERE sender = ? AND control = ? AND id < ? AND state IN ('filed', 'quarantined', 'settled') AND sha256 <> (SELECT sha256 FROM inbox WHERE id = ?)", i.Sender, i.Control, i.ID, i.ID)
+	return n > 0, err
+}
+
+// SetIncoming stores what became of a message.
+func (q *Q) SetIncoming(id int64, state, reason string) error {
+	return q.do("UPDATE inbox SET state = ?, reason = ? WHERE id = ?", state, reason, id)
+}
+
+// IsNotFound says whether an error means that a row is not there.
+func IsNotFound(err error) bool { return errors.Is(err, ErrNotFound) }

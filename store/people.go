@@ -1,0 +1,173 @@
+package store
+
+import (
+	"strings"
+	"time"
+
+	"deftledger/core/chart"
+)
+
+// Staff is a person who signs in.
+type Staff struct {
+	ID, Login, Given, Family, Role string
+	PasswordHash, SecretHash       string
+	DraftKey                       []byte
+	SingleKeys, Active             bool
+}
+
+// Name is how the person is called in the chart.
+func (s Staff) Name() string { return s.Given + " " + s.Family }
+
+const staffCols = "id, login, given, family, role, password_hash, secret_hash, draft_key, single_keys, active"
+
+func scanStaff(s scanner, t *Staff) error {
+	return s.Scan(&t.ID, &t.Login, &t.Given, &t.Family, &t.Role, &t.PasswordHash, &t.SecretHash, &t.DraftKey, &t.SingleKeys, &t.Active)
+}
+
+// AddStaff stores a new person.
+func (q *Q) AddStaff(s Staff) error {
+	return q.do("INSERT INTO staff("+staffCols+") VALUES (?,?,?,?,?,?,?,?,?,?)", s.ID, s.Login, s.Given, s.Family, s.Role, s.PasswordHash, s.SecretHash, s.DraftKey, s.SingleKeys, s.Active)
+}
+
+// StaffByLogin finds an active person.
+func (q *Q) StaffByLogin(login string) (Staff, error) {
+	return one(q, scanStaff, "SELECT "+staffCols+" FROM staff WHERE login = ? AND active = 1", login)
+}
+
+// StaffByID finds a person, active or not.
+func (q *Q) StaffByID(id string) (Staff, error) {
+	return one(q, scanStaff, "SELECT "+staffCols+" FROM staff WHERE id = ?", id)
+}
+
+// AllStaff lists everybody, physicians first.
+func (q *Q) AllStaff() ([]Staff, error) {
+	return list(q, scanStaff, "SELECT "+staffCols+" FROM staff ORDER BY role <> 'physician', family")
+}
+
+// SetSingleKeys switches the one-letter keys of a person.
+func (q *Q) SetSingleKeys(staff string, on bool) error {
+	return q.do("UPDATE staff SET single_keys = ? WHERE id = ?", on, staff)
+}
+
+// SetHashes replaces a person's password and signing-secret hashes and ends the sessions.
+func (q *Q) SetHashes(staff, password, secret string) error {
+	if err := q.do("UPDATE staff SET password_hash = ?, secret_hash = ? WHERE id = ?", password, secret, staff); err != nil {
+		return err
+	}
+	return q.do("DELETE FROM session WHERE staff_id = ?", staff)
+}
+
+// Attempts returns the failures counted for somebody and until when they are blocked.
+func (q *Q) Attempts(who string) (failures int, until time.Time, err error) {
+	type row struct {
+		n int
+		t string
+	}
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.n, &r.t) }, "SELECT failures, blocked_until FROM attempt WHERE who = ?", who)
+	if err != nil || len(rows) == 0 {
+		return 0, time.Time{}, err
+	}
+	return rows[0].n, Moment(rows[0].t), nil
+}
+
+// SetAttempts stores them; none clears.
+func (q *Q) SetAttempts(who string, failures int, until time.Time) error {
+	if failures == 0 {
+		return q.do("DELETE FROM attempt WHERE who = ?", who)
+	}
+	return q.do("INSERT INTO attempt VALUES (?,?,?) ON CONFLICT(who) DO UPDATE SET failures = excluded.failures, blocked_until = excluded.blocked_until", who, failures, Stamp(until))
+}
+
+// Session is a sign-in of one browser.
+type Session struct {
+	Hash         []byte
+	StaffID      string
+	Created      time.Time
+	Seen         time.Time
+	Locked       bool
+	SigningUntil time.Time
+}
+
+// AddSession stores a session and forgets those that began before a time.
+func (q *Q) AddSession(s Session, forget time.Time) error {
+	if err := q.do("DELETE FROM session WHERE created_at < ?", Stamp(forget)); err != nil {
+		return err
+	}
+	return q.do("INSERT INTO session(token_hash, staff_id, created_at, seen_at) VALUES (?,?,?,?)", s.Hash, s.StaffID, Stamp(s.Created), Stamp(s.Seen))
+}
+
+// SessionByHash finds a session.
+func (q *Q) SessionByHash(hash []byte) (Session, error) {
+	return one(q, func(s scanner, t *Session) error {
+		var created, seen, until string
+		err := s.Scan(&t.Hash, &t.StaffID, &created, &seen, &t.Locked, &until)
+		t.Created, t.Seen, t.SigningUntil = Moment(created), Moment(seen), Moment(until)
+		return err
+	}, "SELECT token_hash, staff_id, created_at, seen_at, locked, signing_until FROM session WHERE token_hash = ?", hash)
+}
+
+// SaveSession stores what changed in a session.
+func (q *Q) SaveSession(s Session) error {
+	return q.do("UPDATE session SET seen_at = ?, locked = ?, signing_until = ? WHERE token_hash = ?", Stamp(s.Seen), s.Locked, Stamp(s.SigningUntil), s.Hash)
+}
+
+// EndSession removes a session.
+func (q *Q) EndSession(hash []byte) error {
+	return q.do("DELETE FROM session WHERE token_hash = ?", hash)
+}
+
+const patientCols = "p.id, p.record, p.family, p.given, p.middle, p.birth_date, p.sex, p.phone, p.code_status, p.uses_portal"
+
+func scanPatient(s scanner, p *chart.Patient) error {
+	return s.Scan(patientFields(p)...)
+}
+
+func patientFields(p *chart.Patient) []any {
+	return []any{&p.ID, &p.Record, &p.Name.Family, &p.Name.Given, &p.Name.Middle, &p.BirthDate, &p.Sex, &p.Phone, &p.CodeStatus, &p.UsesPortal}
+}
+
+// AddPatient stores a new patient and makes them findable.
+func (q *Q) AddPatient(p chart.Patient) error {
+	if err := q.do("INSERT INTO patient(id, record, family, given, middle, birth_date, sex, phone, code_status, uses_portal) VALUES (?,?,?,?,?,?,?,?,?,?)",
+		p.ID, p.Record, p.Name.Family, p.Name.Given, p.Name.Middle, p.BirthDate, p.Sex, p.Phone, p.CodeStatus, p.UsesPortal); err != nil {
+		return err
+	}
+	phone := strings.Map(func(r rune) rune {
+		if r >= '0' && r <= '9' {
+			return r
+		}
+		return -1
+	}, p.Phone)
+	words := strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone, phone}, " ")
+	return q.do("INSERT INTO patient_search(patient_id, words) VALUES (?,?)", p.ID, words)
+}
+
+// PatientByID finds a patient.
+func (q *Q) PatientByID(id string) (chart.Patient, error) {
+	return one(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.id = ?", id)
+}
+
+// AllPatients lists every patient, for matching.
+func (q *Q) AllPatients() ([]chart.Patient, error) {
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p ORDER BY p.family, p.given")
+}
+
+// FindPatients finds by any part of a name, birth date, record number or phone;
+// every word must occur.
+func (q *Q) FindPatients(query string, limit int) ([]chart.Patient, error) {
+	where, args := []string{"1=1"}, []any{}
+	var match []string
+	for _, w := range strings.Fields(query) {
+		if len([]rune(w)) >= 3 {
+			match = append(match, `"`+strings.ReplaceAll(w, `"`, `""`)+`"`)
+		} else { // too short for the trigram index
+			where = append(where, `s.words LIKE ? ESCAPE '\'`)
+			args = append(args, "%"+strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w)+"%")
+		}
+	}
+	if len(match) > 0 {
+		where = append(where, "patient_search MATCH ?")
+		args = append(args, strings.Join(match, " AND "))
+	}
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient_search s JOIN patient p ON p.id = s.patient_id WHERE "+strings.Join(where, " AND ")+" ORDER BY p.family, p.given LIMIT ?", append(args, limit)...)
+}

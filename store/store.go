@@ -1,0 +1,218 @@
+// Package store keeps everything in one SQLite file. It is the only place that
+// knows SQL. Acts write through Write, one transaction each; looks read through
+// Read, one consistent snapshot each.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"net/url"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // pure Go, so that no C compiler is needed
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// File is the name of the database inside the data directory.
+const File = "deftledger.db"
+
+// Sentinels that app turns into answers.
+var (
+	ErrNotFound = errors.New("not found")
+	ErrNewer    = errors.New("the data were written by a newer version of Deft Ledger; use that version")
+)
+
+// Store is an open database: one writing connection, several reading ones.
+type Store struct {
+	writer, reader *sql.DB
+}
+
+// Q runs queries inside one transaction.
+type Q struct {
+	tx  *sql.Tx
+	ctx context.Context
+}
+
+func dsn(path string, writer bool) string {
+	v := url.Values{}
+	for _, p := range []string{"busy_timeout(5000)", "journal_mode(wal)", "synchronous(full)", "foreign_keys(on)", "temp_store(memory)", "cache_size(-8000)"} {
+		v.Add("_pragma", p)
+	}
+	if writer {
+		v.Set("_txlock", "immediate")
+	} else {
+		v.Add("_pragma", "query_only(on)")
+	}
+	return "file:" + (&url.URL{Path: path}).EscapedPath() + "?" + v.Encode()
+}
+
+// Open opens (and where needed creates or brings up to date) the database in a
+// directory. It returns ErrNewer for data of a newer version.
+func Open(ctx context.Context, dir string) (*Store, error) {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
+		return nil, fmt.Errorf("the data directory cannot be made: %w", err)
+	}
+	path := filepath.Join(dir, File)
+	w, err := sql.Open("sqlite", dsn(path, true))
+	if err != nil {
+		return nil, err
+	}
+	w.SetMaxOpenConns(1)
+	if err := w.PingContext(ctx); err != nil {
+		w.Close()
+		return nil, fmt.Errorf("the data directory %s cannot be written or its database cannot be read: %w", dir, err)
+	}
+	sub, _ := fs.Sub(migrations, "migrations")
+	p, err := goose.NewProvider(goose.DialectSQLite3, w, sub, goose.WithVerbose(false))
+	if err != nil {
+		w.Close()
+		return nil, err
+	}
+	have, err := p.GetDBVersion(ctx)
+	if err == nil {
+		sources := p.ListSources()
+		if newest := sources[len(sources)-1].Version; have > newest {
+			w.Close()
+			return nil, ErrNewer
+		} else if have < newest {
+			_, err = p.Up(ctx)
+		}
+	}
+	if err != nil {
+		w.Close()
+		return nil, fmt.Errorf("the data in %s cannot be opened or brought up to date: %w", dir, err)
+	}
+	r, err := sql.Open("sqlite", dsn(path, false))
+	if err != nil {
+		w.Close()
+		return nil, err
+	}
+	r.SetMaxOpenConns(4)
+	r.SetMaxIdleConns(4)
+	return &Store{w, r}, nil
+}
+
+// Close ends all connections.
+func (s *Store) Close() error { return errors.Join(s.reader.Close(), s.writer.Close()) }
+
+// Write runs f in one writing transaction; an error (or panic) undoes all of it.
+func (s *Store) Write(ctx context.Context, f func(*Q) error) error { return run(ctx, s.writer, f) }
+
+// Read runs f on one consistent snapshot.
+func (s *Store) Read(ctx context.Context, f func(*Q) error) error { return run(ctx, s.reader, f) }
+
+func run(ctx context.Context, db *sql.DB, f func(*Q) error) error {
+	tx, err := db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	defer tx.Rollback() //nolint:errcheck // after Commit it does nothing
+	if err := f(&Q{tx, ctx}); err != nil {
+		return err
+	}
+	return tx.Commit()
+}
+
+// Backup writes a consistent copy of the database to a file that must not exist.
+func (s *Store) Backup(ctx context.Context, path string) error {
+	if _, err := os.Stat(path); err == nil {
+		return fmt.Errorf("%s is already there; choose another name", path)
+	}
+	_, err := s.reader.ExecContext(ctx, "VACUUM INTO ?", path)
+	return err
+}
+
+func (q *Q) exec(query string, args ...any) (int64, error) {
+	r, err := q.tx.ExecContext(q.ctx, query, args...)
+	if err != nil {
+		return 0, err
+	}
+	return r.RowsAffected()
+}
+
+// do runs a statement whose count of rows does not matter.
+func (q *Q) do(query string, args ...any) error {
+	_, err := q.exec(query, args...)
+	return err
+}
+
+type scanner interface{ Scan(...any) error }
+
+func list[T any](q *Q, scan func(scanner, *T) error, query string, args ...any) ([]T, error) {
+	rows, err := q.tx.QueryContext(q.ctx, query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	out := []T{}
+	for rows.Next() {
+		var t T
+		if err := scan(rows, &t); err != nil {
+			return nil, err
+		}
+		out = append(out, t)
+	}
+	return out, rows.Err()
+}
+
+func one[T any](q *Q, scan func(scanner, *T) error, query string, args ...any) (T, error) {
+	var t T
+	err := scan(q.tx.QueryRowContext(q.ctx, query, args...), &t)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = ErrNotFound
+	}
+	return t, err
+}
+
+func scalar[T any](s scanner, t *T) error { return s.Scan(t) }
+
+// Stamp is how moments are kept: UTC with milliseconds, so that text sorts as time.
+func Stamp(t time.Time) string {
+	if t.IsZero() {
+		return ""
+	}
+	return t.UTC().Format("2006-01-02T15:04:05.000Z")
+}
+
+// Moment reads a Stamp; "" gives the zero time.
+func Moment(s string) time.Time {
+	t, _ := time.Parse(time.RFC3339Nano, s)
+	return t
+}
+
+// Setting returns a stored setting, "" when there is none.
+func (q *Q) Setting(name string) (string, error) {
+	v, err := one(q, scalar[string], "SELECT value FROM setting WHERE name = ?", name)
+	if errors.Is(err, ErrNotFound) {
+		return "", nil
+	}
+	return v, err
+}
+
+// SetSetting stores a setting.
+func (q *Q) SetSetting(name, value string) error {
+	return q.do("INSERT INTO setting(name, value) VALUES (?, ?) ON CONFLICT(name) DO UPDATE SET value = excluded.value", name, value)
+}
+
+// Within runs f as a part that can be undone alone when it fails.
+func (q *Q) Within(name string, f func() error) error {
+	if err := q.do("SAVEPOINT " + name); err != nil {
+		return err
+	}
+	if err := f(); err != nil {
+		if undo := q.do("ROLLBACK TO " + name); undo != nil {
+			return errors.Join(err, undo)
+		}
+		return errors.Join(err, q.do("RELEASE "+name))
+	}
+	return q.do("RELEASE " + name)
+}

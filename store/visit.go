@@ -1,0 +1,268 @@
+package store
+
+import (
+	"encoding/json"
+	"errors"
+	"time"
+
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/note"
+)
+
+// ErrStale is returned when a change names a version that is no longer the present one.
+var ErrStale = errors.New("somebody else changed this meanwhile")
+
+// Visit is one visit of the day.
+type Visit struct {
+	ID, PatientID, ClinicianID, Day string
+	StartsAt                        time.Time
+	Kind, Reason, Room, Stage       string
+	StageAt                         time.Time
+	Version                         int
+	Patient                         chart.Patient
+	Clinician                       string
+	NoteID                          string
+	NoteFolio                       int
+}
+
+const visitQuery = `SELECT v.id, v.patient_id, v.clinician_id, v.day, v.starts_at, v.kind, v.reason, v.room, v.stage, v.stage_at, v.version,
+	s.given || ' ' || s.family, coalesce(n.id, ''), coalesce(n.folio, 0), ` + patientCols + `
+	FROM visit v JOIN patient p ON p.id = v.patient_id JOIN staff s ON s.id = v.clinician_id LEFT JOIN note n ON n.visit_id = v.id `
+
+func scanVisit(s scanner, v *Visit) error {
+	var starts, stage string
+	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version, &v.Clinician, &v.NoteID, &v.NoteFolio}, patientFields(&v.Patient)...)...)
+	v.StartsAt, v.StageAt = Moment(starts), Moment(stage)
+	return err
+}
+
+// AddVisit stores a visit.
+func (q *Q) AddVisit(v Visit) error {
+	return q.do("INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, room, stage, stage_at) VALUES (?,?,?,?,?,?,?,?,?,?)",
+		v.ID, v.PatientID, v.ClinicianID, v.Day, Stamp(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, Stamp(v.StageAt))
+}
+
+// VisitsOn lists the visits of a day (YYYY-MM-DD, practice time).
+func (q *Q) VisitsOn(day string) ([]Visit, error) {
+	return list(q, scanVisit, visitQuery+"WHERE v.day = ? ORDER BY v.starts_at, v.id", day)
+}
+
+// VisitsOf lists a patient's visits, newest first.
+func (q *Q) VisitsOf(patient string) ([]Visit, error) {
+	return list(q, scanVisit, visitQuery+"WHERE v.patient_id = ? ORDER BY v.starts_at DESC", patient)
+}
+
+// VisitByID finds a visit.
+func (q *Q) VisitByID(id string) (Visit, error) {
+	return one(q, scanVisit, visitQuery+"WHERE v.id = ?", id)
+}
+
+// SetStage moves a visit from the version it was seen in.
+func (q *Q) SetStage(visit, stage string, at time.Time, version int) error {
+	n, err := q.exec("UPDATE visit SET stage = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, Stamp(at), visit, version)
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
+
+// Note is a note's head; its parts and diagnoses are read beside it.
+type Note struct {
+	ID, VisitID, PatientID, AuthorID string
+	CreatedAt                        time.Time
+	ListVersion                      int
+	Folio                            int // 0 while a draft
+}
+
+func scanNote(s scanner, n *Note) error {
+	var at string
+	err := s.Scan(&n.ID, &n.VisitID, &n.PatientID, &n.AuthorID, &at, &n.ListVersion, &n.Folio)
+	n.CreatedAt = Moment(at)
+	return err
+}
+
+const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version, folio"
+
+// AddNote stores an empty note.
+func (q *Q) AddNote(n Note) error {
+	return q.do("INSERT INTO note(id, visit_id, patient_id, author_id, created_at) VALUES (?,?,?,?,?)", n.ID, n.VisitID, n.PatientID, n.AuthorID, Stamp(n.CreatedAt))
+}
+
+// NoteByID finds a note.
+func (q *Q) NoteByID(id string) (Note, error) {
+	return one(q, scanNote, "SELECT "+noteCols+" FROM note WHERE id = ?", id)
+}
+
+// NoteByVisit finds the note of a visit.
+func (q *Q) NoteByVisit(visit string) (Note, error) {
+	return one(q, scanNote, "SELECT "+noteCols+" FROM note WHERE visit_id = ?", visit)
+}
+
+// SignNote records under which folio a note was sealed.
+func (q *Q) SignNote(id string, folio int) error {
+	return q.do("UPDATE note SET folio = ? WHERE id = ?", folio, id)
+}
+
+// Part is one part of a note as last saved.
+type Part struct {
+	Part    note.Part
+	Text    string
+	Version int
+	SaveID  string
+	SavedAt time.Time
+	SavedBy string
+}
+
+func scanPart(s scanner, p *Part) error {
+	var at string
+	err := s.Scan(&p.Part, &p.Text, &p.Version, &p.SaveID, &at, &p.SavedBy)
+	p.SavedAt = Moment(at)
+	return err
+}
+
+// NoteParts lists the parts of a note that were ever written.
+func (q *Q) NoteParts(id string) ([]Part, error) {
+	return list(q, scanPart, "SELECT part, text, version, save_id, saved_at, saved_by FROM note_part WHERE note_id = ?", id)
+}
+
+// NotePart returns one part; version 0 when it was never written.
+func (q *Q) NotePart(id string, part note.Part) (Part, error) {
+	p, err := one(q, scanPart, "SELECT part, text, version, save_id, saved_at, saved_by FROM note_part WHERE note_id = ? AND part = ?", id, part)
+	if errors.Is(err, ErrNotFound) {
+		return Part{Part: part}, nil
+	}
+	return p, err
+}
+
+// SavePart stores a part under its new version.
+func (q *Q) SavePart(id string, p Part) error {
+	return q.do(`INSERT INTO note_part VALUES (?,?,?,?,?,?,?) ON CONFLICT(note_id, part) DO UPDATE SET
+		text = excluded.text, version = excluded.version, save_id = excluded.save_id, saved_at = excluded.saved_at, saved_by = excluded.saved_by`,
+		id, p.Part, p.Text, p.Version, p.SaveID, Stamp(p.SavedAt), p.SavedBy)
+}
+
+// Conflict is a refused save whose text waits for a decision.
+type Conflict struct {
+	ID, NoteID  string
+	Part        note.Part
+	Text        string
+	BaseVersion int
+	SaveID      string
+	At          time.Time
+	By          string
+}
+
+// AddConflict keeps a refused text, once per save.
+func (q *Q) AddConflict(c Conflict) error {
+	return q.do("INSERT INTO note_conflict(id, note_id, part, text, base_version, save_id, at, by) VALUES (?,?,?,?,?,?,?,?) ON CONFLICT(note_id, save_id) DO UPDATE SET text = excluded.text",
+		c.ID, c.NoteID, c.Part, c.Text, c.BaseVersion, c.SaveID, Stamp(c.At), c.By)
+}
+
+// Conflicts lists the undecided texts of a note.
+func (q *Q) Conflicts(noteID string) ([]Conflict, error) {
+	return list(q, func(s scanner, c *Conflict) error {
+		var at string
+		err := s.Scan(&c.ID, &c.NoteID, &c.Part, &c.Text, &c.BaseVersion, &c.SaveID, &at, &c.By)
+		c.At = Moment(at)
+		return err
+	}, "SELECT id, note_id, part, text, base_version, save_id, at, by FROM note_conflict WHERE note_id = ? AND settled_at = '' ORDER BY at", noteID)
+}
+
+// SettleConflict marks a kept text as decided; the text itself stays.
+func (q *Q) SettleConflict(id string, at time.Time) error {
+	n, err := q.exec("UPDATE note_conflict SET settled_at = ? WHERE id = ? AND settled_at = ''", Stamp(at), id)
+	if err == nil && n == 0 {
+		return ErrNotFound
+	}
+	return err
+}
+
+// Diagnoses lists the diagnoses of a note, first-listed first.
+func (q *Q) Diagnoses(noteID string) ([]note.Diagnosis, error) {
+	return list(q, func(s scanner, d *note.Diagnosis) error { return s.Scan(&d.Code, &d.Title, &d.Edition) },
+		"SELECT code, title, edition FROM note_diagnosis WHERE note_id = ? ORDER BY position", noteID)
+}
+
+// SetDiagnoses replaces the list if it is still at the version it was seen in.
+func (q *Q) SetDiagnoses(noteID string, ds []note.Diagnosis, version int) error {
+	n, err := q.exec("UPDATE note SET list_version = list_version + 1 WHERE id = ? AND list_version = ? AND folio = 0", noteID, version)
+	if err != nil {
+		return err
+	}
+	if n == 0 {
+		return ErrStale
+	}
+	if err := q.do("DELETE FROM note_diagnosis WHERE note_id = ?", noteID); err != nil {
+		return err
+	}
+	for i, d := range ds {
+		if err := q.do("INSERT INTO note_diagnosis VALUES (?,?,?,?,?)", noteID, d.Code, d.Title, d.Edition, i); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Line is an open line with what the desk shows of it.
+type Line struct {
+	ID       string
+	Kind     line.Kind
+	Subject  string
+	Patient  chart.Patient
+	OwnerID  string
+	State    line.State
+	OpenedAt time.Time
+}
+
+// OpenLine opens a line for its owner; a line already open for the subject stays.
+func (q *Q) OpenLine(id string, kind line.Kind, subject, patient, owner string, state line.State, at time.Time) error {
+	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, opened_at) VALUES (?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, Stamp(at))
+}
+
+// SetLineState says where an open line stands.
+func (q *Q) SetLineState(kind line.Kind, subject string, state line.State) error {
+	return q.do("UPDATE line SET state = ? WHERE kind = ? AND subject = ? AND closed_at = ''", state, kind, subject)
+}
+
+// CloseLine closes the line of a subject, by a named person's act.
+func (q *Q) CloseLine(kind line.Kind, subject, by, with string, at time.Time) error {
+	return q.do("UPDATE line SET state = 'closed', closed_at = ?, closed_by = ?, closed_with = ? WHERE kind = ? AND subject = ? AND closed_at = ''", Stamp(at), by, with, kind, subject)
+}
+
+const lineQuery = "SELECT l.id, l.kind, l.subject, l.owner_id, l.state, l.opened_at, " + patientCols + " FROM line l JOIN patient p ON p.id = l.patient_id WHERE l.closed_at = ''"
+
+func scanLine(s scanner, l *Line) error {
+	var at string
+	err := s.Scan(append([]any{&l.ID, &l.Kind, &l.Subject, &l.OwnerID, &l.State, &at}, patientFields(&l.Patient)...)...)
+	l.OpenedAt = Moment(at)
+	return err
+}
+
+// OpenLinesOf lists a person's open lines, oldest first.
+func (q *Q) OpenLinesOf(owner string) ([]Line, error) {
+	return list(q, scanLine, lineQuery+" AND l.owner_id = ? ORDER BY l.opened_at", owner)
+}
+
+// OpenLinesAbout lists the open lines of a patient.
+func (q *Q) OpenLinesAbout(patient string) ([]Line, error) {
+	return list(q, scanLine, lineQuery+" AND l.patient_id = ? ORDER BY l.opened_at", patient)
+}
+
+// CountLines counts a person's open lines.
+func (q *Q) CountLines(owner string) (int, error) {
+	return one(q, scalar[int], "SELECT count(*) FROM line WHERE owner_id = ? AND closed_at = ''", owner)
+}
+
+// VisitsOfNotes maps note ids to the ids of their visits.
+func (q *Q) VisitsOfNotes(notes []string) (map[string]string, error) {
+	all, _ := json.Marshal(notes)
+	type pair struct{ note, visit string }
+	rows, err := list(q, func(s scanner, p *pair) error { return s.Scan(&p.note, &p.visit) },
+		"SELECT id, visit_id FROM note WHERE id IN (SELECT value FROM json_each(?))", string(all))
+	out := map[string]string{}
+	for _, p := range rows {
+		out[p.note] = p.visit
+	}
+	return out, err
+}

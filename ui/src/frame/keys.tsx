@@ -1,0 +1,81 @@
+// Keys of a screen: registered beside the act they do, listed by "?", never
+// taken from somebody who is typing.
+import { useEffect, useRef, useSyncExternalStore } from "react";
+import { useMe } from "../session/session";
+
+export type Key = { key: string; label: string; run: () => void };
+
+const layers: Key[][] = [];
+const listeners = new Set<() => void>();
+let shown: Key[] = [];
+function changed() {
+  const seen = new Set<string>();
+  shown = layers
+    .toReversed()
+    .flat()
+    .filter((k) => !seen.has(k.key) && seen.add(k.key));
+  for (const l of listeners) l();
+}
+
+/** useKeys registers keys while a component is shown. A key is a letter, or a
+ * chord such as "Ctrl+Enter" or "Alt+p"; chords also work while typing. */
+export function useKeys(keys: Key[]) {
+  const now = useRef(keys);
+  now.current = keys;
+  const names = keys.map((k) => `${k.key}\t${k.label}`).join("\n");
+  useEffect(() => {
+    const layer = names
+      ? names.split("\n").map((n, i) => ({ key: n.split("\t")[0] ?? "", label: n.split("\t")[1] ?? "", run: () => now.current[i]?.run() }))
+      : [];
+    layers.push(layer);
+    changed();
+    return () => {
+      layers.splice(layers.indexOf(layer), 1);
+      changed();
+    };
+  }, [names]);
+}
+
+/** useShownKeys lists the keys that work now. */
+export function useShownKeys() {
+  return useSyncExternalStore(
+    (l) => {
+      listeners.add(l);
+      return () => listeners.delete(l);
+    },
+    () => shown,
+  );
+}
+
+export function typing(target: EventTarget | null) {
+  const t = target as HTMLElement | null;
+  return !!t && (t.isContentEditable || t.tagName === "TEXTAREA" || t.tagName === "SELECT" || (t.tagName === "INPUT" && !["checkbox", "radio"].includes((t as HTMLInputElement).type)));
+}
+
+/** useKeyboard listens once for the whole application. */
+export function useKeyboard() {
+  const single = useMe().singleKeys;
+  useEffect(() => {
+    function down(e: KeyboardEvent) {
+      if (e.defaultPrevented || e.isComposing) return;
+      const chord = (e.ctrlKey || e.metaKey ? "Ctrl+" : "") + (e.altKey ? "Alt+" : "") + (e.key.length === 1 && e.altKey ? e.code.replace(/^Key/, "").toLowerCase() : e.key);
+      const plain = !e.ctrlKey && !e.metaKey && !e.altKey;
+      if (plain && (typing(e.target) || (!single && e.key !== "?" && e.key !== "/") || e.key === "Enter")) return;
+      const k = shown.find((x) => x.key === chord);
+      if (!k) return;
+      e.preventDefault();
+      k.run();
+    }
+    window.addEventListener("keydown", down);
+    return () => window.removeEventListener("keydown", down);
+  }, [single]);
+}
+
+/** KeyCap shows a key beside its act. */
+export function KeyCap({ k }: { k: string }) {
+  return (
+    <span className="key" aria-hidden="true">
+      {k.replace("+", " ")}
+    </span>
+  );
+}

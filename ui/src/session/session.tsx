@@ -1,0 +1,203 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { createContext, type FormEvent, type ReactNode, useContext, useEffect, useState } from "react";
+import { Mark } from "../frame/Mark";
+import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
+import { sendKept } from "../note/kept";
+
+type Me = Schemas["Me"];
+const Context = createContext<Me | null>(null);
+
+/** useMe is the person signed in. */
+export function useMe(): Me {
+  const me = useContext(Context);
+  if (!me) throw new Error("nobody is signed in");
+  return me;
+}
+
+/** useRight says whether the person's role has a right. */
+export function useRight(right: string) {
+  return useMe().rights.includes(right);
+}
+
+/** Session shows the sign-in, the lock or the application. */
+export function Session({ children }: { children: ReactNode }) {
+  const client = useQueryClient();
+  const me = useQuery({
+    queryKey: ["me"],
+    queryFn: () => got(api.GET("/api/session")),
+    retry: (n, e) => !(e instanceof Problem) && n < 50,
+    retryDelay: 1000,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  useEffect(
+    () =>
+      watchProblems((p) => {
+        if (p.kind === "locked" || p.kind === "session") void client.invalidateQueries({ queryKey: ["me"] });
+      }),
+    [client],
+  );
+  const person = me.data;
+  const signedOut = me.error instanceof Problem;
+  useEffect(() => {
+    if (signedOut) client.removeQueries({ predicate: (q) => q.queryKey[0] !== "me" });
+  }, [signedOut, client]);
+  useEffect(() => {
+    if (person && !person.locked && !signedOut) void sendKept(person);
+  }, [person, signedOut]);
+  if (signedOut) return <SignIn />;
+  if (!person) return <p className="p-8 small">Opening…</p>;
+  return <Unlocked me={person}>{children}</Unlocked>;
+}
+
+// Unlocked keeps the last unlocked person, so that locking hides the work without ending it.
+function Unlocked({ me, children }: { me: Me; children: ReactNode }) {
+  const client = useQueryClient();
+  const [shown, setShown] = useState<Me | null>(me.locked ? null : me);
+  useEffect(() => {
+    if (!me.locked) setShown(me);
+  }, [me]);
+  useEffect(() => {
+    if (me.locked) return;
+    let last = Date.now();
+    const used = () => {
+      last = Date.now();
+    };
+    const timer = setInterval(() => {
+      if (Date.now() - last < me.idleSeconds * 1000) return;
+      void api.POST("/api/session/lock").then(() => client.invalidateQueries({ queryKey: ["me"] }));
+    }, 1000);
+    const kinds = ["keydown", "pointerdown", "pointermove"] as const;
+    for (const k of kinds) window.addEventListener(k, used, { passive: true });
+    return () => {
+      clearInterval(timer);
+      for (const k of kinds) window.removeEventListener(k, used);
+    };
+  }, [me.locked, me.idleSeconds, client]);
+  const person = me.locked ? shown : me;
+  return (
+    <>
+      {person && (
+        <div inert={me.locked} className={me.locked ? "invisible" : undefined}>
+          <Context value={person}>{children}</Context>
+        </div>
+      )}
+      {me.locked && <Lock name={me.name} />}
+    </>
+  );
+}
+
+function Door({ title, children, onSubmit, error }: { title: string; children: ReactNode; onSubmit: () => Promise<void>; error: string }) {
+  const [busy, setBusy] = useState(false);
+  async function submit(e: FormEvent) {
+    e.preventDefault();
+    setBusy(true);
+    await onSubmit();
+    setBusy(false);
+  }
+  return (
+    <main className="fixed inset-0 z-50 grid place-items-center overflow-auto bg-paper p-4">
+      <form onSubmit={submit} className="w-full max-w-[340px] border-l-[14px] border-kelp bg-leaf px-8 py-9 shadow-[0_0_0_1px_var(--color-rule)]">
+        <div className="mb-6 flex items-center gap-2.5">
+          <Mark />
+          <span className="font-serif text-[19px] font-semibold">Deft Ledger</span>
+        </div>
+        <h1 className="mb-4 text-[17px]">{title}</h1>
+        {children}
+        <p role="alert" className="mt-3 min-h-[21px] text-[13px] text-alarm">
+          {error}
+        </p>
+        <button type="submit" disabled={busy} className="act mt-2">
+          {title}
+          <span className="key">Enter</span>
+        </button>
+      </form>
+    </main>
+  );
+}
+
+function SignIn() {
+  const client = useQueryClient();
+  const [login, setLogin] = useState("");
+  const [password, setPassword] = useState("");
+  const [error, setError] = useState("");
+  return (
+    <Door
+      title="Sign in"
+      error={error}
+      onSubmit={async () => {
+        try {
+          await got(api.POST("/api/session", { body: { login, password } }));
+          setError("");
+          await client.resetQueries();
+        } catch (e) {
+          setError(say(e));
+          setPassword("");
+        }
+      }}
+    >
+      <label className="label block">
+        Name
+        <input
+          // biome-ignore lint/a11y/noAutofocus: the only thing to do on this screen
+          autoFocus
+          autoComplete="username"
+          className="field mb-4 text-ink"
+          value={login}
+          onChange={(e) => setLogin(e.target.value)}
+        />
+      </label>
+      <label className="label block">
+        Password
+        <input
+          type="password"
+          autoComplete="current-password"
+          className="field text-ink"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
+      </label>
+    </Door>
+  );
+}
+
+function Lock({ name }: { name: string }) {
+  const client = useQueryClient();
+  const [password, setPassword] = useState("");
+  const [error, setError] = useState("");
+  return (
+    <Door
+      title="Unlock"
+      error={error}
+      onSubmit={async () => {
+        try {
+          await got(api.POST("/api/session/unlock", { body: { password } }));
+          await client.invalidateQueries();
+        } catch (e) {
+          setError(say(e));
+          setPassword("");
+        }
+      }}
+    >
+      <p className="mb-4">{name}, the screen is locked. Your work is as you left it.</p>
+      <label className="label block">
+        Password
+        <input
+          type="password"
+          // biome-ignore lint/a11y/noAutofocus: the only thing to do on this screen
+          autoFocus
+          autoComplete="current-password"
+          className="field text-ink"
+          value={password}
+          onChange={(e) => setPassword(e.target.value)}
+        />
+      </label>
+      <button
+        type="button"
+        className="plain mt-3"
+        onClick={() => void api.DELETE("/api/session").then(() => client.resetQueries())}
+      >
+        Sign in as somebody else
+      </button>
+    </Door>
+  );
+}

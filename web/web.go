@@ -1,0 +1,234 @@
+// Package web is the HTTP face of the application: routes, sessions, events, the
+// interface's files and the API description. It holds no rules of the job.
+package web
+
+import (
+	"context"
+	"crypto/rand"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"deftledger/app"
+	"deftledger/store"
+)
+
+func init() { gin.SetMode(gin.ReleaseMode) }
+
+const cookieName = "deftledger_session"
+
+// New builds the handler. files is the built interface.
+func New(a *app.App, files fs.FS) http.Handler {
+	r := gin.New()
+	r.Use(recoverer, headers, limitBody)
+	s := &server{a}
+	describe(r, s)
+	r.GET("/api/events", s.events)
+	r.GET("/api/notes/:id/pdf", s.notePDF)
+	s.static(r, files)
+	guard := http.NewCrossOriginProtection()
+	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		problem(w, &app.Refusal{Status: 403, Message: "This request came from another site and was refused."})
+	}))
+	return guard.Handler(r)
+}
+
+// Description returns the OpenAPI description of the API as indented JSON.
+func Description() ([]byte, error) {
+	r := gin.New()
+	api := describe(r, &server{})
+	return json.MarshalIndent(api.OpenAPI(), "", " ")
+}
+
+type server struct{ app *app.App }
+
+type actorKey struct{}
+
+type signedIn struct {
+	who   app.Actor
+	staff store.Staff
+	err   error
+}
+
+func recoverer(c *gin.Context) {
+	defer func() {
+		if p := recover(); p != nil {
+			slog.Error("a request failed unexpectedly", "route", c.FullPath(), "panic", p)
+			problem(c.Writer, &app.Refusal{Status: 500, Message: "Something went wrong here. What you typed is kept in this window; try again."})
+			c.Abort()
+		}
+	}()
+	c.Next()
+}
+
+func headers(c *gin.Context) {
+	h := c.Writer.Header()
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "no-referrer")
+	h.Set("Cross-Origin-Opener-Policy", "same-origin")
+	h.Set("X-Frame-Options", "DENY")
+	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
+		h.Set("Cache-Control", "no-store")
+		h.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
+	}
+	c.Next()
+}
+
+func limitBody(c *gin.Context) {
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, 2<<20)
+	c.Next()
+}
+
+// problem writes an RFC 9457 answer.
+func problem(w http.ResponseWriter, r *app.Refusal) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(r.Status)
+	_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(r.Status), "status": r.Status, "detail": r.Message, "type": kind(r)})
+}
+
+func kind(r *app.Refusal) string {
+	if r.Code == "" {
+		return "about:blank"
+	}
+	return "deftledger:" + r.Code
+}
+
+// refusal turns an error of the application into an answer; what is not meant for
+// the user is logged without its data.
+func refusal(err error) *app.Refusal {
+	var r *app.Refusal
+	if errors.As(err, &r) {
+		return r
+	}
+	slog.Error("an act failed", "error", err)
+	return &app.Refusal{Status: 500, Message: "It could not be done and nothing was changed. What you typed is kept in this window; try again."}
+}
+
+func answer(err error) error {
+	if err == nil {
+		return nil
+	}
+	r := refusal(err)
+	return &huma.ErrorModel{Status: r.Status, Title: http.StatusText(r.Status), Detail: r.Message, Type: kind(r)}
+}
+
+func token(r *http.Request) string {
+	if c, err := r.Cookie(cookieName); err == nil {
+		return c.Value
+	}
+	return ""
+}
+
+// session finds out who is asking, once per request. A screen that only
+// refreshes itself says so in a header and does not keep the session awake.
+func (s *server) session(ctx huma.Context, next func(huma.Context)) {
+	r := humagin.Unwrap(ctx).Request
+	var in signedIn
+	in.who, in.staff, in.err = s.app.Who(r.Context(), token(r), r.Header.Get("X-Refresh") == "")
+	next(huma.WithValue(ctx, actorKey{}, in))
+}
+
+// actor returns the person of a request, or why there is none.
+func actor(ctx context.Context) (app.Actor, error) {
+	in, _ := ctx.Value(actorKey{}).(signedIn)
+	return in.who, in.err
+}
+
+func cookie(value string, age int) http.Cookie {
+	return http.Cookie{Name: cookieName, Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age}
+}
+
+// events streams what changes, as server-sent events, while the session lasts.
+func (s *server) events(c *gin.Context) {
+	if _, _, err := s.app.Who(c, token(c.Request), false); err != nil && !errors.Is(err, app.ErrLocked) {
+		problem(c.Writer, refusal(err))
+		return
+	}
+	ch, done := s.app.Hub.Subscribe()
+	defer done()
+	h := c.Writer.Header()
+	h.Set("Content-Type", "text/event-stream")
+	h.Set("X-Accel-Buffering", "no")
+	_, _ = c.Writer.WriteString("retry: 1000\nevent: open\ndata: {}\n\n")
+	c.Writer.Flush()
+	beat := time.NewTicker(15 * time.Second)
+	defer beat.Stop()
+	for {
+		select {
+		case <-c.Request.Context().Done():
+			return
+		case <-beat.C:
+			if _, _, err := s.app.Who(c, token(c.Request), false); errors.Is(err, app.ErrNoSession) {
+				return
+			}
+			if _, err := c.Writer.WriteString(": still here\n\n"); err != nil {
+				return
+			}
+		case e, ok := <-ch:
+			if !ok {
+				return
+			}
+			body, _ := json.Marshal(e)
+			if _, err := c.Writer.WriteString("data: " + string(body) + "\n\n"); err != nil {
+				return
+			}
+		}
+		c.Writer.Flush()
+	}
+}
+
+func (s *server) notePDF(c *gin.Context) {
+	who, _, err := s.app.Who(c, token(c.Request), true)
+	var out []byte
+	if err == nil {
+		out, err = s.app.NotePDF(c, who, c.Param("id"))
+	}
+	if err != nil {
+		problem(c.Writer, refusal(err))
+		return
+	}
+	c.Header("Content-Disposition", `inline; filename="note.pdf"`)
+	c.Data(http.StatusOK, "application/pdf", out)
+}
+
+// static serves the built interface; every path that is no file and no API is the
+// page itself, whose router takes over.
+func (s *server) static(r *gin.Engine, files fs.FS) {
+	page, err := fs.ReadFile(files, "index.html")
+	served := http.FileServerFS(files)
+	r.NoRoute(func(c *gin.Context) {
+		p := c.Request.URL.Path
+		switch {
+		case strings.HasPrefix(p, "/api/"):
+			problem(c.Writer, &app.Refusal{Status: 404, Message: "There is nothing at this address."})
+		case strings.HasPrefix(p, "/assets/"):
+			if _, err := fs.Stat(files, strings.TrimPrefix(p, "/")); err != nil {
+				c.String(http.StatusNotFound, "There is no such file.")
+				return
+			}
+			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+			c.Status(http.StatusOK)
+			served.ServeHTTP(c.Writer, c.Request)
+		case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
+			problem(c.Writer, &app.Refusal{Status: 405, Message: "This address only shows the page."})
+		case err != nil:
+			c.String(http.StatusServiceUnavailable, "The interface was not built into this binary. Run \"make build\".")
+		default:
+			raw := make([]byte, 16)
+			_, _ = rand.Read(raw)
+			nonce := base64.RawStdEncoding.EncodeToString(raw)
+			c.Header("Cache-Control", "no-store")
+			c.Header("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; font-src 'self'; img-src 'self' data:; connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+			c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(strings.Replace(string(page), "__NONCE__", nonce, 1)))
+		}
+	})
+}
