@@ -19,7 +19,8 @@ import (
 
 type body[T any] struct{ Body T }
 
-type id struct {
+// PathID is the identifier in an address.
+type PathID struct {
 	ID string `path:"id" maxLength:"64"`
 }
 
@@ -45,6 +46,7 @@ type Me struct {
 }
 
 func init() {
+	huma.DefaultArrayNullable = false // an empty list is [], never null
 	// Details of validation name the field, never the submitted value: it may be patient data.
 	huma.NewError = func(status int, msg string, errs ...error) huma.StatusError {
 		m := &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: msg}
@@ -139,13 +141,13 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return &body[[]app.PatientView]{out}, err
 	})
 	get(api, "chart", "/api/patients/{id}", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Refresh string `header:"X-Refresh"`
 	}) (app.ChartView, error) {
 		return s.app.Chart(ctx, who, in.ID, in.Refresh == "")
 	})
 	act(api, http.MethodPost, "add-problem", "/api/patients/{id}/problems", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Code string `json:"code" maxLength:"10"`
 		}
@@ -153,24 +155,18 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return nil, s.app.AddProblem(ctx, who, in.ID, in.Body.Code)
 	})
 	act(api, http.MethodDelete, "end-problem", "/api/patients/{id}/problems/{code}", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Code string `path:"code" maxLength:"10"`
 	}) (*nothing, error) {
 		return nil, s.app.EndProblem(ctx, who, in.ID, in.Code)
 	})
 
-	act(api, http.MethodPost, "start-visit", "/api/visits/{id}/start", func(ctx context.Context, who app.Actor, in *id) (*body[struct {
-		NoteID string `json:"noteId"`
-	}], error) {
+	act(api, http.MethodPost, "start-visit", "/api/visits/{id}/start", func(ctx context.Context, who app.Actor, in *PathID) (*body[Started], error) {
 		n, err := s.app.StartVisit(ctx, who, in.ID)
-		return &body[struct {
-			NoteID string `json:"noteId"`
-		}]{struct {
-			NoteID string `json:"noteId"`
-		}{n}}, err
+		return &body[Started]{Started{n}}, err
 	})
 	act(api, http.MethodPut, "move-visit", "/api/visits/{id}/stage", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Stage   string `json:"stage" maxLength:"20"`
 			Version int    `json:"version"`
@@ -178,11 +174,11 @@ func describe(r *gin.Engine, s *server) huma.API {
 	}) (*nothing, error) {
 		return nil, s.app.MoveVisit(ctx, who, in.ID, in.Body.Stage, in.Body.Version)
 	})
-	get(api, "note", "/api/notes/{id}", func(ctx context.Context, who app.Actor, in *id) (app.NoteView, error) {
+	get(api, "note", "/api/notes/{id}", func(ctx context.Context, who app.Actor, in *PathID) (app.NoteView, error) {
 		return s.app.Note(ctx, who, in.ID)
 	})
 	act(api, http.MethodPut, "save-part", "/api/notes/{id}/parts/{part}", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Part string `path:"part" enum:"subjective,objective,assessment,plan"`
 		Body struct {
 			Text   string `json:"text"`
@@ -194,13 +190,13 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return &body[app.Saved]{out}, err
 	})
 	act(api, http.MethodPost, "settle-conflict", "/api/notes/{id}/conflicts/{conflict}/settle", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Conflict string `path:"conflict" maxLength:"64"`
 	}) (*nothing, error) {
 		return nil, s.app.SettleConflict(ctx, who, in.ID, in.Conflict)
 	})
 	act(api, http.MethodPost, "writing", "/api/notes/{id}/writing", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Window string `json:"window" maxLength:"64"`
 			Leave  bool   `json:"leave"`
@@ -210,7 +206,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return &body[[]string]{others}, err
 	})
 	act(api, http.MethodPut, "set-diagnoses", "/api/notes/{id}/diagnoses", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Codes   []string `json:"codes" maxItems:"60"`
 			Version int      `json:"version"`
@@ -219,25 +215,25 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return nil, s.app.SetDiagnoses(ctx, who, in.ID, in.Body.Codes, in.Body.Version)
 	})
 	act(api, http.MethodPost, "sign-note", "/api/notes/{id}/sign", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Secret      string         `json:"secret,omitempty" maxLength:"1000"`
 			Versions    map[string]int `json:"versions"`
 			ListVersion int            `json:"listVersion"`
 		}
-	}) (*body[folio], error) {
+	}) (*body[Folio], error) {
 		n, err := s.app.SignNote(ctx, who, in.ID, in.Body.Secret, in.Body.Versions, in.Body.ListVersion)
-		return &body[folio]{folio{n}}, err
+		return &body[Folio]{Folio{n}}, err
 	})
 	act(api, http.MethodPost, "amend-note", "/api/notes/{id}/amendments", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Secret string `json:"secret,omitempty" maxLength:"1000"`
 			Text   string `json:"text"`
 		}
-	}) (*body[folio], error) {
+	}) (*body[Folio], error) {
 		n, err := s.app.Amend(ctx, who, in.ID, in.Body.Secret, in.Body.Text)
-		return &body[folio]{folio{n}}, err
+		return &body[Folio]{Folio{n}}, err
 	})
 
 	get(api, "search-codes", "/api/codes", func(ctx context.Context, who app.Actor, in *struct {
@@ -252,7 +248,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return s.app.Tests(who, in.Query)
 	})
 	act(api, http.MethodPost, "place-order", "/api/patients/{id}/orders", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			VisitID   string `json:"visitId,omitempty" maxLength:"64"`
 			Priority  string `json:"priority" enum:"R,A,S"`
@@ -273,28 +269,22 @@ func describe(r *gin.Engine, s *server) huma.API {
 		return &body[app.OrderView]{out}, err
 	})
 	act(api, http.MethodPost, "cancel-order", "/api/orders/{id}/cancel", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Reason string `json:"reason" maxLength:"1000"`
 		}
-	}) (*body[struct {
-		CallLaboratory bool `json:"callLaboratory"`
-	}], error) {
-		out := &body[struct {
-			CallLaboratory bool `json:"callLaboratory"`
-		}]{}
-		var err error
-		out.Body.CallLaboratory, err = s.app.CancelOrder(ctx, who, in.ID, in.Body.Reason)
-		return out, err
+	}) (*body[Cancelled], error) {
+		call, err := s.app.CancelOrder(ctx, who, in.ID, in.Body.Reason)
+		return &body[Cancelled]{Cancelled{call}}, err
 	})
 	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Refresh string `header:"X-Refresh"`
 	}) (app.ReportView, error) {
 		return s.app.Report(ctx, who, in.ID, in.Refresh == "")
 	})
 	act(api, http.MethodPost, "sign-report", "/api/reports/{id}/sign", func(ctx context.Context, who app.Actor, in *struct {
-		id
+		PathID
 		Body struct {
 			Comment    string `json:"comment"`
 			Told       string `json:"told" maxLength:"20"`
@@ -331,8 +321,19 @@ func describe(r *gin.Engine, s *server) huma.API {
 	return api
 }
 
-type folio struct {
+// Folio is the number under which something was sealed.
+type Folio struct {
 	Folio int `json:"folio"`
+}
+
+// Started is the note of a visit that was started.
+type Started struct {
+	NoteID string `json:"noteId"`
+}
+
+// Cancelled says whether the laboratory may know of a cancelled order and has to be called.
+type Cancelled struct {
+	CallLaboratory bool `json:"callLaboratory"`
 }
 
 // CodeView is a found code or heading.

@@ -37,6 +37,9 @@ type Hit struct {
 
 var stop = map[string]bool{"of": true, "the": true, "and": true, "or": true, "in": true, "with": true, "due": true, "to": true, "a": true, "an": true, "for": true, "by": true, "on": true, "at": true, "from": true, "my": true, "other": true}
 
+// silent words of a title say nothing that a query would have to cover.
+var silent = map[string]bool{"unspecified": true, "nos": true, "nec": true, "site": true, "not": true, "specified": true, "elsewhere": true, "classified": true, "without": true}
+
 // words splits text into lower-case words; single letters that carry meaning
 // (vitamin d, hepatitis b) are kept.
 func words(s string) []string {
@@ -98,7 +101,7 @@ func NewIndex(c *Catalogue, everyday string) *Index {
 		}
 		count := 0
 		for _, w := range words(n.title) {
-			if !stop[w] {
+			if !stop[w] && !silent[w] {
 				count++
 			}
 			add(stem(w), int32(i), fieldTitle)
@@ -271,7 +274,7 @@ func (x *Index) rewrites(ws []string) []rewrite {
 func (x *Index) match(ws []string) map[int32]float32 {
 	var kept []string
 	for _, w := range ws {
-		if !stop[w] || len(ws) == 1 {
+		if (!stop[w] || len(ws) == 1) && !slices.Contains(kept, w) {
 			kept = append(kept, w)
 		}
 	}
@@ -289,7 +292,8 @@ func (x *Index) match(ws []string) map[int32]float32 {
 	best := map[int32]float32{}
 	for skip := range per {
 		rest := append(slices.Clone(per[:skip]), per[skip+1:]...)
-		for doc, s := range x.combine(kept[1:], rest) {
+		words := append(slices.Clone(kept[:skip]), kept[skip+1:]...)
+		for doc, s := range x.combine(words, rest) {
 			best[doc] = max(best[doc], s*0.5)
 		}
 	}
@@ -307,14 +311,14 @@ func (x *Index) combine(kept []string, per []map[int32]float32) map[int32]float3
 	for doc := range per[small] {
 		var sum, inTitle float32
 		all := true
-		for _, m := range per {
+		for k, m := range per {
 			s, ok := m[doc]
 			if !ok {
 				all = false
 				break
 			}
 			sum += s
-			if s >= 0.5 {
+			if s >= 0.5 && !silent[kept[k]] {
 				inTitle++
 			}
 		}
@@ -330,8 +334,8 @@ func (x *Index) combine(kept []string, per []map[int32]float32) map[int32]float3
 		if n.depth == 1 {
 			score *= 0.5
 		}
-		if strings.Contains(n.title, "unspecified") {
-			score *= 1.02
+		if x.c.leaf(int(doc)) {
+			score *= 1.03 // can be used as it is; of two alike it comes first
 		}
 		out[doc] = score
 	}

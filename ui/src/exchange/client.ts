@@ -66,7 +66,11 @@ export async function got<T>(call: Promise<Answer<T>>): Promise<T> {
   }
   if (answer.response.ok) return answer.data as T;
   const e = (answer.error ?? {}) as { detail?: string; type?: string };
-  const p = new Problem(answer.response.status, (e.type ?? "").replace("deftledger:", ""), e.detail ?? "The server could not do that.");
+  const p = new Problem(
+    answer.response.status,
+    (e.type ?? "").replace("deftledger:", ""),
+    e.detail ?? "The server could not do that.",
+  );
   for (const f of onProblem) f(p);
   throw p;
 }

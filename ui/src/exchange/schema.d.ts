@@ -506,15 +506,9 @@ export interface components {
             subject: string;
             who: string;
         };
-        "BodyStruct { CallLaboratory bool \"json:\\\"callLaboratory\\\"\" }Body": {
-            callLaboratory: boolean;
-        };
         "BodyStruct { Login string \"json:\\\"login\\\" maxLength:\\\"100\\\"\"; Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
             login: string;
             password: string;
-        };
-        "BodyStruct { NoteID string \"json:\\\"noteId\\\"\" }Body": {
-            noteId: string;
         };
         "BodyStruct { On bool \"json:\\\"on\\\"\" }Body": {
             on: boolean;
@@ -528,27 +522,30 @@ export interface components {
         "Cancel-orderRequest": {
             reason: string;
         };
+        Cancelled: {
+            callLaboratory: boolean;
+        };
         CandidateView: {
-            agree: string[] | null;
-            differ: string[] | null;
+            agree: string[];
+            differ: string[];
             patient: components["schemas"]["PatientView"];
         };
         ChartView: {
-            allergies: components["schemas"]["AllergyView"][] | null;
-            medicines: components["schemas"]["MedicineView"][] | null;
-            open: components["schemas"]["LineView"][] | null;
-            orders: components["schemas"]["OrderView"][] | null;
+            allergies: components["schemas"]["AllergyView"][];
+            medicines: components["schemas"]["MedicineView"][];
+            open: components["schemas"]["LineView"][];
+            orders: components["schemas"]["OrderView"][];
             patient: components["schemas"]["PatientView"];
-            problems: components["schemas"]["ProblemView"][] | null;
-            reports: components["schemas"]["ReportRow"][] | null;
-            visits: components["schemas"]["VisitView"][] | null;
-            vitals: components["schemas"]["VitalView"][] | null;
+            problems: components["schemas"]["ProblemView"][];
+            reports: components["schemas"]["ReportRow"][];
+            visits: components["schemas"]["VisitView"][];
+            vitals: components["schemas"]["VitalView"][];
         };
         CodeView: {
             billable: boolean;
             code: string;
             /** @description Excludes 1, code first and use additional notes that govern it */
-            notes: string[] | null;
+            notes: string[];
             title: string;
             /** @description The everyday word through which it was found */
             why: string;
@@ -567,10 +564,10 @@ export interface components {
         Desk: {
             /** Format: int64 */
             count: number;
-            notes: components["schemas"]["DeskNote"][] | null;
-            orders: components["schemas"]["DeskOrder"][] | null;
-            quarantine: components["schemas"]["HeldMessage"][] | null;
-            reports: components["schemas"]["DeskReport"][] | null;
+            notes: components["schemas"]["DeskNote"][];
+            orders: components["schemas"]["DeskOrder"][];
+            quarantine: components["schemas"]["HeldMessage"][];
+            reports: components["schemas"]["DeskReport"][];
         };
         DeskNote: {
             /** Format: int64 */
@@ -620,7 +617,7 @@ export interface components {
              */
             detail?: string;
             /** @description Optional list of individual error details */
-            errors?: components["schemas"]["ErrorDetail"][] | null;
+            errors?: components["schemas"]["ErrorDetail"][];
             /**
              * Format: uri
              * @description A URI reference that identifies the specific occurrence of the problem.
@@ -652,7 +649,7 @@ export interface components {
         };
         HeldDetail: {
             birthDate: string;
-            candidates: components["schemas"]["CandidateView"][] | null;
+            candidates: components["schemas"]["CandidateView"][];
             family: string;
             given: string;
             /** Format: int64 */
@@ -663,8 +660,8 @@ export interface components {
             reason: string;
             receivedAt: string;
             sex: string;
-            titles: string[] | null;
-            values: components["schemas"]["ValueView"][] | null;
+            titles: string[];
+            values: components["schemas"]["ValueView"][];
         };
         HeldMessage: {
             birthDate: string;
@@ -677,11 +674,11 @@ export interface components {
             reason: string;
             receivedAt: string;
             sex: string;
-            titles: string[] | null;
+            titles: string[];
         };
         Item: {
             code: string;
-            diagnoses: string[] | null;
+            diagnoses: string[];
         };
         LineView: {
             /** @description The act that closes it */
@@ -702,11 +699,11 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: string[] | null;
+            rights: string[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
-            stages: string[] | null;
+            stages: string[];
             /** Format: date */
             today: string;
             /** @description Ways in which a patient is told */
@@ -725,16 +722,16 @@ export interface components {
             version: number;
         };
         NoteView: {
-            amendments: components["schemas"]["SealedView"][] | null;
+            amendments: components["schemas"]["SealedView"][];
             author: string;
             /** Format: int64 */
             claimLimit: number;
-            conflicts: components["schemas"]["ConflictView"][] | null;
-            diagnoses: components["schemas"]["DiagnosisView"][] | null;
+            conflicts: components["schemas"]["ConflictView"][];
+            diagnoses: components["schemas"]["DiagnosisView"][];
             id: string;
             /** Format: int64 */
             listVersion: number;
-            parts: components["schemas"]["PartView"][] | null;
+            parts: components["schemas"]["PartView"][];
             sealed?: components["schemas"]["SealedView"];
             visit: components["schemas"]["VisitView"];
             /** @description Set when the code edition does not cover the date of service */
@@ -742,7 +739,7 @@ export interface components {
         };
         OrderTestView: {
             code: string;
-            diagnoses: components["schemas"]["CodedTitle"][] | null;
+            diagnoses: components["schemas"]["CodedTitle"][];
             loinc: string;
             name: string;
             reportId: string;
@@ -761,7 +758,7 @@ export interface components {
             reason: string;
             signedAt: string;
             state: string;
-            tests: components["schemas"]["OrderTestView"][] | null;
+            tests: components["schemas"]["OrderTestView"][];
             visitId: string;
         };
         PartView: {
@@ -792,7 +789,7 @@ export interface components {
             priority: "R" | "A" | "S";
             requestId: string;
             secret?: string;
-            tests: components["schemas"]["Item"][] | null;
+            tests: components["schemas"]["Item"][];
             visitId?: string;
         };
         ProblemView: {
@@ -848,12 +845,12 @@ export interface components {
             /** @description An earlier issue was signed, this one is not */
             reopened: boolean;
             reportedAt: string;
-            reviews: components["schemas"]["ReviewView"][] | null;
+            reviews: components["schemas"]["ReviewView"][];
             signed: boolean;
             /** @enum {string} */
             status: "preliminary" | "final" | "corrected" | "cannot be done" | "incomplete";
             title: string;
-            values: components["schemas"]["ValueView"][] | null;
+            values: components["schemas"]["ValueView"][];
             /** Format: int64 */
             version: number;
         };
@@ -888,7 +885,7 @@ export interface components {
             /** Format: int64 */
             folio: number;
             hash: string;
-            sections: components["schemas"]["SectionView"][] | null;
+            sections: components["schemas"]["SectionView"][];
             signedAt: string;
             signedBy: string;
         };
@@ -900,7 +897,7 @@ export interface components {
             reason: string;
         };
         "Set-diagnosesRequest": {
-            codes: string[] | null;
+            codes: string[];
             /** Format: int64 */
             version: number;
         };
@@ -922,9 +919,12 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Started: {
+            noteId: string;
+        };
         Test: {
-            also: string[] | null;
-            analytes: components["schemas"]["Analyte"][] | null;
+            also: string[];
+            analytes: components["schemas"]["Analyte"][];
             code: string;
             loinc: string;
             name: string;
@@ -935,7 +935,7 @@ export interface components {
             code: string;
             /** @description The laboratory's flag and our reading tell different things */
             disagree: boolean;
-            earlier: components["schemas"]["EarlierView"][] | null;
+            earlier: components["schemas"]["EarlierView"][];
             flag: string;
             name: string;
             notes: string;
@@ -950,7 +950,7 @@ export interface components {
         };
         VisitView: {
             /** @description Names of others on this day who can be taken for this patient */
-            alike: string[] | null;
+            alike: string[];
             clinician: string;
             id: string;
             kind: string;
@@ -1003,7 +1003,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AuditView"][] | null;
+                    "application/json": components["schemas"]["AuditView"][];
                 };
             };
             /** @description Error */
@@ -1036,7 +1036,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CodeView"][] | null;
+                    "application/json": components["schemas"]["CodeView"][];
                 };
             };
             /** @description Error */
@@ -1067,7 +1067,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VisitView"][] | null;
+                    "application/json": components["schemas"]["VisitView"][];
                 };
             };
             /** @description Error */
@@ -1129,7 +1129,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PatientView"][] | null;
+                    "application/json": components["schemas"]["PatientView"][];
                 };
             };
             /** @description Error */
@@ -1178,7 +1178,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1212,6 +1214,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                id: string;
                 conflict: string;
             };
             cookie?: never;
@@ -1240,7 +1243,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1272,6 +1277,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                id: string;
                 part: "subjective" | "objective" | "assessment" | "plan";
             };
             cookie?: never;
@@ -1306,7 +1312,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1339,7 +1347,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1354,7 +1364,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[] | null;
+                    "application/json": string[];
                 };
             };
             /** @description Error */
@@ -1372,7 +1382,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1387,7 +1399,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BodyStruct { CallLaboratory bool \"json:\\\"callLaboratory\\\"\" }Body"];
+                    "application/json": components["schemas"]["Cancelled"];
                 };
             };
             /** @description Error */
@@ -1407,7 +1419,9 @@ export interface operations {
             header?: {
                 "X-Refresh"?: string;
             };
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1436,7 +1450,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1469,7 +1485,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1501,6 +1519,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                id: string;
                 code: string;
             };
             cookie?: never;
@@ -1628,7 +1647,9 @@ export interface operations {
             header?: {
                 "X-Refresh"?: string;
             };
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -1657,7 +1678,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1879,7 +1902,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Test"][] | null;
+                    "application/json": components["schemas"]["Test"][];
                 };
             };
             /** @description Error */
@@ -1897,7 +1920,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                id: string;
+            };
             cookie?: never;
         };
         requestBody: {
@@ -1941,7 +1966,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BodyStruct { NoteID string \"json:\\\"noteId\\\"\" }Body"];
+                    "application/json": components["schemas"]["Started"];
                 };
             };
             /** @description Error */

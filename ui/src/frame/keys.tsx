@@ -25,7 +25,9 @@ export function useKeys(keys: Key[]) {
   const names = keys.map((k) => `${k.key}\t${k.label}`).join("\n");
   useEffect(() => {
     const layer = names
-      ? names.split("\n").map((n, i) => ({ key: n.split("\t")[0] ?? "", label: n.split("\t")[1] ?? "", run: () => now.current[i]?.run() }))
+      ? names
+          .split("\n")
+          .map((n, i) => ({ key: n.split("\t")[0] ?? "", label: n.split("\t")[1] ?? "", run: () => now.current[i]?.run() }))
       : [];
     layers.push(layer);
     changed();
@@ -49,7 +51,13 @@ export function useShownKeys() {
 
 export function typing(target: EventTarget | null) {
   const t = target as HTMLElement | null;
-  return !!t && (t.isContentEditable || t.tagName === "TEXTAREA" || t.tagName === "SELECT" || (t.tagName === "INPUT" && !["checkbox", "radio"].includes((t as HTMLInputElement).type)));
+  return (
+    !!t &&
+    (t.isContentEditable ||
+      t.tagName === "TEXTAREA" ||
+      t.tagName === "SELECT" ||
+      (t.tagName === "INPUT" && !["checkbox", "radio"].includes((t as HTMLInputElement).type)))
+  );
 }
 
 /** useKeyboard listens once for the whole application. */
@@ -57,8 +65,14 @@ export function useKeyboard() {
   const single = useMe().singleKeys;
   useEffect(() => {
     function down(e: KeyboardEvent) {
-      if (e.defaultPrevented || e.isComposing) return;
-      const chord = (e.ctrlKey || e.metaKey ? "Ctrl+" : "") + (e.altKey ? "Alt+" : "") + (e.key.length === 1 && e.altKey ? e.code.replace(/^Key/, "").toLowerCase() : e.key);
+      if (e.isComposing) return;
+      const chord =
+        (e.ctrlKey || e.metaKey ? "Ctrl+" : "") +
+        (e.altKey ? "Alt+" : "") +
+        (e.key.length === 1 && e.altKey ? e.code.replace(/^Key/, "").toLowerCase() : e.key);
+      // A search field takes Enter for itself even when nothing is found; who really
+      // uses this chord stops it.
+      if (e.defaultPrevented && chord !== "Ctrl+Enter") return;
       const plain = !e.ctrlKey && !e.metaKey && !e.altKey;
       if (plain && (typing(e.target) || (!single && e.key !== "?" && e.key !== "/") || e.key === "Enter")) return;
       const k = shown.find((x) => x.key === chord);

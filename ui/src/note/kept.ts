@@ -34,7 +34,11 @@ export async function keep(me: Me, kept: Kept) {
   const turn = (order.get(slot) ?? 0) + 1;
   order.set(slot, turn);
   const iv = crypto.getRandomValues(new Uint8Array(12));
-  const sealed = await crypto.subtle.encrypt({ name: "AES-GCM", iv }, await key(me), new TextEncoder().encode(JSON.stringify(kept)));
+  const sealed = await crypto.subtle.encrypt(
+    { name: "AES-GCM", iv },
+    await key(me),
+    new TextEncoder().encode(JSON.stringify(kept)),
+  );
   if (order.get(slot) !== turn) return;
   const bytes = new Uint8Array([...iv, ...new Uint8Array(sealed)]);
   let text = "";
@@ -82,7 +86,12 @@ export async function sendKept(me: Me) {
     try {
       const first = await send(kept.sending);
       if (kept.typed !== kept.sending.text) {
-        await send({ ...kept.sending, text: kept.typed, base: first.stale ? kept.sending.base : first.version, saveId: crypto.randomUUID() });
+        await send({
+          ...kept.sending,
+          text: kept.typed,
+          base: first.stale ? kept.sending.base : first.version,
+          saveId: crypto.randomUUID(),
+        });
       }
       localStorage.removeItem(slot);
     } catch (e) {

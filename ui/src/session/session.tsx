@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, type FormEvent, type ReactNode, useContext, useEffect, useState } from "react";
-import { Mark } from "../frame/Mark";
 import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
+import { Mark } from "../frame/Mark";
 import { sendKept } from "../note/kept";
 
 type Me = Schemas["Me"];
@@ -86,7 +86,17 @@ function Unlocked({ me, children }: { me: Me; children: ReactNode }) {
   );
 }
 
-function Door({ title, children, onSubmit, error }: { title: string; children: ReactNode; onSubmit: () => Promise<void>; error: string }) {
+function Door({
+  title,
+  children,
+  onSubmit,
+  error,
+}: {
+  title: string;
+  children: ReactNode;
+  onSubmit: () => Promise<void>;
+  error: string;
+}) {
   const [busy, setBusy] = useState(false);
   async function submit(e: FormEvent) {
     e.preventDefault();
@@ -96,7 +106,10 @@ function Door({ title, children, onSubmit, error }: { title: string; children: R
   }
   return (
     <main className="fixed inset-0 z-50 grid place-items-center overflow-auto bg-paper p-4">
-      <form onSubmit={submit} className="w-full max-w-[340px] border-l-[14px] border-kelp bg-leaf px-8 py-9 shadow-[0_0_0_1px_var(--color-rule)]">
+      <form
+        onSubmit={submit}
+        className="w-full max-w-[340px] border-l-[14px] border-kelp bg-leaf px-8 py-9 shadow-[0_0_0_1px_var(--color-rule)]"
+      >
         <div className="mb-6 flex items-center gap-2.5">
           <Mark />
           <span className="font-serif text-[19px] font-semibold">Deft Ledger</span>
@@ -138,7 +151,6 @@ function SignIn() {
       <label className="label block">
         Name
         <input
-          // biome-ignore lint/a11y/noAutofocus: the only thing to do on this screen
           autoFocus
           autoComplete="username"
           className="field mb-4 text-ink"
@@ -183,7 +195,6 @@ function Lock({ name }: { name: string }) {
         Password
         <input
           type="password"
-          // biome-ignore lint/a11y/noAutofocus: the only thing to do on this screen
           autoFocus
           autoComplete="current-password"
           className="field text-ink"

@@ -1,0 +1,47 @@
+# Deft Ledger. "make demo" to try it, "make test" before every commit.
+SHELL := /bin/bash
+GO ?= go
+
+.PHONY: demo build test bench ui types shots check chromium
+
+demo: build
+	bin/deftledger demo $(if $(DATA),--data $(DATA))
+
+build: ui
+	$(GO) build -o bin/deftledger ./cmd/deftledger
+
+ui: ui/node_modules/.package-lock.json
+	cd ui && npm run -s build
+
+ui/node_modules/.package-lock.json: ui/package.json ui/package-lock.json
+	cd ui && npm ci --no-audit --no-fund --loglevel=error
+	@touch $@
+
+# The types of the front end are generated from the API description.
+types:
+	$(GO) run ./cmd/deftledger openapi > ui/openapi.json
+	cd ui && npm run -s types
+
+check: ui
+	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || (gofmt -l $$(git ls-files '*.go'); echo "run gofmt on these files"; exit 1)
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	$(GO) run ./cmd/deftledger openapi | diff -q - ui/openapi.json || (echo "the API changed: run make types"; exit 1)
+	cd ui && npm run -s types && git diff --exit-code --stat -- src/exchange/schema.d.ts
+	cd ui && npm run -s check && npm run -s lint
+
+chromium:
+	@command -v chromium >/dev/null || command -v google-chrome >/dev/null || \
+	  (echo "Chromium is missing, trying to install Debian's package" && apt-get update -qq && apt-get install -y -qq chromium >/dev/null) || \
+	  (echo "Install Chromium: apt-get install chromium" && exit 1)
+
+test: check chromium build
+	$(GO) test ./... -count=1 -timeout 10m
+
+# Figures, with the whole program as users run it.
+bench: build
+	$(GO) test ./e2e -run '^$$' -bench . -benchtime=1x -count=1 -timeout 20m
+
+# Pictures of each main view, from the demo data, into docs/screenshots.
+shots: build chromium
+	DEFTLEDGER_SHOTS=$(CURDIR)/docs/screenshots $(GO) test ./e2e -run TestPictures -count=1 -v

@@ -1,0 +1,162 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { recentCharts } from "../frame/recent";
+import { clock, day } from "../frame/time";
+import { OrderComposer } from "../order/OrderComposer";
+import { OrderRow } from "../order/OrderRow";
+import { Flags } from "../result/Flags";
+import { useMe, useRight } from "../session/session";
+import { Spine } from "./Spine";
+
+/** useChart reads a chart; the first read of a screen counts as opening it. */
+export function useChart(id: string) {
+  const opened = useRef("");
+  return useQuery({
+    queryKey: ["chart", id],
+    queryFn: () => {
+      const refresh = opened.current === id;
+      opened.current = id;
+      return got(api.GET("/api/patients/{id}", { params: { path: { id } }, headers: refresh ? { "X-Refresh": "1" } : {} }));
+    },
+  });
+}
+
+/** Chart shows what happened, newest first, and what to do next. */
+export function Chart() {
+  const { id = "" } = useParams();
+  const me = useMe();
+  const chart = useChart(id);
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [ordering, setOrdering] = useState(false);
+  const [error, setError] = useState("");
+  const mayStart = useRight("write a note");
+  const mayOrder = useRight("sign an order");
+  const c = chart.data;
+  const today = c?.visits?.find((v) => v.startsAt.slice(0, 10) === me.today);
+  useEffect(() => {
+    if (c) recentCharts.show({ id, name: `${c.patient.given} ${c.patient.family}`, to: `/patients/${id}` });
+  }, [c, id]);
+  async function start() {
+    if (!today) return;
+    try {
+      await got(api.POST("/api/visits/{id}/start", { params: { path: { id: today.id } } }));
+      await client.invalidateQueries({ queryKey: ["chart", id] });
+      go(`/patients/${id}/visits/${today.id}`);
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  useKeys([
+    ...(today && mayStart
+      ? [{ key: "v", label: today.noteId ? "Resume today's visit" : "Start today's visit", run: () => void start() }]
+      : []),
+    ...(mayOrder ? [{ key: "o", label: "Order a laboratory test", run: () => setOrdering(true) }] : []),
+  ]);
+  if (chart.error) return <p className="p-8">{say(chart.error)}</p>;
+  if (!c) return <p className="p-8 small">Opening the chart…</p>;
+  return (
+    <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
+      <Spine chart={c} />
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf">
+        <div className="min-h-0 flex-1 overflow-auto px-16 py-5 max-[700px]:px-4">
+          <h2 className="mb-1 text-[19px]">Chart</h2>
+          <p role="alert" className="text-alarm">
+            {error}
+          </p>
+          <Timeline chart={c} />
+        </div>
+        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
+          {today && mayStart && (
+            <button type="button" className="act" onClick={start}>
+              {today.signed ? "Read today's note" : today.noteId ? "Resume today's visit" : "Start today's visit"}
+              <KeyCap k="v" />
+            </button>
+          )}
+          {mayOrder && (
+            <button type="button" className="choice" onClick={() => setOrdering(true)}>
+              Order <KeyCap k="o" />
+            </button>
+          )}
+          {!today && <span className="small">No visit today.</span>}
+        </footer>
+      </main>
+      {ordering && (
+        <OrderComposer
+          patientId={id}
+          diagnoses={(c.problems ?? []).map((p) => ({ code: p.code, title: p.title }))}
+          close={() => setOrdering(false)}
+        />
+      )}
+    </div>
+  );
+}
+
+// Timeline is everything that happened in this chart, newest first.
+function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
+  const rows = [
+    ...(chart.visits ?? []).map((v) => ({ at: v.startsAt, id: v.id, visit: v, order: undefined, report: undefined })),
+    ...(chart.orders ?? []).map((o) => ({ at: o.signedAt, id: o.id, order: o, visit: undefined, report: undefined })),
+    ...(chart.reports ?? []).map((r) => ({
+      at: r.collectedAt || r.receivedAt,
+      id: r.id,
+      report: r,
+      visit: undefined,
+      order: undefined,
+    })),
+  ].sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
+  if (rows.length === 0)
+    return <p className="small">Nothing has happened yet. Visits, orders and results appear here, newest first.</p>;
+  let last = "";
+  return (
+    <ul>
+      {rows.map((r) => {
+        const d = day(r.at);
+        const head = d !== last;
+        last = d;
+        return (
+          <li key={r.id} className="flex gap-4 border-b border-rule py-2">
+            <span className="w-24 shrink-0 text-faded">{head ? d : ""}</span>
+            <span className="w-11 shrink-0 text-faded">{clock(r.at)}</span>
+            <div className="min-w-0 flex-1">
+              {r.visit && (
+                <>
+                  {r.visit.noteId ? (
+                    <Link className="font-semibold hover:underline" to={`/patients/${chart.patient.id}/visits/${r.visit.id}`}>
+                      {r.visit.kind}
+                    </Link>
+                  ) : (
+                    <span className="font-semibold">{r.visit.kind}</span>
+                  )}
+                  {": "}
+                  {r.visit.reason} <span className="small">{r.visit.clinician}</span>
+                  <span className="float-right text-faded">
+                    {r.visit.signed ? "signed" : r.visit.noteId ? "note not signed" : r.visit.stage}
+                  </span>
+                </>
+              )}
+              {r.report && (
+                <>
+                  <Link className="font-semibold hover:underline" to={`/desk/report/${r.report.id}`}>
+                    {r.report.title}
+                  </Link>{" "}
+                  <span className="small">{r.report.performer}</span>
+                  <span className="float-right flex gap-3">
+                    <Flags report={r.report} />
+                    <span className="text-faded">
+                      {r.report.status}, {r.report.signed ? "signed" : "not signed"}
+                    </span>
+                  </span>
+                </>
+              )}
+              {r.order && <OrderRow order={r.order} />}
+            </div>
+          </li>
+        );
+      })}
+    </ul>
+  );
+}

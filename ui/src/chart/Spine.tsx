@@ -1,0 +1,135 @@
+import type { ReactNode } from "react";
+import type { Schemas } from "../exchange/client";
+import { shortDay } from "../frame/time";
+
+/** unit writes a UCUM unit as people read it. */
+export function unit(u: string) {
+  const known: Record<string, string> = {
+    "mm[Hg]": "mmHg",
+    Cel: "°C",
+    "kg/m2": "kg/m²",
+    "mL/min/{1.73_m2}": "mL/min/1.73 m²",
+    "10*3/uL": "10³/µL",
+    "m[IU]/L": "mIU/L",
+    "m[IU]/mL": "mIU/mL",
+    "[IU]/mL": "IU/mL",
+    "ug/dL": "µg/dL",
+    "ug/mL{FEU}": "µg/mL FEU",
+    "[pH]": "",
+    "{INR}": "",
+    "{SG}": "",
+  };
+  return known[u] ?? u;
+}
+
+function Group({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <section className="mt-5 max-[1179px]:mt-0">
+      <h2 className="label mb-1 font-sans">{title}</h2>
+      {children}
+    </section>
+  );
+}
+
+const words: Record<string, string> = { note: "note to sign", order: "order under way", report: "result to sign" };
+
+/** Spine is who this is: always the same place, always in sight. */
+export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
+  const p = chart.patient;
+  const allergies = chart.allergies ?? [];
+  const none = allergies.length > 0 && allergies.every((a) => a.substance === "");
+  const counts = Map.groupBy(chart.open ?? [], (l) => l.kind);
+  const taken = chart.vitals?.[0]?.takenAt;
+  return (
+    <aside
+      aria-label="Patient"
+      className="w-[232px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px] max-[1179px]:flex max-[1179px]:w-full max-[1179px]:gap-8 max-[1179px]:overflow-x-auto max-[1179px]:border-r-0 max-[1179px]:border-b max-[1179px]:py-2 max-[1179px]:[&>*]:shrink-0 max-[1179px]:[&>*]:max-w-[300px] max-[1179px]:max-h-40"
+    >
+      <div>
+        <h1 className="text-[20px] leading-[1.2]">
+          {p.given} {p.family}
+        </h1>
+        <p className="mt-1">
+          {p.age}, {p.sex} <span className="text-faded">b.</span>{" "}
+          {new Date(`${p.birthDate}T00:00:00Z`).toLocaleDateString("en-GB", {
+            day: "2-digit",
+            month: "short",
+            year: "numeric",
+            timeZone: "UTC",
+          })}
+        </p>
+        <p className="text-faded">
+          Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}
+        </p>
+      </div>
+      <section
+        className={`mt-4 border-l-[3px] pl-3 max-[1179px]:mt-0 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}
+      >
+        <h2
+          className={`mb-1 font-sans text-[12.5px] font-semibold ${allergies.length === 0 || none ? "text-faded" : "text-alarm"}`}
+        >
+          Allergies
+        </h2>
+        {allergies.length === 0 && <p>Not asked yet: unknown is not none.</p>}
+        {allergies.map((a) =>
+          a.substance ? (
+            <p key={a.substance}>
+              <span className="font-semibold">{a.substance}</span> – {a.reaction}, {a.severity}
+            </p>
+          ) : (
+            <p key="none">
+              No known drug allergies
+              <span className="block text-faded">
+                stated {shortDay(a.statedAt)}, {a.statedBy}
+              </span>
+            </p>
+          ),
+        )}
+      </section>
+      <Group title="Problems">
+        {chart.problems?.length ? (
+          chart.problems.map((x) => <p key={x.code}>{x.title}</p>)
+        ) : (
+          <p className="text-faded">None recorded</p>
+        )}
+      </Group>
+      <Group title="Medicines">
+        {chart.medicines?.length ? (
+          chart.medicines.map((m) => (
+            <p key={m.name}>
+              {m.name} <span className="text-faded">{m.dose}</span>
+            </p>
+          ))
+        ) : (
+          <p className="text-faded">None recorded</p>
+        )}
+      </Group>
+      {taken && (
+        <Group title={`Vital signs ${shortDay(taken)}`}>
+          <table className="w-full">
+            <tbody>
+              {chart.vitals?.map((v) => (
+                <tr key={v.name}>
+                  <th scope="row" className="text-left font-normal">
+                    {v.name}
+                  </th>
+                  <td className="text-right whitespace-nowrap">
+                    {v.value} <span className="text-faded">{unit(v.unit)}</span>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </Group>
+      )}
+      <Group title="Open lines">
+        {counts.size === 0 && <p className="text-faded">None</p>}
+        {[...counts].map(([kind, lines]) => (
+          <p key={kind}>
+            {lines.length} {words[kind] ?? kind}
+          </p>
+        ))}
+      </Group>
+    </aside>
+  );
+}

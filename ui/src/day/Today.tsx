@@ -1,0 +1,197 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { age, clock, day } from "../frame/time";
+import { useMe, useRight } from "../session/session";
+
+type Visit = Schemas["VisitView"];
+
+// The ring fills by quarter as the visit goes on.
+const quarter: Record<string, number> = { expected: 0, arrived: 1, intake: 1, ready: 2, "in visit": 3, finishing: 3, done: 4 };
+
+/** Ring shows how far something is, beside the word that says it. */
+export function Ring({ of }: { of: number }) {
+  const r = 3.5;
+  const c = 2 * Math.PI * r;
+  return (
+    <svg width="16" height="16" viewBox="0 0 16 16" aria-hidden="true" className="-mt-0.5 inline-block shrink-0">
+      <circle cx="8" cy="8" r="6.6" className="fill-leaf stroke-kelp" strokeWidth="1.6" />
+      {of > 0 && (
+        <circle
+          cx="8"
+          cy="8"
+          r={r}
+          fill="none"
+          className="stroke-kelp"
+          strokeWidth={2 * r}
+          strokeDasharray={`${(c * of) / 4} ${c}`}
+          transform="rotate(-90 8 8)"
+        />
+      )}
+    </svg>
+  );
+}
+
+/** Today lists the day's visits. */
+export function Today() {
+  const me = useMe();
+  const go = useNavigate();
+  const client = useQueryClient();
+  const mayStart = useRight("write a note");
+  const mayOpen = useRight("see a chart");
+  const visits = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
+  const [at, setAt] = useState(0);
+  const [error, setError] = useState("");
+  const [now, setNow] = useState(Date.now());
+  useEffect(() => {
+    const t = setInterval(() => setNow(Date.now()), 20_000);
+    return () => clearInterval(t);
+  }, []);
+  const list = visits.data ?? [];
+  const here = list[at];
+  const place = (v: Visit) => `/patients/${v.patient.id}/visits/${v.id}`;
+
+  async function start(v: Visit | undefined) {
+    if (!v || !mayStart) return;
+    try {
+      await got(api.POST("/api/visits/{id}/start", { params: { path: { id: v.id } } }));
+      await client.invalidateQueries({ queryKey: ["chart", v.patient.id] });
+      go(place(v));
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  async function move(v: Visit, stage: string) {
+    try {
+      await got(api.PUT("/api/visits/{id}/stage", { params: { path: { id: v.id } }, body: { stage, version: v.version } }));
+      setError("");
+    } catch (e) {
+      setError(say(e));
+    }
+    await client.invalidateQueries({ queryKey: ["day"] });
+  }
+  const digits = list.slice(0, 9).map((v, i) => ({
+    key: String(i + 1),
+    label: `Go to the visit of ${clock(v.startsAt)}`,
+    run: () => {
+      setAt(i);
+      document.getElementById(`visit-${v.id}`)?.focus();
+    },
+  }));
+  useKeys([
+    ...digits,
+    { key: "ArrowDown", label: "Next visit", run: () => setAt(Math.min(list.length - 1, at + 1)) },
+    { key: "ArrowUp", label: "Visit before", run: () => setAt(Math.max(0, at - 1)) },
+    ...(mayStart ? [{ key: "v", label: "Start or resume the visit", run: () => void start(here) }] : []),
+    ...(mayOpen ? [{ key: "c", label: "Open the chart", run: () => here && go(`/patients/${here.patient.id}`) }] : []),
+  ]);
+  return (
+    <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf">
+      <div className="mx-auto max-w-[1180px] px-6 py-5">
+        <div className="mb-3 flex items-baseline gap-3">
+          <h1 className="text-[20px]">Today</h1>
+          <span className="small">
+            {day(me.today)} · {list.length} visits, {list.filter((v) => v.stage === "done").length} done
+          </span>
+        </div>
+        <p role="alert" className="text-alarm">
+          {error}
+        </p>
+        {visits.isSuccess && list.length === 0 && (
+          <p className="small">No visits today. They appear here as the front desk books them; find a patient with /.</p>
+        )}
+        {list.length > 0 && (
+          <table className="w-full border-collapse text-left">
+            <thead>
+              <tr className="label border-b border-rule">
+                <th className="w-8 py-1.5 font-semibold">
+                  <span className="sr-only">Key</span>
+                </th>
+                <th className="w-16 font-semibold">Time</th>
+                <th className="font-semibold">Patient</th>
+                <th className="w-32 font-semibold">Age, sex</th>
+                <th className="font-semibold">Reason</th>
+                <th className="w-16 font-semibold">Room</th>
+                <th className="w-40 font-semibold">Stage</th>
+                <th className="w-20 font-semibold">For</th>
+                <th className="w-40 font-semibold max-[900px]:hidden">With</th>
+                <th className="w-40 font-semibold">
+                  <span className="sr-only">Act</span>
+                </th>
+              </tr>
+            </thead>
+            <tbody>
+              {list.map((v, i) => (
+                <tr
+                  key={v.id}
+                  className={`h-[42px] border-b border-rule align-middle ${i === at ? "bg-kelp-wash" : ""}`}
+                  onPointerDown={() => setAt(i)}
+                >
+                  <td className="pl-1">{i < 9 && <KeyCap k={String(i + 1)} />}</td>
+                  <td className={v.stage === "done" ? "text-faded" : "font-semibold"}>{clock(v.startsAt)}</td>
+                  <td>
+                    {mayOpen ? (
+                      <Link
+                        id={`visit-${v.id}`}
+                        to={v.noteId ? place(v) : `/patients/${v.patient.id}`}
+                        className="font-semibold hover:underline"
+                      >
+                        {v.patient.given} {v.patient.family}
+                      </Link>
+                    ) : (
+                      <span className="font-semibold">
+                        {v.patient.given} {v.patient.family}
+                      </span>
+                    )}
+                    {(v.alike ?? []).length > 0 && (
+                      <span className="block text-[12.5px] text-carried">
+                        Not {v.alike?.join(", not ")}: both are here today, born {day(v.patient.birthDate)}
+                      </span>
+                    )}
+                  </td>
+                  <td>
+                    {v.patient.age}, {v.patient.sex}
+                  </td>
+                  <td className="pr-4">
+                    {v.reason} <span className="small">{v.kind}</span>
+                  </td>
+                  <td>{v.room || <span className="text-faded">–</span>}</td>
+                  <td>
+                    <span className="flex items-center gap-1.5">
+                      <Ring of={quarter[v.stage] ?? 0} />
+                      <select
+                        aria-label={`Stage of ${v.patient.given} ${v.patient.family}`}
+                        className="rounded-[3px] bg-transparent py-1"
+                        value={v.stage}
+                        disabled={v.signed}
+                        onChange={(e) => move(v, e.target.value)}
+                      >
+                        {me.stages?.map((s) => (
+                          <option key={s}>{s}</option>
+                        ))}
+                      </select>
+                    </span>
+                  </td>
+                  <td>
+                    {v.stage === "expected" || v.stage === "done" ? <span className="text-faded">–</span> : age(v.stageAt, now)}
+                  </td>
+                  <td className="max-[900px]:hidden">{v.mine ? "me" : v.clinician}</td>
+                  <td className="text-right">
+                    {mayStart && (
+                      <button type="button" className={i === at ? "choice" : "plain"} onClick={() => start(v)}>
+                        {v.signed ? "Read the note" : v.noteId ? "Resume" : "Start the visit"}
+                        {i === at && <KeyCap k="v" />}
+                      </button>
+                    )}
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+      </div>
+    </main>
+  );
+}

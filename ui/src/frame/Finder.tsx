@@ -1,0 +1,82 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from "@headlessui/react";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, got, type Schemas } from "../exchange/client";
+import { useRight } from "../session/session";
+import { useShownKeys } from "./keys";
+import { day } from "./time";
+
+type Hit = { id: string; main: string; rest: string; run: () => void };
+
+/** Finder reaches patients, screens and the actions of this screen. */
+export function Finder({ close, lock, help }: { close: () => void; lock: () => void; help: () => void }) {
+  const [query, setQuery] = useState("");
+  const go = useNavigate();
+  const mayFind = useRight("find a patient");
+  const mayOpen = useRight("see a chart");
+  const keys = useShownKeys();
+  const found = useQuery({
+    queryKey: ["find", query],
+    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    enabled: mayFind && query.trim().length > 1,
+    placeholderData: keepPreviousData,
+    gcTime: 0,
+  });
+  const patients: Hit[] = (query.trim().length > 1 ? (found.data ?? []) : []).map((p: Schemas["PatientView"]) => ({
+    id: p.id,
+    main: `${p.given} ${p.family}`,
+    rest: `${p.age}, ${p.sex}, born ${day(p.birthDate)} · ${p.record} · ${p.phone}`,
+    run: () => mayOpen && go(`/patients/${p.id}`),
+  }));
+  const actions: Hit[] = keys
+    .filter((k) => k.key !== "/" && k.key !== "?")
+    .map((k) => ({ id: k.key, main: k.label, rest: k.key, run: k.run }));
+  const screens: Hit[] = [
+    ...actions,
+    { id: "keys", main: "Keys of this screen", rest: "?", run: help },
+    { id: "lock", main: "Lock the screen now", rest: "", run: lock },
+  ].filter((h) => query.trim() === "" || h.main.toLowerCase().includes(query.trim().toLowerCase()));
+  const hits = [...patients, ...screens];
+  return (
+    <Dialog open onClose={close} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
+      <DialogPanel className="fixed top-[10vh] left-1/2 w-[min(620px,94vw)] -translate-x-1/2 border border-edge bg-leaf p-4">
+        <Combobox<Hit>
+          immediate
+          onChange={(h) => {
+            if (!h) return;
+            close();
+            setTimeout(h.run);
+          }}
+        >
+          <ComboboxInput
+            autoFocus
+            aria-label="Find anything"
+            placeholder="Name, birth date, record number, phone, screen or action"
+            className="field text-[16px]"
+            autoComplete="off"
+            onChange={(e) => setQuery(e.target.value)}
+          />
+          <ComboboxOptions static modal={false} className="mt-3 max-h-[56vh] overflow-auto">
+            {hits.map((h) => (
+              <ComboboxOption
+                key={h.id}
+                value={h}
+                className="flex items-baseline justify-between gap-4 px-2 py-1.5 data-focus:bg-kelp-wash"
+              >
+                <span className="font-semibold">{h.main}</span>
+                <span className="small">{h.rest}</span>
+              </ComboboxOption>
+            ))}
+          </ComboboxOptions>
+          {query.trim().length > 1 && hits.length === 0 && !found.isFetching && (
+            <p className="small p-2">
+              Nobody and nothing of that name. Try fewer letters, the birth date as 1968-03-14, or the record number.
+            </p>
+          )}
+        </Combobox>
+      </DialogPanel>
+    </Dialog>
+  );
+}

@@ -1,0 +1,127 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
+import { api, got, useReachable } from "../exchange/client";
+import { useMe, useRight } from "../session/session";
+import { useEvents } from "./events";
+import { Finder } from "./Finder";
+import { Help } from "./Help";
+import { useKeyboard, useKeys } from "./keys";
+import { Mark } from "./Mark";
+import { recentCharts, useRecent } from "./recent";
+
+/** useDesk is the desk of the person, kept fresh by events. */
+export function useDesk() {
+  const may = useRight("see results");
+  return useQuery({ queryKey: ["desk"], queryFn: () => got(api.GET("/api/desk")), enabled: may });
+}
+
+/** Frame is what stands around every screen: the bar with the open charts. */
+export function Frame() {
+  useKeyboard();
+  useEvents();
+  const me = useMe();
+  const client = useQueryClient();
+  const go = useNavigate();
+  const place = useLocation();
+  const [finding, setFinding] = useState(false);
+  const [helping, setHelping] = useState(false);
+  const desk = useDesk();
+  const reachable = useReachable();
+  const day = useRight("see the day's visits");
+  const audit = useRight("read the audit");
+  const open = useRecent();
+  useKeys([
+    { key: "/", label: "Find a patient, screen or action", run: () => setFinding(true) },
+    { key: "?", label: "Show the keys of this screen", run: () => setHelping(true) },
+    ...(day ? [{ key: "t", label: "Today", run: () => go("/") }] : []),
+    ...(desk.data ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
+    { key: "Alt+l", label: "Lock the screen", run: lock },
+  ]);
+  useEffect(() => {
+    if (audit && !day && place.pathname === "/") go("/audit");
+  }, [audit, day, place.pathname, go]);
+  function lock() {
+    void got(api.POST("/api/session/lock")).then(() => client.invalidateQueries({ queryKey: ["me"] }));
+  }
+  async function leave() {
+    await api.DELETE("/api/session");
+    recentCharts.clear();
+    await client.resetQueries();
+  }
+  const tab = ({ isActive }: { isActive: boolean }) =>
+    `flex h-[42px] items-center gap-1.5 border-x border-t-[3px] px-3.5 whitespace-nowrap ${isActive ? "border-x-rule border-t-kelp bg-leaf font-semibold text-ink" : "border-transparent text-faded hover:text-ink"}`;
+  return (
+    <div className="flex h-dvh flex-col">
+      <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-leaf focus:p-2">
+        Skip to the page
+      </a>
+      <header className="flex h-[42px] shrink-0 items-stretch border-b border-rule bg-paper max-[700px]:h-auto max-[700px]:flex-wrap">
+        <div className="flex w-[232px] shrink-0 items-center gap-2.5 pl-3.5 max-[700px]:w-auto max-[700px]:pr-3">
+          <Mark />
+          <span className="font-serif text-[17px] font-semibold">Deft Ledger</span>
+        </div>
+        <nav aria-label="Screens" className="-mb-px flex min-w-0 flex-1 items-stretch overflow-x-auto">
+          {day && (
+            <NavLink to="/" end className={tab}>
+              Today
+            </NavLink>
+          )}
+          {desk.data && (
+            <NavLink to="/desk" className={tab}>
+              Desk <span className="font-semibold text-kelp">{desk.data.count}</span>
+            </NavLink>
+          )}
+          {audit && (
+            <NavLink to="/audit" className={tab}>
+              Audit
+            </NavLink>
+          )}
+          {open.map((p) => (
+            <NavLink key={p.id} to={p.to} className={() => tab({ isActive: place.pathname.startsWith(`/patients/${p.id}`) })}>
+              {p.name}
+            </NavLink>
+          ))}
+        </nav>
+        <div className="flex items-center gap-4 pr-3.5 pl-3">
+          <button
+            type="button"
+            onClick={() => setFinding(true)}
+            className="flex w-[200px] items-center justify-between border-b border-edge py-1 pl-1 text-left text-faded max-[1000px]:w-auto"
+          >
+            <span className="max-[1000px]:sr-only">Find anything</span>
+            <span className="key" aria-hidden="true">
+              /
+            </span>
+          </button>
+          <details className="relative" name="person">
+            <summary className="cursor-pointer list-none py-1 text-faded">{`${me.name.charAt(0)}. ${me.name.split(" ").slice(1).join(" ")}`}</summary>
+            <div className="absolute right-0 z-30 mt-1 w-56 border border-rule bg-leaf p-3">
+              <p className="font-semibold">{me.name}</p>
+              <p className="small mb-2">{me.role}</p>
+              <button type="button" className="plain block" onClick={lock}>
+                Lock the screen <span className="key">Alt L</span>
+              </button>
+              <button type="button" className="plain block" onClick={() => setHelping(true)}>
+                Keys <span className="key">?</span>
+              </button>
+              <button type="button" className="plain block" onClick={leave}>
+                Sign out
+              </button>
+            </div>
+          </details>
+        </div>
+      </header>
+      <div role="status">
+        {!reachable && (
+          <p className="bg-carried px-4 py-1 text-[13px] text-leaf">
+            The server does not answer. What you type is kept in this browser, encrypted, and sent when it is back.
+          </p>
+        )}
+      </div>
+      <Outlet />
+      {finding && <Finder close={() => setFinding(false)} lock={lock} help={() => setHelping(true)} />}
+      {helping && <Help close={() => setHelping(false)} />}
+    </div>
+  );
+}

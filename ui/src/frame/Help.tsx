@@ -1,0 +1,39 @@
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
+import { useQueryClient } from "@tanstack/react-query";
+import { api, got } from "../exchange/client";
+import { useMe } from "../session/session";
+import { KeyCap, useShownKeys } from "./keys";
+
+/** Help lists the keys of the screen and switches one-letter keys off. */
+export function Help({ close }: { close: () => void }) {
+  const keys = useShownKeys();
+  const me = useMe();
+  const client = useQueryClient();
+  async function toggle() {
+    await got(api.PUT("/api/session/keys", { body: { on: !me.singleKeys } }));
+    await client.invalidateQueries({ queryKey: ["me"] });
+  }
+  return (
+    <Dialog open onClose={close} className="relative z-40">
+      <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
+      <DialogPanel className="fixed top-[10vh] left-1/2 max-h-[80vh] w-[min(480px,94vw)] -translate-x-1/2 overflow-auto border border-edge bg-leaf p-5">
+        <DialogTitle className="mb-3 text-[18px]">Keys of this screen</DialogTitle>
+        <ul>
+          {keys.map((k) => (
+            <li key={k.key} className="flex justify-between border-b border-rule py-1.5">
+              <span>{k.label}</span>
+              <KeyCap k={k.key} />
+            </li>
+          ))}
+        </ul>
+        <label className="mt-4 flex items-center gap-2">
+          <input type="checkbox" checked={me.singleKeys} onChange={toggle} className="size-4 accent-kelp" />
+          One-letter keys work when I am not typing
+        </label>
+        <button type="button" className="choice mt-4" onClick={close}>
+          Close <KeyCap k="Escape" />
+        </button>
+      </DialogPanel>
+    </Dialog>
+  );
+}

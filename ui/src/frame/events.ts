@@ -1,0 +1,42 @@
+// What changes elsewhere shows here without a reload.
+import { useQueryClient } from "@tanstack/react-query";
+import { useEffect } from "react";
+
+type Event = { kind: string; id: string; patient?: string };
+
+/** useEvents follows the server's events and refreshes what they concern. */
+export function useEvents() {
+  const client = useQueryClient();
+  useEffect(() => {
+    const source = new EventSource("/api/events");
+    let first = true;
+    source.addEventListener("open", () => {
+      if (!first) void client.invalidateQueries(); // something may have been missed
+      first = false;
+    });
+    source.onmessage = (m) => {
+      const e = JSON.parse(m.data) as Event;
+      const refresh = (...queryKey: string[]) => void client.invalidateQueries({ queryKey });
+      if (e.patient && e.kind !== "note") refresh("chart", e.patient);
+      switch (e.kind) {
+        case "visit":
+          refresh("day");
+          break;
+        case "note":
+        case "writing":
+          refresh(e.kind, e.id);
+          break;
+        case "report":
+          refresh("report", e.id);
+          refresh("desk");
+          break;
+        case "patient":
+          refresh("note");
+          break;
+        default:
+          refresh("desk");
+      }
+    };
+    return () => source.close();
+  }, [client]);
+}

@@ -1,0 +1,54 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { lazy, StrictMode, Suspense } from "react";
+import { createRoot } from "react-dom/client";
+import { BrowserRouter, Route, Routes } from "react-router";
+import "./app.css";
+import { Audit } from "./audit/Audit";
+import { Chart } from "./chart/Chart";
+import { Today } from "./day/Today";
+import { Problem } from "./exchange/client";
+import { Frame } from "./frame/Frame";
+import { Desk } from "./result/Desk";
+import { Session } from "./session/session";
+
+const Visit = lazy(() => import("./note/Visit"));
+
+const client = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 60_000,
+      refetchOnWindowFocus: false,
+      retry: (n, e) => !(e instanceof Problem) && n < 20,
+      retryDelay: 1000,
+    },
+  },
+});
+
+createRoot(document.getElementById("root") as HTMLElement).render(
+  <StrictMode>
+    <QueryClientProvider client={client}>
+      <Session>
+        <BrowserRouter>
+          <Routes>
+            <Route element={<Frame />}>
+              <Route index element={<Today />} />
+              <Route path="desk" element={<Desk />} />
+              <Route path="desk/:kind/:id" element={<Desk />} />
+              <Route path="patients/:id" element={<Chart />} />
+              <Route
+                path="patients/:id/visits/:visit"
+                element={
+                  <Suspense fallback={<p className="p-8 small">Opening the note…</p>}>
+                    <Visit />
+                  </Suspense>
+                }
+              />
+              <Route path="audit" element={<Audit />} />
+              <Route path="*" element={<p className="p-8">There is nothing at this address. Press / to find what you need.</p>} />
+            </Route>
+          </Routes>
+        </BrowserRouter>
+      </Session>
+    </QueryClientProvider>
+  </StrictMode>,
+);

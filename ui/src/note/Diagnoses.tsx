@@ -1,0 +1,253 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+
+type Note = Schemas["NoteView"];
+type Code = Schemas["CodeView"];
+
+/** Diagnoses is the list of the visit's codes: the first is first-listed. */
+export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: boolean }) {
+  const client = useQueryClient();
+  const [query, setQuery] = useState("");
+  const [under, setUnder] = useState<Code | null>(null);
+  const [error, setError] = useState("");
+  const [at, setAt] = useState(-1); // the diagnosis that keys act on: the one touched last
+  const [active, setActive] = useState<Code | null>(null);
+  const input = useRef<HTMLInputElement>(null);
+  const list = note.diagnoses ?? [];
+  const search = {
+    queryKey: ["codes", under?.code ?? "", query],
+    queryFn: () => got(api.GET("/api/codes", { params: { query: under ? { under: under.code } : { q: query } } })),
+  };
+  const found = useQuery({
+    ...search,
+    enabled: under !== null || query.trim() !== "",
+    placeholderData: keepPreviousData,
+  });
+  const hits = under || query.trim() ? (found.data ?? []).filter((c) => !under || matches(c, query)) : [];
+
+  const queue = useRef<Promise<unknown>>(Promise.resolve());
+  const latest = useRef(note);
+  latest.current = note;
+  // set changes the list on the version the server has; acts follow one another.
+  function set(change: (codes: string[]) => string[], then = -1) {
+    queue.current = queue.current.then(async () => {
+      const n = latest.current;
+      try {
+        await got(
+          api.PUT("/api/notes/{id}/diagnoses", {
+            params: { path: { id: n.id } },
+            body: { codes: change((n.diagnoses ?? []).map((d) => d.code)), version: n.listVersion },
+          }),
+        );
+        setError("");
+      } catch (e) {
+        setError(say(e));
+      }
+      await client.invalidateQueries({ queryKey: ["note", n.id] });
+      latest.current = client.getQueryData<Note>(["note", n.id]) ?? n;
+      if (then >= 0) setAt(then);
+    });
+  }
+  function choose(c: Code | null, first = false) {
+    if (!c) return;
+    if (!c.billable) {
+      setUnder(c);
+      setQuery("");
+      return;
+    }
+    setQuery("");
+    setUnder(null);
+    if (list.some((d) => d.code === c.code)) {
+      setError(`${c.code} stands on the list already.`);
+      return;
+    }
+    set((codes) => (first ? [c.code, ...codes] : [...codes, c.code]), first ? 0 : list.length);
+    input.current?.blur();
+  }
+  function move(by: number) {
+    const to = at + by;
+    if (at < 0 || to < 0 || to >= list.length) return;
+    set((codes) => {
+      const next = [...codes];
+      const [c] = next.splice(at, 1);
+      if (c) next.splice(to, 0, c);
+      return next;
+    }, to);
+  }
+  function first(i: number) {
+    set((codes) => [codes[i] as string, ...codes.filter((_, k) => k !== i)], 0);
+  }
+  async function problem(i: number) {
+    const d = list[i];
+    if (!d || !mayProblems) return;
+    try {
+      const path = { id: note.visit.patient.id };
+      if (d.onProblemList)
+        await got(api.DELETE("/api/patients/{id}/problems/{code}", { params: { path: { ...path, code: d.code } } }));
+      else await got(api.POST("/api/patients/{id}/problems", { params: { path }, body: { code: d.code } }));
+      setError("");
+    } catch (e) {
+      setError(say(e));
+    }
+    await client.invalidateQueries({ queryKey: ["note", note.id] });
+  }
+  const some = at >= 0 && at < list.length;
+  useKeys([
+    { key: "d", label: "Add a diagnosis", run: () => input.current?.focus() },
+    ...(list.length > 0
+      ? [
+          { key: "j", label: "Next diagnosis", run: () => setAt(Math.min(list.length - 1, at + 1)) },
+          { key: "h", label: "Diagnosis before", run: () => setAt(Math.max(0, at - 1)) },
+        ]
+      : []),
+    ...(some
+      ? [
+          { key: "f", label: "Make this diagnosis first-listed", run: () => first(at) },
+          { key: "Alt+ArrowUp", label: "Move this diagnosis up", run: () => move(-1) },
+          { key: "Alt+ArrowDown", label: "Move this diagnosis down", run: () => move(1) },
+          { key: "x", label: "Take this diagnosis off the visit", run: () => set((codes) => codes.filter((_, i) => i !== at)) },
+          ...(mayProblems
+            ? [{ key: "b", label: "Put it on the problem list, or take it off", run: () => void problem(at) }]
+            : []),
+        ]
+      : []),
+  ]);
+  useEffect(() => {
+    if (at >= list.length) setAt(list.length - 1);
+  }, [at, list.length]);
+
+  async function key(e: KeyboardEvent) {
+    const first = e.ctrlKey || e.metaKey;
+    if (e.key === "Enter" && query.trim() === "" && !under) {
+      e.preventDefault(); // nothing to choose: the field lets go of the key, and the page has it
+      return;
+    }
+    if (e.key === "Enter" && found.isPlaceholderData) {
+      // The list on the screen still belongs to fewer letters: the one for all of them decides.
+      e.preventDefault();
+      e.stopPropagation();
+      choose((await client.fetchQuery(search))[0] ?? null, first);
+    } else if (e.key === "Enter" && first) {
+      e.preventDefault();
+      e.stopPropagation();
+      choose(hits.find((h) => h.code === active?.code) ?? hits[0] ?? null, true);
+    } else if (e.key === "Escape") {
+      e.preventDefault();
+      if (query || under) {
+        setQuery("");
+        setUnder(null);
+      } else input.current?.blur();
+    } else if (e.key === "Backspace" && query === "") setUnder(null);
+  }
+  return (
+    <div>
+      <ol>
+        {list.map((d, i) => (
+          <li
+            key={d.code}
+            className={`group flex items-baseline gap-4 border-b border-rule py-1.5 ${i === at ? "bg-kelp-wash" : ""}`}
+            onPointerDown={() => setAt(i)}
+          >
+            <span className="w-4 text-right font-semibold">{i + 1}</span>
+            <span className="w-20 font-mono text-[13px]">{d.code}</span>
+            <span className="flex-1">
+              {d.title}
+              {i === 0 && list.length > 1 && <span className="small"> · first-listed</span>}
+              {i >= note.claimLimit && (
+                <span className="text-[12.5px] text-carried"> · kept in the note, does not fit on the claim</span>
+              )}
+            </span>
+            <span className="text-[12.5px] text-faded">
+              {i === at ? (
+                <span className="flex gap-1">
+                  {i > 0 && (
+                    <button type="button" className="plain" onClick={() => first(i)}>
+                      First <KeyCap k="f" />
+                    </button>
+                  )}
+                  {mayProblems && (
+                    <button type="button" className="plain" onClick={() => problem(i)}>
+                      {d.onProblemList ? "Off the problem list" : "On the problem list"} <KeyCap k="b" />
+                    </button>
+                  )}
+                  <button type="button" className="plain" onClick={() => set((codes) => codes.filter((c) => c !== d.code))}>
+                    Take off <KeyCap k="x" />
+                  </button>
+                </span>
+              ) : (
+                d.onProblemList && "on problem list"
+              )}
+            </span>
+          </li>
+        ))}
+      </ol>
+      <Combobox<Code | null> value={null} onChange={(c) => choose(c)} immediate>
+        <div className="mt-1.5 flex max-w-[430px] items-baseline">
+          {under && <span className="shrink-0 pr-1 font-mono text-[13px] text-kelp">{under.code} ›</span>}
+          <div className="relative flex-1">
+            <ComboboxInput
+              ref={input}
+              aria-label="Add a diagnosis: words or code"
+              placeholder={under ? "Which one?" : "Add a diagnosis: words or code"}
+              className="field pr-8"
+              autoComplete="off"
+              value={query}
+              onChange={(e) => setQuery(e.target.value)}
+              onKeyDown={key}
+            />
+            <span className="absolute top-1 right-1">
+              <KeyCap k="d" />
+            </span>
+          </div>
+        </div>
+        {hits.length > 0 && (
+          <ComboboxOptions static modal={false} className="mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf">
+            {hits.map((c) => (
+              <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
+                {({ focus }) => <Hit code={c} focus={focus} onFocus={setActive} />}
+              </ComboboxOption>
+            ))}
+          </ComboboxOptions>
+        )}
+      </Combobox>
+      {query.trim() !== "" && found.isSuccess && !found.isFetching && hits.length === 0 && (
+        <p className="small mt-1">Nothing found. Try fewer or plainer words, or the code itself.</p>
+      )}
+      {hits.length > 0 && (
+        <p className="small mt-1">
+          Enter adds or opens a heading, <KeyCap k="Ctrl+Enter" /> adds as first-listed
+        </p>
+      )}
+      <p role="alert" className="text-[13px] text-alarm">
+        {error}
+      </p>
+    </div>
+  );
+}
+
+function matches(c: Code, query: string) {
+  const text = `${c.code} ${c.title}`.toLowerCase();
+  return query
+    .toLowerCase()
+    .split(/\s+/)
+    .every((w) => text.includes(w));
+}
+
+function Hit({ code: c, focus, onFocus }: { code: Code; focus: boolean; onFocus: (c: Code) => void }) {
+  useEffect(() => {
+    if (focus) onFocus(c);
+  }, [focus, c, onFocus]);
+  return (
+    <div className="flex items-baseline gap-3">
+      <span className="w-[4.6rem] shrink-0 font-mono text-[13px]">{c.code}</span>
+      <span className="flex-1">
+        {c.title}
+        {c.why && <span className="small"> · for “{c.why}”</span>}
+      </span>
+      {!c.billable && <span className="small shrink-0">opens ›</span>}
+    </div>
+  );
+}

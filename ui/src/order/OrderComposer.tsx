@@ -1,0 +1,263 @@
+import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { useMe } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+
+type Diagnosis = { code: string; title: string };
+type Chosen = { test: Schemas["Test"]; diagnoses: string[] };
+const priorities = [
+  ["R", "Routine"],
+  ["A", "Urgent"],
+  ["S", "Stat"],
+] as const;
+
+/** OrderComposer orders laboratory tests, in the margin beside the page. */
+export function OrderComposer({
+  patientId,
+  visitId,
+  diagnoses,
+  close,
+}: {
+  patientId: string;
+  visitId?: string;
+  diagnoses: Diagnosis[];
+  close: () => void;
+}) {
+  const me = useMe();
+  const client = useQueryClient();
+  const [query, setQuery] = useState("");
+  const [chosen, setChosen] = useState<Chosen[]>([]);
+  const [priority, setPriority] = useState<"R" | "A" | "S">("R");
+  const [collected, setCollected] = useState(true);
+  const [error, setError] = useState("");
+  const request = useRef(crypto.randomUUID()); // one act of ordering, however often it is sent
+  const { sign, dialog, busy } = useSigning();
+  const input = useRef<HTMLInputElement>(null);
+  const search = {
+    queryKey: ["tests", query],
+    queryFn: () => got(api.GET("/api/tests", { params: { query: { q: query } } })),
+  };
+  const found = useQuery({
+    ...search,
+    enabled: query.trim() !== "",
+    placeholderData: keepPreviousData,
+  });
+  const hits = query.trim() === "" ? [] : (found.data ?? []);
+  useEffect(() => input.current?.focus(), []);
+
+  const first = diagnoses[0]?.code;
+  function withTest(t: Schemas["Test"]): Chosen[] {
+    if (chosen.some((c) => c.test.code === t.code)) return chosen;
+    return [...chosen, { test: t, diagnoses: first ? [first] : [] }];
+  }
+  function choose(t: Schemas["Test"] | null | undefined) {
+    if (!t) return;
+    setChosen(withTest(t));
+    setQuery("");
+    request.current = crypto.randomUUID();
+  }
+  function link(code: string, test?: string) {
+    setChosen(
+      chosen.map((c) => {
+        if (test && c.test.code !== test) return c;
+        const has = c.diagnoses.includes(code);
+        if (!test) return has ? c : { ...c, diagnoses: [...c.diagnoses, code] };
+        return { ...c, diagnoses: has ? c.diagnoses.filter((d) => d !== code) : [...c.diagnoses, code] };
+      }),
+    );
+    request.current = crypto.randomUUID();
+  }
+  async function signAll() {
+    // The test found first is added by the same act that goes on to sign.
+    // What is on the screen may still belong to fewer letters: the list for all of them decides.
+    const now = query.trim() ? await client.fetchQuery(search) : [];
+    const pointed = found.isPlaceholderData
+      ? ""
+      : document.querySelector<HTMLElement>("[data-test-code][data-focus]")?.dataset.testCode;
+    const best = now.find((t) => t.code === pointed) ?? now[0];
+    if (query.trim() && !best) {
+      setError("No test is found with these letters.");
+      return;
+    }
+    const all = best ? withTest(best) : chosen;
+    setChosen(all);
+    setQuery("");
+    if (all.length === 0) {
+      setError("Choose at least one test.");
+      return;
+    }
+    const bare = all.find((c) => c.diagnoses.length === 0);
+    if (bare) {
+      setError(
+        `Link a diagnosis to ${bare.test.name}.${diagnoses.length === 0 ? " Add one to the visit or the problem list first." : ""}`,
+      );
+      return;
+    }
+    setError("");
+    await sign({
+      title: "Sign and send the order",
+      lines: all.map((c) => `${c.test.name} for ${c.diagnoses.join(", ")}`),
+      act: (secret) =>
+        got(
+          api.POST("/api/patients/{id}/orders", {
+            params: { path: { id: patientId } },
+            body: {
+              visitId,
+              priority,
+              collected,
+              requestId: request.current,
+              secret,
+              tests: all.map((c) => ({ code: c.test.code, diagnoses: c.diagnoses })),
+            },
+          }),
+        ),
+      done: () => {
+        void client.invalidateQueries({ queryKey: ["chart", patientId] });
+        close();
+      },
+      failed: (e) => setError(say(e)),
+    });
+  }
+  useKeys([
+    { key: "Ctrl+Enter", label: "Sign and send the order", run: () => void signAll() },
+    {
+      key: "Alt+a",
+      label: "Link all diagnoses to all tests",
+      run: () => setChosen(chosen.map((c) => ({ ...c, diagnoses: diagnoses.map((d) => d.code) }))),
+    },
+    { key: "Escape", label: "Leave the order", run: close },
+  ]);
+  return (
+    <aside
+      aria-label="Order"
+      className="w-[372px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full max-[1179px]:border-l-0"
+    >
+      <div className="mb-3 flex items-baseline justify-between">
+        <h2 className="text-[18px]">Order</h2>
+        <span className="small">{me.laboratory}</span>
+      </div>
+      <Combobox<Schemas["Test"] | null> value={null} onChange={choose} immediate>
+        <ComboboxInput
+          ref={input}
+          aria-label="Add a test: letters, code or LOINC"
+          placeholder="Add a test: letters, code or LOINC"
+          className="field"
+          autoComplete="off"
+          value={query}
+          onChange={(e) => setQuery(e.target.value)}
+          onKeyDown={async (e) => {
+            if (e.key !== "Enter") return;
+            if (e.ctrlKey || e.metaKey) {
+              e.preventDefault();
+              e.stopPropagation();
+              void signAll();
+              return;
+            }
+            if (!found.isPlaceholderData) return;
+            e.preventDefault();
+            choose((await client.fetchQuery(search))[0] ?? null);
+          }}
+        />
+        {hits.length > 0 && (
+          <ComboboxOptions static modal={false} className="mt-1 border border-edge bg-leaf">
+            {hits.map((t) => (
+              <ComboboxOption key={t.code} value={t} data-test-code={t.code} className="px-2 py-1 data-focus:bg-kelp-wash">
+                {t.name}
+                <span className="small block">
+                  {t.specimen}, {t.tube} · <span className="font-mono">{t.code}</span>
+                </span>
+              </ComboboxOption>
+            ))}
+          </ComboboxOptions>
+        )}
+      </Combobox>
+      {query.trim() !== "" && found.isSuccess && !found.isFetching && hits.length === 0 && (
+        <p className="small mt-1">Not in this laboratory's list.</p>
+      )}
+      {chosen.length === 0 && hits.length === 0 && (
+        <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
+      )}
+      <ul className="mt-3">
+        {chosen.map((c) => (
+          <li key={c.test.code} className="border-b border-rule py-2">
+            <div className="flex items-baseline justify-between gap-2">
+              <span className="font-semibold">{c.test.name}</span>
+              <button type="button" className="plain text-[12.5px]" onClick={() => setChosen(chosen.filter((x) => x !== c))}>
+                Take off<span className="sr-only"> {c.test.name}</span>
+              </button>
+            </div>
+            <p className="small">
+              {c.test.specimen}, {c.test.tube}
+            </p>
+            <div className="mt-1 flex flex-wrap gap-1.5">
+              {diagnoses.map((d) => (
+                <button
+                  key={d.code}
+                  type="button"
+                  title={d.title}
+                  aria-pressed={c.diagnoses.includes(d.code)}
+                  aria-label={`${d.code} ${d.title} justifies ${c.test.name}`}
+                  className={`rounded-[3px] border px-2 py-0.5 font-mono text-[12.5px] ${c.diagnoses.includes(d.code) ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
+                  onClick={() => link(d.code, c.test.code)}
+                >
+                  {d.code}
+                </button>
+              ))}
+            </div>
+          </li>
+        ))}
+      </ul>
+      {diagnoses.length === 0 && (
+        <p className="mt-3 text-[13px] text-carried">
+          There is no diagnosis to link. Add one to the visit or the problem list first.
+        </p>
+      )}
+      {chosen.length > 1 && diagnoses.length > 1 && (
+        <button
+          type="button"
+          className="plain mt-2"
+          onClick={() => setChosen(chosen.map((c) => ({ ...c, diagnoses: diagnoses.map((d) => d.code) })))}
+        >
+          Link all to all <KeyCap k="Alt+A" />
+        </button>
+      )}
+      <div className="mt-4 flex gap-2" role="radiogroup" aria-label="Priority">
+        {priorities.map(([code, word]) => (
+          // biome-ignore lint/a11y/useSemanticElements: a row of choices drawn as buttons
+          <button
+            key={code}
+            type="button"
+            role="radio"
+            aria-checked={priority === code}
+            className="choice"
+            onClick={() => setPriority(code)}
+          >
+            {word}
+          </button>
+        ))}
+      </div>
+      <label className="mt-3 flex items-center gap-2">
+        <input
+          type="checkbox"
+          className="size-4 accent-kelp"
+          checked={collected}
+          onChange={(e) => setCollected(e.target.checked)}
+        />
+        Specimen collected here, now
+      </label>
+      <p role="alert" className="mt-2 min-h-[21px] text-[13px] text-alarm">
+        {error}
+      </p>
+      <button type="button" className="act mt-1" disabled={busy} onClick={() => void signAll()}>
+        Sign and send <KeyCap k="Ctrl+Enter" />
+      </button>
+      <button type="button" className="plain ml-3" onClick={close}>
+        Leave <KeyCap k="Escape" />
+      </button>
+      {dialog}
+    </aside>
+  );
+}

@@ -1,0 +1,177 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type FormEvent, useState } from "react";
+import { useNavigate } from "react-router";
+import { unit } from "../chart/Spine";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day } from "../frame/time";
+import { Value } from "./Flags";
+
+/** Held is a report that waits because nobody can be sure whose it is. */
+export function Held({ id, next }: { id: number; next: string }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const held = useQuery({
+    queryKey: ["held", id],
+    queryFn: () => got(api.GET("/api/quarantine/{number}", { params: { path: { number: id } } })),
+  });
+  const [chosen, setChosen] = useState<Schemas["PatientView"] | null>(null);
+  const [query, setQuery] = useState("");
+  const [reason, setReason] = useState("");
+  const [error, setError] = useState("");
+  const found = useQuery({
+    queryKey: ["find", query],
+    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    enabled: query.trim().length > 1,
+    gcTime: 0,
+  });
+  async function done(act: Promise<unknown>) {
+    try {
+      await act;
+      await client.invalidateQueries({ queryKey: ["desk"] });
+      go(next);
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  const attach = () =>
+    chosen &&
+    void done(
+      got(api.POST("/api/quarantine/{number}/attach", { params: { path: { number: id } }, body: { patient: chosen.id } })),
+    );
+  const m = held.data;
+  const candidates = m?.candidates ?? [];
+  useKeys([
+    ...candidates.map((c, i) => ({
+      key: String(i + 1),
+      label: `Choose ${c.patient.given} ${c.patient.family}`,
+      run: () => setChosen(c.patient),
+    })),
+    ...(chosen ? [{ key: "Ctrl+Enter", label: `Attach to ${chosen.given} ${chosen.family}`, run: attach }] : []),
+  ]);
+  if (held.error) return <p className="p-8">{say(held.error)}</p>;
+  if (!m) return <main id="page" className="flex-1 bg-leaf" />;
+  const person = (p: Schemas["PatientView"], key: string, more: string, k?: string) => (
+    <li key={key} className="border-b border-rule py-2">
+      <label className="flex items-baseline gap-3">
+        <input
+          type="radio"
+          name="candidate"
+          className="size-4 accent-kelp"
+          checked={chosen?.id === p.id}
+          onChange={() => setChosen(p)}
+        />
+        <span className="flex-1">
+          <span className="font-semibold">
+            {p.given} {p.family}
+          </span>{" "}
+          <span className="small">
+            {p.age}, {p.sex}, b. {day(p.birthDate)} · {p.record} · {p.phone}
+          </span>
+          <span className="block text-[13px]">{more}</span>
+        </span>
+        {k && <KeyCap k={k} />}
+      </label>
+    </li>
+  );
+  return (
+    <>
+      <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
+        <h1 className="text-[20px]">No certain patient</h1>
+        <p className="mt-1">{m.reason}</p>
+        {m.readable ? (
+          <>
+            <p className="mt-3">
+              <span className="label">The laboratory names</span>{" "}
+              <span className="font-semibold">
+                {m.family}, {m.given || "no given name"}
+              </span>
+              , b. {m.birthDate ? day(m.birthDate) : "unknown"}, {m.sex || "sex not given"}
+              {m.placer && (
+                <>
+                  , order <span className="font-mono">{m.placer}</span>
+                </>
+              )}
+            </p>
+            <h2 className="mt-4 text-[17px]">{m.titles?.join(", ")}</h2>
+            <table className="mt-1 w-full max-w-[520px] border-collapse text-[13px]">
+              <tbody>
+                {m.values?.map((v) => (
+                  <tr key={v.code + v.name} className="h-[30px] border-b border-rule">
+                    <th scope="row" className="text-left font-normal">
+                      {v.name}
+                    </th>
+                    <td className="text-right">
+                      <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
+                    </td>
+                    <td className="text-right text-faded">{v.range}</td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+            <h2 className="mt-6 text-[17px]">Who may be meant</h2>
+            {candidates.length === 0 && (
+              <p className="small">Nobody here is like it. Search below, or set it aside with a reason.</p>
+            )}
+            <ul>
+              {candidates.map((c, i) =>
+                person(
+                  c.patient,
+                  c.patient.id,
+                  `${c.agree?.join(", ")} agree${c.agree?.length === 1 ? "s" : ""}${c.differ?.length ? `; ${c.differ.join(", ")} differ${c.differ.length === 1 ? "s" : ""}` : ""}`,
+                  String(i + 1),
+                ),
+              )}
+            </ul>
+            <label className="label mt-4 block max-w-[420px]">
+              Somebody else: name, birth date, record number or phone
+              <input className="field text-ink" value={query} onChange={(e) => setQuery(e.target.value)} />
+            </label>
+            <ul>{(query.trim().length > 1 ? (found.data ?? []) : []).map((p) => person(p, `f${p.id}`, ""))}</ul>
+          </>
+        ) : (
+          <p className="small mt-2">It stays here as it came until somebody has spoken with the sender.</p>
+        )}
+        <details className="mt-6">
+          <summary className="plain cursor-pointer">The message as it came, {clock(m.receivedAt)}</summary>
+          <pre className="mt-2 overflow-auto bg-paper p-3 font-mono text-[12px]">{m.raw}</pre>
+        </details>
+      </main>
+      <aside
+        aria-label="Decision"
+        className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full"
+      >
+        {m.readable && (
+          <>
+            <p className="mb-3">
+              {chosen
+                ? `It goes into the chart of ${chosen.given} ${chosen.family}, born ${day(chosen.birthDate)}, as said by you.`
+                : "Choose whose it is."}
+            </p>
+            <button type="button" className="act" disabled={!chosen} onClick={attach}>
+              Attach <KeyCap k="Ctrl+Enter" />
+            </button>
+          </>
+        )}
+        <form
+          className="mt-6"
+          onSubmit={(e: FormEvent) => {
+            e.preventDefault();
+            void done(got(api.POST("/api/quarantine/{number}/aside", { params: { path: { number: id } }, body: { reason } })));
+          }}
+        >
+          <label className="label block">
+            Belongs to nobody here, because
+            <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
+          </label>
+          <button type="submit" className="choice mt-3">
+            Set aside
+          </button>
+        </form>
+        <p role="alert" className="mt-3 text-[13px] text-alarm">
+          {error}
+        </p>
+      </aside>
+    </>
+  );
+}
