@@ -1,7 +1,7 @@
 package app
 
 import (
-	"bufio"
+	"bytes"
 	"crypto/ed25519"
 	"encoding/base64"
 	"encoding/json"
@@ -92,7 +92,8 @@ func (k *Keys) Witness(h ledger.Head) error {
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	return writeDurably(k.witnessPath(), append(line, '\n'), os.O_CREATE|os.O_APPEND|os.O_WRONLY)
+	// The leading line end parts it from a line that a crash cut short.
+	return writeDurably(k.witnessPath(), append(append([]byte{'\n'}, line...), '\n'), os.O_CREATE|os.O_APPEND|os.O_WRONLY)
 }
 
 // Restored makes a chain that was restored from an older backup the one that is
@@ -107,30 +108,21 @@ func (k *Keys) Restored(at string) error {
 	return err
 }
 
-// Heads returns the witnessed heads. A line cut short by a crash is passed over
-// when it is the last; anywhere else it is an error.
+// Heads returns the witnessed heads. A line that a crash cut short is passed over.
 func (k *Keys) Heads() ([]ledger.Head, error) {
-	f, err := os.Open(k.witnessPath())
+	text, err := os.ReadFile(k.witnessPath())
 	if errors.Is(err, os.ErrNotExist) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
 	var out []ledger.Head
-	var broken error
-	sc := bufio.NewScanner(f)
-	for n := 1; sc.Scan(); n++ {
-		if broken != nil {
-			return nil, broken
-		}
+	for line := range bytes.Lines(text) {
 		var h ledger.Head
-		if err := json.Unmarshal(sc.Bytes(), &h); err != nil {
-			broken = fmt.Errorf("line %d of the witness %s is damaged", n, k.witnessPath())
-			continue
+		if json.Unmarshal(line, &h) == nil && h.Seq > 0 {
+			out = append(out, h)
 		}
-		out = append(out, h)
 	}
-	return out, sc.Err()
+	return out, nil
 }

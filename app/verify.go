@@ -38,27 +38,28 @@ func Verify(ctx context.Context, s *store.Store, k *Keys, anchors []ledger.Head)
 }
 
 // CatchUp notes in the witness what was sealed just before a crash. It refuses to
-// witness a chain that does not follow what it knows.
+// witness a chain that is not good.
 func CatchUp(ctx context.Context, s *store.Store, k *Keys) error {
 	heads, err := k.Heads()
 	if err != nil {
 		return err
 	}
-	var known ledger.Head
+	var known int64
 	for _, h := range heads {
-		if h.Seq > known.Seq {
-			known = h
-		}
+		known = max(known, h.Seq)
 	}
 	return s.Read(ctx, func(q *store.Q) error {
-		tail, err := q.Entries(known.Seq)
-		if err != nil || len(tail) == 0 {
+		if tail, err := q.Entries(known); err != nil || len(tail) == 0 {
 			return err
 		}
-		if tail[0].Prev != known.Hash {
-			return fmt.Errorf("the ledger does not follow entry %d that was witnessed; run \"deftledger verify\"", known.Seq)
+		all, err := q.Entries(0)
+		if err != nil {
+			return err
 		}
-		last := tail[len(tail)-1]
+		if f := ledger.Verify(all, k.Public, heads); f.Wrong != "" {
+			return fmt.Errorf("the ledger is not good and is not witnessed further; run \"deftledger verify\": %s", f.Wrong)
+		}
+		last := all[len(all)-1]
 		return k.Witness(ledger.Head{Seq: last.Seq, Hash: last.Hash, At: last.SignedAt, Signature: last.Signature})
 	})
 }

@@ -87,7 +87,7 @@ func TestLoop(t *testing.T) {
 		h.press("Ctrl+Enter")
 		h.sees("2 of 12 diagnoses")
 		h.press("b")
-		h.sees("Off the problem list")
+		h.sees("End problem")
 	})
 	noteID := ""
 	require.NoError(t, p.db(t).QueryRow("SELECT n.id FROM note n JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen'").Scan(&noteID))

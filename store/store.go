@@ -216,3 +216,10 @@ func (q *Q) Within(name string, f func() error) error {
 	}
 	return q.do("RELEASE " + name)
 }
+
+// LimitSize bounds the database file at so many pages (never below its present
+// size), as a guard against filling the disk; writes beyond it fail and undo themselves.
+func (s *Store) LimitSize(ctx context.Context, pages int) error {
+	_, err := s.writer.ExecContext(ctx, fmt.Sprintf("PRAGMA max_page_count = %d", pages))
+	return err
+}

@@ -28,6 +28,10 @@ const (
 
 var fieldWeight = [...]float32{fieldTitle: 1, fieldTerm: 0.8, fieldAbove: 0.45}
 
+// titled is added to the score of a word that stands in the title, to tell it from
+// one in an inclusion term or above.
+const titled = 10
+
 // Hit is one found entry. Why names the everyday word or abbreviation through
 // which it was found, when it was not found by its own words.
 type Hit struct {
@@ -35,7 +39,7 @@ type Hit struct {
 	Why string
 }
 
-var stop = map[string]bool{"of": true, "the": true, "and": true, "or": true, "in": true, "with": true, "due": true, "to": true, "a": true, "an": true, "for": true, "by": true, "on": true, "at": true, "from": true, "my": true, "other": true}
+var stop = map[string]bool{"of": true, "the": true, "and": true, "or": true, "in": true, "with": true, "due": true, "to": true, "a": true, "an": true, "for": true, "by": true, "on": true, "at": true, "from": true, "my": true}
 
 // silent words of a title say nothing that a query would have to cover.
 var silent = map[string]bool{"unspecified": true, "nos": true, "nec": true, "site": true, "not": true, "specified": true, "elsewhere": true, "classified": true, "without": true}
@@ -317,10 +321,15 @@ func (x *Index) combine(kept []string, per []map[int32]float32) map[int32]float3
 				all = false
 				break
 			}
-			sum += s
-			if s >= 0.5 && !silent[kept[k]] {
-				inTitle++
+			if s >= titled {
+				s -= titled
+				if !silent[kept[k]] {
+					inTitle++
+				}
+			} else if s >= 0.5 && !silent[kept[k]] {
+				inTitle += 0.5 // an inclusion term says it too
 			}
+			sum += s
 		}
 		if !all {
 			continue
@@ -336,6 +345,13 @@ func (x *Index) combine(kept []string, per []map[int32]float32) map[int32]float3
 		}
 		if x.c.leaf(int(doc)) {
 			score *= 1.03 // can be used as it is; of two alike it comes first
+		}
+		// By the conventions of the list, a plain word means "unspecified", never "other".
+		switch {
+		case strings.Contains(n.title, "unspecified") || strings.Contains(n.title, "not specified") || strings.HasSuffix(n.title, "without complications"):
+			score *= 1.08
+		case strings.HasPrefix(n.title, "Other ") && !slices.Contains(kept, "other"):
+			score *= 0.92
 		}
 		out[doc] = score
 	}
@@ -395,6 +411,9 @@ func (x *Index) word(w string, last bool) map[int32]float32 {
 		}
 		for _, p := range x.postings[k] {
 			score := quality * fieldWeight[p&3]
+			if p&3 == fieldTitle {
+				score += titled
+			}
 			if doc := p >> 2; score > out[doc] {
 				out[doc] = score
 			}

@@ -31,7 +31,11 @@ function Group({ title, children }: { title: string; children: ReactNode }) {
   );
 }
 
-const words: Record<string, string> = { note: "note to sign", order: "order under way", report: "result to sign" };
+const words: Record<string, [string, string]> = {
+  note: ["note to sign", "notes to sign"],
+  order: ["order under way", "orders under way"],
+  report: ["result to sign", "results to sign"],
+};
 
 /** Spine is who this is: always the same place, always in sight. */
 export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
@@ -126,7 +130,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
         {counts.size === 0 && <p className="text-faded">None</p>}
         {[...counts].map(([kind, lines]) => (
           <p key={kind}>
-            {lines.length} {words[kind] ?? kind}
+            {lines.length} {words[kind]?.[lines.length === 1 ? 0 : 1] ?? kind}
           </p>
         ))}
       </Group>

@@ -103,20 +103,20 @@ export function Today() {
           <p className="small">No visits today. They appear here as the front desk books them; find a patient with /.</p>
         )}
         {list.length > 0 && (
-          <table className="w-full border-collapse text-left">
+          <table className="w-full table-fixed border-collapse text-left">
             <thead>
               <tr className="label border-b border-rule">
-                <th className="w-8 py-1.5 font-semibold">
+                <th className="w-9 py-1.5 font-semibold">
                   <span className="sr-only">Key</span>
                 </th>
-                <th className="w-16 font-semibold">Time</th>
+                <th className="w-14 font-semibold">Time</th>
                 <th className="font-semibold">Patient</th>
-                <th className="w-32 font-semibold">Age, sex</th>
+                <th className="w-24 font-semibold">Age, sex</th>
                 <th className="font-semibold">Reason</th>
-                <th className="w-16 font-semibold">Room</th>
-                <th className="w-40 font-semibold">Stage</th>
-                <th className="w-20 font-semibold">For</th>
-                <th className="w-40 font-semibold max-[900px]:hidden">With</th>
+                <th className="w-14 font-semibold">Room</th>
+                <th className="w-30 font-semibold">Stage</th>
+                <th className="w-16 font-semibold">For</th>
+                <th className="w-34 font-semibold max-[900px]:hidden">With</th>
                 <th className="w-40 font-semibold">
                   <span className="sr-only">Act</span>
                 </th>

@@ -57,6 +57,11 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
             className="field text-[16px]"
             autoComplete="off"
             onChange={(e) => setQuery(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key !== "Escape") return;
+              e.preventDefault();
+              close();
+            }}
           />
           <ComboboxOptions static modal={false} className="mt-3 max-h-[56vh] overflow-auto">
             {hits.map((h) => (

@@ -170,7 +170,7 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
                   )}
                   {mayProblems && (
                     <button type="button" className="plain" onClick={() => problem(i)}>
-                      {d.onProblemList ? "Off the problem list" : "On the problem list"} <KeyCap k="b" />
+                      {d.onProblemList ? "End problem" : "Problem list"} <KeyCap k="b" />
                     </button>
                   )}
                   <button type="button" className="plain" onClick={() => set((codes) => codes.filter((c) => c !== d.code))}>

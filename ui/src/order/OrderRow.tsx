@@ -28,7 +28,7 @@ export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
       setSaid(say(x));
     }
   }
-  const open = o.state !== "reviewed" && o.state !== "cancelled";
+  const open = !["final", "reviewed", "cancelled"].includes(o.state); // with all results here there is nothing left to call off
   return (
     <div>
       <span className="float-right text-faded">{o.state}</span>

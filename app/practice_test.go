@@ -1,0 +1,206 @@
+package app_test
+
+import (
+	"context"
+	"database/sql"
+	"fmt"
+	"net"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/chart"
+	"deftledger/core/coding"
+	"deftledger/core/order"
+	"deftledger/data"
+	"deftledger/exchange/mllp"
+	"deftledger/store"
+)
+
+var catalogue = sync.OnceValues(func() (*coding.Library, *coding.Index) {
+	text, err := data.Catalogue()
+	if err != nil {
+		panic(err)
+	}
+	c, err := coding.Load(text)
+	if err != nil {
+		panic(err)
+	}
+	return coding.NewLibrary(c), coding.NewIndex(c, data.Everyday)
+})
+
+const (
+	password = "a-long-password"
+	secret   = "sealing"
+)
+
+// clinic is a small practice with one of each role, one patient and one visit.
+type clinic struct {
+	*testing.T
+	app   *app.App
+	dir   string
+	home  string
+	store *store.Store
+	who   map[string]app.Actor
+	now   time.Time
+	lab   *lab
+}
+
+// lab is a laboratory that answers what it is told to, and keeps what it got.
+type lab struct {
+	sync.Mutex
+	ln     net.Listener
+	got    [][]byte
+	answer func(message string) string
+}
+
+func (l *lab) open(t testing.TB, addr string) {
+	ln, err := net.Listen("tcp", addr)
+	require.NoError(t, err)
+	l.ln = ln
+	go func() {
+		_ = mllp.Serve(ln, 1<<20, func(_ string, m []byte) []byte {
+			l.Lock()
+			defer l.Unlock()
+			l.got = append(l.got, m)
+			return []byte(l.answer(string(m)))
+		}, func(string) []byte { return nil })
+	}()
+}
+
+func accept(code, text string) func(string) string {
+	return func(m string) string {
+		control := strings.Split(m, "|")[9]
+		return "MSH|^~\\&|LIS|B|||20261123||ACK|A" + control + "|P|2.5.1\rMSA|" + code + "|" + control + "|" + text + "\r"
+	}
+}
+
+const patientID, visitID = "p1", "v1"
+
+func open(t *testing.T) *clinic {
+	t.Helper()
+	c := &clinic{T: t, dir: t.TempDir(), home: t.TempDir(), who: map[string]app.Actor{}, now: time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC), lab: &lab{answer: accept("AA", "")}}
+	ctx := context.Background()
+	var err error
+	c.store, err = store.Open(ctx, c.dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { c.store.Close() })
+	keys, err := app.OpenKeys(c.home, "practice", true)
+	require.NoError(t, err)
+	var l app.Laboratory
+	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
+	c.lab.open(t, "127.0.0.1:0")
+	t.Cleanup(func() { c.lab.ln.Close() })
+	zone, err := time.LoadLocation("America/New_York")
+	require.NoError(t, err)
+	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Location: zone, IdleAfter: 10 * time.Minute,
+		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
+		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
+	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		for _, role := range []string{app.Physician, app.Nurse, app.Assistant, app.FrontDesk, app.Admin, "second"} {
+			s := store.Staff{ID: "id-of-" + strings.ReplaceAll(role, " ", "-"), Login: strings.ReplaceAll(role, " ", ""), Given: "A", Family: role, Role: role, PasswordHash: passwordHash, SecretHash: secretHash, DraftKey: []byte("k"), SingleKeys: true, Active: true}
+			if role == "second" {
+				s.Role = app.Physician
+			}
+			if err := q.AddStaff(s); err != nil {
+				return err
+			}
+			c.who[role] = app.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
+		}
+		if err := q.AddPatient(chart.Patient{ID: patientID, Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118", UsesPortal: true}); err != nil {
+			return err
+		}
+		return q.AddVisit(store.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[app.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
+	}))
+	return c
+}
+
+func (c *clinic) doctor() app.Actor { return c.who[app.Physician] }
+
+// order places an order for tests and returns it.
+func (c *clinic) order(tests ...string) app.OrderView {
+	c.Helper()
+	n := app.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: fmt.Sprint("r", c.now.UnixNano()), Secret: secret}
+	for _, t := range tests {
+		n.Tests = append(n.Tests, order.Line{Test: t, Diagnoses: []string{"M10.071"}})
+	}
+	o, err := c.app.PlaceOrder(context.Background(), c.doctor(), n)
+	require.NoError(c, err)
+	return o
+}
+
+func (c *clinic) step() {
+	c.Helper()
+	require.NoError(c, c.app.Step(context.Background()))
+}
+
+// oru writes a result for the potassium of an order; change replaces pairs in it.
+func oru(control, placer, status, value string, change ...string) string {
+	text := "MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|20260504120000-0400||ORU^R01^ORU_R01|" + control + "|P|2.5.1||||||UNICODE UTF-8\r" +
+		"PID|1||||Marsh-Adeyemi^Ottoline||19680314|F\r" +
+		"OBR|1|" + placer + "|BR-" + placer + "|K^Potassium^L^2823-3^^LN|||202605040800-0400|||||||||||||||20260504115500-0400|||" + status + "\r" +
+		"OBX|1|NM|K^Potassium^L^2823-3^^LN||" + value + "|mmol/L|3.5-5.1||||" + status + "\r"
+	return strings.NewReplacer(change...).Replace(text)
+}
+
+// receive delivers a message, expects an acknowledgement code, and files it.
+func (c *clinic) receive(text, code string) {
+	c.Helper()
+	require.Contains(c, string(c.app.Receive("test", []byte(text))), "MSA|"+code+"|")
+	c.step()
+}
+
+func (c *clinic) count(query string, args ...any) (n int) {
+	c.Helper()
+	db := past(c, c.dir)
+	require.NoError(c, db.QueryRow(query, args...).Scan(&n))
+	return n
+}
+
+func (c *clinic) desk() app.Desk {
+	c.Helper()
+	d, err := c.app.MyDesk(context.Background(), c.doctor())
+	require.NoError(c, err)
+	return d
+}
+
+func (c *clinic) verify() string {
+	c.Helper()
+	keys, err := app.OpenKeys(c.home, "practice", false)
+	require.NoError(c, err)
+	f, err := app.Verify(context.Background(), c.store, keys, nil)
+	require.NoError(c, err)
+	return f.Wrong
+}
+
+// raw opens the database file past the application, as a tamperer would.
+func (c *clinic) raw(statements ...string) {
+	c.Helper()
+	for _, s := range statements {
+		_, err := past(c, c.dir).Exec(s)
+		require.NoError(c, err)
+	}
+}
+
+// past opens the database file past the application.
+func past(t testing.TB, dir string) *sql.DB {
+	t.Helper()
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(dir, store.File)+"?_pragma=busy_timeout(5000)")
+	require.NoError(t, err)
+	t.Cleanup(func() { db.Close() })
+	return db
+}
+
+func status(t testing.TB, err error) int {
+	t.Helper()
+	var r *app.Refusal
+	require.ErrorAs(t, err, &r, "%v", err)
+	return r.Status
+}

@@ -1,0 +1,298 @@
+package app_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/order"
+)
+
+// signAll signs every report on the desk.
+func (c *clinic) signAll() {
+	c.Helper()
+	for _, r := range c.desk().Reports {
+		v, err := c.app.Report(ctx, c.doctor(), r.Report.ID, true)
+		require.NoError(c, err)
+		require.NoError(c, c.app.SignReport(ctx, c.doctor(), app.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone", Secret: secret, Issue: v.Issue, Version: v.Version}))
+	}
+}
+
+func (c *clinic) state(o app.OrderView) string {
+	c.Helper()
+	v, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	require.NoError(c, err)
+	for _, x := range v.Orders {
+		if x.ID == o.ID {
+			return x.State
+		}
+	}
+	return ""
+}
+
+func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
+	c := open(t)
+	o := c.order("K", "CBC")
+	require.Equal(t, string(order.Signed), c.state(o))
+	c.step()
+	require.Equal(t, string(order.Received), c.state(o))
+	c.receive(oru("M1", o.Placer+"-1", "P", "4.4"), "AA")
+	require.Equal(t, string(order.InProcess), c.state(o))
+	r := c.desk().Reports[0].Report
+	err := c.app.SignReport(ctx, c.doctor(), app.SignedResult{ReportID: r.ID, Told: "telephone", Secret: secret, Issue: 1, Version: 1})
+	require.Equal(t, 422, status(t, err), "a preliminary is not closed")
+	c.receive(oru("M2", o.Placer+"-1", "F", "4.5"), "AA")
+	require.Equal(t, string(order.Partial), c.state(o))
+	c.signAll()
+	require.Equal(t, string(order.Partial), c.state(o), "the blood count is still out")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'order' AND closed_at = ''"))
+	c.receive(oru("M3", o.Placer+"-2", "F", "7.0", "K^Potassium^L^2823-3", "CBC^Blood count^L^58410-2", "BR-", "BS-"), "AA")
+	require.Equal(t, string(order.Final), c.state(o))
+	c.signAll()
+	require.Equal(t, string(order.Reviewed), c.state(o))
+	require.Equal(t, 0, c.count("SELECT count(*) FROM line WHERE closed_at = ''"))
+
+	// A correction reopens the report and the order; the earlier signature stays.
+	c.receive(oru("M4", o.Placer+"-1", "C", "5.9"), "AA")
+	require.Equal(t, string(order.Final), c.state(o))
+	d := c.desk()
+	require.Len(t, d.Reports, 1)
+	require.True(t, d.Reports[0].Report.Reopened)
+	require.Equal(t, 2, c.count("SELECT count(*) FROM line WHERE closed_at = ''"))
+	v, err := c.app.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
+	require.NoError(t, err)
+	require.Equal(t, "5.9", v.Values[0].Text)
+	require.Len(t, v.Reviews, 1)
+	c.signAll()
+	require.Equal(t, string(order.Reviewed), c.state(o))
+	// A late preliminary replaces nothing and reopens nothing.
+	c.receive(oru("M5", o.Placer+"-1", "P", "4.4"), "AA")
+	require.Empty(t, c.desk().Reports)
+	require.Equal(t, string(order.Reviewed), c.state(o))
+	require.Empty(t, c.verify())
+}
+
+func TestTheSameMessageTwiceFilesOnce(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	text := oru("M1", o.Placer+"-1", "F", "4.4")
+	for range 3 {
+		c.receive(text, "AA")
+	}
+	require.Equal(t, 1, c.count("SELECT count(*) FROM report_issue"))
+	require.Equal(t, 3, c.count("SELECT count(*) FROM inbox"), "every copy is kept as it came")
+	require.Empty(t, c.desk().Quarantine)
+	// The same control number with another content is not believed silently.
+	c.receive(oru("M1", o.Placer+"-1", "F", "9.9"), "AA")
+	require.Len(t, c.desk().Quarantine, 1)
+	require.Contains(t, c.desk().Quarantine[0].Reason, "the same control number")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM report_issue"))
+}
+
+// Only full agreement files by itself: each single difference holds the message.
+func TestOnlyFullAgreementFilesByItself(t *testing.T) {
+	cases := []struct {
+		name     string
+		change   []string
+		code     string
+		reason   string
+		readable bool
+	}{
+		{"all agree", nil, "AA", "", true},
+		{"another spelling of the same letters", []string{"Marsh-Adeyemi^Ottoline", "MARSH ADEYEMI^OTTOLINE"}, "AA", "", true},
+		{"family name", []string{"Marsh-Adeyemi", "Marsh"}, "AA", "family name", true},
+		{"given name", []string{"Ottoline", "Otto"}, "AA", "given name", true},
+		{"birth date", []string{"19680314", "19680315"}, "AA", "birth date", true},
+		{"birth date left out", []string{"19680314", ""}, "AA", "birth date", true},
+		{"sex", []string{"19680314|F", "19680314|M"}, "AA", "sex", true},
+		{"order number of somebody else", []string{"SK10001", "SK99999"}, "AA", "No order of ours", true},
+		{"no order number", []string{"|SK10001-1|BR-SK10001-1|", "||BR-9|"}, "AA", "no order number", true},
+		{"a time that is none", []string{"202605040800-0400", "2026ABCD"}, "AA", "time of collection", false},
+		{"bytes that are no UTF-8", []string{"Ottoline", "Ott\xffline"}, "AA", "not valid UNICODE UTF-8", false},
+		{"a message about something else", []string{"ORU^R01^ORU_R01", "ADT^A08"}, "AA", "only ORU^R01", false},
+	}
+	for _, k := range cases {
+		t.Run(k.name, func(t *testing.T) {
+			c := open(t)
+			o := c.order("K")
+			require.Equal(t, "SK10001", o.Placer)
+			c.step()
+			c.receive(oru("M1", o.Placer+"-1", "F", "4.4", k.change...), k.code)
+			d := c.desk()
+			if k.reason == "" {
+				require.Len(t, d.Reports, 1)
+				require.Empty(t, d.Quarantine)
+				return
+			}
+			require.Empty(t, d.Reports, "nothing is filed to the wrong chart")
+			require.Len(t, d.Quarantine, 1)
+			require.Contains(t, d.Quarantine[0].Reason, k.reason)
+			require.Equal(t, k.readable, d.Quarantine[0].Readable)
+		})
+	}
+}
+
+func TestWhatIsNoHL7IsRefusedAndKept(t *testing.T) {
+	c := open(t)
+	answer := string(c.app.Receive("test", []byte("GET / HTTP/1.1\r\n\r\n")))
+	require.Contains(t, answer, "MSA|AR|")
+	require.Contains(t, answer, "does not begin with an MSH segment")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM inbox WHERE state = 'refused' AND raw = CAST('GET / HTTP/1.1' || char(13,10,13,10) AS BLOB)"))
+}
+
+// With the disk full nothing is acknowledged as stored.
+func TestAFullDiskIsNotAcknowledged(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	require.NoError(t, c.store.LimitSize(ctx, 1))
+	answer := string(c.app.Receive("test", []byte(oru("M1", o.Placer+"-1", "F", "4.4", "4.4", strings.Repeat("x", 400_000)))))
+	require.Contains(t, answer, "MSA|AE|M1|The message could not be stored here")
+	require.Equal(t, 0, c.count("SELECT count(*) FROM inbox"))
+	require.NoError(t, c.store.LimitSize(ctx, 1<<30))
+	c.receive(oru("M1", o.Placer+"-1", "F", "4.4"), "AA")
+	require.Len(t, c.desk().Reports, 1)
+}
+
+func TestAPersonAttachesWhatWasHeld(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	c.receive(oru("M1", o.Placer+"-1", "F", "6.4", "Ottoline", "O", "||||F", "|HH|||F"), "AA")
+	id := c.desk().Quarantine[0].ID
+	v, err := c.app.Held(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Len(t, v.Candidates, 1)
+	require.Equal(t, []string{"given name"}, v.Candidates[0].Differ)
+	require.Equal(t, 403, status(t, c.app.Attach(ctx, c.who[app.Assistant], id, patientID)))
+	require.NoError(t, c.app.Attach(ctx, c.who[app.Nurse], id, patientID))
+	require.Equal(t, 409, status(t, c.app.Attach(ctx, c.doctor(), id, patientID)), "decided once")
+	d := c.desk()
+	require.Empty(t, d.Quarantine)
+	require.Len(t, d.Reports, 1, "the physician of the order answers for it")
+	require.Equal(t, "6.4 mmol/L HH", d.Reports[0].Report.Critical)
+	require.Equal(t, string(order.Final), c.state(o))
+	r, err := c.app.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
+	require.NoError(t, err)
+	require.Equal(t, "A nurse", r.MatchedBy)
+
+	c.receive(oru("M2", "", "F", "4.4", "Ottoline", "Nobody", "BR-", "BX-"), "AA")
+	id = c.desk().Quarantine[0].ID
+	require.Equal(t, 422, status(t, c.app.SetAside(ctx, c.doctor(), id, " ")))
+	require.NoError(t, c.app.SetAside(ctx, c.doctor(), id, "Not a patient here; laboratory called."))
+	require.Empty(t, c.desk().Quarantine)
+}
+
+func TestSigningAResult(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	c.receive(oru("M1", o.Placer+"-1", "F", "4.4"), "AA")
+	id := c.desk().Reports[0].Report.ID
+	sign := func(change func(*app.SignedResult)) error {
+		s := app.SignedResult{ReportID: id, Comment: "Fine.", Told: "portal", Secret: secret, Issue: 1, Version: 1}
+		change(&s)
+		return c.app.SignReport(ctx, c.doctor(), s)
+	}
+	require.Equal(t, 422, status(t, sign(func(s *app.SignedResult) { s.Told = "" })))
+	require.Equal(t, 422, status(t, sign(func(s *app.SignedResult) { s.Told = "not told" })))
+	require.Equal(t, 401, status(t, sign(func(s *app.SignedResult) { s.Secret = "nonsense" })))
+	require.Equal(t, 409, status(t, sign(func(s *app.SignedResult) { s.Version = 7 })))
+	require.Equal(t, 409, status(t, sign(func(s *app.SignedResult) { s.Issue = 2 })))
+	require.NoError(t, sign(func(*app.SignedResult) {}))
+	require.NoError(t, sign(func(*app.SignedResult) {}), "the same act sent again")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM review"))
+	require.Equal(t, 409, status(t, sign(func(s *app.SignedResult) { s.Comment = "Something else." })))
+}
+
+func TestTheLaboratoryDownThenUpGetsTheOrderOnceByteForByte(t *testing.T) {
+	c := open(t)
+	addr := c.lab.ln.Addr().String()
+	c.lab.ln.Close()
+	o := c.order("K")
+	for range 3 {
+		c.step()
+		c.now = c.now.Add(2 * time.Minute)
+	}
+	require.Equal(t, string(order.Signed), c.state(o), "signed, not sent")
+	require.Equal(t, 3, c.count("SELECT attempts FROM outbox"))
+	// Up again, but its first answer is lost: the order is sent again, the same bytes.
+	c.lab.open(t, addr)
+	c.lab.answer = func(string) string { return "" }
+	c.step()
+	require.Equal(t, string(order.Signed), c.state(o))
+	c.now = c.now.Add(2 * time.Minute)
+	c.lab.Lock()
+	c.lab.answer = accept("AA", "")
+	c.lab.Unlock()
+	c.step()
+	c.step()
+	require.Equal(t, string(order.Received), c.state(o))
+	require.Len(t, c.lab.got, 2)
+	require.Equal(t, c.lab.got[0], c.lab.got[1])
+	require.Contains(t, string(c.lab.got[0]), "|OML^O21^OML_O21|SK10001|")
+}
+
+func TestTheLaboratorysRefusalIsShownWithItsReason(t *testing.T) {
+	c := open(t)
+	c.lab.answer = accept("AE", "No lithium assay this week")
+	o := c.order("LI")
+	c.step()
+	v, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	require.NoError(t, err)
+	require.Equal(t, string(order.Failed), v.Orders[0].State)
+	require.Equal(t, "No lithium assay this week", v.Orders[0].Reason)
+	require.Len(t, c.desk().Orders, 1, "a refused order stays open until somebody closes it")
+	_, err = c.app.CancelOrder(ctx, c.doctor(), o.ID, "")
+	require.Equal(t, 422, status(t, err))
+	call, err := c.app.CancelOrder(ctx, c.doctor(), o.ID, "Ordered at the hospital.")
+	require.NoError(t, err)
+	require.False(t, call)
+	require.Empty(t, c.desk().Orders)
+}
+
+func TestAnOrderTakenBackIsNeverSent(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	call, err := c.app.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
+	require.NoError(t, err)
+	require.False(t, call)
+	c.step()
+	require.Empty(t, c.lab.got)
+	sent := c.order("CBC")
+	c.step()
+	call, err = c.app.CancelOrder(ctx, c.doctor(), sent.ID, "Wrong patient.")
+	require.NoError(t, err)
+	require.True(t, call, "the laboratory knows of it")
+	_, err = c.app.CancelOrder(ctx, c.doctor(), sent.ID, "Again.")
+	require.Equal(t, 409, status(t, err))
+}
+
+func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {
+	c := open(t)
+	n := app.NewOrder{PatientID: patientID, Priority: "S", RequestID: "one", Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+	a, err := c.app.PlaceOrder(ctx, c.doctor(), n)
+	require.NoError(t, err)
+	b, err := c.app.PlaceOrder(ctx, c.doctor(), n)
+	require.NoError(t, err)
+	require.Equal(t, a.Placer, b.Placer)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM outbox"))
+	for says, change := range map[string]func(*app.NewOrder){
+		"link a diagnosis":         func(n *app.NewOrder) { n.Tests = []order.Line{{Test: "K"}} },
+		"is not in the test list":  func(n *app.NewOrder) { n.Tests[0].Test = "NOPE" },
+		"heading":                  func(n *app.NewOrder) { n.Tests[0].Diagnoses = []string{"M10.07"} },
+		"not one of this patient":  func(n *app.NewOrder) { n.VisitID = "other" },
+		"routine, urgent or stat":  func(n *app.NewOrder) { n.Priority = "" },
+		"There is no such patient": func(n *app.NewOrder) { n.PatientID = "nobody" },
+	} {
+		m := app.NewOrder{PatientID: patientID, Priority: "R", RequestID: says, Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+		change(&m)
+		_, err := c.app.PlaceOrder(ctx, c.doctor(), m)
+		require.ErrorContains(t, err, says)
+	}
+	require.Equal(t, 1, c.count("SELECT count(*) FROM lab_order"))
+}

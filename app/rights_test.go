@@ -1,0 +1,152 @@
+package app_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/note"
+	"deftledger/core/order"
+)
+
+// Every act is tried by every role; who may is written down here once more, by hand.
+func TestEveryActChecksTheRole(t *testing.T) {
+	clinical := []string{app.Physician, app.Nurse, app.Assistant}
+	everybody := append(clinical, app.FrontDesk)
+	physician := []string{app.Physician}
+	c := open(t)
+	id := c.note()
+	acts := map[string]struct {
+		may []string
+		try func(app.Actor) error
+	}{
+		"day":         {everybody, func(w app.Actor) error { _, err := c.app.Day(ctx, w, ""); return err }},
+		"move visit":  {everybody, func(w app.Actor) error { return c.app.MoveVisit(ctx, w, visitID, "ready", -1) }},
+		"find":        {everybody, func(w app.Actor) error { _, err := c.app.Find(ctx, w, "marsh"); return err }},
+		"chart":       {clinical, func(w app.Actor) error { _, err := c.app.Chart(ctx, w, patientID, true); return err }},
+		"start visit": {clinical, func(w app.Actor) error { _, err := c.app.StartVisit(ctx, w, visitID); return err }},
+		"read note":   {clinical, func(w app.Actor) error { _, err := c.app.Note(ctx, w, id); return err }},
+		"save note":   {clinical, func(w app.Actor) error { _, err := c.app.SavePart(ctx, w, id, note.Plan, "x", 9, w.ID); return err }},
+		"writing":     {clinical, func(w app.Actor) error { _, err := c.app.Writing(ctx, w, id, w.ID, true); return err }},
+		"settle":      {clinical, func(w app.Actor) error { return c.app.SettleConflict(ctx, w, id, "none") }},
+		"diagnoses":   {clinical, func(w app.Actor) error { return c.app.SetDiagnoses(ctx, w, id, nil, -1) }},
+		"sign note":   {physician, func(w app.Actor) error { _, err := c.app.SignNote(ctx, w, id, secret, nil, 1); return err }},
+		"amend note":  {physician, func(w app.Actor) error { _, err := c.app.Amend(ctx, w, id, secret, "x"); return err }},
+		"print note":  {clinical, func(w app.Actor) error { _, err := c.app.NotePDF(ctx, w, id); return err }},
+		"add problem": {physician, func(w app.Actor) error { return c.app.AddProblem(ctx, w, patientID, "I10") }},
+		"end problem": {physician, func(w app.Actor) error { return c.app.EndProblem(ctx, w, patientID, "J00") }},
+		"tests":       {clinical, func(w app.Actor) error { _, err := c.app.Tests(w, "k"); return err }},
+		"place order": {physician, func(w app.Actor) error {
+			_, err := c.app.PlaceOrder(ctx, w, app.NewOrder{PatientID: patientID, Priority: "R", RequestID: w.ID, Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+			return err
+		}},
+		"cancel order": {physician, func(w app.Actor) error { _, err := c.app.CancelOrder(ctx, w, "none", "x"); return err }},
+		"desk":         {clinical, func(w app.Actor) error { _, err := c.app.MyDesk(ctx, w); return err }},
+		"report":       {clinical, func(w app.Actor) error { _, err := c.app.Report(ctx, w, "none", true); return err }},
+		"sign report": {physician, func(w app.Actor) error {
+			return c.app.SignReport(ctx, w, app.SignedResult{ReportID: "none", Secret: secret})
+		}},
+		"held":       {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { _, err := c.app.Held(ctx, w, 99); return err }},
+		"attach":     {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { return c.app.Attach(ctx, w, 99, patientID) }},
+		"set aside":  {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { return c.app.SetAside(ctx, w, 99, "x") }},
+		"read audit": {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
+	}
+	for name, a := range acts {
+		for _, role := range []string{app.Physician, app.Nurse, app.Assistant, app.FrontDesk, app.Admin} {
+			err := a.try(c.who[role])
+			may := false
+			for _, r := range a.may {
+				may = may || r == role
+			}
+			refused := err != nil && status(t, err) == 403
+			require.Equal(t, !may, refused, "%s by the %s: %v", name, role, err)
+		}
+	}
+}
+
+func TestSignInIsLimitedAndSessionsLock(t *testing.T) {
+	c := open(t)
+	_, err := c.app.SignIn(ctx, "nobody", password)
+	require.Equal(t, 401, status(t, err))
+	for range 5 {
+		_, err = c.app.SignIn(ctx, "physician", "guess")
+		require.Equal(t, 401, status(t, err))
+	}
+	_, err = c.app.SignIn(ctx, "physician", password)
+	require.Equal(t, 429, status(t, err), "after five wrong entries even the right one waits")
+	c.now = c.now.Add(61 * time.Second)
+	token, err := c.app.SignIn(ctx, "PHYSICIAN ", password)
+	require.NoError(t, err)
+	require.Equal(t, 0, c.count("SELECT count(*) FROM session WHERE CAST(token_hash AS TEXT) = ?", token), "the token itself is stored nowhere")
+
+	who, staff, err := c.app.Who(ctx, token, true)
+	require.NoError(t, err)
+	require.Equal(t, app.Physician, who.Role)
+	c.now = c.now.Add(9 * time.Minute)
+	_, _, err = c.app.Who(ctx, token, false)
+	require.NoError(t, err)
+	c.now = c.now.Add(2 * time.Minute)
+	_, _, err = c.app.Who(ctx, token, true)
+	require.ErrorIs(t, err, app.ErrLocked, "a screen refreshing itself does not keep the session awake")
+	require.Equal(t, 401, status(t, c.app.Unlock(ctx, who, staff, "wrong")))
+	require.NoError(t, c.app.Unlock(ctx, who, staff, password))
+	who, _, err = c.app.Who(ctx, token, true)
+	require.NoError(t, err)
+	require.NoError(t, c.app.Lock(ctx, who))
+	_, _, err = c.app.Who(ctx, token, true)
+	require.ErrorIs(t, err, app.ErrLocked)
+	require.NoError(t, c.app.SignOut(ctx, who))
+	_, _, err = c.app.Who(ctx, token, true)
+	require.ErrorIs(t, err, app.ErrNoSession)
+	c.now = c.now.Add(time.Hour)
+	token, err = c.app.SignIn(ctx, "physician", password)
+	require.NoError(t, err)
+	c.now = c.now.Add(15 * time.Hour)
+	_, _, err = c.app.Who(ctx, token, true)
+	require.ErrorIs(t, err, app.ErrNoSession, "a session ends with the working day")
+}
+
+func TestTheSigningSecretIsLimitedToo(t *testing.T) {
+	c := open(t)
+	id, versions, list := c.written()
+	for range 5 {
+		_, err := c.app.SignNote(ctx, c.doctor(), id, "guessed", versions, list)
+		require.Equal(t, 401, status(t, err))
+	}
+	_, err := c.app.SignNote(ctx, c.doctor(), id, secret, versions, list)
+	require.Equal(t, 429, status(t, err))
+}
+
+func TestLooksAndActsLeaveAnAuditRowWithoutClinicalText(t *testing.T) {
+	c := open(t)
+	_, err := c.app.Chart(ctx, c.who[app.Nurse], patientID, true)
+	require.NoError(t, err)
+	_, err = c.app.Chart(ctx, c.who[app.Nurse], patientID, false)
+	require.NoError(t, err)
+	id := c.note()
+	c.save(id, note.Plan, "Very private text.", 0, "a")
+	rows, err := c.app.ReadAudit(ctx, c.who[app.Admin], patientID, 0)
+	require.NoError(t, err)
+	var acts []string
+	for _, r := range rows {
+		acts = append(acts, r.Who+": "+r.Act)
+	}
+	require.Equal(t, []string{"A physician: save note", "A physician: start visit", "A nurse: open chart"}, acts)
+	require.Equal(t, 0, c.count("SELECT count(*) FROM audit WHERE act || subject || detail LIKE '%private%' OR detail LIKE '%Ottoline%'"))
+}
+
+func TestFindingPatients(t *testing.T) {
+	c := open(t)
+	for _, q := range []string{"ottoline", "adeyemi otto", "1968-03-14", "SK-1", "555-0118", "5550118", "arsh", "ot ma"} {
+		got, err := c.app.Find(ctx, c.doctor(), q)
+		require.NoError(t, err)
+		require.Len(t, got, 1, q)
+	}
+	for _, q := range []string{"x", "", `"`, `' OR 1=1 --`, "%%%", "ottolina", `marsh" OR "`, "NEAR(", "__"} {
+		got, err := c.app.Find(ctx, c.doctor(), q)
+		require.NoError(t, err, q)
+		require.Empty(t, got, q)
+	}
+}

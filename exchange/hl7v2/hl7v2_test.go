@@ -1,0 +1,191 @@
+package hl7v2
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/core/chart"
+	"deftledger/core/outside"
+	"deftledger/core/result"
+)
+
+var zone = time.FixedZone("", -5*3600)
+
+// sample is written by hand from HL7 v2.5.1, chapter 7 (ORU^R01), with what
+// laboratories really do: repeated abnormal flags, a structured numeric, escapes,
+// two notes, a coded value, a second order group.
+const sample = "MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|20261123081500-0500||ORU^R01^ORU_R01|M77|P|2.5.1||||||UNICODE UTF-8\r" +
+	"PID|1||SK-20418^^^SKERROW^MR||Marsh-Adeyemi^Ottoline^E||19680314|F|||||555-0118\r" +
+	"ORC|RE|SK10001-1|BR1\r" +
+	"OBR|1|SK10001-1|BR1|BMP^Basic metabolic panel^L^24321-2^^LN|||202611230750-0500|||||||||||||||20261123081000-0500|||F\r" +
+	"NTE|1|L|Sample slightly\\.br\\lipemic\\F\\see below\r" +
+	"OBX|1|NM|K^Potassium^L^2823-3^^LN||6.40|mmol/L|3.5-5.1|HH~A|||F|||202611230750-0500|||||||||Brinehouse Laboratory^^^^^^^^^CL1\r" +
+	"NTE|1|L|Repeated\r" +
+	"NTE|2|L|and confirmed\r" +
+	"OBX|2|SN|EGFR^eGFR^L^98979-8^^LN||>^90|mL/min/{1.73_m2}|>= 60||||F\r" +
+	"OBX|3|CWE|2345-7^Glucose^LN^GLU^Glucose local^L||260385009^Negative \\T\\ clear^SCT||||||F\r" +
+	"ORC|RE|SK10001-2|BR2\r" +
+	"OBR|2|||CBC^Blood count^L|||20261123||||||||||||||||||P\r" +
+	"OBX|1|TX|C^Comment^L||first line~second line||||||P\r"
+
+func TestParseReports(t *testing.T) {
+	rs, err := ParseReports([]byte(sample), zone)
+	require.NoError(t, err)
+	require.Len(t, rs, 2)
+	a, b := rs[0], rs[1]
+	require.Equal(t, outside.Identity{Family: "Marsh-Adeyemi", Given: "Ottoline", BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118"}, a.Patient)
+	require.Equal(t, "SK10001-1", a.Placer)
+	require.Equal(t, "BR1", a.Filler)
+	require.Equal(t, "24321-2", a.LOINC)
+	require.Equal(t, "F", a.Status)
+	require.Equal(t, "Sample slightly\nlipemic|see below", a.Notes)
+	require.Equal(t, "Brinehouse Laboratory", a.Performer)
+	require.Equal(t, 12, a.Collected.Digits, "the precision stays what it was")
+	require.True(t, a.Collected.At.Equal(time.Date(2026, 11, 23, 12, 50, 0, 0, time.UTC)))
+	require.Equal(t, result.Value{Code: "K", Name: "Potassium", LOINC: "2823-3", Text: "6.40", Unit: "mmol/L", Range: "3.5-5.1", Flag: "HH", Status: "F", Notes: "Repeated\nand confirmed"}, a.Values[0], "6.40 keeps its zero")
+	require.Equal(t, ">90", a.Values[1].Text)
+	require.Equal(t, "Negative & clear", a.Values[2].Text)
+	require.Equal(t, "GLU", a.Values[2].Code, "the local code, though it stands second")
+	require.Equal(t, "2345-7", a.Values[2].LOINC)
+	require.Equal(t, "SK10001-2", b.Placer, "OBR without a number takes that of its ORC")
+	require.Equal(t, "P", b.Status)
+	require.Equal(t, 8, b.Collected.Digits)
+	require.Equal(t, "first line\nsecond line", b.Values[0].Text)
+}
+
+func TestOtherDelimitersLineEndsAndCharacterSets(t *testing.T) {
+	text := strings.NewReplacer("|", "#", "^", "@", "~", "*", "\\", "%", "&", "$").Replace(sample)
+	rs, err := ParseReports([]byte(text), zone)
+	require.NoError(t, err)
+	require.Equal(t, "Sample slightly\nlipemic#see below", rs[0].Notes)
+	rs, err = ParseReports([]byte(strings.ReplaceAll(sample, "\r", "\r\n")), zone)
+	require.NoError(t, err)
+	require.Len(t, rs, 2)
+	latin := strings.Replace(strings.Replace(sample, "UNICODE UTF-8", "8859/1", 1), "Ottoline", "Ott\xf6line", 1)
+	rs, err = ParseReports([]byte(latin), zone)
+	require.NoError(t, err)
+	require.Equal(t, "Ottöline", rs[0].Patient.Given)
+}
+
+func TestWhatCannotBeReadSaysWhy(t *testing.T) {
+	change := func(from, to string) string { return strings.Replace(sample, from, to, 1) }
+	cut := func(name string) string {
+		var out []string
+		for _, l := range strings.Split(sample, "\r") {
+			if !strings.HasPrefix(l, name) {
+				out = append(out, l)
+			}
+		}
+		return strings.Join(out, "\r")
+	}
+	cases := []struct {
+		name, text, says string
+		not              bool // it is no HL7 at all
+	}{
+		{"empty", "", "does not begin with an MSH", true},
+		{"a web request", "GET / HTTP/1.1\r\n\r\n", "does not begin with an MSH", true},
+		{"MSH alone", "MSH", "does not begin with an MSH", true},
+		{"no control identifier", change("|M77|", "||"), "no control identifier", true},
+		{"one delimiter used twice", change("^~\\&", "^^\\&"), "is used twice", true},
+		{"a letter as delimiter", change("MSH|^~\\&", "MSH|A~\\&"), "cannot be a delimiter", true},
+		{"another type", change("ORU^R01^ORU_R01", "ADT^A01"), "only ORU^R01 carries results", false},
+		{"no patient", cut("PID"), "before any patient", false},
+		{"no result", sample[:strings.Index(sample, "ORC")], "holds no result", false},
+		{"values without a test", cut("OBR"), "before any OBR", false},
+		{"a bad birth date", change("19680314", "19681314"), "is not a date", false},
+		{"a bad time", change("202611230750-0500|||", "2026112307500-0500|||"), "is not a date", false},
+		{"an unknown status", change("|||F\rNTE", "|||Q\rNTE"), "not one of table 0123", false},
+		{"bad bytes", change("Ottoline", "Ott\xffline"), "not valid UNICODE UTF-8", false},
+		{"an unknown character set", change("UNICODE UTF-8", "GB 18030"), "is not one we read", false},
+		{"a line that is no segment", sample + "rubbish\r", "does not begin with a segment name", false},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			_, err := ParseReports([]byte(c.text), zone)
+			require.ErrorContains(t, err, c.says)
+			if c.not {
+				require.ErrorIs(t, err, ErrNotHL7)
+			} else {
+				require.ErrorIs(t, err, ErrUnreadable)
+				_, err := ParseHeader([]byte(c.text))
+				require.NoError(t, err, "its header can still be read, to acknowledge it")
+			}
+		})
+	}
+}
+
+func TestParseTime(t *testing.T) {
+	for in, want := range map[string]string{
+		"2026": "2026-01-01T00:00:00-05:00", "202611": "2026-11-01T00:00:00-05:00", "20261123": "2026-11-23T00:00:00-05:00",
+		"2026112307": "2026-11-23T07:00:00-05:00", "202611230750": "2026-11-23T07:50:00-05:00", "20261123075012.123+0100": "2026-11-23T07:50:12+01:00",
+	} {
+		got, err := ParseTime(in, zone)
+		require.NoError(t, err, in)
+		require.Equal(t, want, got.At.Format(time.RFC3339), in)
+	}
+	for _, in := range []string{"20261323", "20260230", "26", "20261123250000", "2026112307501", "yesterday", "20261123+9"} {
+		_, err := ParseTime(in, zone)
+		require.ErrorIs(t, err, ErrUnreadable, in)
+	}
+	none, err := ParseTime(`""`, zone)
+	require.NoError(t, err)
+	require.Zero(t, none)
+}
+
+// The golden message was read by hand against HL7 v2.5.1, chapter 4.4.6.
+func TestOrderMessage(t *testing.T) {
+	at := time.Date(2026, 11, 23, 8, 0, 0, 0, zone)
+	o := Order{Control: "SK10001", Sender: "SKERROW", Receiver: "BRINEHOUSE", Placer: "SK10001", Priority: "A", ClinicianID: "c1", ClinicianName: chart.Name{Family: "Oduya", Given: "Maren"}, SignedAt: at, CollectedAt: at,
+		Patient: chart.Patient{Record: "SK-1", Name: chart.Name{Family: "Pipe|Hat^&", Given: "Ann"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555"},
+		Tests: []OrderTest{{"K", "Potassium", "2823-3", []Diagnosis{{"E87.6", "Hypokalemia"}, {"I10", "Essential (primary) hypertension"}}}, {"UCUL", "Urine culture", "630-4", []Diagnosis{{"N39.0", "Urinary tract infection"}}}}}
+	want := "MSH|^~\\&|DEFTLEDGER|SKERROW||BRINEHOUSE|20261123080000-0500||OML^O21^OML_O21|SK10001|P|2.5.1||||||UNICODE UTF-8\r" +
+		"PID|1||SK-1^^^SKERROW^MR||Pipe\\F\\Hat\\S\\\\T\\^Ann^||19680314|F|||||555\r" +
+		"ORC|NW|SK10001-1||SK10001|||||20261123080000-0500|||c1^Oduya^Maren\r" +
+		"TQ1|1||||||||A\r" +
+		"OBR|1|SK10001-1||K^Potassium^L^2823-3^^LN|||20261123080000-0500|||||||||c1^Oduya^Maren\r" +
+		"DG1|1||E87.6^Hypokalemia^I10C|||W\r" +
+		"DG1|2||I10^Essential (primary) hypertension^I10C|||W\r" +
+		"ORC|NW|SK10001-2||SK10001|||||20261123080000-0500|||c1^Oduya^Maren\r" +
+		"TQ1|1||||||||A\r" +
+		"OBR|2|SK10001-2||UCUL^Urine culture^L^630-4^^LN|||20261123080000-0500|||||||||c1^Oduya^Maren\r" +
+		"DG1|1||N39.0^Urinary tract infection^I10C|||W\r"
+	require.Equal(t, strings.ReplaceAll(want, "\r", "\n"), strings.ReplaceAll(string(o.Build()), "\r", "\n"))
+	m, err := Parse(o.Build())
+	require.NoError(t, err)
+	pid, _ := m.First("PID")
+	require.Equal(t, "Pipe|Hat^&", pid.Get(5, 1), "what was escaped comes back")
+}
+
+func TestAcknowledgements(t *testing.T) {
+	h, err := ParseHeader([]byte(sample))
+	require.NoError(t, err)
+	a, err := ParseAck(Ack(h, "AR", "Not | this", "X1", time.Now()))
+	require.NoError(t, err)
+	require.Equal(t, Acknowledgement{"AR", "M77", "Not | this"}, a)
+	a, err = ParseAck([]byte("MSH|^~\\&|LIS|B|||2026||ORL^O22|9|P|2.5.1\rMSA|AE|SK10001|old style\rERR||OBR^1^4|103^Table value not found^HL70357|E||||Test X is not in our list\r"))
+	require.NoError(t, err)
+	require.Equal(t, Acknowledgement{"AE", "SK10001", "Test X is not in our list"}, a)
+	_, err = ParseAck([]byte("MSH|^~\\&|LIS|B|||2026||ORL^O22|9|P|2.5.1\r"))
+	require.ErrorIs(t, err, ErrUnreadable)
+}
+
+// Whatever the bytes: no panic, and an answer that is either reports or a reason.
+func FuzzParseReports(f *testing.F) {
+	f.Add([]byte(sample))
+	f.Add([]byte(sample[:len(sample)/2]))
+	f.Add([]byte(strings.ReplaceAll(sample, "|", "^")))
+	f.Add([]byte("MSH|^~\\&|||||||ORU^R01|1\rPID\rOBR\rOBX\rNTE\r"))
+	f.Add([]byte("MSH|^~\\&|||||||ORU^R01|1\rPID|||||\\X\\^\\Xzz\\^\\X4\\\rOBR||||\\E|\rOBX||SN|a||\\\\^\r"))
+	f.Add([]byte("MSH\x00\xff\xfe"))
+	f.Add([]byte("\xef\xbb\xbf" + sample))
+	f.Fuzz(func(t *testing.T, raw []byte) {
+		rs, err := ParseReports(raw, zone)
+		if (err == nil) == (len(rs) == 0) {
+			t.Fatalf("%d reports with error %v", len(rs), err)
+		}
+		_, _ = ParseAck(raw)
+	})
+}
