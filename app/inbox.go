@@ -74,12 +74,17 @@ func (a *App) Inbox(ctx context.Context) {
 		select {
 		case <-ctx.Done():
 		case <-a.wake.in:
+			time.Sleep(gather)
 		case <-time.After(5 * time.Second):
 		}
 	}
 }
 
-const filingBatch = 50
+// A burst is gathered for a moment, so that many messages share one transaction.
+const (
+	gather      = 30 * time.Millisecond
+	filingBatch = 50
+)
 
 func (a *App) fileStored(ctx context.Context) (n int, err error) {
 	err = a.write(ctx, Actor{Name: "the application"}, func(t *tx) error {

@@ -86,7 +86,7 @@ func (q *Q) withTests(orders []Order, err error) ([]Order, error) {
 		}
 		return json.Unmarshal([]byte(ds), &r.t.Diagnoses)
 	}, `SELECT t.order_id, t.position, t.code, t.name, t.loinc, t.specimen, t.tube, t.diagnoses, coalesce(r.id, ''), coalesce(r.status, ''), coalesce(r.signed_issue = r.issue, 0)
-		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN report r ON r.order_id = t.order_id AND r.position = t.position ORDER BY t.order_id, t.position`, string(all))
+		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN report r ON r.id = (SELECT id FROM report WHERE order_id = t.order_id AND position = t.position ORDER BY rowid DESC LIMIT 1) ORDER BY t.order_id, t.position`, string(all))
 	if err != nil {
 		return nil, err
 	}

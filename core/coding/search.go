@@ -1,10 +1,10 @@
 package coding
 
 import (
-	"math"
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"unicode"
 )
 
@@ -14,8 +14,10 @@ type Index struct {
 	c         *Catalogue
 	vocab     []string  // sorted
 	postings  [][]int32 // per word: node<<2 | field
-	idf       []float32
-	words     []uint8 // words in the title of each node
+	words     []uint8   // telling words in the title of each node
+	prior     []float32 // what a node is worth before any word is matched
+	group     []byte    // of which chapter group a node is
+	scratch   sync.Pool
 	everyday  map[string][]string
 	maxPhrase int
 }
@@ -127,16 +129,19 @@ func NewIndex(c *Catalogue, everyday string) *Index {
 			})
 		}
 	}
+	x.prior, x.group = make([]float32, len(c.nodes)), make([]byte, len(c.nodes))
+	for i, n := range c.nodes {
+		x.prior[i], x.group[i] = c.prior(i), n.code[0]
+	}
+	x.scratch.New = func() any { return &scratch{best: make([]float32, len(c.nodes)), alt: make([]uint8, len(c.nodes))} }
 	x.vocab = make([]string, 0, len(ids))
 	for w := range ids {
 		x.vocab = append(x.vocab, w)
 	}
 	sort.Strings(x.vocab)
 	x.postings = make([][]int32, len(x.vocab))
-	x.idf = make([]float32, len(x.vocab))
 	for k, w := range x.vocab {
 		x.postings[k] = slices.Clip(lists[ids[w]])
-		x.idf[k] = float32(math.Log(float64(len(c.nodes)) / float64(len(x.postings[k]))))
 	}
 	return x
 }
@@ -161,41 +166,78 @@ func (x *Index) Search(query string, limit int) []Hit {
 	if hits := x.byCode(query, limit); len(hits) > 0 {
 		return hits
 	}
-	type scored struct {
-		doc   int32
-		score float32
-		why   string
+	m := x.scratch.Get().(*scratch)
+	defer func() { m.clear(); x.scratch.Put(m) }()
+	alts := x.rewrites(words(query))
+	for i, alt := range alts {
+		x.match(m, alt, uint8(i))
 	}
-	best := map[int32]scored{}
-	for _, alt := range x.rewrites(words(query)) {
-		for doc, s := range x.match(alt.words) {
-			if s *= alt.weight; s > best[doc].score {
-				best[doc] = scored{doc, s, alt.why}
-			}
-		}
-	}
-	list := make([]scored, 0, len(best))
-	for _, s := range best {
-		list = append(list, s)
-	}
-	slices.SortFunc(list, func(a, b scored) int {
-		switch {
-		case a.score != b.score:
-			if a.score > b.score {
-				return -1
-			}
-			return 1
-		default:
-			return int(a.doc - b.doc)
-		}
-	})
-	out := make([]Hit, 0, limit)
 	asked := words(query)
-	for _, s := range list {
-		if len(out) >= limit {
-			break
+	out := make([]Hit, 0, limit)
+	for _, doc := range m.top(limit) {
+		out = append(out, Hit{Entry: x.c.entry(doc, x.extFor(doc, asked)), Why: alts[m.alt[doc]].why})
+	}
+	return out
+}
+
+// scratch is the working memory of one search: one score per node, and which
+// nodes were touched, so that only those are cleared.
+type scratch struct {
+	best []float32
+	alt  []uint8
+	docs []int32
+	per  []wordScores
+}
+
+// wordScores are the scores of one word.
+type wordScores struct {
+	score []float32
+	docs  []int32
+}
+
+func (m *scratch) clear() {
+	for _, d := range m.docs {
+		m.best[d] = 0
+	}
+	m.docs = m.docs[:0]
+}
+
+// word hands out cleared scores for the k-th word.
+func (m *scratch) word(k int) *wordScores {
+	if k >= len(m.per) {
+		m.per = append(m.per, wordScores{score: make([]float32, len(m.best))})
+	}
+	w := &m.per[k]
+	for _, d := range w.docs {
+		w.score[d] = 0
+	}
+	w.docs = w.docs[:0]
+	return w
+}
+
+func (m *scratch) offer(doc int32, score float32, alt uint8) {
+	if m.best[doc] == 0 {
+		m.docs = append(m.docs, doc)
+	}
+	if score > m.best[doc] {
+		m.best[doc], m.alt[doc] = score, alt
+	}
+}
+
+// top returns the best entries, in the order of the list where they tie.
+func (m *scratch) top(limit int) []int32 {
+	better := func(a, b int32) bool { return m.best[a] > m.best[b] || m.best[a] == m.best[b] && a < b }
+	var out []int32
+	for _, d := range m.docs {
+		if len(out) == limit && !better(d, out[limit-1]) {
+			continue
 		}
-		out = append(out, Hit{Entry: x.c.entry(s.doc, x.extFor(s.doc, asked)), Why: s.why})
+		at := sort.Search(len(out), func(i int) bool { return better(d, out[i]) })
+		if len(out) < limit {
+			out = append(out, 0)
+		}
+		copy(out[at+1:], out[at:])
+		out[at] = d
 	}
 	return out
 }
@@ -273,53 +315,56 @@ func (x *Index) rewrites(ws []string) []rewrite {
 	return out
 }
 
-// match scores every entry that has all the words (or, when none has, all but
-// the least telling one).
-func (x *Index) match(ws []string) map[int32]float32 {
+// match scores every entry that has all the words of one reading of the query
+// (or, when none has, all but one of them).
+func (x *Index) match(m *scratch, r rewrite, alt uint8) {
 	var kept []string
-	for _, w := range ws {
-		if (!stop[w] || len(ws) == 1) && !slices.Contains(kept, w) {
+	for _, w := range r.words {
+		if (!stop[w] || len(r.words) == 1) && !slices.Contains(kept, w) {
 			kept = append(kept, w)
 		}
 	}
 	if len(kept) == 0 {
-		return nil
+		return
 	}
-	per := make([]map[int32]float32, len(kept))
 	for k, w := range kept {
-		per[k] = x.word(w, k == len(kept)-1)
+		x.word(m.word(k), w, k == len(kept)-1)
 	}
-	if out := x.combine(kept, per); len(out) > 0 || len(kept) == 1 {
-		return out
+	if x.combine(m, kept, -1, r.weight, alt) || len(kept) == 1 {
+		return
 	}
 	// One word may be a slip or a detail the catalogue does not have.
-	best := map[int32]float32{}
-	for skip := range per {
-		rest := append(slices.Clone(per[:skip]), per[skip+1:]...)
-		words := append(slices.Clone(kept[:skip]), kept[skip+1:]...)
-		for doc, s := range x.combine(words, rest) {
-			best[doc] = max(best[doc], s*0.5)
-		}
+	for skip := range kept {
+		x.combine(m, kept, skip, r.weight*0.5, alt)
 	}
-	return best
 }
 
-func (x *Index) combine(kept []string, per []map[int32]float32) map[int32]float32 {
-	small := 0
-	for k := range per {
-		if len(per[k]) < len(per[small]) {
+// combine offers every entry that has all the words but the skipped one, and says
+// whether there was any.
+func (x *Index) combine(m *scratch, kept []string, skip int, weight float32, alt uint8) bool {
+	small, count := -1, 0
+	for k := range kept {
+		if k == skip {
+			continue
+		}
+		count++
+		if small < 0 || len(m.per[k].docs) < len(m.per[small].docs) {
 			small = k
 		}
 	}
-	out := map[int32]float32{}
-	for doc := range per[small] {
+	held := chapterWeights(kept)
+	other := slices.Contains(kept, "other")
+	found := false
+next:
+	for _, doc := range m.per[small].docs {
 		var sum, inTitle float32
-		all := true
-		for k, m := range per {
-			s, ok := m[doc]
-			if !ok {
-				all = false
-				break
+		for k := range kept {
+			if k == skip {
+				continue
+			}
+			s := m.per[k].score[doc]
+			if s == 0 {
+				continue next
 			}
 			if s >= titled {
 				s -= titled
@@ -331,74 +376,74 @@ func (x *Index) combine(kept []string, per []map[int32]float32) map[int32]float3
 			}
 			sum += s
 		}
-		if !all {
-			continue
-		}
-		n := x.c.nodes[doc]
-		score := sum / float32(len(per))
+		found = true
+		score := weight * sum / float32(count)
 		// Short titles that the query covers say just what was asked.
-		cover := min(1, inTitle/float32(max(1, x.words[doc])))
-		score *= 0.55 + 0.45*cover
-		score *= chapterWeight(n.code, kept)
-		if n.depth == 1 {
-			score *= 0.5
+		score *= 0.55 + 0.45*min(1, inTitle/float32(max(1, x.words[doc])))
+		score *= held[x.group[doc]]
+		if p := x.prior[doc]; p >= 0 {
+			score *= p
+		} else if other {
+			score *= -p
+		} else {
+			score *= -p * 0.92
 		}
-		if x.c.leaf(int(doc)) {
-			score *= 1.03 // can be used as it is; of two alike it comes first
-		}
-		// By the conventions of the list, a plain word means "unspecified", never "other".
-		switch {
-		case strings.Contains(n.title, "unspecified") || strings.Contains(n.title, "not specified") || strings.HasSuffix(n.title, "without complications"):
-			score *= 1.08
-		case strings.HasPrefix(n.title, "Other ") && !slices.Contains(kept, "other"):
-			score *= 0.92
-		}
-		out[doc] = score
+		m.offer(doc, score, alt)
 	}
-	return out
+	return found
 }
 
-// chapterWeight holds back codes that a clinician means only when saying so:
+// prior weighs an entry before any word is matched. It is negative for "other"
+// entries, whose worth depends on whether "other" was asked for.
+func (c *Catalogue) prior(i int) float32 {
+	n := c.nodes[i]
+	p := float32(1)
+	if n.depth == 1 {
+		p *= 0.5
+	}
+	if c.leaf(i) {
+		p *= 1.03 // can be used as it is; of two alike it comes first
+	}
+	// By the conventions of the list, a plain word means "unspecified", never "other".
+	switch {
+	case strings.Contains(n.title, "unspecified") || strings.Contains(n.title, "not specified") || strings.HasSuffix(n.title, "without complications"):
+		p *= 1.08
+	case strings.HasPrefix(n.title, "Other "):
+		p = -p
+	}
+	return p
+}
+
+// chapterWeights holds back codes that a clinician means only when saying so:
 // external causes, pregnancy, the newborn, and history codes.
-func chapterWeight(code string, kept []string) float32 {
+func chapterWeights(kept []string) *[256]float32 {
+	var w [256]float32
+	for i := range w {
+		w[i] = 1
+	}
 	asked := func(ws ...string) bool {
 		return slices.ContainsFunc(kept, func(k string) bool { return slices.Contains(ws, stem(k)) })
 	}
-	switch code[0] {
-	case 'V', 'W', 'X', 'Y':
-		return 0.55
-	case 'O':
-		if !asked("pregnancy", "pregnant", "gestational", "obstetric", "delivery", "puerperal", "postpartum", "trimester", "labor") {
-			return 0.6
-		}
-	case 'P':
-		if !asked("newborn", "neonatal", "birth", "perinatal") {
-			return 0.6
-		}
-	case 'Z':
-		return 0.85
-	case 'Q':
-		return 0.85
-	case 'T':
-		return 0.9
+	for _, c := range "VWXY" {
+		w[c] = 0.55
 	}
-	return 1
+	if !asked("pregnancy", "pregnant", "gestational", "obstetric", "delivery", "puerperal", "postpartum", "trimester", "labor") {
+		w['O'] = 0.6
+	}
+	if !asked("newborn", "neonatal", "birth", "perinatal") {
+		w['P'] = 0.6
+	}
+	w['Z'], w['Q'], w['T'] = 0.85, 0.85, 0.9
+	return &w
 }
 
 // word scores the entries that hold a word. A cut-short word matches longer ones
 // for less; the word still being typed (last) matches them more readily.
-func (x *Index) word(w string, last bool) map[int32]float32 {
+func (x *Index) word(out *wordScores, w string, last bool) {
 	s := stem(w)
-	out := map[int32]float32{}
-	at, _ := slices.BinarySearch(x.vocab, min(s, w))
-	for k := at; k < len(x.vocab); k++ {
+	at, _ := slices.BinarySearch(x.vocab, s)
+	for k := at; k < len(x.vocab) && strings.HasPrefix(x.vocab[k], s); k++ {
 		v := x.vocab[k]
-		if !strings.HasPrefix(v, s) {
-			if v > s {
-				break
-			}
-			continue
-		}
 		quality := float32(1)
 		if v != s && v != w {
 			if len(s) < 2 {
@@ -414,10 +459,11 @@ func (x *Index) word(w string, last bool) map[int32]float32 {
 			if p&3 == fieldTitle {
 				score += titled
 			}
-			if doc := p >> 2; score > out[doc] {
-				out[doc] = score
+			doc := p >> 2
+			if out.score[doc] == 0 {
+				out.docs = append(out.docs, doc)
 			}
+			out.score[doc] = max(out.score[doc], score)
 		}
 	}
-	return out
 }

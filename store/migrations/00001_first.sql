@@ -129,7 +129,7 @@ CREATE TABLE report (
 ) STRICT;
 CREATE UNIQUE INDEX report_same ON report(filler, code);
 CREATE INDEX report_of ON report(patient_id);
-CREATE INDEX report_order ON report(order_id);
+CREATE INDEX report_order ON report(order_id, position);
 -- Every issue of a report (preliminary, final, corrected) stays as it was received.
 CREATE TABLE report_issue (
   report_id TEXT NOT NULL REFERENCES report(id), issue INTEGER NOT NULL, inbox_id INTEGER NOT NULL REFERENCES inbox(id),

@@ -39,7 +39,7 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
   ].filter((h) => query.trim() === "" || h.main.toLowerCase().includes(query.trim().toLowerCase()));
   const hits = [...patients, ...screens];
   return (
-    <Dialog open onClose={close} className="relative z-40">
+    <Dialog open onClose={close} aria-label="Finder" className="relative z-40">
       <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
       <DialogPanel className="fixed top-[10vh] left-1/2 w-[min(620px,94vw)] -translate-x-1/2 border border-edge bg-leaf p-4">
         <Combobox<Hit>

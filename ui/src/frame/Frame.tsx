@@ -27,6 +27,7 @@ export function Frame() {
   const [finding, setFinding] = useState(false);
   const [helping, setHelping] = useState(false);
   const desk = useDesk();
+  const results = useRight("see results");
   const reachable = useReachable();
   const day = useRight("see the day's visits");
   const audit = useRight("read the audit");
@@ -35,7 +36,7 @@ export function Frame() {
     { key: "/", label: "Find a patient, screen or action", run: () => setFinding(true) },
     { key: "?", label: "Show the keys of this screen", run: () => setHelping(true) },
     ...(day ? [{ key: "t", label: "Today", run: () => go("/") }] : []),
-    ...(desk.data ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
+    ...(results ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
     { key: "Alt+l", label: "Lock the screen", run: lock },
   ]);
   useEffect(() => {
@@ -67,9 +68,9 @@ export function Frame() {
               Today
             </NavLink>
           )}
-          {desk.data && (
+          {results && (
             <NavLink to="/desk" className={tab}>
-              Desk <span className="font-semibold text-kelp">{desk.data.count}</span>
+              Desk <span className="min-w-4 font-semibold text-kelp">{desk.data?.count}</span>
             </NavLink>
           )}
           {audit && (

@@ -1,0 +1,307 @@
+package e2e
+
+import (
+	"bufio"
+	"fmt"
+	"net"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/demo"
+	"deftledger/exchange/mllp"
+	"deftledger/standin"
+)
+
+// TestKill kills the program in the middle of a burst of results and of note
+// saves: everything that was acknowledged is there after the restart, once.
+func TestKill(t *testing.T) {
+	p := practice(t)
+	maren := signedIn(t, p, "maren")
+	note := maren.note(t, p, "Tollefsen")
+	placer := text(t, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Varga' LIMIT 1") + "-1"
+
+	var mu sync.Mutex
+	acknowledged, version := 0, 0
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		c, err := net.Dial("tcp", p.mllp)
+		if err != nil {
+			return
+		}
+		defer c.Close()
+		r := bufio.NewReader(c)
+		for n := 1; ; n++ {
+			if mllp.Write(c, []byte(oru(placer, "Varga", "Leocadia", "19430427", "F", n))) != nil {
+				return
+			}
+			answer, err := mllp.Read(r, 1<<20)
+			if err != nil || !strings.Contains(string(answer), "MSA|AA|") {
+				return
+			}
+			mu.Lock()
+			acknowledged = n
+			mu.Unlock()
+		}
+	})
+	wg.Go(func() {
+		for base := 0; ; base++ {
+			s, err := maren.save(note, fmt.Sprintf("Sentence %d.", base+1), base)
+			if err != nil || s.Stale {
+				return
+			}
+			mu.Lock()
+			version = s.Version
+			mu.Unlock()
+		}
+	})
+	time.Sleep(700 * time.Millisecond)
+	p.kill()
+	wg.Wait()
+	t.Logf("acknowledged before the kill: %d results, %d saves", acknowledged, version)
+	require.Greater(t, acknowledged, 20)
+	require.Greater(t, version, 20)
+
+	require.NoError(t, p.start())
+	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM inbox WHERE state = 'stored'") == 0 }, 20*time.Second, 50*time.Millisecond, "what was stored is understood after the restart")
+	for n := 1; n <= acknowledged; n++ {
+		require.Equal(t, 1, p.count(t, "SELECT count(*) FROM report WHERE filler = ?", fmt.Sprintf("X%06d", n)), "result %d was acknowledged", n)
+	}
+	require.LessOrEqual(t, p.count(t, "SELECT count(*) FROM report WHERE filler LIKE 'X%'"), acknowledged+1)
+	kept := p.count(t, "SELECT version FROM note_part WHERE note_id = ? AND part = 'plan'", note)
+	require.GreaterOrEqual(t, kept, version, "every save that was answered is there")
+	require.Equal(t, fmt.Sprintf("Sentence %d.", kept), text(t, p, "SELECT text FROM note_part WHERE note_id = ? AND part = 'plan'", note))
+	said, good := p.verify()
+	require.True(t, good, said)
+}
+
+// TestServerGoneWhileTyping loses the server in the middle of a sentence, and the
+// window too: what was typed is kept, unreadable for others, and sent on return.
+func TestServerGoneWhileTyping(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.sees("Bram Tollefsen")
+	h.press("3")
+	h.press("v")
+	h.focused("subjective")
+	h.types("The first half of the sentence")
+	h.sees("Saved")
+	p.kill()
+	h.types(" and the second half, typed while the server was gone.")
+	h.sees("The server does not answer")
+	h.sees("Not saved yet: kept in this browser")
+	kept := eval[string](h, `Object.entries(localStorage).filter(([k]) => k.startsWith("deftledger:")).map(([, v]) => v).join()`)
+	require.NotEmpty(t, kept)
+	require.NotContains(t, kept, "half")
+	require.NotContains(t, eval[string](h, `Object.values(localStorage).map((v) => { try { return atob(v) } catch { return v } }).join()`), "half", "what is kept is encrypted")
+
+	require.NoError(t, p.start())
+	saved := "SELECT text FROM note_part p JOIN note n ON n.id = p.note_id JOIN patient x ON x.id = n.patient_id WHERE x.family = 'Tollefsen' AND part = 'subjective'"
+	whole := "The first half of the sentence and the second half, typed while the server was gone."
+	require.Eventually(t, func() bool { return text(t, p, saved) == whole }, 15*time.Second, 50*time.Millisecond)
+	h.wait(`Object.keys(localStorage).filter((k) => k.startsWith("deftledger:")).length === 0`, "the kept text being wiped")
+	h.seesNot("The server does not answer")
+
+	// Once more, and this time the window is closed before the server is back.
+	p.kill()
+	h.types(" More.")
+	h.sees("Not saved yet: kept in this browser")
+	h.do(navigate("about:blank"))
+	require.NoError(t, p.start())
+	h.do(navigate("http://" + p.http))
+	h.sees("Caspian Roe")
+	require.Eventually(t, func() bool { return text(t, p, saved) == whole+" More." }, 15*time.Second, 50*time.Millisecond)
+}
+
+// TestTwoWriters puts two people into one part of one note: each is told of the
+// other, the later save is refused, and both texts stand side by side.
+func TestTwoWriters(t *testing.T) {
+	p := practice(t)
+	a, b := sit(t, p), sit(t, p)
+	a.signIn("maren")
+	b.signIn("tobias")
+	for _, h := range []*hand{a, b} {
+		h.sees("Bram Tollefsen")
+		h.press("3")
+		h.press("v")
+		h.focused("subjective")
+	}
+	a.sees("Tobias Lindqvist-Rao has this note open too")
+	b.sees("Maren Oduya has this note open too")
+	b.types("From Tobias.")
+	a.types("From Maren.")
+	two := "Both texts are kept; choose what the note says."
+	deadline := time.Now().Add(10 * time.Second)
+	loser, winner := a, b
+	for !eval[bool](a, fmt.Sprintf("document.body.innerText.includes(%q)", two)) {
+		if eval[bool](b, fmt.Sprintf("document.body.innerText.includes(%q)", two)) {
+			loser, winner = b, a
+			break
+		}
+		require.True(t, time.Now().Before(deadline), "nobody was told of two versions")
+	}
+	loser.sees("From Tobias.")
+	loser.sees("From Maren.")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note_conflict WHERE settled_at = ''"), "the refused text is kept on the server too")
+	loser.click("Both, one after the other")
+	saved := "SELECT text FROM note_part p JOIN note n ON n.id = p.note_id JOIN patient x ON x.id = n.patient_id WHERE x.family = 'Tollefsen' AND part = 'subjective'"
+	require.Eventually(t, func() bool {
+		s := text(t, p, saved)
+		return strings.Contains(s, "From Tobias.") && strings.Contains(s, "From Maren.")
+	}, 10*time.Second, 50*time.Millisecond)
+	winner.wait(`document.querySelector(".cm-content").innerText.includes("From Maren.") && document.querySelector(".cm-content").innerText.includes("From Tobias.")`, "the joined text on the other screen")
+	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM note_conflict WHERE settled_at = ''") == 0 }, 5*time.Second, 50*time.Millisecond)
+}
+
+// TestTheScreenLocks locks after idling and unlocks without losing work.
+func TestTheScreenLocks(t *testing.T) {
+	p := practice(t, "--idle", "3s")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.sees("Bram Tollefsen")
+	h.press("3")
+	h.press("v")
+	h.focused("subjective")
+	h.types("Half a thought")
+	h.sees("the screen is locked")
+	require.False(t, eval[bool](h, `document.body.innerText.includes("Half a thought")`), "nothing of the chart shows while locked")
+	h.focused("Password")
+	h.types("wrong")
+	h.press("Enter")
+	h.sees("That is not right")
+	h.types(demo.Password)
+	h.press("Enter")
+	h.sees("Half a thought")
+}
+
+// TestAResultAppearsOnTheDeskByItself delivers a result while the desk is open.
+func TestAResultAppearsOnTheDeskByItself(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.press("k")
+	h.sees("Leocadia Varga")
+	before := eval[int](h, `document.querySelectorAll("section li").length`)
+	placer := text(t, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Brekken' LIMIT 1") + "-1"
+	start := time.Now()
+	answer, err := standin.Send(p.mllp, oru(placer, "Brekken", "Halvard", "19550122", "M", 1))
+	require.NoError(t, err)
+	require.Contains(t, answer, "MSA|AA|KILL000001")
+	h.wait(fmt.Sprintf(`document.querySelectorAll("section li").length === %d`, before+1), "the new line")
+	t.Logf("on the desk after %s", time.Since(start).Round(time.Millisecond))
+}
+
+// TestTheLaboratoryIsDownAndRefuses follows an order on the screen through a
+// laboratory that is down and comes up, and one that refuses.
+func TestTheLaboratoryIsDownAndRefuses(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.click("Halvard Brekken")
+	h.sees("Start today's visit")
+	for _, test := range []string{"crea", "lithium"} {
+		h.press("o")
+		h.focused("Add a test")
+		h.types(test)
+		h.press("Ctrl+Enter")
+		if test == "crea" {
+			h.secret()
+		}
+		h.wait(`!document.querySelector("aside[aria-label=Order]")`, "the order being signed")
+	}
+	h.sees("signed, not sent")
+	lab := laboratory(t, p, time.Hour)
+	h.sees("received by the laboratory")
+	h.sees("The laboratory refused it: No lithium assay this week")
+	require.Len(t, lab.Accessions(), 1)
+	sent := map[string]int{}
+	for _, m := range lab.Received() {
+		sent[strings.Split(string(m), "|")[9]]++
+	}
+	for control, n := range sent {
+		require.Equal(t, 1, n, "order %s was sent once to the laboratory that answered", control)
+	}
+}
+
+// TestAxe finds no serious accessibility fault on any main view.
+func TestAxe(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	look := func(view string) {
+		require.Empty(t, h.axe(), view)
+	}
+	h.focused("Name")
+	look("sign-in")
+	h.signIn("maren")
+	h.sees("Caspian Roe")
+	look("today")
+	h.press("3")
+	h.press("c")
+	h.sees("Start today's visit")
+	look("chart")
+	h.press("v")
+	h.focused("subjective")
+	h.press("Escape")
+	look("note")
+	h.press("d")
+	h.types("gout")
+	h.sees("Gout, unspecified")
+	look("diagnosis search")
+	h.press("Enter")
+	h.sees("1 of 12 diagnoses")
+	h.press("o")
+	h.focused("Add a test")
+	h.types("uric")
+	h.sees("gold top")
+	h.press("Enter")
+	look("order")
+	h.press("Ctrl+Enter")
+	h.focused("Signing secret")
+	look("signing")
+	h.press("Escape")
+	h.press("Escape")
+	h.do(navigate("http://" + p.http + "/desk"))
+	h.focused("In the chart")
+	look("desk")
+	h.click("No certain patient")
+	h.sees("Who may be meant")
+	look("quarantine")
+	h.press("/")
+	h.focused("Find anything")
+	h.types("drum")
+	h.sees("Arlo Drummond-Iyer")
+	look("finder")
+	h.press("Escape")
+	h.seesNot("Arlo Drummond-Iyer8 y")
+	h.press("?")
+	h.sees("Keys of this screen")
+	look("keys")
+	signed := text(t, p, "SELECT '/patients/' || v.patient_id || '/visits/' || v.id FROM visit v JOIN note n ON n.visit_id = v.id WHERE n.folio > 0 LIMIT 1")
+	h.do(navigate("http://" + p.http + signed))
+	h.sees("Signed and sealed")
+	look("signed note")
+}
+
+// TestRolesOnTheScreen shows each role what it may do, and nothing more.
+func TestRolesOnTheScreen(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("sunniva")
+	h.sees("Bram Tollefsen")
+	require.Zero(t, eval[int](h, `document.querySelectorAll("tbody a, tbody button").length`), "the front desk opens no chart")
+	other := sit(t, p)
+	other.signIn("ade")
+	other.sees("sign in")
+	require.Contains(t, eval[string](other, "location.pathname"), "/audit")
+	nurse := sit(t, p)
+	nurse.signIn("petra")
+	nurse.sees("Bram Tollefsen")
+	nurse.press("3")
+	nurse.press("v")
+	nurse.focused("subjective")
+	require.False(t, eval[bool](nurse, `document.body.innerText.includes("Sign the note")`))
+}
