@@ -36,7 +36,8 @@ chromium:
 	  (echo "Install Chromium: apt-get install chromium" && exit 1)
 
 test: check chromium build
-	$(GO) test ./... -count=1 -timeout 10m
+	$(GO) test $$($(GO) list ./... | grep -v /e2e) -count=1 -timeout 5m
+	$(GO) test ./e2e -count=1 -timeout 8m -v
 
 # Figures, with the whole program as users run it.
 bench: build

@@ -127,7 +127,7 @@ func (s *Store) Backup(ctx context.Context, path string) error {
 	if _, err := os.Stat(path); err == nil {
 		return fmt.Errorf("%s is already there; choose another name", path)
 	}
-	_, err := s.reader.ExecContext(ctx, "VACUUM INTO ?", path)
+	_, err := s.writer.ExecContext(ctx, "VACUUM INTO ?", path) // takes a reader's lock only
 	return err
 }
 

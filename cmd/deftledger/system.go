@@ -174,14 +174,14 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Location: zone, Clock: time.Now, IdleAfter: o.idle,
 		Codes: func() (*coding.Library, *coding.Index, error) {
 			l, err := codes()
-			return l.library, l.index, err
+			return l.editions, l.index, err
 		}}
 	return sys, nil
 }
 
 type loaded struct {
-	library *coding.Library
-	index   *coding.Index
+	editions *coding.Library
+	index    *coding.Index
 }
 
 // run serves until ctx ends.

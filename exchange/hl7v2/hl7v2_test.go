@@ -140,7 +140,7 @@ func TestOrderMessage(t *testing.T) {
 	at := time.Date(2026, 11, 23, 8, 0, 0, 0, zone)
 	o := Order{Control: "SK10001", Sender: "SKERROW", Receiver: "BRINEHOUSE", Placer: "SK10001", Priority: "A", ClinicianID: "c1", ClinicianName: chart.Name{Family: "Oduya", Given: "Maren"}, SignedAt: at, CollectedAt: at,
 		Patient: chart.Patient{Record: "SK-1", Name: chart.Name{Family: "Pipe|Hat^&", Given: "Ann"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555"},
-		Tests: []OrderTest{{"K", "Potassium", "2823-3", []Diagnosis{{"E87.6", "Hypokalemia"}, {"I10", "Essential (primary) hypertension"}}}, {"UCUL", "Urine culture", "630-4", []Diagnosis{{"N39.0", "Urinary tract infection"}}}}}
+		Tests:   []OrderTest{{"K", "Potassium", "2823-3", []Diagnosis{{"E87.6", "Hypokalemia"}, {"I10", "Essential (primary) hypertension"}}}, {"UCUL", "Urine culture", "630-4", []Diagnosis{{"N39.0", "Urinary tract infection"}}}}}
 	want := "MSH|^~\\&|DEFTLEDGER|SKERROW||BRINEHOUSE|20261123080000-0500||OML^O21^OML_O21|SK10001|P|2.5.1||||||UNICODE UTF-8\r" +
 		"PID|1||SK-1^^^SKERROW^MR||Pipe\\F\\Hat\\S\\\\T\\^Ann^||19680314|F|||||555\r" +
 		"ORC|NW|SK10001-1||SK10001|||||20261123080000-0500|||c1^Oduya^Maren\r" +

@@ -174,7 +174,7 @@ var clean = strings.NewReplacer("\t", " ", "\n", " ", "\r", " ", "\x1f", " ")
 
 func squash(s string) string { return strings.Join(strings.Fields(clean.Replace(s)), " ") }
 
-// line writes code, level, title, seventh characters and notes, tab separated;
+// line writes code, level, title, seventh characters and notes, parted by tabs;
 // notes are joined by 0x1F, each with a leading letter that says its kind.
 func (w *writer) line(code string, level int, title, ext string, d diag) {
 	w.entries++

@@ -61,8 +61,8 @@ export function Chart() {
   return (
     <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
       <Spine chart={c} />
-      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf">
-        <div className="min-h-0 flex-1 overflow-auto px-16 py-5 max-[700px]:px-4">
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
           <h2 className="mb-1 text-[19px]">Chart</h2>
           <p role="alert" className="text-alarm">
             {error}

@@ -56,6 +56,9 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
     if (!c.billable) {
       setUnder(c);
       setQuery("");
+      // The field is left and entered again, so that the codes under the heading can be chosen from.
+      input.current?.blur();
+      setTimeout(() => input.current?.focus());
       return;
     }
     setQuery("");
@@ -130,10 +133,10 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
       e.preventDefault();
       e.stopPropagation();
       choose((await client.fetchQuery(search))[0] ?? null, first);
-    } else if (e.key === "Enter" && first) {
+    } else if (e.key === "Enter") {
       e.preventDefault();
       e.stopPropagation();
-      choose(hits.find((h) => h.code === active?.code) ?? hits[0] ?? null, true);
+      choose(hits.find((h) => h.code === active?.code) ?? hits[0] ?? null, first);
     } else if (e.key === "Escape") {
       e.preventDefault();
       if (query || under) {

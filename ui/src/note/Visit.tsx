@@ -138,7 +138,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     }
     const now = client.getQueryData<Note>(["note", note.id]) ?? note;
     await sign({
-      title: "Sign and lock the note",
+      title: "Sign and seal the note",
       lines: [
         `${chart.patient.given} ${chart.patient.family}, born ${day(chart.patient.birthDate)}`,
         `${note.visit.kind}, ${day(note.visit.startsAt)}`,
@@ -182,8 +182,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     .at(-1);
   return (
     <>
-      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf">
-        <div className="min-h-0 flex-1 overflow-auto py-5 pr-8 pl-4 max-[700px]:pr-3">
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible py-5 pr-8 pl-4 max-[700px]:pr-3">
           <div className="ml-12 max-[700px]:ml-0">
             <Title note={note}>{worst ?? newest ?? ""}</Title>
           </div>
@@ -439,8 +439,8 @@ function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     ...(adding ? [{ key: "Ctrl+Enter", label: "Sign the amendment", run: () => void amend() }] : []),
   ]);
   return (
-    <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf">
-      <div className="min-h-0 flex-1 overflow-auto px-16 py-5 max-[700px]:px-4">
+    <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
+      <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
         <div className="max-w-[720px]">
           <Title note={note}>Signed and sealed</Title>
           {(note.conflicts ?? []).length > 0 && <Kept note={note} />}

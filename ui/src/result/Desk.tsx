@@ -26,7 +26,7 @@ function Row({ name, right, under, when }: { name: string; right: ReactNode; und
   return (
     <>
       <span className="flex items-baseline justify-between gap-2">
-        <span className="truncate text-[15px] font-semibold">{name}</span>
+        <span className="text-[15px] font-semibold">{name}</span>
         {right}
       </span>
       <span className="small flex justify-between gap-2">
@@ -52,7 +52,7 @@ export function Desk() {
           a.patient.family.localeCompare(b.patient.family) ||
           Date.parse(a.since) - Date.parse(b.since),
       )
-      .map(({ patient: p, report: r, since }) => ({
+      .map(({ report: r, since, patient: p }) => ({
         kind: "report" as const,
         id: r.id,
         to: `/desk/report/${r.id}`,
@@ -288,7 +288,10 @@ function Report({ id, next }: { id: string; next: string }) {
   const readable = values.filter((v) => v.reading !== "unread");
   return (
     <>
-      <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
+      <main
+        id="page"
+        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf max-[1179px]:flex-none max-[1179px]:overflow-visible px-6 py-4"
+      >
         <div className="mb-3 flex flex-wrap items-baseline gap-x-3">
           <h1 className="text-[20px]">
             <Link to={`/patients/${r.patient.id}`} className="hover:underline">
@@ -319,53 +322,55 @@ function Report({ id, next }: { id: string; next: string }) {
         {!final && (
           <p className="margin-note my-2 border-carried">Preliminary: it waits for the final report and cannot be closed yet.</p>
         )}
-        <table className="w-full border-collapse text-[13px]">
-          <thead>
-            <tr className="label border-b border-rule text-right">
-              <th className="py-1 text-left font-semibold">Analyte</th>
-              <th className="pl-3 font-semibold">Result</th>
-              <th className="pl-5 font-semibold">Range</th>
-              {dates.map((d) => (
-                <th key={d} className="pl-5 font-semibold whitespace-nowrap">
-                  {day(d)}
-                </th>
-              ))}
-            </tr>
-          </thead>
-          <tbody>
-            {values.map((v) => (
-              <tr key={v.code + v.name} className="h-[30px] border-b border-rule text-right align-baseline">
-                <th scope="row" className="py-1 text-left font-normal">
-                  {v.name}
-                  {v.disagree && (
-                    <span className="block text-[12.5px] text-carried">
-                      We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's flag
-                      says otherwise.
-                    </span>
-                  )}
-                  {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
-                </th>
-                <td className="pl-3 whitespace-pre-wrap">
-                  <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
-                </td>
-                <td className="pl-5 whitespace-nowrap text-faded">{v.range}</td>
-                {dates.map((d) => {
-                  const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
-                  return (
-                    <td key={d} className="pl-5 whitespace-nowrap">
-                      {e && (
-                        <>
-                          <Value side={e.side.replace("critical ", "")} text={e.text} />
-                          {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
-                        </>
-                      )}
-                    </td>
-                  );
-                })}
+        <div className="overflow-x-auto">
+          <table className="w-full border-collapse text-[13px]">
+            <thead>
+              <tr className="label border-b border-rule text-right">
+                <th className="py-1 text-left font-semibold">Analyte</th>
+                <th className="pl-3 font-semibold">Result</th>
+                <th className="pl-5 font-semibold">Range</th>
+                {dates.map((d) => (
+                  <th key={d} className="pl-5 font-semibold whitespace-nowrap">
+                    {day(d)}
+                  </th>
+                ))}
               </tr>
-            ))}
-          </tbody>
-        </table>
+            </thead>
+            <tbody>
+              {values.map((v) => (
+                <tr key={v.code + v.name} className="h-[30px] border-b border-rule text-right align-baseline">
+                  <th scope="row" className="py-1 text-left font-normal">
+                    {v.name}
+                    {v.disagree && (
+                      <span className="block text-[12.5px] text-carried">
+                        We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's
+                        flag says otherwise.
+                      </span>
+                    )}
+                    {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
+                  </th>
+                  <td className="pl-3 whitespace-pre-wrap">
+                    <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
+                  </td>
+                  <td className="pl-5 whitespace-nowrap text-faded">{v.range}</td>
+                  {dates.map((d) => {
+                    const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
+                    return (
+                      <td key={d} className="pl-5 whitespace-nowrap">
+                        {e && (
+                          <>
+                            <Value side={e.side.replace("critical ", "")} text={e.text} />
+                            {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
+                          </>
+                        )}
+                      </td>
+                    );
+                  })}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
         {r.notes && <p className="mt-3 font-serif text-[15px] whitespace-pre-wrap">{r.notes}</p>}
         {readable.length > 0 && disagree.length === 0 && (
           <p className="small mt-4">

@@ -76,7 +76,10 @@ export function Held({ id, next }: { id: number; next: string }) {
   );
   return (
     <>
-      <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
+      <main
+        id="page"
+        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf max-[1179px]:flex-none max-[1179px]:overflow-visible px-6 py-4"
+      >
         <h1 className="text-[20px]">No certain patient</h1>
         <p className="mt-1">{m.reason}</p>
         {m.readable ? (

@@ -1,0 +1,120 @@
+package demo_test
+
+import (
+	"context"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/coding"
+	"deftledger/data"
+	"deftledger/demo"
+	"deftledger/store"
+)
+
+// fill writes the demo as of a moment and returns the application with its clock there.
+func fill(t *testing.T, now time.Time) (*app.App, map[string]app.Actor, *app.Keys) {
+	t.Helper()
+	ctx := context.Background()
+	s, err := store.Open(ctx, t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	keys, err := app.OpenKeys(t.TempDir(), "demo", true)
+	require.NoError(t, err)
+	text, err := data.Catalogue()
+	require.NoError(t, err)
+	c, err := coding.Load(text)
+	require.NoError(t, err)
+	lib := coding.NewLibrary(c)
+	var l app.Laboratory
+	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
+	zone, err := time.LoadLocation("America/New_York")
+	require.NoError(t, err)
+	config := app.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour,
+		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
+	require.NoError(t, demo.Fill(ctx, config, now))
+	a := app.New(config)
+	who := map[string]app.Actor{}
+	require.NoError(t, s.Read(ctx, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		for _, p := range staff {
+			who[p.Login] = app.Actor{ID: p.ID, Name: p.Name(), Role: p.Role}
+		}
+		return err
+	}))
+	return a, who, keys
+}
+
+func TestEachScreenHasSomethingRealToShow(t *testing.T) {
+	ctx := context.Background()
+	now := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
+	a, who, keys := fill(t, now)
+	found, err := app.Verify(ctx, a.Store, keys, nil)
+	require.NoError(t, err)
+	require.Empty(t, found.Wrong)
+	require.Greater(t, found.Good, 30)
+
+	day, err := a.Day(ctx, who["maren"], "")
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(day), 12)
+	alike := 0
+	for _, v := range day {
+		if len(v.Alike) > 0 {
+			alike++
+			require.Equal(t, "Drummond-Iyer", v.Patient.Family)
+		}
+	}
+	require.Equal(t, 2, alike, "the twins are pointed out")
+
+	d, err := a.MyDesk(ctx, who["maren"])
+	require.NoError(t, err)
+	var critical, reopened, preliminary int
+	for _, r := range d.Reports {
+		if r.Report.Critical != "" {
+			critical++
+			require.Equal(t, "6.4 mmol/L HH", r.Report.Critical)
+		}
+		if r.Report.Reopened {
+			reopened++
+			require.Equal(t, "Quarrie", r.Patient.Family)
+		}
+		if r.Report.Status == "preliminary" {
+			preliminary++
+		}
+		received, err := time.Parse(time.RFC3339, r.Report.ReceivedAt)
+		require.NoError(t, err)
+		require.False(t, received.After(now), "nothing arrived in the future")
+	}
+	require.Equal(t, []int{1, 1, 1}, []int{critical, reopened, preliminary})
+	require.Len(t, d.Quarantine, 1)
+	require.Equal(t, "Drummond Iyer", d.Quarantine[0].Family)
+	require.Len(t, d.Notes, 1)
+	require.GreaterOrEqual(t, d.Notes[0].Days, 8)
+	silent := 0
+	for _, o := range d.Orders {
+		if o.Order.State == "received by the laboratory" {
+			silent++
+			require.GreaterOrEqual(t, o.Days, 8, "the order the laboratory never answered")
+		}
+	}
+	require.Equal(t, 1, silent)
+}
+
+// The same day gives the same demo, whatever the hour, and the small hours work.
+func TestTheSameDayGivesTheSameDemo(t *testing.T) {
+	names := func(hour int) string {
+		a, who, _ := fill(t, time.Date(2026, 11, 23, hour, 5, 0, 0, time.FixedZone("", -5*3600)))
+		day, err := a.Day(context.Background(), who["maren"], "")
+		require.NoError(t, err)
+		var out []string
+		for _, v := range day {
+			out = append(out, v.StartsAt+" "+v.Patient.Given+" "+v.Patient.Family+" "+v.Reason)
+		}
+		return strings.Join(out, "\n")
+	}
+	require.Equal(t, names(1), names(22))
+}
