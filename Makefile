@@ -14,7 +14,8 @@ ui: ui/node_modules/.package-lock.json
 	cd ui && npm run -s build
 
 ui/node_modules/.package-lock.json: ui/package.json ui/package-lock.json
-	cd ui && npm ci --no-audit --no-fund --loglevel=error
+	@# "npm ci" would refuse a lock file that lacks binaries of other platforms.
+	cd ui && npm install --no-save --no-audit --no-fund --loglevel=error
 	@touch $@
 
 # The types of the front end are generated from the API description.
