@@ -62,6 +62,7 @@ func TestPictures(t *testing.T) {
 	h.sees("Sprain of ankle")
 	take("diagnosis-search")
 	h.press("Escape")
+	h.seesNot("Sprain of ankle")
 	h.press("Escape")
 	h.press("o")
 	h.focused("Add a test")

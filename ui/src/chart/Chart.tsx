@@ -86,7 +86,7 @@ export function Chart() {
       </main>
       {ordering && (
         <OrderComposer
-          patientId={id}
+          patient={c.patient}
           diagnoses={(c.problems ?? []).map((p) => ({ code: p.code, title: p.title }))}
           close={() => setOrdering(false)}
         />

@@ -42,7 +42,7 @@ export function Today() {
   const mayStart = useRight("write a note");
   const mayOpen = useRight("see a chart");
   const visits = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
-  const [at, setAt] = useState(0);
+  const [chosen, setAt] = useState(-1);
   const [error, setError] = useState("");
   const [now, setNow] = useState(Date.now());
   useEffect(() => {
@@ -50,6 +50,9 @@ export function Today() {
     return () => clearInterval(t);
   }, []);
   const list = visits.data ?? [];
+  // Until somebody chooses, the first visit of one's own that is not done is at hand.
+  const mine = list.findIndex((v) => v.mine && v.stage !== "done");
+  const at = chosen >= 0 ? chosen : Math.max(0, mine);
   const here = list[at];
   const place = (v: Visit) => `/patients/${v.patient.id}/visits/${v.id}`;
 

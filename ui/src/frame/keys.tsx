@@ -89,7 +89,7 @@ export function useKeyboard() {
 export function KeyCap({ k }: { k: string }) {
   return (
     <span className="key" aria-hidden="true">
-      {k.replace("+", " ")}
+      {k.replace("+", " ").replace("ArrowDown", "↓").replace("ArrowUp", "↑")}
     </span>
   );
 }

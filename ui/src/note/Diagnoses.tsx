@@ -208,9 +208,9 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
         </div>
         {hits.length > 0 && (
           <ComboboxOptions static modal={false} className="mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf">
-            {hits.map((c) => (
+            {hits.map((c, i) => (
               <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
-                {({ focus }) => <Hit code={c} focus={focus} onFocus={setActive} />}
+                {({ focus }) => <Hit code={c} why={i === 0 ? c.why : ""} focus={focus} onFocus={setActive} />}
               </ComboboxOption>
             ))}
           </ComboboxOptions>
@@ -239,7 +239,7 @@ function matches(c: Code, query: string) {
     .every((w) => text.includes(w));
 }
 
-function Hit({ code: c, focus, onFocus }: { code: Code; focus: boolean; onFocus: (c: Code) => void }) {
+function Hit({ code: c, why, focus, onFocus }: { code: Code; why: string; focus: boolean; onFocus: (c: Code) => void }) {
   useEffect(() => {
     if (focus) onFocus(c);
   }, [focus, c, onFocus]);
@@ -248,7 +248,7 @@ function Hit({ code: c, focus, onFocus }: { code: Code; focus: boolean; onFocus:
       <span className="w-[4.6rem] shrink-0 font-mono text-[13px]">{c.code}</span>
       <span className="flex-1">
         {c.title}
-        {c.why && <span className="small"> · for “{c.why}”</span>}
+        {why && <span className="small"> · for “{why}”</span>}
       </span>
       {!c.billable && <span className="small shrink-0">opens ›</span>}
     </div>

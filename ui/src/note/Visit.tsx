@@ -239,7 +239,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       </main>
       {ordering ? (
         <OrderComposer
-          patientId={note.visit.patient.id}
+          patient={note.visit.patient}
           visitId={note.visit.id}
           diagnoses={(note.diagnoses ?? []).map((d) => ({ code: d.code, title: d.title }))}
           close={() => setOrdering(false)}

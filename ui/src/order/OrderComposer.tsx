@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
+import { day } from "../frame/time";
 import { useMe } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
@@ -16,12 +17,12 @@ const priorities = [
 
 /** OrderComposer orders laboratory tests, in the margin beside the page. */
 export function OrderComposer({
-  patientId,
+  patient,
   visitId,
   diagnoses,
   close,
 }: {
-  patientId: string;
+  patient: Schemas["PatientView"];
   visitId?: string;
   diagnoses: Diagnosis[];
   close: () => void;
@@ -99,11 +100,14 @@ export function OrderComposer({
     setError("");
     await sign({
       title: "Sign and send the order",
-      lines: all.map((c) => `${c.test.name} for ${c.diagnoses.join(", ")}`),
+      lines: [
+        `${patient.given} ${patient.family}, born ${day(patient.birthDate)}`,
+        ...all.map((c) => `${c.test.name} for ${c.diagnoses.join(", ")}`),
+      ],
       act: (secret) =>
         got(
           api.POST("/api/patients/{id}/orders", {
-            params: { path: { id: patientId } },
+            params: { path: { id: patient.id } },
             body: {
               visitId,
               priority,
@@ -115,7 +119,7 @@ export function OrderComposer({
           }),
         ),
       done: () => {
-        void client.invalidateQueries({ queryKey: ["chart", patientId] });
+        void client.invalidateQueries({ queryKey: ["chart", patient.id] });
         close();
       },
       failed: (e) => setError(say(e)),
