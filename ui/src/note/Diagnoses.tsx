@@ -55,13 +55,13 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
     if (!c) return;
     if (!c.billable) {
       setUnder(c);
-      setQuery("");
+      setQuery((now) => (now === query ? "" : now));
       // The field is left and entered again, so that the codes under the heading can be chosen from.
       input.current?.blur();
       setTimeout(() => input.current?.focus());
       return;
     }
-    setQuery("");
+    setQuery((now) => (now === query ? "" : now));
     setUnder(null);
     if (list.some((d) => d.code === c.code)) {
       setError(`${c.code} stands on the list already.`);
@@ -132,6 +132,7 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
       // The list on the screen still belongs to fewer letters: the one for all of them decides.
       e.preventDefault();
       e.stopPropagation();
+      setQuery("");
       choose((await client.fetchQuery(search))[0] ?? null, first);
     } else if (e.key === "Enter") {
       e.preventDefault();

@@ -50,14 +50,14 @@ export function OrderComposer({
   useEffect(() => input.current?.focus(), []);
 
   const first = diagnoses[0]?.code;
-  function withTest(t: Schemas["Test"]): Chosen[] {
-    if (chosen.some((c) => c.test.code === t.code)) return chosen;
-    return [...chosen, { test: t, diagnoses: first ? [first] : [] }];
+  function withTest(list: Chosen[], t: Schemas["Test"]): Chosen[] {
+    if (list.some((c) => c.test.code === t.code)) return list;
+    return [...list, { test: t, diagnoses: first ? [first] : [] }];
   }
   function choose(t: Schemas["Test"] | null | undefined) {
     if (!t) return;
-    setChosen(withTest(t));
-    setQuery("");
+    setChosen((list) => withTest(list, t));
+    setQuery((now) => (now === query ? "" : now)); // what was typed meanwhile is the next search
     request.current = crypto.randomUUID();
   }
   function link(code: string, test?: string) {
@@ -83,7 +83,7 @@ export function OrderComposer({
       setError("No test is found with these letters.");
       return;
     }
-    const all = best ? withTest(best) : chosen;
+    const all = best ? withTest(chosen, best) : chosen;
     setChosen(all);
     setQuery("");
     if (all.length === 0) {
@@ -162,6 +162,7 @@ export function OrderComposer({
             }
             if (!found.isPlaceholderData) return;
             e.preventDefault();
+            setQuery("");
             choose((await client.fetchQuery(search))[0] ?? null);
           }}
         />
