@@ -128,7 +128,7 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
       e.preventDefault(); // nothing to choose: the field lets go of the key, and the page has it
       return;
     }
-    if (e.key === "Enter" && found.isPlaceholderData) {
+    if (e.key === "Enter" && (found.isPlaceholderData || found.isFetching)) {
       // The list on the screen still belongs to fewer letters: the one for all of them decides.
       e.preventDefault();
       e.stopPropagation();

@@ -160,7 +160,7 @@ export function OrderComposer({
               void signAll();
               return;
             }
-            if (!found.isPlaceholderData) return;
+            if (!found.isPlaceholderData && !found.isFetching) return;
             e.preventDefault();
             setQuery("");
             choose((await client.fetchQuery(search))[0] ?? null);
