@@ -169,6 +169,7 @@ func (t *tx) file(in store.Incoming, d *decision) error {
 		return err
 	}
 	touched := map[string]bool{}
+	inMessage := map[[2]string]bool{}
 	for _, r := range reports {
 		if len(r.Values) == 0 && result.Final(r.Status) && r.Status != "X" && r.Notes == "" {
 			return held("The report %q is final and holds no value.", r.Title)
@@ -186,6 +187,11 @@ func (t *tx) file(in store.Incoming, d *decision) error {
 		if r.Filler == "" && r.Placer == "" {
 			next.Filler = fmt.Sprintf("message:%d", in.ID)
 		}
+		same := [2]string{next.Filler, next.Code}
+		if inMessage[same] {
+			return held("It reports %q twice under one number; one would hide the other. Ask the laboratory.", r.Title)
+		}
+		inMessage[same] = true
 		switch {
 		case d != nil:
 			next.PatientID, next.OwnerID, next.MatchedBy = d.patientID, d.owner, d.by

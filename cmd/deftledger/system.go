@@ -28,7 +28,7 @@ import (
 type options struct {
 	data, listen, mllp, lab, facility, zone string
 	idle                                    time.Duration
-	limit                                   int
+	limit, dataLimit                        int
 }
 
 func (o *options) register(f *flag.FlagSet) {
@@ -39,6 +39,7 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages and on paper")
 	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
 	f.DurationVar(&o.idle, "idle", 10*time.Minute, "the screen locks after this long without use")
+	f.IntVar(&o.dataLimit, "data-limit", 0, "largest size of the database in megabytes; writes beyond it are refused, not lost (0: no limit)")
 	f.IntVar(&o.limit, "message-limit", 8<<20, "largest message received, in bytes")
 }
 
@@ -170,6 +171,11 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		sys.http.Close()
 		sys.mllp.Close()
 		return nil, err
+	}
+	if o.dataLimit > 0 {
+		if err := s.LimitSize(ctx, o.dataLimit*256); err != nil { // pages of 4 KiB
+			return nil, err
+		}
 	}
 	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Location: zone, Clock: time.Now, IdleAfter: o.idle,
 		Codes: func() (*coding.Library, *coding.Index, error) {

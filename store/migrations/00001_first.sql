@@ -117,7 +117,8 @@ CREATE TABLE inbox (
 ) STRICT;
 CREATE INDEX inbox_same ON inbox(sha256);
 CREATE INDEX inbox_control ON inbox(sender, control);
-CREATE INDEX inbox_open ON inbox(state, id) WHERE state IN ('stored', 'quarantined');
+CREATE INDEX inbox_stored ON inbox(id) WHERE state = 'stored';
+CREATE INDEX inbox_held ON inbox(id) WHERE state = 'quarantined';
 
 CREATE TABLE report (
   id TEXT PRIMARY KEY, patient_id TEXT NOT NULL REFERENCES patient(id),

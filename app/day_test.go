@@ -1,0 +1,101 @@
+package app_test
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/chart"
+	"deftledger/store"
+)
+
+func TestTheDayPointsOutLookalikes(t *testing.T) {
+	c := open(t)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh Adeyemi", Given: "Oona"}, BirthDate: "1999-01-01", Sex: "F"}); err != nil {
+			return err
+		}
+		return q.AddVisit(store.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Reason: "Cough", Stage: "expected", StageAt: c.now})
+	}))
+	day, err := c.app.Day(ctx, c.who[app.FrontDesk], "")
+	require.NoError(t, err)
+	require.Len(t, day, 2)
+	require.Equal(t, []string{"Oona Marsh Adeyemi"}, day[0].Alike)
+	require.Equal(t, "58 y", day[0].Patient.Age)
+	require.Equal(t, "2026-05-04T10:00:00-04:00", day[0].StartsAt, "moments carry the practice's offset")
+	empty, err := c.app.Day(ctx, c.doctor(), "2026-05-05")
+	require.NoError(t, err)
+	require.Empty(t, empty)
+}
+
+func TestStagesMoveOnTheVersionThatWasSeen(t *testing.T) {
+	c := open(t)
+	events, done := c.app.Hub.Subscribe()
+	defer done()
+	require.NoError(t, c.app.MoveVisit(ctx, c.who[app.Assistant], visitID, "intake", 1))
+	require.Equal(t, app.Event{Kind: "visit", ID: visitID, Patient: patientID}, <-events)
+	require.Equal(t, 409, status(t, c.app.MoveVisit(ctx, c.doctor(), visitID, "ready", 1)))
+	require.Equal(t, 422, status(t, c.app.MoveVisit(ctx, c.doctor(), visitID, "vanished", 2)))
+	require.Equal(t, 404, status(t, c.app.MoveVisit(ctx, c.doctor(), "nobody", "ready", 2)))
+	// Starting follows the work: the physician's start moves it, the assistant's does not.
+	first, err := c.app.StartVisit(ctx, c.who[app.Assistant], visitID)
+	require.NoError(t, err)
+	day, _ := c.app.Day(ctx, c.doctor(), "")
+	require.Equal(t, "intake", day[0].Stage)
+	again, err := c.app.StartVisit(ctx, c.doctor(), visitID)
+	require.NoError(t, err)
+	require.Equal(t, first, again, "a draft is resumed where it stood")
+	day, _ = c.app.Day(ctx, c.doctor(), "")
+	require.Equal(t, "in visit", day[0].Stage)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'note'"))
+}
+
+func TestTheProblemList(t *testing.T) {
+	c := open(t)
+	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), patientID, "m10071"))
+	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), patientID, "M10.071"), "twice is once")
+	require.Equal(t, 422, status(t, c.app.AddProblem(ctx, c.doctor(), patientID, "M10.07")))
+	require.Equal(t, 404, status(t, c.app.AddProblem(ctx, c.doctor(), "nobody", "I10")))
+	v, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	require.NoError(t, err)
+	require.Equal(t, []app.ProblemView{{Code: "M10.071", Title: "Idiopathic gout, right ankle and foot", Since: "2026-05-04"}}, v.Problems)
+	require.NoError(t, c.app.EndProblem(ctx, c.doctor(), patientID, "M10.071"))
+	require.Equal(t, 404, status(t, c.app.EndProblem(ctx, c.doctor(), patientID, "M10.071")))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM problem WHERE ended = '2026-05-04'"), "ended, not deleted")
+}
+
+func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
+	c := open(t)
+	for i, v := range []string{"4.1", "4.9", "5.3"} {
+		o := c.order("K")
+		c.step()
+		c.receive(oru("E"+v, o.Placer+"-1", "F", v, "202605040800-0400", []string{"202601040800-0500", "202603040800-0500", "202605040800-0400"}[i]), "AA")
+	}
+	for _, r := range c.desk().Reports {
+		v, err := c.app.Report(ctx, c.doctor(), r.Report.ID, false)
+		require.NoError(t, err)
+		var earlier []string
+		for _, e := range v.Values[0].Earlier {
+			earlier = append(earlier, e.Text+" "+e.At[:10])
+		}
+		require.Equal(t, map[string][]string{"4.1": nil, "4.9": {"4.1 2026-01-04"}, "5.3": {"4.9 2026-03-04", "4.1 2026-01-04"}}[v.Values[0].Text], earlier)
+		if v.Values[0].Text == "5.3" {
+			require.True(t, v.Values[0].Disagree, "above the range, and not flagged by the laboratory")
+			require.Equal(t, "2026-05-04T08:00-04:00", v.CollectedAt, "to the minute, as it came")
+		}
+	}
+}
+
+// Two reports of one test under one number in one message would hide one another.
+func TestATestReportedTwiceInOneMessageIsHeld(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	text := oru("M1", o.Placer+"-1", "F", "4.4")
+	c.receive(text+text[strings.Index(text, "OBR|"):], "AA")
+	require.Empty(t, c.desk().Reports)
+	require.Contains(t, c.desk().Quarantine[0].Reason, "twice under one number")
+}
