@@ -6,9 +6,12 @@ import (
 	"bytes"
 	_ "embed"
 	"fmt"
+	"strings"
+	"sync"
 	"time"
 
 	"codeberg.org/go-pdf/fpdf"
+	"golang.org/x/image/font/sfnt"
 )
 
 // Source Serif 4 and Atkinson Hyperlegible Next, both SIL Open Font License 1.1.
@@ -39,6 +42,45 @@ type Document struct {
 	Entries                   []Entry
 }
 
+// coverage says which characters a typeface has; a missing one would be blank on
+// paper, and "≥ 3" must never print as "3".
+func coverage(raw []byte) func() func(rune) bool {
+	return sync.OnceValue(func() func(rune) bool {
+		f, err := sfnt.Parse(raw)
+		if err != nil {
+			panic("pdf: an embedded font cannot be read: " + err.Error())
+		}
+		return func(r rune) bool {
+			var b sfnt.Buffer
+			i, err := f.GlyphIndex(&b, r)
+			return err == nil && i != 0
+		}
+	})
+}
+
+var inSerif, inSans = coverage(serif), coverage(sansBold)
+
+// plain are the usual ways to write characters that the typefaces lack.
+var plain = map[rune]string{'≥': ">=", '≤': "<=", '≈': "~", '≠': "!=", '→': "->", '←': "<-", '↑': "(up)", '↓': "(down)", 'μ': "mc", 'µ': "mc", '′': "'", '″': "\"", '\u2011': "-", '\u202f': " ", '\u2009': " ", '✓': "[x]", '☐': "[ ]", '\t': "    ", 'α': "alpha", 'β': "beta", 'γ': "gamma", 'Δ': "Delta"}
+
+// printable replaces what a typeface lacks: by the usual way to write it, else by
+// its code point, so that nothing disappears on paper.
+func printable(s string, has func(rune) bool) string {
+	var b strings.Builder
+	for _, r := range s {
+		switch {
+		case r == '\n' || has(r):
+			b.WriteRune(r)
+		case plain[r] != "":
+			b.WriteString(plain[r])
+		case r < ' ':
+		default:
+			fmt.Fprintf(&b, "[U+%04X]", r)
+		}
+	}
+	return b.String()
+}
+
 func moment(s string) string {
 	t, err := time.Parse(time.RFC3339, s)
 	if err != nil {
@@ -62,7 +104,7 @@ func Render(d Document) ([]byte, error) {
 	f.SetHeaderFunc(func() {
 		f.SetXY(22, 14)
 		f.SetFont("sans", "B", 11)
-		f.CellFormat(110, 6, d.Patient, "", 0, "L", false, 0, "")
+		f.CellFormat(110, 6, printable(d.Patient, inSans()), "", 0, "L", false, 0, "")
 		f.SetFont("sans", "", 9)
 		f.CellFormat(0, 6, d.Practice, "", 1, "R", false, 0, "")
 		f.CellFormat(0, 5, d.Identity, "", 1, "L", false, 0, "")
@@ -75,7 +117,7 @@ func Render(d Document) ([]byte, error) {
 		f.SetDrawColor(0xDA, 0xD5, 0xC7)
 		f.Line(22, f.GetY(), 194, f.GetY())
 		f.SetFont("sans", "", 8.5)
-		f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", now.SignedBy, moment(now.SignedAt)), "", 1, "L", false, 0, "")
+		f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", 1, "L", false, 0, "")
 		f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
 		f.CellFormat(0, 4, fmt.Sprintf("page %d of {pages}", f.PageNo()), "", 0, "R", false, 0, "")
 	})
@@ -86,7 +128,7 @@ func Render(d Document) ([]byte, error) {
 			f.SetFont("serif", "", 17)
 			f.MultiCell(0, 8, d.Title, "", "L", false)
 			f.SetFont("sans", "", 9.5)
-			f.MultiCell(0, 5, d.Subtitle+" · "+moment(d.Visit), "", "L", false)
+			f.MultiCell(0, 5, printable(d.Subtitle, inSans())+" · "+moment(d.Visit), "", "L", false)
 			f.Ln(3)
 		}
 		for _, s := range e.Sections {
@@ -95,7 +137,7 @@ func Render(d Document) ([]byte, error) {
 			f.CellFormat(0, 6, s.Heading, "", 1, "L", false, 0, "")
 			f.SetTextColor(0x1D, 0x2B, 0x2F)
 			f.SetFont("serif", "", 11)
-			f.MultiCell(0, 5.6, s.Text, "", "L", false)
+			f.MultiCell(0, 5.6, printable(s.Text, inSerif()), "", "L", false)
 			f.Ln(3.5)
 		}
 	}

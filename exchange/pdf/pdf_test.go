@@ -60,3 +60,12 @@ func TestEveryPageCarriesPatientSignerTimeAndFolio(t *testing.T) {
 		require.Contains(t, p, wide("Signed by "+by+", "+at), "page %d", i+1)
 	}
 }
+
+func TestNothingDisappearsOnPaper(t *testing.T) {
+	require.Equal(t, "SpO2 >= 92 %, T 38.1 °C, 5 µg, Łukasz Škoda, 3 × 2, ½, -> [U+4E2D]", printable("SpO2 ≥ 92 %, T 38.1 °C, 5 µg, Łukasz Škoda, 3 × 2, ½, → 中", inSerif()))
+	require.Equal(t, "5 mcg", printable("5 µg", inSans()), "the safe way to write it where the letter is missing")
+	raw, err := Render(Document{Patient: "Łukasz Škoda", Entries: []Entry{{Folio: 1, Sections: []Section{{"Plan", "Keep ≥ 92 %."}}}}})
+	require.NoError(t, err)
+	require.Contains(t, pages(t, raw)[0], wide("Keep >= 92 %."))
+	require.Contains(t, pages(t, raw)[0], wide("Łukasz Škoda"))
+}

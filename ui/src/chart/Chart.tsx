@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
+import { Ring } from "../frame/Ring";
 import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
 import { OrderComposer } from "../order/OrderComposer";
@@ -62,14 +63,14 @@ export function Chart() {
     <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
       <Spine chart={c} />
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
+        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-10 py-5 max-[700px]:px-4">
           <h2 className="mb-1 text-[19px]">Chart</h2>
           <p role="alert" className="text-alarm">
             {error}
           </p>
           <Timeline chart={c} />
         </div>
-        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
+        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
           {today && mayStart && (
             <button type="button" className="act" onClick={start}>
               {today.signed ? "Read today's note" : today.noteId ? "Resume today's visit" : "Start today's visit"}
@@ -84,6 +85,7 @@ export function Chart() {
           {!today && <span className="small">No visit today.</span>}
         </footer>
       </main>
+      {!ordering && <Open chart={c} />}
       {ordering && (
         <OrderComposer
           patient={c.patient}
@@ -92,6 +94,41 @@ export function Chart() {
         />
       )}
     </div>
+  );
+}
+
+const quarters: Record<string, number> = { open: 0, "in hand": 2, "waiting on others": 3, closed: 4 };
+const kinds: Record<string, string> = { note: "Note", order: "Order", report: "Result" };
+
+// Open lists, in the margin, what somebody still has to close in this chart.
+function Open({ chart }: { chart: Schemas["ChartView"] }) {
+  const named = (l: Schemas["LineView"]) => {
+    const report = chart.reports.find((r) => r.id === l.subject);
+    const order = chart.orders.find((o) => o.id === l.subject);
+    const visit = chart.visits.find((v) => v.noteId === l.subject);
+    if (report) return <Link to={`/desk/report/${report.id}`}>{report.title}</Link>;
+    if (visit) return <Link to={`/patients/${chart.patient.id}/visits/${visit.id}`}>{visit.kind}</Link>;
+    return order?.tests.map((t) => t.name).join(", ");
+  };
+  return (
+    <aside
+      aria-label="Open lines of this chart"
+      className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
+    >
+      <h2 className="mb-3 text-[17px]">Open lines</h2>
+      {chart.open.length === 0 && <p className="small">Nothing in this chart waits for anybody.</p>}
+      {chart.open.map((l) => (
+        <div key={l.id} className="margin-note mb-4">
+          <span className="block font-semibold hover:[&_a]:underline">
+            {kinds[l.kind] ?? l.kind}: {named(l)}
+          </span>
+          <span className="block">
+            <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.openedAt)}
+          </span>
+          <span className="block text-faded">Closes with: {l.closes}</span>
+        </div>
+      ))}
+    </aside>
   );
 }
 

@@ -1,5 +1,5 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, DialogPanel } from "@headlessui/react";
-import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { api, got, type Schemas } from "../exchange/client";
@@ -16,9 +16,10 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
   const mayFind = useRight("find a patient");
   const mayOpen = useRight("see a chart");
   const keys = useShownKeys();
+  const client = useQueryClient();
+  const search = { queryKey: ["find", query], queryFn: () => got(api.POST("/api/find", { body: { query } })) };
   const found = useQuery({
-    queryKey: ["find", query],
-    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    ...search,
     enabled: mayFind && query.trim().length > 1,
     placeholderData: keepPreviousData,
     gcTime: 0,
@@ -58,6 +59,17 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
             autoComplete="off"
             onChange={(e) => setQuery(e.target.value)}
             onKeyDown={(e) => {
+              if (e.key === "Enter" && found.isFetching) {
+                // The list on the screen still belongs to fewer letters, and may name somebody else.
+                e.preventDefault();
+                void client.fetchQuery(search).then((ps) => {
+                  if (ps.length > 1) return; // several, unseen as yet: the person chooses
+                  close();
+                  if (ps[0] && mayOpen) go(`/patients/${ps[0].id}`);
+                  else screens[0]?.run();
+                });
+                return;
+              }
               if (e.key !== "Escape") return;
               e.preventDefault();
               close();
