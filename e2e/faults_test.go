@@ -159,7 +159,7 @@ func TestTwoWriters(t *testing.T) {
 
 // TestTheScreenLocks locks after idling and unlocks without losing work.
 func TestTheScreenLocks(t *testing.T) {
-	p := practice(t, "--idle", "3s")
+	p := practice(t, "--idle", "5s")
 	h := sit(t, p)
 	h.signIn("maren")
 	h.sees("Bram Tollefsen")

@@ -207,15 +207,17 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
             </span>
           </div>
         </div>
-        {hits.length > 0 && (
-          <ComboboxOptions static modal={false} className="mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf">
-            {hits.map((c, i) => (
-              <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
-                {({ focus }) => <Hit code={c} why={i === 0 ? c.why : ""} focus={focus} onFocus={setActive} />}
-              </ComboboxOption>
-            ))}
-          </ComboboxOptions>
-        )}
+        <ComboboxOptions
+          static
+          modal={false}
+          className={hits.length === 0 ? "hidden" : "mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf"}
+        >
+          {hits.map((c, i) => (
+            <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
+              {({ focus }) => <Hit code={c} why={i === 0 ? c.why : ""} focus={focus} onFocus={setActive} />}
+            </ComboboxOption>
+          ))}
+        </ComboboxOptions>
       </Combobox>
       {query.trim() !== "" && found.isSuccess && !found.isFetching && hits.length === 0 && (
         <p className="small mt-1">Nothing found. Try fewer or plainer words, or the code itself.</p>

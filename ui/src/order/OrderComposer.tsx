@@ -166,18 +166,16 @@ export function OrderComposer({
             choose((await client.fetchQuery(search))[0] ?? null);
           }}
         />
-        {hits.length > 0 && (
-          <ComboboxOptions static modal={false} className="mt-1 border border-edge bg-leaf">
-            {hits.map((t) => (
-              <ComboboxOption key={t.code} value={t} data-test-code={t.code} className="px-2 py-1 data-focus:bg-kelp-wash">
-                {t.name}
-                <span className="small block">
-                  {t.specimen}, {t.tube} · <span className="font-mono">{t.code}</span>
-                </span>
-              </ComboboxOption>
-            ))}
-          </ComboboxOptions>
-        )}
+        <ComboboxOptions static modal={false} className={hits.length === 0 ? "hidden" : "mt-1 border border-edge bg-leaf"}>
+          {hits.map((t) => (
+            <ComboboxOption key={t.code} value={t} data-test-code={t.code} className="px-2 py-1 data-focus:bg-kelp-wash">
+              {t.name}
+              <span className="small block">
+                {t.specimen}, {t.tube} · <span className="font-mono">{t.code}</span>
+              </span>
+            </ComboboxOption>
+          ))}
+        </ComboboxOptions>
       </Combobox>
       {query.trim() !== "" && found.isSuccess && !found.isFetching && hits.length === 0 && (
         <p className="small mt-1">Not in this laboratory's list.</p>
