@@ -35,6 +35,7 @@ type Config struct {
 	Laboratory Laboratory
 	LabAddr    string // host:port of the laboratory's MLLP listener
 	Facility   string // as we call ourselves in messages
+	Practice   string // as we call ourselves to people
 	Codes      func() (*coding.Library, *coding.Index, error)
 	Location   *time.Location
 	Clock      func() time.Time

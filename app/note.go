@@ -499,7 +499,7 @@ func (a *App) NotePDF(ctx context.Context, who Actor, id string) (out []byte, er
 	}
 	p := v.Visit.Patient
 	d := pdf.Document{
-		Practice: a.Facility, Title: v.Visit.Kind, Subtitle: v.Visit.Reason,
+		Practice: a.Practice, Title: v.Visit.Kind, Subtitle: v.Visit.Reason,
 		Patient: p.Given + " " + p.Family, Identity: "born " + p.BirthDate + ", " + p.Sex + ", record " + p.Record,
 		Visit: v.Visit.StartsAt,
 	}

@@ -150,3 +150,18 @@ func TestFindingPatients(t *testing.T) {
 		require.Empty(t, got, q)
 	}
 }
+
+// A signing act under way while the screen is locked does not unlock it.
+func TestALockHoldsAgainstAnActUnderWay(t *testing.T) {
+	c := open(t)
+	id, versions, list := c.written()
+	token, err := c.app.SignIn(ctx, "physician", password)
+	require.NoError(t, err)
+	underWay, _, err := c.app.Who(ctx, token, true)
+	require.NoError(t, err)
+	require.NoError(t, c.app.Lock(ctx, underWay))
+	_, err = c.app.SignNote(ctx, underWay, id, secret, versions, list)
+	require.NoError(t, err, "what was begun before the lock is finished")
+	_, _, err = c.app.Who(ctx, token, true)
+	require.ErrorIs(t, err, app.ErrLocked)
+}

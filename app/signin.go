@@ -192,7 +192,7 @@ func (a *App) Who(ctx context.Context, token string, used bool) (Actor, store.St
 	s := &who.Session
 	if !s.Locked && now.Sub(s.Seen) > a.IdleAfter {
 		s.Locked = true
-		if err := a.Store.Write(ctx, func(q *store.Q) error { return q.SaveSession(*s) }); err != nil {
+		if err := a.Store.Write(ctx, func(q *store.Q) error { return q.LockSession(s.Hash) }); err != nil {
 			return who, staff, err
 		}
 	}
@@ -201,7 +201,7 @@ func (a *App) Who(ctx context.Context, token string, used bool) (Actor, store.St
 	}
 	if used && now.Sub(s.Seen) > 20*time.Second {
 		s.Seen = now
-		if err := a.Store.Write(ctx, func(q *store.Q) error { return q.SaveSession(*s) }); err != nil {
+		if err := a.Store.Write(ctx, func(q *store.Q) error { return q.SeenSession(s.Hash, now) }); err != nil {
 			return who, staff, err
 		}
 	}
@@ -210,9 +210,8 @@ func (a *App) Who(ctx context.Context, token string, used bool) (Actor, store.St
 
 // Lock locks the screen at once; it also closes signing.
 func (a *App) Lock(ctx context.Context, who Actor) error {
-	who.Session.Locked, who.Session.SigningUntil = true, time.Time{}
 	return a.write(ctx, who, func(t *tx) error {
-		if err := t.SaveSession(who.Session); err != nil {
+		if err := t.LockSession(who.Session.Hash); err != nil {
 			return err
 		}
 		return t.audit("lock the screen", "", "", "")
@@ -224,9 +223,8 @@ func (a *App) Unlock(ctx context.Context, who Actor, staff store.Staff, password
 	if err := a.attempt(ctx, "login:"+strings.ToLower(staff.Login), func() bool { return checkSecret(password, staff.PasswordHash) }); err != nil {
 		return err
 	}
-	who.Session.Locked, who.Session.Seen = false, a.Clock()
 	return a.write(ctx, who, func(t *tx) error {
-		if err := t.SaveSession(who.Session); err != nil {
+		if err := t.UnlockSession(who.Session.Hash, t.now); err != nil {
 			return err
 		}
 		return t.audit("unlock the screen", "", "", "")
@@ -269,5 +267,5 @@ func (a *App) openSigning(ctx context.Context, who *Actor, secret string) error 
 		return err
 	}
 	who.Session.SigningUntil = now.Add(signingWindow)
-	return a.Store.Write(ctx, func(q *store.Q) error { return q.SaveSession(who.Session) })
+	return a.Store.Write(ctx, func(q *store.Q) error { return q.OpenSigning(who.Session.Hash, who.Session.SigningUntil) })
 }

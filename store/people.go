@@ -106,9 +106,24 @@ func (q *Q) SessionByHash(hash []byte) (Session, error) {
 	}, "SELECT token_hash, staff_id, created_at, seen_at, locked, signing_until FROM session WHERE token_hash = ?", hash)
 }
 
-// SaveSession stores what changed in a session.
-func (q *Q) SaveSession(s Session) error {
-	return q.do("UPDATE session SET seen_at = ?, locked = ?, signing_until = ? WHERE token_hash = ?", Stamp(s.Seen), s.Locked, Stamp(s.SigningUntil), s.Hash)
+// SeenSession notes that the person did something; a locked session stays as it is.
+func (q *Q) SeenSession(hash []byte, at time.Time) error {
+	return q.do("UPDATE session SET seen_at = ? WHERE token_hash = ? AND locked = 0", Stamp(at), hash)
+}
+
+// LockSession locks a session and closes signing in it.
+func (q *Q) LockSession(hash []byte) error {
+	return q.do("UPDATE session SET locked = 1, signing_until = '' WHERE token_hash = ?", hash)
+}
+
+// UnlockSession opens a locked session.
+func (q *Q) UnlockSession(hash []byte, at time.Time) error {
+	return q.do("UPDATE session SET locked = 0, seen_at = ? WHERE token_hash = ?", Stamp(at), hash)
+}
+
+// OpenSigning opens signing until a time; not in a session locked meanwhile.
+func (q *Q) OpenSigning(hash []byte, until time.Time) error {
+	return q.do("UPDATE session SET signing_until = ? WHERE token_hash = ? AND locked = 0", Stamp(until), hash)
 }
 
 // EndSession removes a session.

@@ -378,7 +378,7 @@ func (s *server) codes(query, under string) ([]CodeView, error) {
 func (s *server) me(in signedIn) Me {
 	a := s.app
 	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []string{}, Told: result.Told, Stages: app.Stages,
-		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name, PracticeName: a.Facility}
+		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name, PracticeName: a.Practice}
 	if in.err == nil {
 		m.Rights, m.SingleKeys, m.DraftKey = app.RightsOf(in.who.Role), in.staff.SingleKeys, base64.StdEncoding.EncodeToString(in.staff.DraftKey)
 		m.SigningOpen = a.Clock().Before(in.who.Session.SigningUntil)

@@ -26,9 +26,9 @@ import (
 
 // options are the flags that serve and demo share.
 type options struct {
-	data, listen, mllp, lab, facility, zone string
-	idle                                    time.Duration
-	limit, dataLimit                        int
+	data, listen, mllp, lab, facility, practice, zone string
+	idle                                              time.Duration
+	limit, dataLimit                                  int
 }
 
 func (o *options) register(f *flag.FlagSet) {
@@ -36,7 +36,8 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8420", "address of the application")
 	f.StringVar(&o.mllp, "mllp", "127.0.0.1:8421", "address at which results are received (HL7 v2 over MLLP)")
 	f.StringVar(&o.lab, "lab", "127.0.0.1:8422", "address of the laboratory that takes orders (HL7 v2 over MLLP)")
-	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages and on paper")
+	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages")
+	f.StringVar(&o.practice, "practice", "Skerrow Island Family Practice", "name of the practice on paper")
 	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
 	f.DurationVar(&o.idle, "idle", 10*time.Minute, "the screen locks after this long without use")
 	f.IntVar(&o.dataLimit, "data-limit", 0, "largest size of the database in megabytes; writes beyond it are refused, not lost (0: no limit)")
@@ -177,7 +178,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Location: zone, Clock: time.Now, IdleAfter: o.idle,
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle,
 		Codes: func() (*coding.Library, *coding.Index, error) {
 			l, err := codes()
 			return l.editions, l.index, err
