@@ -103,7 +103,7 @@ func (a *App) fileStored(ctx context.Context) (n int, err error) {
 				if seen {
 					return held("An earlier message of this sender has the same control number (%s) and another content. Ask the laboratory which one counts.", in.Control)
 				}
-				return t.file(in, nil)
+				return t.fileSafely(in, nil)
 			})
 			var why *heldError
 			if errors.As(err, &why) {
@@ -126,6 +126,18 @@ type heldError struct{ reason string }
 func (e *heldError) Error() string { return e.reason }
 
 func held(format string, args ...any) error { return &heldError{fmt.Sprintf(format, args...)} }
+
+// fileSafely files a message; one that trips over a fault of ours is held too,
+// instead of stopping all that come after it.
+func (t *tx) fileSafely(in store.Incoming, d *decision) (err error) {
+	defer func() {
+		if p := recover(); p != nil {
+			slog.Error("a stored message could not be filed", "message", in.ID, "panic", p)
+			err = held("Reading it failed here. Report this to whoever looks after the program; the message is kept.")
+		}
+	}()
+	return t.file(in, d)
+}
 
 // decision is a person's word on whose a message is.
 type decision struct {

@@ -87,6 +87,7 @@ func TestWhatCannotBeReadSaysWhy(t *testing.T) {
 	}{
 		{"empty", "", "does not begin with an MSH", true},
 		{"a web request", "GET / HTTP/1.1\r\n\r\n", "does not begin with an MSH", true},
+		{"MSH cut short", "MSH\r0000", "names no delimiters", true},
 		{"MSH alone", "MSH", "does not begin with an MSH", true},
 		{"no control identifier", change("|M77|", "||"), "no control identifier", true},
 		{"one delimiter used twice", change("^~\\&", "^^\\&"), "is used twice", true},

@@ -64,6 +64,9 @@ func ParseHeader(raw []byte) (Header, error) {
 }
 
 func header(line string) (Segment, error) {
+	if len(line) < 6 || !strings.HasPrefix(line, "MSH") {
+		return Segment{}, fmt.Errorf("%w: its MSH segment names no delimiters", ErrNotHL7)
+	}
 	d := delimiters{field: line[3], component: line[4], repeat: '~', escape: '\\', sub: '&'}
 	enc, _, _ := strings.Cut(line[4:], string(d.field))
 	if len(enc) < 1 {

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"sync"
 )
@@ -91,6 +92,12 @@ func Serve(l net.Listener, limit int, handle func(peer string, message []byte) [
 		go func() {
 			defer open.Delete(c)
 			defer c.Close()
+			// A fault in handling one message ends its connection unanswered, not the program.
+			defer func() {
+				if p := recover(); p != nil {
+					slog.Error("a message could not be handled", "panic", p)
+				}
+			}()
 			peer := c.RemoteAddr().String()
 			r := bufio.NewReaderSize(c, 64<<10)
 			for {

@@ -51,6 +51,9 @@ func TestServeAnswersEachMessageAndClosesOnTheTooLarge(t *testing.T) {
 	ended := make(chan error, 1)
 	go func() {
 		ended <- Serve(l, 10, func(_ string, m []byte) []byte {
+			if string(m) == "fault" {
+				panic("a fault in handling")
+			}
 			if string(m) == "mute" {
 				return nil
 			}
@@ -66,6 +69,11 @@ func TestServeAnswersEachMessageAndClosesOnTheTooLarge(t *testing.T) {
 	}
 	_, err = Exchange(ctx, l.Addr().String(), []byte("mute"), 100)
 	require.ErrorIs(t, err, io.EOF, "what could not be stored is not answered, so that it is sent again")
+	_, err = Exchange(ctx, l.Addr().String(), []byte("fault"), 100)
+	require.Error(t, err)
+	got, err := Exchange(ctx, l.Addr().String(), []byte("after"), 100)
+	require.NoError(t, err, "a fault in one message does not end the listener")
+	require.Equal(t, "got after", string(got))
 	l.Close()
 	require.Error(t, <-ended)
 }
