@@ -321,6 +321,15 @@ func (h *hand) signIn(login string) {
 	h.wait(`document.querySelector("header nav")`, "the bar after signing in")
 }
 
+// startThird starts the third visit of the day, Bram Tollefsen's, from Today.
+func (h *hand) startThird() {
+	h.t.Helper()
+	h.sees("Bram Tollefsen")
+	h.press("3")
+	h.press("v")
+	h.focused("subjective")
+}
+
 // secret enters the signing secret in the dialog.
 func (h *hand) secret() {
 	h.t.Helper()

@@ -139,10 +139,7 @@ func TestDiagnosesByKeyboard(t *testing.T) {
 	p := practice(t)
 	h := sit(t, p)
 	h.signIn("maren")
-	h.sees("Bram Tollefsen")
-	h.press("3")
-	h.press("v")
-	h.focused("subjective")
+	h.startThird()
 	h.press("Escape")
 	codes := func(want ...string) {
 		t.Helper()

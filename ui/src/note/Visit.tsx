@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef, useState } from "react";
-import { useParams } from "react-router";
+import { Link, useParams } from "react-router";
 import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
 import { api, got, type Schemas, say } from "../exchange/client";
@@ -276,9 +276,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               {(chart.reports ?? [])
                 .filter((r) => !r.signed)
                 .map((r) => (
-                  <a key={r.id} href={`/desk/report/${r.id}`} className="block text-kelp hover:underline">
+                  <Link key={r.id} to={`/desk/report/${r.id}`} className="block text-kelp hover:underline">
                     {r.title}, {day(r.collectedAt)}
-                  </a>
+                  </Link>
                 ))}
             </div>
           )}
