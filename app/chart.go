@@ -395,9 +395,17 @@ func (a *App) ReadAudit(ctx context.Context, who Actor, patient string, before i
 		for _, s := range staff {
 			names[s.ID] = s.Name()
 		}
+		patients, err := q.AllPatients()
+		if err != nil {
+			return err
+		}
+		records := map[string]string{}
+		for _, p := range patients {
+			records[p.ID] = p.Record
+		}
 		rows, err := q.AuditRows(patient, before, 200)
 		for _, r := range rows {
-			out = append(out, AuditView{r.ID, a.say(store.Moment(r.At)), names[r.StaffID], r.Act, r.PatientID, r.Subject})
+			out = append(out, AuditView{r.ID, a.say(store.Moment(r.At)), names[r.StaffID], r.Act, records[r.PatientID], r.Subject})
 		}
 		return err
 	})

@@ -100,4 +100,8 @@ func TestPictures(t *testing.T) {
 	h.press("?")
 	h.sees("Keys of this screen")
 	take("keys")
+	h = sit(t, p)
+	h.signIn("ade")
+	h.sees("sign in")
+	take("audit")
 }
