@@ -7,8 +7,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
@@ -16,6 +18,7 @@ import (
 	"deftledger/core/coding"
 	"deftledger/core/ledger"
 	"deftledger/core/order"
+	"deftledger/core/safety"
 	"deftledger/store"
 )
 
@@ -40,14 +43,22 @@ type Config struct {
 	Location   *time.Location
 	Clock      func() time.Time
 	IdleAfter  time.Duration // the screen locks after this
+	Forms      fs.FS         // the forms that ship: body systems, interviews, kinds of visit, snippets
+	Medicines  *safety.List
+	Elsewhere  Elsewhere
 }
+
+// Elsewhere is where other parties are reached, as base addresses of their FHIR
+// interfaces ("http://127.0.0.1:8423"); empty for a party we have no link to.
+type Elsewhere struct{ Pharmacy, Portal, Device, Fax string }
 
 // App is the application without its interface.
 type App struct {
 	Config
 	Hub   *Hub
 	tests map[string]order.Test
-	wake  struct{ out, in chan struct{} }
+	wake  struct{ out, in, fax chan struct{} }
+	forms atomic.Pointer[library]
 
 	presence struct {
 		sync.Mutex
@@ -61,7 +72,7 @@ func New(c Config) *App {
 	for _, t := range c.Laboratory.Tests {
 		a.tests[t.Code] = t
 	}
-	a.wake.out, a.wake.in = make(chan struct{}, 1), make(chan struct{}, 1)
+	a.wake.out, a.wake.in, a.wake.fax = make(chan struct{}, 1), make(chan struct{}, 1), make(chan struct{}, 1)
 	a.presence.at = map[string]map[string]writing{}
 	return a
 }

@@ -4,13 +4,13 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"strings"
 	"time"
 
 	"deftledger/core/coding"
 	"deftledger/core/line"
 	"deftledger/core/note"
-	"deftledger/exchange/pdf"
 	"deftledger/store"
 )
 
@@ -25,7 +25,7 @@ const presenceLasts = 25 * time.Second
 
 // PartView is one part of the note as last saved.
 type PartView struct {
-	Part    string `json:"part" enum:"subjective,objective,assessment,plan"`
+	Part    string `json:"part" enum:"subjective,function,objective,assessment,plan,remarks"`
 	Text    string `json:"text"`
 	Version int    `json:"version"`
 	SavedAt string `json:"savedAt"`
@@ -55,13 +55,27 @@ type SectionView struct {
 	Text    string `json:"text"`
 }
 
-// SealedView is a sealed entry as it reads.
+// SealedView is a sealed entry as it reads. Blocks say of each sentence where it
+// came from; entries sealed before that was kept have Sections only.
 type SealedView struct {
-	Folio    int           `json:"folio"`
-	SignedBy string        `json:"signedBy"`
-	SignedAt string        `json:"signedAt"`
-	Hash     string        `json:"hash"`
-	Sections []SectionView `json:"sections"`
+	Folio    int            `json:"folio"`
+	SignedBy string         `json:"signedBy"`
+	SignedAt string         `json:"signedAt"`
+	Hash     string         `json:"hash"`
+	Sections []SectionView  `json:"sections"`
+	Blocks   []note.Block   `json:"blocks"`
+	Drawings []note.Drawing `json:"drawings"`
+	Share    *note.Share    `json:"share,omitempty"`
+}
+
+// RetractedView says why a note no longer counts and where it belongs.
+type RetractedView struct {
+	Folio   int    `json:"folio"`
+	By      string `json:"by"`
+	At      string `json:"at"`
+	Reason  string `json:"reason"`
+	Belongs string `json:"belongs" doc:"Identifier of the chart it should have stood in"`
+	Record  string `json:"record" doc:"Record number of that chart"`
 }
 
 // NoteView is the note of a visit with all that stands around it.
@@ -77,6 +91,25 @@ type NoteView struct {
 	Sealed      *SealedView     `json:"sealed,omitempty"`
 	Amendments  []SealedView    `json:"amendments"`
 	ClaimLimit  int             `json:"claimLimit"`
+	Blocks      []note.Block    `json:"blocks"`
+	Findings    []note.Finding  `json:"findings"`
+	Interviews  []InterviewView `json:"interviews"`
+	Brought     []BroughtView   `json:"brought"`
+	Drawings    []DrawingView   `json:"drawings"`
+	Fitting     Fitting         `json:"fitting"`
+	Shows       []string        `json:"shows" doc:"Parts beside the four that this kind of visit shows"`
+	Share       note.Share      `json:"share"`
+	Sources     []SourceView    `json:"sources" doc:"Earlier notes that something was carried from"`
+	LeftFor     string          `json:"leftFor"`
+	LeftWords   string          `json:"leftWords"`
+	Retracted   *RetractedView  `json:"retracted,omitempty"`
+}
+
+// SourceView names an earlier note that something was carried from.
+type SourceView struct {
+	Note    string `json:"note"`
+	VisitID string `json:"visitId"`
+	Words   string `json:"words"`
 }
 
 // amendment is the sealed content of an amendment.
@@ -86,6 +119,10 @@ type amendment struct {
 
 // StartVisit begins (or resumes) the visit and its note.
 func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID string, err error) {
+	l, err := a.library()
+	if err != nil {
+		return "", err
+	}
 	err = a.act(ctx, who, WriteNote, func(t *tx) error {
 		v, err := t.VisitByID(visitID)
 		if err != nil {
@@ -106,6 +143,14 @@ func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID
 				return err
 			}
 			t.tell("line", noteID, v.PatientID)
+			if err := t.beginWith(noteID, v, l); err != nil {
+				return err
+			}
+		}
+		if who.Role != Physician && (v.Stage == "expected" || v.Stage == "arrived") {
+			if err := t.SetStage(visitID, "intake", t.now, v.Version); err != nil {
+				return err
+			}
 		}
 		if who.Role == Physician && v.NoteFolio == 0 && (v.Stage == "expected" || v.Stage == "arrived" || v.Stage == "intake" || v.Stage == "ready") {
 			if err := t.SetStage(visitID, "in visit", t.now, v.Version); err != nil {
@@ -118,8 +163,24 @@ func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID
 	return noteID, err
 }
 
+// beginWith gives a new note the questions that fit its reason and kind of visit.
+func (t *tx) beginWith(noteID string, v store.Visit, l *library) error {
+	iv := l.fitting(v.Reason)
+	if iv == nil {
+		iv = l.newest(l.kind(v.Kind).Interview)
+	}
+	if iv == nil {
+		return nil
+	}
+	return t.AddNoteInterview(noteID, store.NoteInterview{Form: iv.ID, Version: iv.Version})
+}
+
 // Note reads a note.
 func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err error) {
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
 	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
 		n, err := q.NoteByID(id)
 		if err != nil {
@@ -133,7 +194,8 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if err != nil {
 			return err
 		}
-		out = NoteView{ID: id, Visit: a.visit(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit}
+		out = NoteView{ID: id, Visit: a.visit(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit,
+			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, LeftWords: n.LeftWords}
 		names, err := a.names(q)
 		if err != nil {
 			return err
@@ -146,6 +208,7 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		for _, p := range parts {
 			by[p.Part] = p
 		}
+		out.LeftFor = names[n.LeftFor]
 		for _, p := range note.Parts {
 			out.Parts = append(out.Parts, PartView{string(p), by[p].Text, by[p].Version, a.say(by[p].SavedAt), names[by[p].SavedBy]})
 		}
@@ -174,7 +237,7 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if n.Folio > 0 {
 			return a.sealed(q, n, &out)
 		}
-		return nil
+		return a.drafted(q, n, v, l, &out)
 	})
 	if err == nil && out.Sealed == nil {
 		if lib, _, e := a.Codes(); e == nil {
@@ -182,6 +245,114 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		}
 	}
 	return out, err
+}
+
+// drafted reads what a draft is made of and how it reads.
+func (a *App) drafted(q *store.Q, n store.Note, v store.Visit, l *library, out *NoteView) error {
+	d, err := a.draft(q, n, v, l)
+	if err != nil {
+		return err
+	}
+	out.Findings = append(out.Findings, d.Findings...)
+	out.Blocks = append(out.Blocks, l.systems.Compose(d)...)
+	out.Share = note.Measure(out.Blocks)
+	kind := l.kind(v.Kind)
+	out.Shows = append(out.Shows, kind.Shows...)
+	as, err := q.NoteAnswers(n.ID)
+	if err != nil {
+		return err
+	}
+	version := map[string]int{}
+	for _, x := range as {
+		version[x.Form+" "+x.Link] = x.Version
+	}
+	fit := Fitting{Review: []string{}, Examination: []string{}, Plan: []string{}}
+	for _, t := range d.Interviews {
+		out.Interviews = append(out.Interviews, interviewView(t, d.Findings, version))
+		fit.Review = merge(fit.Review, t.Interview.Prose.Review)
+		fit.Examination = merge(fit.Examination, t.Interview.Prose.Examination)
+		fit.Plan = merge(fit.Plan, t.Interview.Prose.Plan)
+	}
+	if len(fit.Review)+len(fit.Examination) == 0 {
+		fit.Review, fit.Examination = merge(fit.Review, kind.Review), merge(fit.Examination, kind.Examination)
+	}
+	out.Fitting = fit
+	cs, err := q.CarriedOf(n.ID)
+	if err != nil {
+		return err
+	}
+	for _, c := range cs {
+		out.Brought = append(out.Brought, BroughtView{c.Brought, c.SourceNote, c.Version})
+	}
+	ds, err := q.Drawings(n.ID)
+	if err != nil {
+		return err
+	}
+	for _, x := range ds {
+		out.Drawings = append(out.Drawings, DrawingView{x.ID, x.Outline, x.Caption, x.Strokes, x.SVG, x.Version})
+	}
+	return a.sources(q, out)
+}
+
+// sources names the notes that pieces of a note were carried from.
+func (a *App) sources(q *store.Q, out *NoteView) error {
+	seen := map[string]bool{"": true}
+	for _, b := range out.Blocks {
+		for _, p := range b.Pieces {
+			if p.Origin != note.Carried || seen[p.Source] {
+				continue
+			}
+			seen[p.Source] = true
+			n, err := q.NoteByID(p.Source)
+			if err != nil {
+				continue // sealed in a chart that is no longer reachable: the words stay
+			}
+			v, err := q.VisitByID(n.VisitID)
+			if err != nil {
+				return err
+			}
+			out.Sources = append(out.Sources, SourceView{p.Source, v.ID, sourceWords(a, v)})
+		}
+	}
+	return nil
+}
+
+func merge(a, b []string) []string {
+	for _, x := range b {
+		if !slices.Contains(a, x) {
+			a = append(a, x)
+		}
+	}
+	return a
+}
+
+func interviewView(t note.Taken, findings []note.Finding, version map[string]int) InterviewView {
+	out := InterviewView{ID: t.Interview.ID, Title: t.Interview.Questions.Title, Version: t.Interview.Version, Questions: []QuestionView{}}
+	given := map[string][]note.Answer{}
+	for _, x := range t.Answers {
+		given[x.Link] = x.Values
+	}
+	have := map[string]note.Finding{}
+	for _, f := range findings {
+		have[f.Key()] = f
+	}
+	for _, q := range t.Interview.Asks(t.Answers) {
+		v := QuestionView{Link: q.LinkID, Text: q.Text, Type: q.Type, Repeats: q.Repeats, Symptom: q.Symptom(), Options: []OptionView{}, Values: []note.Answer{}}
+		for _, o := range q.AnswerOption {
+			v.Options = append(v.Options, OptionView{o.ValueCoding.Code, o.ValueCoding.Display})
+		}
+		v.Values = append(v.Values, given[q.LinkID]...)
+		v.Version = version[t.Interview.ID+" "+q.LinkID]
+		if v.Symptom != "" {
+			f := have[string(note.Review)+"."+v.Symptom]
+			if yes := f.State == note.Present; yes || f.State == note.Absent {
+				v.Values = append(v.Values, note.Answer{Yes: &yes})
+			}
+			v.Version = f.Version
+		}
+		out.Questions = append(out.Questions, v)
+	}
+	return out
 }
 
 func (a *App) names(q *store.Q) (map[string]string, error) {
@@ -201,7 +372,7 @@ func (a *App) sealed(q *store.Q, n store.Note, out *NoteView) error {
 	}
 	for i := len(entries) - 1; i >= 0; i-- {
 		e := entries[i]
-		v := SealedView{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []SectionView{}}
+		v := SealedView{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []SectionView{}, Blocks: []note.Block{}, Drawings: []note.Drawing{}}
 		switch {
 		case e.Kind == "note" && e.Folio == n.Folio:
 			var c note.Content
@@ -211,7 +382,8 @@ func (a *App) sealed(q *store.Q, n store.Note, out *NoteView) error {
 			for _, s := range c.Read() {
 				v.Sections = append(v.Sections, SectionView(s))
 			}
-			out.Sealed = &v
+			v.Blocks, v.Drawings, v.Share = append(v.Blocks, c.Blocks...), append(v.Drawings, c.Drawings...), c.Share
+			out.Sealed, out.Blocks = &v, v.Blocks
 		case e.Kind == "amendment" && e.Amends == n.Folio:
 			var am amendment
 			if err := json.Unmarshal(e.Content, &am); err != nil {
@@ -219,9 +391,15 @@ func (a *App) sealed(q *store.Q, n store.Note, out *NoteView) error {
 			}
 			v.Sections = append(v.Sections, SectionView{"Amendment", am.Text})
 			out.Amendments = append(out.Amendments, v)
+		case e.Kind == "retraction" && e.Amends == n.Folio:
+			var r retraction
+			if err := json.Unmarshal(e.Content, &r); err != nil {
+				return err
+			}
+			out.Retracted = &RetractedView{Folio: e.Folio, By: e.SignerName, At: e.SignedAt, Reason: r.Reason, Belongs: n.Belongs, Record: r.Record}
 		}
 	}
-	return nil
+	return a.sources(q, out)
 }
 
 // Saved is the answer to a save. When Stale, nothing was changed: Now is the text
@@ -385,12 +563,17 @@ func (a *App) SetDiagnoses(ctx context.Context, who Actor, id string, codes []st
 }
 
 // SignNote seals the note as the signer saw it: versions holds the version of
-// every part, listVersion that of the diagnoses.
-func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versions map[string]int, listVersion int) (folio int, err error) {
+// every part, listVersion that of the diagnoses, and seen the fingerprint of the
+// whole text ("" where the signer is no screen).
+func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versions map[string]int, listVersion int, seen string) (folio int, err error) {
 	if err := may(who, SignNote); err != nil {
 		return 0, err
 	}
 	if err := a.openSigning(ctx, &who, secret); err != nil {
+		return 0, err
+	}
+	l, err := a.library()
+	if err != nil {
 		return 0, err
 	}
 	err = a.act(ctx, who, SignNote, func(t *tx) error {
@@ -414,13 +597,10 @@ func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versio
 		if err != nil {
 			return err
 		}
-		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
-			Kind: v.Kind, Visit: a.say(v.StartsAt), Reason: v.Reason, Parts: map[note.Part]string{}, Diagnoses: ds}
 		for _, p := range parts {
 			if p.Version != versions[string(p.Part)] {
 				return stale(store.ErrStale, "The note")
 			}
-			c.Parts[p.Part] = p.Text
 		}
 		if n.ListVersion != listVersion {
 			return stale(store.ErrStale, "The list of diagnoses")
@@ -430,8 +610,31 @@ func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versio
 		} else if len(waiting) > 0 {
 			return refuse(422, "Two versions of the %s wait for a decision. Settle that first.", waiting[0].Part)
 		}
-		if err := c.Ready(); err != nil {
-			return refuse(422, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		d, err := a.draft(t.Q, n, v, l)
+		if err != nil {
+			return err
+		}
+		blocks := l.systems.Compose(d)
+		if seal := Fingerprint(blocks); seen != "" && seal != seen {
+			return stale(store.ErrStale, "The note")
+		}
+		for _, p := range l.systems.Close(d, len(ds), l.kind(v.Kind)) {
+			if p.Stops {
+				return refuse(422, "The note cannot be signed yet: %s.", strings.ToLower(p.Says[:1])+strings.TrimSuffix(p.Says[1:], "."))
+			}
+		}
+		share := note.Measure(blocks)
+		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
+			Kind: v.Kind, Visit: a.say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share}
+		for _, x := range d.Interviews {
+			c.Interviews = append(c.Interviews, note.SealedAnswers{Interview: x.Interview.ID, Version: x.Interview.Version, Answers: x.Answers})
+		}
+		drawings, err := t.Drawings(id)
+		if err != nil {
+			return err
+		}
+		for _, x := range drawings {
+			c.Drawings = append(c.Drawings, note.Drawing{Caption: x.Caption, SVG: x.SVG})
 		}
 		e, err := t.seal(n.PatientID, "note", id, 0, c)
 		if err != nil {
@@ -486,33 +689,4 @@ func (a *App) Amend(ctx context.Context, who Actor, id, secret, text string) (fo
 		return t.audit("amend note", n.PatientID, id, "")
 	})
 	return folio, err
-}
-
-// NotePDF renders a signed note with its amendments.
-func (a *App) NotePDF(ctx context.Context, who Actor, id string) (out []byte, err error) {
-	v, err := a.Note(ctx, who, id)
-	if err != nil {
-		return nil, err
-	}
-	if v.Sealed == nil {
-		return nil, refuse(409, "The note is not signed yet; only a signed note is printed.")
-	}
-	p := v.Visit.Patient
-	d := pdf.Document{
-		Practice: a.Practice, Title: v.Visit.Kind, Subtitle: v.Visit.Reason,
-		Patient: p.Given + " " + p.Family, Identity: "born " + p.BirthDate + ", " + p.Sex + ", record " + p.Record,
-		Visit: v.Visit.StartsAt,
-	}
-	for _, e := range append([]SealedView{*v.Sealed}, v.Amendments...) {
-		b := pdf.Entry{Folio: e.Folio, SignedBy: e.SignedBy, SignedAt: e.SignedAt, Hash: e.Hash}
-		for _, s := range e.Sections {
-			b.Sections = append(b.Sections, pdf.Section(s))
-		}
-		d.Entries = append(d.Entries, b)
-	}
-	out, err = pdf.Render(d)
-	if err == nil {
-		err = a.write(ctx, who, func(t *tx) error { return t.audit("print note", p.ID, id, "") })
-	}
-	return out, err
 }

@@ -18,6 +18,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/order"
+	"deftledger/core/safety"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
 	"deftledger/store"
@@ -81,6 +82,12 @@ func accept(code, text string) func(string) string {
 	}
 }
 
+func medicines(t testing.TB) *safety.List {
+	var l safety.List
+	require.NoError(t, yaml.UnmarshalWithOptions(data.Medicines, &l, yaml.Strict()))
+	return &l
+}
+
 const patientID, visitID = "p1", "v1"
 
 func open(t *testing.T) *clinic {
@@ -99,7 +106,7 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Location: zone, IdleAfter: 10 * time.Minute,
+	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)

@@ -25,6 +25,9 @@ const (
 	SeeChart     Right = "see a chart"
 	WriteNote    Right = "write a note"
 	SignNote     Right = "sign a note"
+	DoIntake     Right = "do the intake"
+	UseForms     Right = "see the forms"
+	ChangeForms  Right = "change the clinic's forms"
 	EditProblems Right = "change the problem list"
 	PlaceOrder   Right = "sign an order"
 	SeeResults   Right = "see results"
@@ -41,6 +44,9 @@ var rights = map[Right][]Role{
 	SeeChart:     {Physician, Nurse, Assistant},
 	WriteNote:    {Physician, Nurse, Assistant},
 	SignNote:     {Physician},
+	DoIntake:     {Physician, Nurse, Assistant},
+	UseForms:     {Physician, Nurse, Assistant, Admin},
+	ChangeForms:  {Physician, Admin},
 	EditProblems: {Physician},
 	PlaceOrder:   {Physician},
 	SeeResults:   {Physician, Nurse, Assistant},
@@ -76,7 +82,7 @@ func may(who Actor, r Right) error {
 // RightsOf lists what a role may do, for the interface to offer only that.
 func RightsOf(role Role) []string {
 	out := []string{}
-	for _, r := range []Right{SeeDay, MoveVisit, FindPatient, SeeChart, WriteNote, SignNote, EditProblems, PlaceOrder, SeeResults, SignResult, MatchResult, ReadAudit} {
+	for _, r := range []Right{SeeDay, MoveVisit, FindPatient, SeeChart, WriteNote, SignNote, DoIntake, UseForms, ChangeForms, EditProblems, PlaceOrder, SeeResults, SignResult, MatchResult, ReadAudit} {
 		if May(role, r) {
 			out = append(out, string(r))
 		}

@@ -32,9 +32,9 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"writing":     {clinical, func(w app.Actor) error { _, err := c.app.Writing(ctx, w, id, w.ID, true); return err }},
 		"settle":      {clinical, func(w app.Actor) error { return c.app.SettleConflict(ctx, w, id, "none") }},
 		"diagnoses":   {clinical, func(w app.Actor) error { return c.app.SetDiagnoses(ctx, w, id, nil, -1) }},
-		"sign note":   {physician, func(w app.Actor) error { _, err := c.app.SignNote(ctx, w, id, secret, nil, 1); return err }},
+		"sign note":   {physician, func(w app.Actor) error { _, err := c.app.SignNote(ctx, w, id, secret, nil, 1, ""); return err }},
 		"amend note":  {physician, func(w app.Actor) error { _, err := c.app.Amend(ctx, w, id, secret, "x"); return err }},
-		"print note":  {clinical, func(w app.Actor) error { _, err := c.app.NotePDF(ctx, w, id); return err }},
+		"print note":  {clinical, func(w app.Actor) error { _, err := c.app.NotePDF(ctx, w, id, ""); return err }},
 		"add problem": {physician, func(w app.Actor) error { return c.app.AddProblem(ctx, w, patientID, "I10") }},
 		"end problem": {physician, func(w app.Actor) error { return c.app.EndProblem(ctx, w, patientID, "J00") }},
 		"tests":       {clinical, func(w app.Actor) error { _, err := c.app.Tests(w, "k"); return err }},
@@ -112,10 +112,10 @@ func TestTheSigningSecretIsLimitedToo(t *testing.T) {
 	c := open(t)
 	id, versions, list := c.written()
 	for range 5 {
-		_, err := c.app.SignNote(ctx, c.doctor(), id, "guessed", versions, list)
+		_, err := c.app.SignNote(ctx, c.doctor(), id, "guessed", versions, list, "")
 		require.Equal(t, 401, status(t, err))
 	}
-	_, err := c.app.SignNote(ctx, c.doctor(), id, secret, versions, list)
+	_, err := c.app.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
 	require.Equal(t, 429, status(t, err))
 }
 
@@ -160,7 +160,7 @@ func TestALockHoldsAgainstAnActUnderWay(t *testing.T) {
 	underWay, _, err := c.app.Who(ctx, token, true)
 	require.NoError(t, err)
 	require.NoError(t, c.app.Lock(ctx, underWay))
-	_, err = c.app.SignNote(ctx, underWay, id, secret, versions, list)
+	_, err = c.app.SignNote(ctx, underWay, id, secret, versions, list, "")
 	require.NoError(t, err, "what was begun before the lock is finished")
 	_, _, err = c.app.Who(ctx, token, true)
 	require.ErrorIs(t, err, app.ErrLocked)

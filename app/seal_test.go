@@ -18,7 +18,7 @@ func signed(t *testing.T) (*clinic, string) {
 	c := open(t)
 	c.order("K")
 	id, versions, list := c.written()
-	_, err := c.app.SignNote(ctx, c.doctor(), id, secret, versions, list)
+	_, err := c.app.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
 	require.NoError(t, err)
 	_, err = c.app.Amend(ctx, c.doctor(), id, secret, "One more thing.")
 	require.NoError(t, err)

@@ -1,12 +1,12 @@
 // Package data holds the reference data that ship with the application: the
-// ICD-10-CM catalogue, everyday words for it, and the test list of the simulated
-// laboratory. Each file says where it comes from.
+// ICD-10-CM catalogue, everyday words for it, the test list of the simulated
+// laboratory, and the forms with which a visit is documented. Each file says where it comes from.
 package data
 
 import (
 	"bytes"
 	"compress/gzip"
-	_ "embed"
+	"embed"
 	"fmt"
 	"io"
 	"strings"
@@ -24,6 +24,16 @@ var Everyday string
 //
 //go:embed brinehouse/tests.yaml
 var Brinehouse []byte
+
+// Medicines is the list of medicines with their classes, in YAML.
+//
+//go:embed medicines/medicines.yaml
+var Medicines []byte
+
+// Forms holds the body systems, interviews, kinds of visit and snippets.
+//
+//go:embed findings interviews visits snippets
+var Forms embed.FS
 
 // Catalogue returns the compact ICD-10-CM catalogue that ships with the application.
 func Catalogue() (string, error) { return Unpack(catalogue) }

@@ -161,10 +161,9 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 				return err
 			}
 		}
-		taken := b.measured(p)
-		for i, v := range p.vitals {
-			f := strings.Split(v, "|")
-			if err := q.AddVital(store.Vital{ID: b.id(), PatientID: id, LOINC: f[0], Name: f[1], Value: f[2], Unit: f[3], TakenAt: taken.Add(time.Duration(i) * time.Second)}); err != nil {
+		for _, h := range p.histories {
+			f := append(strings.Split(h, "|"), "", "")
+			if err := q.AddHistory(store.HistoryEntry{ID: b.id(), PatientID: id, List: f[0], Title: f[1], Detail: f[2], Since: f[3], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
 				return err
 			}
 		}
@@ -186,8 +185,15 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 	if err != nil {
 		return err
 	}
+	now := b.measured(p)
 	for _, v := range p.visits {
-		b.visit(id, v)
+		visit := b.visit(id, v)
+		if len(p.vitals) > 0 && v.daysAgo >= now && (v.s != "" || v.daysAgo == now) {
+			b.vitals(id, visit, p.vitals, v.daysAgo, v.daysAgo-now)
+		}
+	}
+	if len(p.vitals) > 0 && now == noVisit {
+		b.vitals(id, "", p.vitals, now, 0)
 	}
 	for _, r := range p.results {
 		b.report(p, id, r)
@@ -195,19 +201,55 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 	return nil
 }
 
-// measured is when a patient's vital signs were taken: today when the intake is
-// done, else at the last visit.
-func (b *builder) measured(p patient) time.Time {
-	last := 200
+// noVisit is how long ago vital signs were taken that belong to no visit of the demo.
+const noVisit = 200
+
+// measured is how many days ago a patient's newest vital signs were taken: today
+// when the intake is done, else at the last visit.
+func (b *builder) measured(p patient) int {
+	last := noVisit
 	for _, v := range p.visits {
 		if v.stage == "ready" || v.stage == "in visit" || v.s != "" {
 			last = min(last, v.daysAgo)
 		}
 	}
-	return b.past(last, "08:05")
+	return last
 }
 
-func (b *builder) visit(patient string, v visit) {
+// vitals writes the vital signs of a visit. Those of earlier visits differ from the
+// newest by a little, always the same for the same visit.
+func (b *builder) vitals(patient, visit string, vitals []string, daysAgo, before int) {
+	b.later(daysAgo, "08:05", func(ctx context.Context) error {
+		return b.a.Store.Write(ctx, func(q *store.Q) error {
+			for i, v := range vitals {
+				f := strings.Split(v, "|")
+				value := f[2]
+				switch up, down, _ := chart.Pressure(value); {
+				case before == 0:
+				case up > 0:
+					value = fmt.Sprintf("%d/%d", up-4-before%9, down-2-before%5)
+				case f[0] == chart.Pulse:
+					var n int
+					_, _ = fmt.Sscan(value, &n)
+					value = fmt.Sprint(n - 3 + before%7)
+				case f[0] == chart.Weight:
+					var kg float64
+					_, _ = fmt.Sscan(value, &kg)
+					value = fmt.Sprintf("%.1f", kg-0.4-float64(before%13)/10)
+				case f[0] == chart.BodyMass:
+					continue
+				}
+				if err := q.AddVital(store.Vital{ID: b.id(), PatientID: patient, LOINC: f[0], Name: f[1], Value: value, Unit: f[3], TakenAt: b.past(daysAgo, "08:05").Add(time.Duration(i) * time.Second), VisitID: visit, ByID: b.tokens["jonah"].ID}); err != nil {
+					return err
+				}
+			}
+			return nil
+		})
+	})
+}
+
+// visit books a visit and, where it has a text, documents it; it returns its identifier.
+func (b *builder) visit(patient string, v visit) string {
 	clinician := v.clinician
 	if clinician == "" {
 		clinician = "maren"
@@ -229,7 +271,7 @@ func (b *builder) visit(patient string, v visit) {
 		})
 	})
 	if v.s == "" {
-		return
+		return id
 	}
 	b.later(v.daysAgo, v.at, func(ctx context.Context) error {
 		noteID, err := b.a.StartVisit(ctx, who, id)
@@ -241,11 +283,16 @@ func (b *builder) visit(patient string, v visit) {
 			if text == "" {
 				continue
 			}
-			part := note.Parts[i]
+			part := note.Always[i]
 			if _, err := b.a.SavePart(ctx, who, noteID, part, text, 0, noteID+string(part)); err != nil {
 				return err
 			}
 			versions[string(part)] = 1
+		}
+		for area, line := range map[note.Area]string{note.Review: v.review, note.Examination: v.exam} {
+			if err := b.findings(ctx, who, noteID, area, line); err != nil {
+				return err
+			}
 		}
 		list := 1
 		if len(v.codes) > 0 {
@@ -257,9 +304,26 @@ func (b *builder) visit(patient string, v visit) {
 		if v.unsigned {
 			return nil
 		}
-		_, err = b.a.SignNote(ctx, who, noteID, Secret, versions, list)
+		_, err = b.a.SignNote(ctx, who, noteID, Secret, versions, list, "")
 		return err
 	})
+	return id
+}
+
+// findings enters a line of findings as it would be typed.
+func (b *builder) findings(ctx context.Context, who app.Actor, noteID string, area note.Area, line string) error {
+	if line == "" {
+		return nil
+	}
+	read, err := b.a.ReadLine(ctx, who, area, line, nil, "")
+	if err == nil && len(read.Unread) > 0 {
+		err = fmt.Errorf("the demo finding %q is not understood", read.Unread[0].Text)
+	}
+	if err != nil {
+		return err
+	}
+	_, err = b.a.SetFindings(ctx, who, noteID, read.Changes)
+	return err
 }
 
 // report orders the test in the past and lets the laboratory's answer arrive.

@@ -7,6 +7,7 @@ type patient struct {
 	medicines                                          []string // name|dose
 	problems                                           []string // codes
 	vitals                                             []string // LOINC|name|value|UCUM unit
+	histories                                          []string // list|title|detail|since
 	visits                                             []visit
 	results                                            []report
 }
@@ -16,6 +17,7 @@ type visit struct {
 	at, kind, reason, room, stage string
 	clinician                     string
 	s, o, a, p                    string
+	review, exam                  string // lines of findings
 	codes                         []string
 	unsigned                      bool
 }
@@ -41,10 +43,11 @@ var patients = []patient{
 		allergies: []string{"Sulfonamide antibiotics|hives|mild", "Naproxen|stomach bleed|severe"},
 		medicines: []string{"Allopurinol|100 mg daily", "Losartan|50 mg daily", "Chlorthalidone|12.5 mg daily"},
 		problems:  []string{"M10.071", "N18.31", "I12.9", "M17.11"},
+		histories: []string{"past|Gout|first attack 2023|2023", "past|Stomach bleed|on naproxen|2019", "surgical|Gallbladder removed|Northsound Hospital|2008", "family|Kidney disease|mother", "social|Alcohol|beer at weekends", "social|Tobacco|never", "social|Work|runs the harbor cafe", "obstetric|Two births|1994 and 1997"},
 		vitals:    vitals("148/86", "78", "37.1", "81.4", "165.5", "29.7"),
 		visits: []visit{
 			{daysAgo: 165, at: "09:20", kind: "Follow-up visit", reason: "Gout, second attack", s: "Second attack of the right big toe this year, settled over five days. Drinks beer at weekends. No fever.", o: "First metatarsophalangeal joint right: mild residual swelling, not warm. Heart and lungs normal.", a: "Gout, improving after the second attack.", p: "Start allopurinol 100 mg daily. Urate and kidney function in three months.", codes: []string{"M10.071", "N18.31"}},
-			{daysAgo: 82, at: "10:40", kind: "Follow-up visit", reason: "Gout and kidney function", s: "No attack since June. Takes allopurinol most days. Knee pain unchanged.", o: "Joints quiet. Blood pressure 138/84 mmHg.", a: "Gout without attack. Chronic kidney disease, stage 3a, steady.", p: "Continue. Chlorthalidone may raise urate; review next time.", codes: []string{"M10.071", "N18.31", "I12.9"}},
+			{daysAgo: 82, at: "10:40", kind: "Follow-up visit", reason: "Gout and kidney function", s: "No attack since June. Takes allopurinol most days. Knee pain unchanged.", o: "Joints quiet.", review: "no fever, no joint swelling, no rash", exam: "general, heart, lungs, foot", a: "Gout without attack. Chronic kidney disease, stage 3a, steady.", p: "Continue. Chlorthalidone may raise urate; review next time.", codes: []string{"M10.071", "N18.31", "I12.9"}},
 			{daysAgo: 0, at: "10:20", kind: "Acute visit", reason: "Right big toe pain", room: "2", stage: "ready"},
 		},
 		results: []report{
@@ -62,9 +65,10 @@ var patients = []patient{
 		allergies: []string{"Penicillin|rash|moderate"},
 		medicines: []string{"Tiotropium|18 ug inhaled daily", "Albuterol|90 ug, 2 puffs every 4 to 6 hours as needed", "Atorvastatin|40 mg daily"},
 		problems:  []string{"J44.9", "Z87.891", "E78.00"},
+		histories: []string{"past|Chronic obstructive pulmonary disease||2012", "hospital|Pneumonia|Northsound Hospital, six days|2022-02", "surgical|Inguinal hernia, right||1988", "social|Tobacco|40 pack-years, stopped 2019|1974", "social|Work|retired ferry engineer", "family|Lung cancer|brother, at 63"},
 		vitals:    vitals("134/78", "84", "36.8", "71.2", "178.0", "22.5"),
 		visits: []visit{
-			{daysAgo: 190, at: "11:00", kind: "Follow-up visit", reason: "Chronic lung disease", s: "Walks to the ferry with one stop. One course of prednisone in spring. No tobacco for six years.", o: "Breath sounds distant, no wheeze. Oxygen saturation 93 % at rest.", a: "Chronic obstructive pulmonary disease, steady.", p: "Continue tiotropium. Inhaler technique shown again.", codes: []string{"J44.9"}},
+			{daysAgo: 190, at: "11:00", kind: "Follow-up visit", reason: "Chronic lung disease", s: "Walks to the ferry with one stop. One course of prednisone in spring. No tobacco for six years.", o: "Oxygen saturation 93 % at rest.", review: "shortness of breath on exertion moderate, cough productive, no chest pain, no leg swelling", exam: "general, heart, lungs: diminished both, prolonged expiration", a: "Chronic obstructive pulmonary disease, steady.", p: "Continue tiotropium. Inhaler technique shown again.", codes: []string{"J44.9"}},
 			{daysAgo: 0, at: "08:40", kind: "Follow-up visit", reason: "More short of breath for a week", room: "1", stage: "intake"},
 		},
 		results: []report{
@@ -114,7 +118,7 @@ var patients = []patient{
 		allergies: []string{"Peanut|swelling of the lips|severe"}, medicines: []string{"Budesonide-formoterol|160/4.5 ug, 2 puffs twice daily"}, problems: []string{"J45.40"},
 		vitals: vitals("122/76", "70", "36.7", "77.5", "183.0", "23.1"),
 		visits: []visit{
-			{daysAgo: 60, at: "15:00", kind: "Follow-up visit", reason: "Asthma", s: "Wakes once a week with cough. Uses the inhaler most evenings.", o: "Lungs clear. Peak flow 520 L/min.", a: "Moderate persistent asthma, partly controlled.", p: "Two puffs twice daily, every day. Back in two months.", codes: []string{"J45.40"}},
+			{daysAgo: 60, at: "15:00", kind: "Follow-up visit", reason: "Asthma", s: "Wakes once a week with cough. Uses the inhaler most evenings.", o: "Peak flow 520 L/min.", review: "cough dry, no fever, no wheezing", exam: "general, heart, lungs, throat", a: "Moderate persistent asthma, partly controlled.", p: "Two puffs twice daily, every day. Back in two months.", codes: []string{"J45.40"}},
 			{daysAgo: 0, at: "14:00", kind: "Follow-up visit", reason: "Asthma, letter for the employer"},
 		},
 		results: []report{{daysAgo: 1, test: "CBCD", why: "J45.40", values: "6.6 3.9 1.9 0.4 14.9 254"}},
@@ -134,10 +138,11 @@ var patients = []patient{
 		allergies: []string{"Codeine|confusion|moderate"},
 		medicines: []string{"Lisinopril|20 mg daily", "Spironolactone|25 mg daily", "Furosemide|20 mg daily", "Metoprolol succinate|50 mg daily", "Apixaban|2.5 mg twice daily", "Atorvastatin|20 mg daily", "Levothyroxine|75 ug daily", "Omeprazole|20 mg daily", "Acetaminophen|500 mg as needed", "Calcium carbonate|600 mg daily", "Cholecalciferol|1,000 [IU] daily", "Senna|8.6 mg at night"},
 		problems:  []string{"I50.32", "I48.20", "E03.9", "R29.6"},
+		histories: []string{"past|Atrial fibrillation||2016", "implants|Hip prosthesis, left|cemented|2018-09", "hospital|Heart failure|Northsound Hospital|2023-11", "social|Housing|lives alone, daughter next door", "social|Tobacco|never"},
 		vitals:    vitals("118/64", "66", "36.4", "54.0", "152.0", "23.4"),
 		visits: []visit{
-			{daysAgo: 30, at: "09:40", kind: "Follow-up visit", reason: "Falls", s: "Two falls in October, in the bathroom, without losing consciousness. Daughter put in a rail.", o: "Orthostatic drop of 22 mmHg. Gait slow, short steps.", a: "Repeated falls with postural drop. Chronic diastolic heart failure, steady.", p: "Furosemide down to 20 mg. Metabolic panel in four weeks.", codes: []string{"R29.6", "I50.32"}},
-			{daysAgo: 9, at: "16:20", kind: "Acute visit", reason: "Swollen ankles", s: "Ankles more swollen since the furosemide was lowered. Sleeps flat. No chest pain.", o: "Pitting edema to mid-shin on both sides. Lungs clear.", a: "", p: "Compression. Potassium and kidney function this week.", codes: []string{"I50.32"}, unsigned: true},
+			{daysAgo: 30, at: "09:40", kind: "Follow-up visit", reason: "Falls", s: "Two falls in October, in the bathroom, without losing consciousness. Daughter put in a rail.", o: "Orthostatic drop of 22 mmHg.", exam: "general: frail, heart, lungs, neuro: slow gait", a: "Repeated falls with postural drop. Chronic diastolic heart failure, steady.", p: "Furosemide down to 20 mg. Metabolic panel in four weeks.", codes: []string{"R29.6", "I50.32"}},
+			{daysAgo: 9, at: "16:20", kind: "Acute visit", reason: "Swollen ankles", s: "Ankles more swollen since the furosemide was lowered. Sleeps flat. No chest pain.", o: "", exam: "general, heart: edema pitting both mid-shin, lungs", a: "", p: "Compression. Potassium and kidney function this week.", codes: []string{"I50.32"}, unsigned: true},
 		},
 		results: []report{
 			{daysAgo: 30, test: "BMP", why: "I50.32", values: "92 138 4.9 102 25 24/H 1.08/H 52/L 9.2", signed: true},
@@ -155,7 +160,7 @@ var patients = []patient{
 		allergies: noneKnown, medicines: []string{"Metformin|1,000 mg twice daily", "Lisinopril|10 mg daily"}, problems: []string{"E11.9", "I10"},
 		vitals: vitals("136/80", "76", "36.6", "84.7", "167.0", "30.4"),
 		visits: []visit{
-			{daysAgo: 95, at: "08:40", kind: "Follow-up visit", reason: "Diabetes", s: "Feels well. Walks daily since the summer.", o: "Feet: pulses and sensation intact.", a: "Type 2 diabetes, improved. Blood pressure at goal.", p: "Continue. Hemoglobin A1c in three months.", codes: []string{"E11.9", "I10"}},
+			{daysAgo: 95, at: "08:40", kind: "Follow-up visit", reason: "Diabetes", s: "Feels well. Walks daily since the summer.", o: "Weight down 1.4 kg since the summer.", review: "no thirst, no chest pain, no vision change", exam: "general, heart, lungs, foot", a: "Type 2 diabetes, improved. Blood pressure at goal.", p: "Continue. Hemoglobin A1c in three months.", codes: []string{"E11.9", "I10"}},
 			{daysAgo: 0, at: "16:00", kind: "Follow-up visit", reason: "Diabetes", clinician: "tobias"},
 		},
 		results: []report{

@@ -6,11 +6,14 @@ import "time"
 type Allergy struct {
 	ID, PatientID, Substance, Reaction, Severity string
 	StatedAt                                     time.Time
-	StatedBy                                     string
+	StatedBy, Source                             string
 }
 
 // Medicine is a medicine of the active list. Dose is the whole instruction as text.
-type Medicine struct{ ID, PatientID, Name, Dose, Started, Stopped string }
+type Medicine struct {
+	ID, PatientID, Name, Dose, Started, Stopped, Source, AddedBy string
+	AddedAt                                                      time.Time
+}
 
 // Problem is an entry of the problem list.
 type Problem struct{ ID, PatientID, Code, Title, Since, Ended string }
@@ -19,33 +22,35 @@ type Problem struct{ ID, PatientID, Code, Title, Since, Ended string }
 type Vital struct {
 	ID, PatientID, LOINC, Name, Value, Unit string
 	TakenAt                                 time.Time
+	VisitID, Entered, ByID                  string
+	Origin                                  string // typed or device
 }
 
 // AddAllergy stores an allergy or the statement that none is known.
 func (q *Q) AddAllergy(a Allergy) error {
-	return q.do("INSERT INTO allergy VALUES (?,?,?,?,?,?,?)", a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy)
+	return q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)", a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source)
 }
 
 // Allergies lists a patient's allergies, severe first.
 func (q *Q) Allergies(patient string) ([]Allergy, error) {
 	return list(q, func(s scanner, a *Allergy) error {
 		var at string
-		err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy)
+		err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source)
 		a.StatedAt = Moment(at)
 		return err
-	}, "SELECT id, patient_id, substance, reaction, severity, stated_at, stated_by FROM allergy WHERE patient_id = ? ORDER BY severity <> 'severe', substance", patient)
+	}, "SELECT id, patient_id, substance, reaction, severity, stated_at, stated_by, source FROM allergy WHERE patient_id = ? AND ended_at = '' ORDER BY severity <> 'severe', substance", patient)
 }
 
 // AddMedicine stores a medicine.
 func (q *Q) AddMedicine(m Medicine) error {
-	return q.do("INSERT INTO medicine VALUES (?,?,?,?,?,?)", m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped)
+	return q.do("INSERT INTO medicine(id, patient_id, name, dose, started, stopped, source, added_by, added_at) VALUES (?,?,?,?,?,?,?,?,?)", m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped, m.Source, m.AddedBy, Stamp(m.AddedAt))
 }
 
 // Medicines lists a patient's active medicines.
 func (q *Q) Medicines(patient string) ([]Medicine, error) {
 	return list(q, func(s scanner, m *Medicine) error {
-		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped)
-	}, "SELECT id, patient_id, name, dose, started, stopped FROM medicine WHERE patient_id = ? AND stopped = '' ORDER BY name", patient)
+		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Source)
+	}, "SELECT id, patient_id, name, dose, started, stopped, source FROM medicine WHERE patient_id = ? AND stopped = '' ORDER BY name", patient)
 }
 
 // AddProblem puts a code on the problem list; one already there stays as it is.
@@ -69,15 +74,13 @@ func (q *Q) Problems(patient string) ([]Problem, error) {
 
 // AddVital stores a measurement.
 func (q *Q) AddVital(v Vital) error {
-	return q.do("INSERT INTO vital VALUES (?,?,?,?,?,?,?)", v.ID, v.PatientID, v.LOINC, v.Name, v.Value, v.Unit, Stamp(v.TakenAt))
+	if v.Origin == "" {
+		v.Origin = "typed"
+	}
+	return q.do("INSERT INTO vital("+vitalCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?)", v.ID, v.PatientID, v.LOINC, v.Name, v.Value, v.Unit, Stamp(v.TakenAt), v.VisitID, v.Origin, v.Entered, v.ByID)
 }
 
 // LastVitals returns the newest measurement of each kind.
 func (q *Q) LastVitals(patient string) ([]Vital, error) {
-	return list(q, func(s scanner, v *Vital) error {
-		var at string
-		err := s.Scan(&v.ID, &v.PatientID, &v.LOINC, &v.Name, &v.Value, &v.Unit, &at)
-		v.TakenAt = Moment(at)
-		return err
-	}, `SELECT id, patient_id, loinc, name, value, unit, max(taken_at) FROM vital WHERE patient_id = ? GROUP BY loinc ORDER BY min(rowid)`, patient)
+	return list(q, scanVital, "SELECT id, patient_id, loinc, name, value, unit, max(taken_at), visit_id, origin, entered, by_id FROM vital WHERE patient_id = ? AND struck_at = '' GROUP BY loinc ORDER BY min(rowid)", patient)
 }

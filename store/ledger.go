@@ -65,6 +65,12 @@ func (q *Q) Unsealed() ([]string, error) {
 		UNION ALL
 		SELECT 'folio ' || e.folio || ' of chart ' || e.chart_id || ' seals a review that is not there' FROM ledger_entry e
 		WHERE e.kind = 'result review' AND NOT EXISTS (SELECT 1 FROM review r WHERE r.report_id = e.subject AND r.folio = e.folio)
+		UNION ALL
+		SELECT 'the note under folio ' || n.folio || ' of chart ' || n.patient_id || ' is marked retracted, which no sealed entry says' FROM note n
+		WHERE n.retracted > 0 AND NOT EXISTS (SELECT 1 FROM ledger_entry e WHERE e.chart_id = n.patient_id AND e.folio = n.retracted AND e.kind = 'retraction' AND e.amends = n.folio)
+		UNION ALL
+		SELECT 'folio ' || e.folio || ' of chart ' || e.chart_id || ' retracts a note that is not marked so' FROM ledger_entry e
+		WHERE e.kind = 'retraction' AND NOT EXISTS (SELECT 1 FROM note n WHERE n.id = e.subject AND n.retracted = e.folio)
 		ORDER BY 1`)
 	if err != nil {
 		return nil, fmt.Errorf("the working rows cannot be held against the ledger: %w", err)

@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"deftledger/core/chart"
@@ -24,15 +25,16 @@ type Visit struct {
 	Clinician                       string
 	NoteID                          string
 	NoteFolio                       int
+	NoteRetracted                   bool
 }
 
 const visitQuery = `SELECT v.id, v.patient_id, v.clinician_id, v.day, v.starts_at, v.kind, v.reason, v.room, v.stage, v.stage_at, v.version,
-	s.given || ' ' || s.family, coalesce(n.id, ''), coalesce(n.folio, 0), ` + patientCols + `
+	s.given || ' ' || s.family, coalesce(n.id, ''), coalesce(n.folio, 0), coalesce(n.retracted, 0) > 0, ` + patientCols + `
 	FROM visit v JOIN patient p ON p.id = v.patient_id JOIN staff s ON s.id = v.clinician_id LEFT JOIN note n ON n.visit_id = v.id `
 
 func scanVisit(s scanner, v *Visit) error {
 	var starts, stage string
-	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version, &v.Clinician, &v.NoteID, &v.NoteFolio}, patientFields(&v.Patient)...)...)
+	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version, &v.Clinician, &v.NoteID, &v.NoteFolio, &v.NoteRetracted}, patientFields(&v.Patient)...)...)
 	v.StartsAt, v.StageAt = Moment(starts), Moment(stage)
 	return err
 }
@@ -72,17 +74,25 @@ type Note struct {
 	ID, VisitID, PatientID, AuthorID string
 	CreatedAt                        time.Time
 	ListVersion                      int
-	Folio                            int // 0 while a draft
+	Folio                            int    // 0 while a draft
+	LeftFor, LeftWords               string // whom the draft was left for
+	Retracted                        int    // folio of the retraction
+	Belongs                          string // the chart it should have stood in
 }
 
 func scanNote(s scanner, n *Note) error {
 	var at string
-	err := s.Scan(&n.ID, &n.VisitID, &n.PatientID, &n.AuthorID, &at, &n.ListVersion, &n.Folio)
+	err := s.Scan(&n.ID, &n.VisitID, &n.PatientID, &n.AuthorID, &at, &n.ListVersion, &n.Folio, &n.LeftFor, &n.LeftWords, &n.Retracted, &n.Belongs)
 	n.CreatedAt = Moment(at)
 	return err
 }
 
-const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version, folio"
+const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version, folio, left_for, left_words, retracted, belongs"
+
+// noteColsOf names the columns of a note under an alias.
+func noteColsOf(alias string) string {
+	return alias + "." + strings.ReplaceAll(noteCols, ", ", ", "+alias+".")
+}
 
 // AddNote stores an empty note.
 func (q *Q) AddNote(n Note) error {

@@ -179,7 +179,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	})
 	act(api, http.MethodPut, "save-part", "/api/notes/{id}/parts/{part}", func(ctx context.Context, who app.Actor, in *struct {
 		PathID
-		Part string `path:"part" enum:"subjective,objective,assessment,plan"`
+		Part string `path:"part" enum:"subjective,function,objective,assessment,plan,remarks"`
 		Body struct {
 			Text   string `json:"text"`
 			Base   int    `json:"base" doc:"The version the text was written on"`
@@ -220,9 +220,10 @@ func describe(r *gin.Engine, s *server) huma.API {
 			Secret      string         `json:"secret,omitempty" maxLength:"1000"`
 			Versions    map[string]int `json:"versions"`
 			ListVersion int            `json:"listVersion"`
+			Seen        string         `json:"seen,omitempty" maxLength:"64" doc:"Fingerprint of the text the signer saw"`
 		}
 	}) (*body[Folio], error) {
-		n, err := s.app.SignNote(ctx, who, in.ID, in.Body.Secret, in.Body.Versions, in.Body.ListVersion)
+		n, err := s.app.SignNote(ctx, who, in.ID, in.Body.Secret, in.Body.Versions, in.Body.ListVersion, in.Body.Seen)
 		return &body[Folio]{Folio{n}}, err
 	})
 	act(api, http.MethodPost, "amend-note", "/api/notes/{id}/amendments", func(ctx context.Context, who app.Actor, in *struct {
@@ -250,15 +251,12 @@ func describe(r *gin.Engine, s *server) huma.API {
 	act(api, http.MethodPost, "place-order", "/api/patients/{id}/orders", func(ctx context.Context, who app.Actor, in *struct {
 		PathID
 		Body struct {
-			VisitID   string `json:"visitId,omitempty" maxLength:"64"`
-			Priority  string `json:"priority" enum:"R,A,S"`
-			Collected bool   `json:"collected"`
-			RequestID string `json:"requestId" maxLength:"64"`
-			Secret    string `json:"secret,omitempty" maxLength:"1000"`
-			Tests     []struct {
-				Code      string   `json:"code" maxLength:"40"`
-				Diagnoses []string `json:"diagnoses"`
-			} `json:"tests" maxItems:"60"`
+			VisitID   string        `json:"visitId,omitempty" maxLength:"64"`
+			Priority  string        `json:"priority" enum:"R,A,S"`
+			Collected bool          `json:"collected"`
+			RequestID string        `json:"requestId" maxLength:"64"`
+			Secret    string        `json:"secret,omitempty" maxLength:"1000"`
+			Tests     []OrderedTest `json:"tests" maxItems:"60"`
 		}
 	}) (*body[app.OrderView], error) {
 		n := app.NewOrder{PatientID: in.ID, VisitID: in.Body.VisitID, Priority: in.Body.Priority, Collected: in.Body.Collected, RequestID: in.Body.RequestID, Secret: in.Body.Secret}
@@ -318,7 +316,15 @@ func describe(r *gin.Engine, s *server) huma.API {
 	}) (*nothing, error) {
 		return nil, s.app.SetAside(ctx, who, in.Number, in.Body.Reason)
 	})
+	describeWriting(api, s)
+	describeIntake(api, s)
 	return api
+}
+
+// OrderedTest is a test on an order with the diagnoses that justify it.
+type OrderedTest struct {
+	Code      string   `json:"code" maxLength:"40"`
+	Diagnoses []string `json:"diagnoses"`
 }
 
 // Folio is the number under which something was sealed.

@@ -33,7 +33,12 @@ func New(a *app.App, files fs.FS) http.Handler {
 	s := &server{a}
 	describe(r, s)
 	r.GET("/api/events", s.events)
-	r.GET("/api/notes/:id/pdf", s.notePDF)
+	r.GET("/api/notes/:id/pdf", s.paper(func(c *gin.Context, who app.Actor) ([]byte, error) {
+		return a.NotePDF(c, who, c.Param("id"), c.Query("section"))
+	}))
+	r.GET("/api/documents/:id", s.paper(func(c *gin.Context, who app.Actor) ([]byte, error) {
+		return a.Document(c, who, c.Param("id"))
+	}))
 	s.static(r, files)
 	guard := http.NewCrossOriginProtection()
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
@@ -186,18 +191,21 @@ func (s *server) events(c *gin.Context) {
 	}
 }
 
-func (s *server) notePDF(c *gin.Context) {
-	who, _, err := s.app.Who(c, token(c.Request), true)
-	var out []byte
-	if err == nil {
-		out, err = s.app.NotePDF(c, who, c.Param("id"))
+// paper serves a PDF to a signed-in person.
+func (s *server) paper(make func(*gin.Context, app.Actor) ([]byte, error)) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		who, _, err := s.app.Who(c, token(c.Request), true)
+		var out []byte
+		if err == nil {
+			out, err = make(c, who)
+		}
+		if err != nil {
+			problem(c.Writer, refusal(err))
+			return
+		}
+		c.Header("Content-Disposition", `inline; filename="document.pdf"`)
+		c.Data(http.StatusOK, "application/pdf", out)
 	}
-	if err != nil {
-		problem(c.Writer, refusal(err))
-		return
-	}
-	c.Header("Content-Disposition", `inline; filename="note.pdf"`)
-	c.Data(http.StatusOK, "application/pdf", out)
 }
 
 // static serves the built interface; every path that is no file and no API is the

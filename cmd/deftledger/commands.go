@@ -66,6 +66,17 @@ func runDemo(ctx context.Context, args []string) error {
 		return err
 	}
 	lab := &standin.Laboratory{Name: s.config.Laboratory.Name, Facility: s.config.Laboratory.Facility, Tests: demo.Offered(s.config.Laboratory), Deliver: s.mllp.Addr().String(), Delay: *delay, Diary: filepath.Join(o.data, "standin-laboratory.jsonl")}
+	others := demo.Elsewhere(time.Now())
+	if err := others.Open("127.0.0.1:0"); err != nil {
+		return err
+	}
+	defer others.Close()
+	e := &s.config.Elsewhere
+	for _, party := range []*string{&e.Pharmacy, &e.Portal, &e.Device, &e.Fax} {
+		if *party == "" { // one that runs elsewhere can be named with its flag
+			*party = others.Base()
+		}
+	}
 	empty := false
 	if err := s.config.Store.Read(ctx, func(q *store.Q) error {
 		staff, err := q.AllStaff()

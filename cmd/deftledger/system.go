@@ -17,6 +17,7 @@ import (
 
 	"deftledger/app"
 	"deftledger/core/coding"
+	"deftledger/core/safety"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
 	"deftledger/store"
@@ -27,6 +28,7 @@ import (
 // options are the flags that serve and demo share.
 type options struct {
 	data, listen, mllp, lab, facility, practice, zone string
+	pharmacy, portal, device, fax                     string
 	idle                                              time.Duration
 	limit, dataLimit                                  int
 }
@@ -36,6 +38,10 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.listen, "listen", "127.0.0.1:8420", "address of the application")
 	f.StringVar(&o.mllp, "mllp", "127.0.0.1:8421", "address at which results are received (HL7 v2 over MLLP)")
 	f.StringVar(&o.lab, "lab", "127.0.0.1:8422", "address of the laboratory that takes orders (HL7 v2 over MLLP)")
+	f.StringVar(&o.pharmacy, "pharmacy", "", "base address of the pharmacy network's FHIR interface (none: not connected)")
+	f.StringVar(&o.portal, "portal", "", "base address of the patient portal's FHIR interface")
+	f.StringVar(&o.device, "device", "", "base address of the cuff and scale's FHIR interface")
+	f.StringVar(&o.fax, "fax", "", "base address of the fax line")
 	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages")
 	f.StringVar(&o.practice, "practice", "Skerrow Island Family Practice", "name of the practice on paper")
 	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
@@ -150,6 +156,10 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%q is not a time zone; give one such as America/New_York", o.zone)
 	}
+	var medicines safety.List
+	if err := yaml.UnmarshalWithOptions(data.Medicines, &medicines, yaml.Strict()); err != nil {
+		return nil, fmt.Errorf("the list of medicines: %w", err)
+	}
 	var lab app.Laboratory
 	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
 		return nil, fmt.Errorf("the laboratory's test list: %w", err)
@@ -178,7 +188,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle,
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Codes: func() (*coding.Library, *coding.Index, error) {
 			l, err := codes()
 			return l.editions, l.index, err
@@ -202,6 +212,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	var wg sync.WaitGroup
 	wg.Go(func() { s.app.Outbox(ctx) })
 	wg.Go(func() { s.app.Inbox(ctx) })
+	wg.Go(func() { s.app.Faxes(ctx) })
 	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Receive, s.app.TooLarge(s.limit)) })
 	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return ctx }}

@@ -2,11 +2,7 @@
 // what must be there before it can be signed.
 package note
 
-import (
-	"errors"
-	"fmt"
-	"strings"
-)
+import "strings"
 
 // Part names a part of the note, in reading order.
 type Part string
@@ -14,13 +10,31 @@ type Part string
 // The parts of a note.
 const (
 	Subjective Part = "subjective"
+	Function   Part = "function" // function and daily living
 	Objective  Part = "objective"
 	Assessment Part = "assessment"
 	Plan       Part = "plan"
+	Remarks    Part = "remarks" // a free closing remark
 )
 
 // Parts in reading order.
-var Parts = []Part{Subjective, Objective, Assessment, Plan}
+var Parts = []Part{Subjective, Function, Objective, Assessment, Plan, Remarks}
+
+// Always are the parts every note shows, also while they are empty.
+var Always = []Part{Subjective, Objective, Assessment, Plan}
+
+// Heading is how a part is called in the note.
+func (p Part) Heading() string {
+	switch p {
+	case Function:
+		return "Function and daily living"
+	case Remarks:
+		return "Closing remark"
+	case "":
+		return ""
+	}
+	return strings.ToUpper(string(p[:1])) + string(p[1:])
+}
 
 // MaxPart is the greatest length of one part, in bytes.
 const MaxPart = 200_000
@@ -32,16 +46,36 @@ type Diagnosis struct {
 	Edition string `json:"edition"`
 }
 
-// Content is what is signed: the whole note as it reads.
+// Content is what is signed: the whole note as it reads, with where each sentence
+// came from, and the data it was written from. Notes signed before findings were
+// kept have Parts and no Blocks.
 type Content struct {
-	Patient   string          `json:"patient"`
-	Record    string          `json:"record"`
-	BirthDate string          `json:"birthDate"`
-	Kind      string          `json:"kind"`
-	Visit     string          `json:"visit"` // start of the visit, RFC 3339
-	Reason    string          `json:"reason"`
-	Parts     map[Part]string `json:"parts"`
-	Diagnoses []Diagnosis     `json:"diagnoses"`
+	Patient    string          `json:"patient"`
+	Record     string          `json:"record"`
+	BirthDate  string          `json:"birthDate"`
+	Kind       string          `json:"kind"`
+	Visit      string          `json:"visit"` // start of the visit, RFC 3339
+	Reason     string          `json:"reason"`
+	Parts      map[Part]string `json:"parts"` // what was typed
+	Diagnoses  []Diagnosis     `json:"diagnoses"`
+	Blocks     []Block         `json:"blocks,omitempty"`
+	Findings   []Finding       `json:"findings,omitempty"`
+	Interviews []SealedAnswers `json:"interviews,omitempty"`
+	Drawings   []Drawing       `json:"drawings,omitempty"`
+	Share      *Share          `json:"share,omitempty"`
+}
+
+// SealedAnswers are the answers of an interview, in the version it was asked in.
+type SealedAnswers struct {
+	Interview string     `json:"interview"`
+	Version   int        `json:"version"`
+	Answers   []Answered `json:"answers"`
+}
+
+// Drawing is a drawing as it was signed.
+type Drawing struct {
+	Caption string `json:"caption"`
+	SVG     string `json:"svg"`
 }
 
 // Section is a heading with its text, as it reads.
@@ -53,41 +87,11 @@ type Section struct {
 // Read returns the note as it will read: parts left blank do not appear, and the
 // coded diagnoses stand, numbered, in the assessment.
 func (c Content) Read() []Section {
-	var out []Section
-	for _, p := range Parts {
-		text := strings.TrimSpace(c.Parts[p])
-		if p == Assessment {
-			var list []string
-			for i, d := range c.Diagnoses {
-				list = append(list, fmt.Sprintf("%d. %s (%s)", i+1, d.Title, d.Code))
-			}
-			text = strings.TrimSpace(strings.Join(list, "\n") + "\n\n" + text)
-		}
-		if text != "" {
-			out = append(out, Section{strings.ToUpper(string(p[:1])) + string(p[1:]), text})
-		}
+	blocks := c.Blocks
+	if blocks == nil {
+		blocks = (&Systems{}).Compose(Draft{Typed: c.Parts})
 	}
-	return out
-}
-
-// ErrNotReady is wrapped by every reason why a note cannot be signed.
-var ErrNotReady = errors.New("the note cannot be signed yet")
-
-// Ready says whether the note can be signed; the error names what is missing.
-func (c Content) Ready() error {
-	var empty []string
-	for _, p := range Parts {
-		if strings.TrimSpace(c.Parts[p]) == "" && (p != Assessment || len(c.Diagnoses) == 0) {
-			empty = append(empty, string(p))
-		}
-	}
-	if len(empty) > 0 {
-		return fmt.Errorf("%w: nothing is written under %s", ErrNotReady, strings.Join(empty, ", "))
-	}
-	if len(c.Diagnoses) == 0 {
-		return fmt.Errorf("%w: no diagnosis is coded", ErrNotReady)
-	}
-	return nil
+	return Read(blocks, c.Diagnoses)
 }
 
 // ClaimLimit is how many diagnoses fit on one professional claim (item 21 of the

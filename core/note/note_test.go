@@ -15,14 +15,3 @@ func TestReadLeavesOutWhatIsBlank(t *testing.T) {
 	}, c.Read())
 	require.Empty(t, Content{}.Read())
 }
-
-func TestReady(t *testing.T) {
-	full := map[Part]string{Subjective: "s", Objective: "o", Assessment: "a", Plan: "p"}
-	gout := []Diagnosis{{Code: "M10.9"}}
-	require.NoError(t, Content{Parts: full, Diagnoses: gout}.Ready())
-	require.NoError(t, Content{Parts: map[Part]string{Subjective: "s", Objective: "o", Plan: "p"}, Diagnoses: gout}.Ready(), "the diagnoses are an assessment")
-	require.ErrorContains(t, Content{Parts: full}.Ready(), "no diagnosis is coded")
-	err := Content{Parts: map[Part]string{Subjective: "s", Objective: " "}, Diagnoses: gout}.Ready()
-	require.ErrorIs(t, err, ErrNotReady)
-	require.ErrorContains(t, err, "nothing is written under objective, plan")
-}

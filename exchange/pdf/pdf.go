@@ -5,7 +5,9 @@ package pdf
 import (
 	"bytes"
 	_ "embed"
+	"encoding/xml"
 	"fmt"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -32,13 +34,18 @@ type Entry struct {
 	Folio                    int
 	SignedBy, SignedAt, Hash string
 	Sections                 []Section
+	Drawings                 []Drawing
 }
+
+// Drawing is a drawing with its caption, as the SVG that core/note writes.
+type Drawing struct{ Caption, SVG string }
 
 // Document is a note with its amendments.
 type Document struct {
 	Practice, Title, Subtitle string
 	Patient, Identity         string
 	Visit                     string // RFC 3339
+	Mark                      string // stands on every page, such as why it was retracted
 	Entries                   []Entry
 }
 
@@ -110,6 +117,13 @@ func Render(d Document) ([]byte, error) {
 		f.CellFormat(0, 5, d.Identity, "", 1, "L", false, 0, "")
 		f.SetDrawColor(0xDA, 0xD5, 0xC7)
 		f.Line(22, 28, 194, 28)
+		if d.Mark != "" {
+			f.SetXY(22, 28.5)
+			f.SetFont("sans", "B", 9)
+			f.SetTextColor(0x7A, 0x12, 0x30)
+			f.CellFormat(0, 5, printable(d.Mark, inSans()), "", 1, "L", false, 0, "")
+			f.SetTextColor(0x1D, 0x2B, 0x2F)
+		}
 		f.SetY(34)
 	})
 	f.SetFooterFunc(func() {
@@ -140,10 +154,95 @@ func Render(d Document) ([]byte, error) {
 			f.MultiCell(0, 5.6, printable(s.Text, inSerif()), "", "L", false)
 			f.Ln(3.5)
 		}
+		for _, x := range e.Drawings {
+			if err := draw(f, x); err != nil {
+				return nil, err
+			}
+		}
 	}
 	var out bytes.Buffer
 	if err := f.Output(&out); err != nil {
 		return nil, fmt.Errorf("the PDF could not be written: %w", err)
 	}
 	return out.Bytes(), nil
+}
+
+// drawing is the part of SVG that core/note writes: one outline, and lines in groups.
+type drawing struct {
+	Path []struct {
+		D string `xml:"d,attr"`
+	} `xml:"path"`
+	G []struct {
+		Stroke string `xml:"stroke,attr"`
+		Line   []struct {
+			X1 float64 `xml:"x1,attr"`
+			Y1 float64 `xml:"y1,attr"`
+			X2 float64 `xml:"x2,attr"`
+			Y2 float64 `xml:"y2,attr"`
+			W  float64 `xml:"stroke-width,attr"`
+		} `xml:"line"`
+	} `xml:"g"`
+}
+
+// draw puts a drawing on the page, 80 by 100 mm, on a new page where it does not fit.
+func draw(f *fpdf.Fpdf, x Drawing) error {
+	var svg drawing
+	if err := xml.Unmarshal([]byte(x.SVG), &svg); err != nil {
+		return fmt.Errorf("a drawing cannot be read: %w", err)
+	}
+	const scale = 0.2 // mm for each unit of the drawing's 400 by 500
+	if f.GetY()+108 > 279-28 {
+		f.AddPage()
+	}
+	left, top := 22.0, f.GetY()
+	f.SetDrawColor(0x7F, 0x86, 0x7C)
+	f.SetLineWidth(0.25)
+	for _, p := range svg.Path {
+		path(f, p.D, left, top, scale)
+	}
+	for _, g := range svg.G {
+		var r, gr, b int
+		if _, err := fmt.Sscanf(g.Stroke, "#%02X%02X%02X", &r, &gr, &b); err != nil {
+			return fmt.Errorf("a drawing has the color %q", g.Stroke)
+		}
+		f.SetDrawColor(r, gr, b)
+		for _, l := range g.Line {
+			f.SetLineWidth(l.W * scale)
+			f.Line(left+l.X1*scale, top+l.Y1*scale, left+l.X2*scale, top+l.Y2*scale)
+		}
+	}
+	f.SetLineWidth(0.2)
+	f.SetY(top + 500*scale)
+	f.SetFont("sans", "", 9)
+	f.CellFormat(0, 5, printable(x.Caption, inSans()), "", 1, "L", false, 0, "")
+	f.Ln(3)
+	return nil
+}
+
+// path draws SVG path data made of M, L and Q with absolute points.
+func path(f *fpdf.Fpdf, d string, left, top, scale float64) {
+	fields := strings.Fields(strings.NewReplacer("M", " M ", "L", " L ", "Q", " Q ", ",", " ").Replace(d))
+	var n []float64
+	op, x, y := "", 0.0, 0.0
+	for _, w := range fields {
+		if strings.Contains("MLQ", w) {
+			op, n = w, nil
+			continue
+		}
+		v, err := strconv.ParseFloat(w, 64)
+		if err != nil {
+			return
+		}
+		n = append(n, v*scale)
+		switch {
+		case op == "M" && len(n) == 2:
+			x, y, n = left+n[0], top+n[1], nil
+		case op == "L" && len(n) == 2:
+			f.Line(x, y, left+n[0], top+n[1])
+			x, y, n = left+n[0], top+n[1], nil
+		case op == "Q" && len(n) == 4:
+			f.Curve(x, y, left+n[0], top+n[1], left+n[2], top+n[3], "D")
+			x, y, n = left+n[2], top+n[3], nil
+		}
+	}
 }

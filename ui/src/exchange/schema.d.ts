@@ -36,6 +36,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/colleagues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["colleagues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/day": {
         parameters: {
             query?: never;
@@ -68,6 +84,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/documents/{id}/fax": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["send-fax"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -78,6 +110,102 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["find"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read-line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/findings/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["search-findings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["forms"];
+        put?: never;
+        post: operations["save-form"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/interview/{id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add-answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["try-form"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["form"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -116,6 +244,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/beside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["beside"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/bring": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["bring"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/closing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["closing-list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/conflicts/{conflict}/settle": {
         parameters: {
             query?: never;
@@ -148,6 +340,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["file-section"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/drawings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["save-drawing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["set-findings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/forward": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["forward"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/forward/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["preview-forward"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/interviews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/last": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["last-findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/leave": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["leave-note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/looked": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["looked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/parts/{part}": {
         parameters: {
             query?: never;
@@ -158,6 +494,22 @@ export interface paths {
         get?: never;
         put: operations["save-part"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/retract": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["retract-note"];
         delete?: never;
         options?: never;
         head?: never;
@@ -212,6 +564,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/outlines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["outlines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}": {
         parameters: {
             query?: never;
@@ -222,6 +590,22 @@ export interface paths {
         get: operations["chart"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/medicines/find": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["find-medicine"];
         delete?: never;
         options?: never;
         head?: never;
@@ -271,6 +655,22 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["end-problem"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/vitals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["vital-history"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -436,6 +836,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/unsigned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["unsigned"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/decide": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add-entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/entries/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["end-entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/fetch": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["fetch-elsewhere"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/intake": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["intake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/reason": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["set-reason"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/stage": {
         parameters: {
             query?: never;
@@ -468,10 +980,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/statements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["state-lists"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/vitals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-vitals"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/vitals/device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/vitals/strike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["strike-vital"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/writing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["writing-tools"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/writing/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add-word"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        "Add-answerRequest": {
+            link: string;
+            words: string;
+        };
         "Add-problemRequest": {
             code: string;
         };
@@ -494,6 +1106,30 @@ export interface components {
             name: string;
             unit: string;
         };
+        Answer: {
+            code?: string;
+            date?: string;
+            number?: string;
+            text?: string;
+            unit?: string;
+            yes?: boolean;
+        };
+        AnswerRequest: {
+            interview: string;
+            link: string;
+            values: components["schemas"]["Answer"][];
+            /** Format: int64 */
+            was: number;
+        };
+        AskRequest: {
+            drop: boolean;
+            interview: string;
+        };
+        Aspect: {
+            findings: components["schemas"]["Item"][];
+            id: string;
+            normal: string;
+        };
         AttachRequest: {
             patient: string;
         };
@@ -506,6 +1142,39 @@ export interface components {
             subject: string;
             who: string;
         };
+        BesideGroup: {
+            at: string;
+            id: string;
+            /** @enum {string} */
+            kind: "note" | "result" | "history" | "document";
+            lines: components["schemas"]["BesideLine"][];
+            /** @description Where the whole of it is */
+            link: string;
+            title: string;
+            visitId: string;
+        };
+        BesideLine: {
+            /** @description What it stands under */
+            head: string;
+            id: string;
+            /** @description The part it goes into */
+            part: string;
+            text: string;
+        };
+        Block: {
+            group: string;
+            label: string;
+            part: string;
+            pieces: components["schemas"]["Piece"][];
+            ref: string;
+        };
+        "BodyStruct { Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; Text string \"json:\\\"text\\\" maxLength:\\\"2000\\\"\"; Rest ListString \"json:\\\"rest\\\" maxItems:\\\"60\\\"\"; Sex string \"json:\\\"sex\\\" maxLength:\\\"1\\\"\" }Body": {
+            /** @enum {string} */
+            area: "review" | "examination";
+            rest: string[];
+            sex: string;
+            text: string;
+        };
         "BodyStruct { Login string \"json:\\\"login\\\" maxLength:\\\"100\\\"\"; Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
             login: string;
             password: string;
@@ -516,8 +1185,33 @@ export interface components {
         "BodyStruct { Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
             password: string;
         };
+        "BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\" }Body": {
+            /** @enum {string} */
+            area: "review" | "examination";
+            finding: string;
+            patient?: string;
+            system: string;
+        };
         "BodyStruct { Query string \"json:\\\"query\\\" maxLength:\\\"200\\\"\" }Body": {
             query: string;
+        };
+        "BodyStruct { Word string \"json:\\\"word\\\" maxLength:\\\"60\\\"\" }Body": {
+            word: string;
+        };
+        BringRequest: {
+            lines: string[];
+        };
+        BroughtView: {
+            changed: boolean;
+            id: string;
+            looked: boolean;
+            origin: string;
+            part: string;
+            source: string;
+            sourceNote: string;
+            text: string;
+            /** Format: int64 */
+            version: number;
         };
         "Cancel-orderRequest": {
             reason: string;
@@ -530,6 +1224,22 @@ export interface components {
             differ: string[];
             patient: components["schemas"]["PatientView"];
         };
+        Change: {
+            area: string;
+            bring: boolean;
+            clear: boolean;
+            duration: string;
+            finding: string;
+            remark: string;
+            rest: string[];
+            severity: string;
+            side: string;
+            state: string;
+            system: string;
+            /** Format: int64 */
+            was: number;
+            words: string[];
+        };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
             medicines: components["schemas"]["MedicineView"][];
@@ -540,6 +1250,11 @@ export interface components {
             reports: components["schemas"]["ReportRow"][];
             visits: components["schemas"]["VisitView"][];
             vitals: components["schemas"]["VitalView"][];
+        };
+        ClosingView: {
+            points: components["schemas"]["Point"][];
+            seen: string;
+            share: components["schemas"]["Share"];
         };
         CodeView: {
             billable: boolean;
@@ -554,12 +1269,21 @@ export interface components {
             code: string;
             title: string;
         };
+        Colleague: {
+            id: string;
+            name: string;
+        };
         ConflictView: {
             at: string;
             by: string;
             id: string;
             part: string;
             text: string;
+        };
+        DecideRequest: {
+            /** @enum {string} */
+            decision: "take in" | "leave out" | "join";
+            ids: string[];
         };
         Desk: {
             /** Format: int64 */
@@ -595,12 +1319,55 @@ export interface components {
             onProblemList: boolean;
             title: string;
         };
+        Difference: {
+            add: string[];
+            already: string[];
+            remove: string[];
+        };
+        DocumentView: {
+            at: string;
+            by: string;
+            /** @description How its last fax stands, with the number; empty when none was sent */
+            fax: string;
+            /** Format: int64 */
+            folio: number;
+            id: string;
+            title: string;
+        };
+        Drawing: {
+            caption: string;
+            svg: string;
+        };
+        DrawingView: {
+            caption: string;
+            id: string;
+            outline: string;
+            strokes: string;
+            svg: string;
+            /** Format: int64 */
+            version: number;
+        };
         EarlierView: {
             at: string;
             flag: string;
             side: string;
             text: string;
             unit: string;
+        };
+        "End-entryRequest": {
+            id: string;
+            list: string;
+            reason: string;
+        };
+        EntryView: {
+            at: string;
+            by: string;
+            detail: string;
+            id: string;
+            since: string;
+            source: string;
+            title: string;
+            until: string;
         };
         ErrorDetail: {
             /** @description Where the error occurred, e.g. 'body.items[3].tags' or 'path.thing-id' */
@@ -643,9 +1410,136 @@ export interface components {
              */
             type: string;
         };
+        "Fetch-elsewhereRequest": Record<string, never>;
+        Fetched: {
+            intake?: components["schemas"]["IntakeView"];
+            /** Format: int64 */
+            new: number;
+            /** @description Parties that could not be asked, and what to do */
+            problems: string[];
+        };
+        "File-sectionRequest": {
+            section: string;
+        };
+        "Find-medicineRequest": {
+            query: string;
+        };
+        Finding: {
+            area: string;
+            duration: string;
+            finding: string;
+            looked: boolean;
+            origin: string;
+            remark: string;
+            severity: string;
+            side: string;
+            sourceNote: string;
+            state: string;
+            system: string;
+            /** Format: int64 */
+            version: number;
+            words: string[];
+        };
+        FindingChange: {
+            /** @enum {string} */
+            area: "review" | "examination";
+            bring?: boolean;
+            clear?: boolean;
+            duration?: string;
+            finding?: string;
+            remark?: string;
+            rest?: string[];
+            severity?: string;
+            side?: string;
+            /** @enum {string} */
+            state?: "present" | "absent" | "normal" | "left out" | "remark" | "";
+            system?: string;
+            /**
+             * Format: int64
+             * @description Version the change was made on; -1 for a line or the rest
+             */
+            was?: number;
+            words?: string[];
+        };
+        Fitting: {
+            examination: string[];
+            plan: string[];
+            review: string[];
+        };
         Folio: {
             /** Format: int64 */
             folio: number;
+        };
+        FormBody: {
+            /**
+             * Format: int64
+             * @description The version it was made from
+             */
+            base: number;
+            body: string;
+            id: string;
+            /** @enum {string} */
+            kind: "systems" | "visits" | "interview" | "snippets";
+            /** @enum {string} */
+            owner: "clinic" | "me";
+            prose?: string;
+            retired?: boolean;
+        };
+        FormRow: {
+            id: string;
+            /** @enum {string} */
+            kind: "systems" | "visits" | "interview" | "snippets";
+            /** @enum {string} */
+            owner: "clinic" | "me";
+            retired: boolean;
+            shipped: boolean;
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
+        FormText: {
+            body: string;
+            id: string;
+            /** @enum {string} */
+            kind: "systems" | "visits" | "interview" | "snippets";
+            /** @enum {string} */
+            owner: "clinic" | "me";
+            prose: string;
+            retired: boolean;
+            shipped: boolean;
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
+        FormTitle: {
+            also: string[];
+            id: string;
+            title: string;
+        };
+        FormsView: {
+            forms: components["schemas"]["FormRow"][];
+            /** @description Versions that no longer fit and are not used */
+            skipped: string[];
+        };
+        ForwardBody: {
+            /** @enum {string} */
+            area?: "review" | "examination" | "";
+            finding?: string;
+            from: string;
+            /** @enum {string} */
+            part?: "subjective" | "function" | "objective" | "assessment" | "plan" | "remarks" | "";
+            replace: boolean;
+            system?: string;
+        };
+        Forwarded: {
+            difference: components["schemas"]["Difference"];
+            note?: components["schemas"]["NoteView"];
+        };
+        FoundNote: {
+            at: string;
+            patient: components["schemas"]["PatientView"];
+            state: string;
+            visitId: string;
         };
         HeldDetail: {
             birthDate: string;
@@ -676,9 +1570,71 @@ export interface components {
             sex: string;
             titles: string[];
         };
+        IncomingView: {
+            at: string;
+            /** @description The entry of the chart it may be the same as */
+            beside: string;
+            by: string;
+            decision: string;
+            detail: string;
+            id: string;
+            list: string;
+            name: string;
+            /** @enum {string} */
+            same: "new" | "same" | "differs";
+            since: string;
+            source: string;
+            title: string;
+        };
+        IntakeView: {
+            allergies: components["schemas"]["ListView"];
+            bmi: string;
+            /** @description Days of the earlier visits whose vital signs stand beside */
+            days: string[];
+            device: boolean;
+            done: components["schemas"]["StepDone"][];
+            incoming: components["schemas"]["IncomingView"][];
+            kinds: string[];
+            lists: components["schemas"]["ListView"][];
+            medicines: components["schemas"]["ListView"];
+            /** @description Where more can be fetched from */
+            sources: string[];
+            stopped: components["schemas"]["EntryView"][];
+            visit: components["schemas"]["VisitView"];
+            vitals: components["schemas"]["VitalRow"][];
+        };
+        InterviewView: {
+            id: string;
+            questions: components["schemas"]["QuestionView"][];
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
         Item: {
-            code: string;
-            diagnoses: string[];
+            also: string[];
+            id: string;
+            post: string[];
+            pre: string[];
+            say: string;
+            sex: string;
+            sided: string;
+        };
+        LastSystem: {
+            area: string;
+            at: string;
+            note: string;
+            system: string;
+            text: string;
+        };
+        "Leave-noteRequest": {
+            staff: string;
+            words: string;
+        };
+        LineRead: {
+            changes: components["schemas"]["Change"][];
+            /** @description How the findings would read */
+            says: string[];
+            unread: components["schemas"]["Unread"][];
         };
         LineView: {
             /** @description The act that closes it */
@@ -688,6 +1644,32 @@ export interface components {
             openedAt: string;
             state: string;
             subject: string;
+        };
+        ListView: {
+            /** @description Titles to choose from; empty for free words */
+            choose: string[];
+            /** @description What is said about it */
+            detail: string;
+            entries: components["schemas"]["EntryView"][];
+            id: string;
+            name: string;
+            /** @description How the statement reads that there is none */
+            none: string;
+            /** @description Who stated when that there is none; empty when nobody did */
+            noneKnown: string;
+            /** @description Who reviewed it last, and when */
+            reviewed: string;
+            reviewedAt: string;
+            /** @description What an entry names */
+            title: string;
+            /** @description It was reviewed at this visit */
+            today: boolean;
+        };
+        LookedRequest: {
+            /** @enum {string} */
+            decision: "keep" | "change" | "remove";
+            refs: string[];
+            text?: string;
         };
         Me: {
             /** @description Encrypts what this browser keeps while it cannot save; only ever held in memory */
@@ -712,6 +1694,10 @@ export interface components {
             };
             zone: string;
         };
+        MedicineHit: {
+            name: string;
+            warnings: components["schemas"]["Warning"][];
+        };
         MedicineView: {
             dose: string;
             name: string;
@@ -721,21 +1707,47 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        NewEntry: {
+            detail: string;
+            list: string;
+            severity: string;
+            since: string;
+            title: string;
+            until: string;
+        };
         NoteView: {
             amendments: components["schemas"]["SealedView"][];
             author: string;
+            blocks: components["schemas"]["Block"][];
+            brought: components["schemas"]["BroughtView"][];
             /** Format: int64 */
             claimLimit: number;
             conflicts: components["schemas"]["ConflictView"][];
             diagnoses: components["schemas"]["DiagnosisView"][];
+            drawings: components["schemas"]["DrawingView"][];
+            findings: components["schemas"]["Finding"][];
+            fitting: components["schemas"]["Fitting"];
             id: string;
+            interviews: components["schemas"]["InterviewView"][];
+            leftFor: string;
+            leftWords: string;
             /** Format: int64 */
             listVersion: number;
             parts: components["schemas"]["PartView"][];
+            retracted?: components["schemas"]["RetractedView"];
             sealed?: components["schemas"]["SealedView"];
+            share: components["schemas"]["Share"];
+            /** @description Parts beside the four that this kind of visit shows */
+            shows: string[];
+            /** @description Earlier notes that something was carried from */
+            sources: components["schemas"]["SourceView"][];
             visit: components["schemas"]["VisitView"];
             /** @description Set when the code edition does not cover the date of service */
             warning: string;
+        };
+        OptionView: {
+            code: string;
+            display: string;
         };
         OrderTestView: {
             code: string;
@@ -761,9 +1773,13 @@ export interface components {
             tests: components["schemas"]["OrderTestView"][];
             visitId: string;
         };
+        OrderedTest: {
+            code: string;
+            diagnoses: string[];
+        };
         PartView: {
             /** @enum {string} */
-            part: "subjective" | "objective" | "assessment" | "plan";
+            part: "subjective" | "function" | "objective" | "assessment" | "plan" | "remarks";
             savedAt: string;
             savedBy: string;
             text: string;
@@ -783,19 +1799,55 @@ export interface components {
             sex: string;
             usesPortal: boolean;
         };
+        Piece: {
+            looked: boolean;
+            origin: string;
+            ref: string;
+            source: string;
+            text: string;
+        };
         "Place-orderRequest": {
             collected: boolean;
             /** @enum {string} */
             priority: "R" | "A" | "S";
             requestId: string;
             secret?: string;
-            tests: components["schemas"]["Item"][];
+            tests: components["schemas"]["OrderedTest"][];
             visitId?: string;
+        };
+        Point: {
+            kind: string;
+            part: string;
+            ref: string;
+            says: string;
+            stops: boolean;
+            why: string;
+        };
+        Preview: {
+            /** @description What is wrong, with its line; empty when nothing is */
+            fault: string;
+            /** @description What it would ask, write or need */
+            says: string[];
         };
         ProblemView: {
             code: string;
             since: string;
             title: string;
+        };
+        QuestionView: {
+            link: string;
+            options: components["schemas"]["OptionView"][];
+            repeats: boolean;
+            /** @description The symptom of the review of systems it asks for */
+            symptom: string;
+            text: string;
+            type: string;
+            values: components["schemas"]["Answer"][];
+            /** Format: int64 */
+            version: number;
+        };
+        "Read-deviceRequest": {
+            confirmed: boolean;
         };
         ReportRow: {
             /** Format: int64 */
@@ -854,6 +1906,22 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        "Retract-noteRequest": {
+            belongs?: string;
+            reason: string;
+            secret?: string;
+        };
+        RetractedView: {
+            at: string;
+            /** @description Identifier of the chart it should have stood in */
+            belongs: string;
+            by: string;
+            /** Format: int64 */
+            folio: number;
+            reason: string;
+            /** @description Record number of that chart */
+            record: string;
+        };
         ReviewView: {
             at: string;
             by: string;
@@ -864,6 +1932,14 @@ export interface components {
             issue: number;
             told: string;
             toldReason: string;
+        };
+        "Save-drawingRequest": {
+            caption: string;
+            id: string;
+            outline: string;
+            strokes: string;
+            /** Format: int64 */
+            version: number;
         };
         "Save-partRequest": {
             /**
@@ -882,16 +1958,22 @@ export interface components {
             version: number;
         };
         SealedView: {
+            blocks: components["schemas"]["Block"][];
+            drawings: components["schemas"]["Drawing"][];
             /** Format: int64 */
             folio: number;
             hash: string;
             sections: components["schemas"]["SectionView"][];
+            share?: components["schemas"]["Share"];
             signedAt: string;
             signedBy: string;
         };
         SectionView: {
             heading: string;
             text: string;
+        };
+        "Send-faxRequest": {
+            number: string;
         };
         "Set-asideRequest": {
             reason: string;
@@ -901,10 +1983,36 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        "Set-findingsRequest": {
+            changes: components["schemas"]["FindingChange"][];
+        };
+        "Set-reasonRequest": {
+            kind: string;
+            reason: string;
+            room: string;
+            /** Format: int64 */
+            version: number;
+        };
+        Share: {
+            /** Format: int64 */
+            carried: number;
+            /** Format: int64 */
+            chart: number;
+            /** Format: int64 */
+            device: number;
+            /** Format: int64 */
+            findings: number;
+            /** Format: int64 */
+            patient: number;
+            /** Format: int64 */
+            typed: number;
+        };
         "Sign-noteRequest": {
             /** Format: int64 */
             listVersion: number;
             secret?: string;
+            /** @description Fingerprint of the text the signer saw */
+            seen?: string;
             versions: {
                 [key: string]: number;
             };
@@ -919,8 +2027,49 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Snippet: {
+            key: string;
+            text: string;
+            title: string;
+        };
+        SourceView: {
+            note: string;
+            visitId: string;
+            words: string;
+        };
         Started: {
             noteId: string;
+        };
+        "State-listsRequest": {
+            lists: string[];
+            /** @enum {string} */
+            says: "reviewed" | "none known";
+        };
+        StepDone: {
+            by: string;
+            done: boolean;
+            step: string;
+        };
+        "Strike-vitalRequest": {
+            id: string;
+        };
+        System: {
+            also: string[];
+            aspects: components["schemas"]["Aspect"][];
+            id: string;
+            name: string;
+            symptoms: components["schemas"]["Item"][];
+        };
+        Systems: {
+            examination: components["schemas"]["System"][];
+            review: components["schemas"]["System"][];
+            source: string;
+            /** Format: int64 */
+            version: number;
+        };
+        "Take-vitalsRequest": {
+            confirmed: boolean;
+            entries: components["schemas"]["VitalEntry"][];
         };
         Test: {
             also: string[];
@@ -930,6 +2079,10 @@ export interface components {
             name: string;
             specimen: string;
             tube: string;
+        };
+        Unread: {
+            could: string[];
+            text: string;
         };
         ValueView: {
             code: string;
@@ -947,6 +2100,15 @@ export interface components {
             status: string;
             text: string;
             unit: string;
+        };
+        VisitKind: {
+            examination: string[];
+            id: string;
+            interview: string;
+            name: string;
+            requires: string[];
+            review: string[];
+            shows: string[];
         };
         VisitView: {
             /** @description Names of others on this day who can be taken for this patient */
@@ -966,15 +2128,71 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        VitalEntry: {
+            loinc: string;
+            text: string;
+        };
+        VitalMark: {
+            at: string;
+            by: string;
+            entered: string;
+            id: string;
+            origin: string;
+            value: string;
+        };
+        VitalPoint: {
+            at: string;
+            loinc: string;
+            name: string;
+            shown: string;
+            value: string;
+        };
+        VitalRow: {
+            /** @description One for each of the earlier visits; empty where it was not taken */
+            earlier: string[];
+            key: string;
+            loinc: string;
+            mean: string;
+            name: string;
+            shown: string;
+            today: components["schemas"]["VitalMark"][];
+            /** @description UCUM */
+            unit: string;
+        };
+        VitalTaken: {
+            intake?: components["schemas"]["IntakeView"];
+            questions: string[];
+        };
         VitalView: {
             name: string;
             takenAt: string;
             unit: string;
             value: string;
         };
+        Waiting: {
+            /** Format: int64 */
+            days: number;
+            name: string;
+            noteId: string;
+            patientId: string;
+            since: string;
+            visitId: string;
+        };
+        Warning: {
+            says: string;
+            serious: boolean;
+            why: string;
+        };
         WritingRequest: {
             leave: boolean;
             window: string;
+        };
+        WritingView: {
+            interviews: components["schemas"]["FormTitle"][];
+            kinds: components["schemas"]["VisitKind"][];
+            snippets: components["schemas"]["Snippet"][];
+            systems: components["schemas"]["Systems"];
+            words: string[];
         };
     };
     responses: never;
@@ -1050,6 +2268,35 @@ export interface operations {
             };
         };
     };
+    colleagues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Colleague"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     day: {
         parameters: {
             query?: {
@@ -1110,6 +2357,39 @@ export interface operations {
             };
         };
     };
+    "send-fax": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Send-faxRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query?: never;
@@ -1130,6 +2410,234 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PatientView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; Text string \"json:\\\"text\\\" maxLength:\\\"2000\\\"\"; Rest ListString \"json:\\\"rest\\\" maxItems:\\\"60\\\"\"; Sex string \"json:\\\"sex\\\" maxLength:\\\"1\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineRead"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "search-findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FoundNote"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "save-form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Add-answerRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    form: {
+        parameters: {
+            query?: {
+                owner?: "clinic" | "me";
+            };
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormText"];
                 };
             };
             /** @description Error */
@@ -1209,6 +2717,138 @@ export interface operations {
             };
         };
     };
+    answer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    beside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BesideGroup"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    bring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "closing-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "settle-conflict": {
         parameters: {
             query?: never;
@@ -1272,13 +2912,324 @@ export interface operations {
             };
         };
     };
+    "file-section": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["File-sectionRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "save-drawing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Save-drawingRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-findingsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    forward: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForwardBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forwarded"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "preview-forward": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ForwardBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Forwarded"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    ask: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AskRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "last-findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LastSystem"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "leave-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Leave-noteRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    looked: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LookedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "save-part": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 id: string;
-                part: "subjective" | "objective" | "assessment" | "plan";
+                part: "subjective" | "function" | "objective" | "assessment" | "plan" | "remarks";
             };
             cookie?: never;
         };
@@ -1296,6 +3247,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Saved"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "retract-note": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retract-noteRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -1413,6 +3397,37 @@ export interface operations {
             };
         };
     };
+    outlines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: string;
+                    };
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     chart: {
         parameters: {
             query?: never;
@@ -1433,6 +3448,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "find-medicine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Find-medicineRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MedicineHit"][];
                 };
             };
             /** @description Error */
@@ -1532,6 +3582,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "vital-history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VitalPoint"][];
+                };
             };
             /** @description Error */
             default: {
@@ -1916,6 +3997,241 @@ export interface operations {
             };
         };
     };
+    unsigned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecideRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEntry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["End-entryRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "fetch-elsewhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Fetch-elsewhereRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fetched"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    intake: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-reason": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-reasonRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "move-visit": {
         parameters: {
             query?: never;
@@ -1968,6 +4284,206 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Started"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "state-lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["State-listsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-vitals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-vitalsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VitalTaken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read-deviceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VitalTaken"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "strike-vital": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Strike-vitalRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "writing-tools": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WritingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-word": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Word string \"json:\\\"word\\\" maxLength:\\\"60\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

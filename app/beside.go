@@ -1,0 +1,379 @@
+package app
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// BesideLine is one line that can be brought into the note from beside it.
+type BesideLine struct {
+	ID   string    `json:"id"`
+	Part note.Part `json:"part" doc:"The part it goes into"`
+	Text string    `json:"text"`
+	Head string    `json:"head" doc:"What it stands under"`
+}
+
+// BesideGroup is a source of lines: an earlier note, a result, the histories, a document.
+type BesideGroup struct {
+	ID      string       `json:"id"`
+	Kind    string       `json:"kind" enum:"note,result,history,document"`
+	Title   string       `json:"title"`
+	At      string       `json:"at"`
+	VisitID string       `json:"visitId"`
+	Link    string       `json:"link" doc:"Where the whole of it is"`
+	Lines   []BesideLine `json:"lines"`
+}
+
+// Beside lists what can be looked through beside the note: earlier notes, results,
+// histories and documents, newest first within their kind.
+func (a *App) Beside(ctx context.Context, who Actor, id string) (out []BesideGroup, err error) {
+	out = []BesideGroup{}
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		out, err = a.beside(q, n, l)
+		return err
+	})
+	return out, err
+}
+
+func (a *App) beside(q *store.Q, n store.Note, l *library) ([]BesideGroup, error) {
+	out := []BesideGroup{}
+	notes, err := q.NotesOf(n.PatientID)
+	if err != nil {
+		return out, err
+	}
+	for _, e := range notes {
+		if e.ID == n.ID || e.Retracted > 0 {
+			continue
+		}
+		v, err := q.VisitByID(e.VisitID)
+		if err != nil {
+			return out, err
+		}
+		d, err := a.draft(q, e, v, l)
+		if err != nil {
+			return out, err
+		}
+		g := BesideGroup{ID: e.ID, Kind: "note", Title: v.Kind + ": " + v.Reason, At: a.say(v.StartsAt), VisitID: v.ID, Link: "/patients/" + n.PatientID + "/visits/" + v.ID, Lines: []BesideLine{}}
+		for _, b := range l.systems.Compose(d) {
+			for i, p := range b.Pieces {
+				texts := []string{p.Text}
+				if p.Ref == "typed" {
+					texts = note.Sentences(p.Text)
+				}
+				for k, text := range texts {
+					head := b.Part.Heading()
+					if b.Label != "" {
+						head = b.Label
+					}
+					ref := fmt.Sprintf("note|%s|%s|%s|%d|%d", e.ID, b.Part, b.Ref, i, k)
+					g.Lines = append(g.Lines, BesideLine{ref, b.Part, text, head})
+				}
+			}
+		}
+		out = append(out, g)
+	}
+	reports, err := q.ReportsOf(n.PatientID)
+	if err != nil {
+		return out, err
+	}
+	for _, r := range reports {
+		g := BesideGroup{ID: r.ID, Kind: "result", Title: r.Title + ", " + strings.TrimSpace(statusWord(r.Status)), At: r.CollectedAt, Link: "/desk/report/" + r.ID, Lines: []BesideLine{}}
+		for i, v := range r.Values {
+			text := strings.TrimSpace(v.Name+" "+v.Text+" "+v.Unit) + flagWord(v.Flag)
+			if v.Range != "" {
+				text += " (range " + v.Range + ")"
+			}
+			day := ""
+			if len(r.CollectedAt) >= 10 {
+				day = r.CollectedAt[:10]
+			}
+			g.Lines = append(g.Lines, BesideLine{fmt.Sprintf("result|%s|%d|%d", r.ID, r.Issue, i), note.Objective, fmt.Sprintf("%s, %s, %s, %s", text, sayDay(day), r.Performer, strings.TrimSpace(statusWord(r.Status))), r.Title})
+		}
+		out = append(out, g)
+	}
+	histories, err := a.historyLines(q, n.PatientID)
+	if err != nil {
+		return out, err
+	}
+	if len(histories.Lines) > 0 {
+		out = append(out, histories)
+	}
+	docs, err := a.documents(q, n.PatientID)
+	for _, d := range docs {
+		out = append(out, BesideGroup{ID: d.ID, Kind: "document", Title: d.Title, At: d.At, Link: "/api/documents/" + d.ID, Lines: []BesideLine{}})
+	}
+	return out, err
+}
+
+func flagWord(f string) string {
+	if f == "" || f == "N" {
+		return ""
+	}
+	return " " + f
+}
+
+func sayDay(d string) string {
+	t, err := time.Parse(time.DateOnly, d)
+	if err != nil {
+		return d
+	}
+	return t.Format("02 Jan 2006")
+}
+
+// historyLines offers the histories: in a summary of one sentence for each list,
+// and entry by entry.
+func (a *App) historyLines(q *store.Q, patient string) (BesideGroup, error) {
+	g := BesideGroup{ID: "histories", Kind: "history", Title: "Histories of the chart", Lines: []BesideLine{}}
+	hs, err := q.Histories(patient)
+	if err != nil {
+		return g, err
+	}
+	ss, err := q.Statements(patient)
+	if err != nil {
+		return g, err
+	}
+	none := map[string]bool{}
+	for _, s := range ss {
+		if s.Says != "reviewed" {
+			none[s.List] = s.Says == "none known"
+		}
+	}
+	var details []BesideLine
+	add := func(id, name string, titles []string, full []string, ids []string) {
+		if len(titles) == 0 {
+			return
+		}
+		g.Lines = append(g.Lines, BesideLine{"history|summary|" + id, note.Subjective, name + ": " + note.List(titles, "and") + ".", name})
+		for i, f := range full {
+			details = append(details, BesideLine{"history|entry|" + ids[i], note.Subjective, name + ": " + f + ".", name + ", in detail"})
+		}
+	}
+	for _, k := range HistoryLists {
+		var titles, full, ids []string
+		for _, h := range hs {
+			if h.List != k.ID {
+				continue
+			}
+			title := h.Title
+			if k.ID == "social" {
+				title = strings.ToLower(h.Title) + " " + h.Detail
+			} else if k.ID == "family" && h.Detail != "" {
+				title += " (" + h.Detail + ")"
+			}
+			titles = append(titles, title)
+			full = append(full, sayEntry(h))
+			ids = append(ids, h.ID)
+		}
+		if len(titles) == 0 && none[k.ID] {
+			g.Lines = append(g.Lines, BesideLine{"history|none|" + k.ID, note.Subjective, k.None + ".", k.Name})
+		}
+		add(k.ID, k.Name+" history", titles, full, ids)
+	}
+	ms, err := q.Medicines(patient)
+	if err != nil {
+		return g, err
+	}
+	var titles, full, ids []string
+	for _, m := range ms {
+		titles, full, ids = append(titles, m.Name), append(full, strings.TrimSpace(m.Name+" "+m.Dose)), append(ids, m.ID)
+	}
+	add("medicines", "Medicines", titles, full, ids)
+	as, err := q.Allergies(patient)
+	if err != nil {
+		return g, err
+	}
+	titles, full, ids = nil, nil, nil
+	for _, x := range as {
+		if x.Substance == "" {
+			g.Lines = append(g.Lines, BesideLine{"history|none|allergies", note.Subjective, "No known drug allergies.", "Allergies"})
+			continue
+		}
+		titles, full, ids = append(titles, x.Substance), append(full, x.Substance+" ("+strings.Trim(x.Reaction+", "+x.Severity, ", ")+")"), append(ids, x.ID)
+	}
+	add("allergies", "Allergies", titles, full, ids)
+	g.Lines = append(g.Lines, details...)
+	return g, nil
+}
+
+func sayEntry(h store.HistoryEntry) string {
+	s := h.Title
+	if h.Detail != "" {
+		s += ", " + h.Detail
+	}
+	switch {
+	case h.Since != "" && h.Until != "":
+		s += ", " + h.Since + " to " + h.Until
+	case h.Since != "":
+		s += ", since " + h.Since
+	}
+	return s
+}
+
+// Bring brings chosen lines from beside into the draft. From an earlier note they
+// come in as carried, findings as findings; from results and histories with their
+// source, as chosen here.
+func (a *App) Bring(ctx context.Context, who Actor, id string, lines []string) (NoteView, error) {
+	return a.change(ctx, who, id, "bring in lines", func(t *tx, n store.Note, v store.Visit, l *library) error {
+		groups, err := a.beside(t.Q, n, l)
+		if err != nil {
+			return err
+		}
+		from := map[string]BesideGroup{}
+		by := map[string]BesideLine{}
+		for _, g := range groups {
+			for _, x := range g.Lines {
+				by[x.ID], from[x.ID] = x, g
+			}
+		}
+		for _, ref := range lines {
+			x, ok := by[ref]
+			if !ok {
+				return stale(store.ErrStale, "What was chosen")
+			}
+			if err := t.bringLine(a, l, n, v, x, from[ref]); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (t *tx) bringLine(a *App, l *library, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
+	c := store.CarriedSentence{Brought: note.Brought{ID: newID(), Part: x.Part, Text: x.Text, Origin: note.FromChart, Source: g.Title, Looked: true}}
+	if g.Kind == "result" {
+		c.Source = "result of " + sayDay(g.At[:min(10, len(g.At))])
+	}
+	if g.Kind == "note" {
+		f := strings.Split(x.ID, "|")
+		if area, system, ok := strings.Cut(f[3], "."); ok && (area == string(note.Review) || area == string(note.Examination)) {
+			return t.bringSystem(a, l, n, v, f[1], note.Area(area), system)
+		}
+		sv, err := t.VisitByID(g.VisitID)
+		if err != nil {
+			return err
+		}
+		c.Origin, c.Looked, c.SourceNote, c.Source = note.Carried, false, g.ID, sourceWords(a, sv)
+		// In the same words already: nothing is doubled.
+		d, err := a.draft(t.Q, n, v, l)
+		if err != nil {
+			return err
+		}
+		o := l.systems.Forward(d, note.Source{Note: g.ID, Typed: map[note.Part]string{x.Part: x.Text}}, note.Wanted{Part: x.Part})
+		if len(o.Added) == 0 {
+			return nil
+		}
+	}
+	_, err := t.AddCarried(n.ID, c, t.who.ID, t.now)
+	return err
+}
+
+// bringSystem brings the findings of one system from an earlier note.
+func (t *tx) bringSystem(a *App, l *library, n store.Note, v store.Visit, from string, area note.Area, system string) error {
+	d, err := a.draft(t.Q, n, v, l)
+	if err != nil {
+		return err
+	}
+	src, _, err := a.sourceOf(t.Q, from, n.PatientID, l)
+	if err != nil {
+		return err
+	}
+	o := l.systems.Forward(d, src, note.Wanted{Area: area, System: system})
+	return t.putFindings(n.ID, d.Findings, o.Findings)
+}
+
+// LastFindings says how each system read at the last visit that has findings of
+// it: beside what is found now.
+func (a *App) LastFindings(ctx context.Context, who Actor, id string) (out []LastSystem, err error) {
+	out = []LastSystem{}
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		v, err := q.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		notes, err := q.NotesOf(n.PatientID)
+		if err != nil {
+			return err
+		}
+		seen := map[string]bool{}
+		for _, e := range notes {
+			if e.ID == n.ID || e.Retracted > 0 {
+				continue
+			}
+			ev, err := q.VisitByID(e.VisitID)
+			if err != nil {
+				return err
+			}
+			if !ev.StartsAt.Before(v.StartsAt) {
+				continue
+			}
+			fs, err := q.Findings(e.ID)
+			if err != nil {
+				return err
+			}
+			for _, b := range l.systems.Compose(note.Draft{Findings: fs}) {
+				if !seen[b.Ref] {
+					seen[b.Ref] = true
+					area, system, _ := strings.Cut(b.Ref, ".")
+					out = append(out, LastSystem{area, system, b.Text(), a.say(ev.StartsAt), e.ID})
+				}
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+// LastSystem is how a system read at an earlier visit.
+type LastSystem struct {
+	Area   string `json:"area"`
+	System string `json:"system"`
+	Text   string `json:"text"`
+	At     string `json:"at"`
+	Note   string `json:"note"`
+}
+
+// FoundNote is a note in which a finding was made.
+type FoundNote struct {
+	Patient PatientView `json:"patient"`
+	VisitID string      `json:"visitId"`
+	At      string      `json:"at"`
+	State   string      `json:"state"`
+}
+
+// SearchFindings finds the notes of a patient, or with no patient of the practice,
+// in which a symptom or finding is recorded, newest first.
+func (a *App) SearchFindings(ctx context.Context, who Actor, patient string, area note.Area, system, finding string) (out []FoundNote, err error) {
+	out = []FoundNote{}
+	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
+		hits, err := q.NotesWith(area, system, finding, patient)
+		for _, h := range hits {
+			out = append(out, FoundNote{a.patient(h.Visit.Patient), h.Visit.ID, a.say(h.Visit.StartsAt), h.State})
+		}
+		return err
+	})
+	if err == nil && patient == "" {
+		err = a.write(ctx, who, func(t *tx) error { return t.audit("search findings", "", system+" "+finding, "") })
+	}
+	return out, err
+}

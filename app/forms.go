@@ -1,0 +1,542 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"slices"
+	"sort"
+	"strings"
+
+	"deftledger/core/note"
+	"deftledger/exchange/forms"
+	"deftledger/store"
+)
+
+// library is everything a visit is documented with: the forms that ship (version
+// 1) and the clinic's and persons' own versions of them.
+type library struct {
+	systems    *note.Systems
+	kinds      []note.VisitKind
+	interviews map[string][]*note.Interview // every version, oldest first
+	snippets   map[string][]note.Snippet    // by owner; "" is the clinic
+	files      map[formName]formFile        // the newest of each, as text
+	skipped    []string                     // forms that no longer fit and are not used
+}
+
+type formName struct{ kind, id, owner string }
+
+type formFile struct {
+	version     int
+	body, prose string
+	shipped     bool
+	retired     bool
+}
+
+// The kinds of form.
+const (
+	formSystems   = "systems"
+	formVisits    = "visits"
+	formInterview = "interview"
+	formSnippet   = "snippets"
+)
+
+// newest returns the interview as it is asked now.
+func (l *library) newest(id string) *note.Interview {
+	vs := l.interviews[id]
+	if len(vs) == 0 || l.files[formName{formInterview, id, ""}].retired {
+		return nil
+	}
+	return vs[len(vs)-1]
+}
+
+// version returns an interview in a version; the newest when that one is not there.
+func (l *library) version(id string, version int) *note.Interview {
+	for _, v := range l.interviews[id] {
+		if v.Version == version {
+			return v
+		}
+	}
+	if vs := l.interviews[id]; len(vs) > 0 {
+		return vs[len(vs)-1]
+	}
+	return nil
+}
+
+func (l *library) kind(name string) note.VisitKind {
+	for _, k := range l.kinds {
+		if k.Name == name {
+			return k
+		}
+	}
+	return note.VisitKind{Name: name, Requires: []string{"subjective", "objective", "assessment", "plan", "diagnosis"}}
+}
+
+// fitting finds the interview whose title or other words stand in a reason for
+// visit; the longest words win.
+func (l *library) fitting(reason string) *note.Interview {
+	reason = strings.ToLower(reason)
+	best, length := (*note.Interview)(nil), 0
+	for id := range l.interviews {
+		v := l.newest(id)
+		if v == nil {
+			continue
+		}
+		for _, w := range append([]string{v.Questions.Title}, v.Prose.Also...) {
+			if len(w) > length && containsPhrase(reason, strings.ToLower(w)) || len(w) == length && best != nil && containsPhrase(reason, strings.ToLower(w)) && v.ID < best.ID {
+				best, length = v, len(w)
+			}
+		}
+	}
+	return best
+}
+
+func containsPhrase(text, phrase string) bool {
+	i := strings.Index(" "+strings.NewReplacer(",", " ", ".", " ", ";", " ").Replace(text)+" ", " "+phrase+" ")
+	return i >= 0
+}
+
+// library loads the forms once; a new version makes them be loaded again.
+func (a *App) library() (*library, error) {
+	if l := a.forms.Load(); l != nil {
+		return l, nil
+	}
+	l, err := a.loadLibrary()
+	if err == nil {
+		a.forms.Store(l)
+	}
+	return l, err
+}
+
+func (a *App) loadLibrary() (*library, error) {
+	read := func(name string) string {
+		b, err := fs.ReadFile(a.Forms, name)
+		if err != nil {
+			return ""
+		}
+		return string(b)
+	}
+	l := &library{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, files: map[formName]formFile{}}
+	var err error
+	set := func(kind, id, body, prose string) {
+		l.files[formName{kind, id, ""}] = formFile{1, body, prose, true, false}
+	}
+	set(formSystems, "systems", read("findings/systems.yaml"), "")
+	if l.systems, err = forms.Systems("systems.yaml", read("findings/systems.yaml")); err != nil {
+		return nil, fmt.Errorf("the finding list that ships: %w", err)
+	}
+	set(formVisits, "kinds", read("visits/kinds.yaml"), "")
+	if l.kinds, err = forms.Kinds("kinds.yaml", read("visits/kinds.yaml"), l.systems); err != nil {
+		return nil, fmt.Errorf("the kinds of visit that ship: %w", err)
+	}
+	set(formSnippet, "clinic", read("snippets/clinic.yaml"), "")
+	if l.snippets[""], err = forms.Snippets("clinic.yaml", read("snippets/clinic.yaml")); err != nil {
+		return nil, fmt.Errorf("the snippets that ship: %w", err)
+	}
+	list, err := fs.Glob(a.Forms, "interviews/*.json")
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range list {
+		id := strings.TrimSuffix(path.Base(f), ".json")
+		body, prose := read(f), read("interviews/"+id+".prose.yaml")
+		v, err := forms.Interview(id, 1, body, prose, l.systems)
+		if err != nil {
+			return nil, fmt.Errorf("the interview %s that ships: %w", id, err)
+		}
+		set(formInterview, id, body, prose)
+		l.interviews[id] = append(l.interviews[id], v)
+	}
+	var own []store.Form
+	if err := a.Store.Read(context.Background(), func(q *store.Q) (err error) {
+		own, err = q.Forms()
+		return err
+	}); err != nil {
+		return nil, err
+	}
+	// The finding list comes first: the others refer to it.
+	sort.SliceStable(own, func(i, j int) bool { return own[i].Kind == formSystems && own[j].Kind != formSystems })
+	for _, f := range own {
+		if err := l.take(f); err != nil {
+			l.skipped = append(l.skipped, fmt.Sprintf("%s %s, version %d: %v", f.Kind, f.ID, f.Version, err))
+		}
+	}
+	return l, nil
+}
+
+// take adds a version of a form; an error leaves the library as it was.
+func (l *library) take(f store.Form) error {
+	switch f.Kind {
+	case formSystems:
+		s, err := forms.Systems("finding list", f.Body)
+		if err != nil {
+			return err
+		}
+		if gone := dropped(l.systems, s); gone != "" {
+			return fmt.Errorf("%s is gone; notes may use it: keep it, with other words if need be", gone)
+		}
+		l.systems = s
+	case formVisits:
+		k, err := forms.Kinds("kinds of visit", f.Body, l.systems)
+		if err != nil {
+			return err
+		}
+		l.kinds = k
+	case formSnippet:
+		s, err := forms.Snippets("snippets", f.Body)
+		if err != nil {
+			return err
+		}
+		l.snippets[f.OwnerID] = s
+	case formInterview:
+		v, err := forms.Interview(f.ID, f.Version, f.Body, f.Prose, l.systems)
+		if err != nil {
+			return err
+		}
+		l.interviews[f.ID] = append(l.interviews[f.ID], v)
+	default:
+		return fmt.Errorf("%q is no kind of form", f.Kind)
+	}
+	l.files[formName{f.Kind, f.ID, f.OwnerID}] = formFile{f.Version, f.Body, f.Prose, false, f.Retired}
+	return nil
+}
+
+// dropped names something of the finding list that a new one no longer has.
+func dropped(old, now *note.Systems) string {
+	for _, a := range []note.Area{note.Review, note.Examination} {
+		for _, x := range old.Of(a) {
+			y, ok := now.System(a, x.ID)
+			if !ok {
+				return "the system " + x.ID
+			}
+			for _, asp := range x.Aspects {
+				if !slices.ContainsFunc(y.Aspects, func(b note.Aspect) bool { return b.ID == asp.ID }) {
+					return x.ID + " " + asp.ID
+				}
+			}
+			for _, i := range x.Items() {
+				if _, ok := now.Item(a, x.ID, i.ID); !ok {
+					return x.ID + " " + i.ID
+				}
+			}
+		}
+	}
+	return ""
+}
+
+// FormRow is a form in the list of forms.
+type FormRow struct {
+	Kind    string `json:"kind" enum:"systems,visits,interview,snippets"`
+	ID      string `json:"id"`
+	Owner   string `json:"owner" enum:"clinic,me"`
+	Title   string `json:"title"`
+	Version int    `json:"version"`
+	Shipped bool   `json:"shipped"`
+	Retired bool   `json:"retired"`
+}
+
+// FormText is a form as text.
+type FormText struct {
+	FormRow
+	Body  string `json:"body"`
+	Prose string `json:"prose"`
+}
+
+// FormsView lists the forms a person can change.
+type FormsView struct {
+	Forms   []FormRow `json:"forms"`
+	Skipped []string  `json:"skipped" doc:"Versions that no longer fit and are not used"`
+}
+
+func (l *library) row(n formName, f formFile) FormRow {
+	r := FormRow{Kind: n.kind, ID: n.id, Owner: "clinic", Version: f.version, Shipped: f.shipped, Retired: f.retired, Title: n.id}
+	switch n.kind {
+	case formInterview:
+		if vs := l.interviews[n.id]; len(vs) > 0 {
+			r.Title = vs[len(vs)-1].Questions.Title
+		}
+	case formSystems:
+		r.Title = "Body systems and findings"
+	case formVisits:
+		r.Title = "Kinds of visit"
+	case formSnippet:
+		r.Title = "Snippets of the clinic"
+	}
+	if n.owner != "" {
+		r.Owner, r.Title = "me", "My snippets"
+	}
+	return r
+}
+
+// ListForms lists the forms of the clinic and the person's own.
+func (a *App) ListForms(_ context.Context, who Actor) (FormsView, error) {
+	out := FormsView{Forms: []FormRow{}, Skipped: []string{}}
+	if err := may(who, UseForms); err != nil {
+		return out, err
+	}
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	mine := false
+	for n, f := range l.files {
+		if n.owner != "" && n.owner != who.ID {
+			continue
+		}
+		mine = mine || n.owner != ""
+		out.Forms = append(out.Forms, l.row(n, f))
+	}
+	if !mine {
+		out.Forms = append(out.Forms, FormRow{Kind: formSnippet, ID: "mine", Owner: "me", Title: "My snippets"})
+	}
+	slices.SortFunc(out.Forms, func(x, y FormRow) int { return strings.Compare(x.Kind+x.Owner+x.Title, y.Kind+y.Owner+y.Title) })
+	out.Skipped = append(out.Skipped, l.skipped...)
+	return out, nil
+}
+
+// ReadForm reads a form as text; version 0 is the newest.
+func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string) (FormText, error) {
+	if err := may(who, UseForms); err != nil {
+		return FormText{}, err
+	}
+	l, err := a.library()
+	if err != nil {
+		return FormText{}, err
+	}
+	n := formName{kind, id, ""}
+	if owner == "me" {
+		n.owner = who.ID
+	}
+	f, ok := l.files[n]
+	if !ok && owner == "me" && kind == formSnippet {
+		return FormText{FormRow{Kind: kind, ID: id, Owner: "me", Title: "My snippets"}, "version: 1\nsnippets:\n- {key: mine, title: My first snippet, text: \"Seen with {whom}.\"}\n", ""}, nil
+	}
+	if !ok {
+		return FormText{}, refuse(404, "There is no such form.")
+	}
+	return FormText{l.row(n, f), f.body, f.prose}, nil
+}
+
+// Preview is how a form works before it is kept.
+type Preview struct {
+	Fault string   `json:"fault" doc:"What is wrong, with its line; empty when nothing is"`
+	Says  []string `json:"says" doc:"What it would ask, write or need"`
+}
+
+// TryForm checks a form without keeping it and shows what it does.
+func (a *App) TryForm(_ context.Context, who Actor, f FormText) (Preview, error) {
+	if err := may(who, UseForms); err != nil {
+		return Preview{}, err
+	}
+	says, err := a.tryForm(who, f)
+	if err != nil {
+		return Preview{Fault: err.Error(), Says: []string{}}, nil
+	}
+	return Preview{Says: says}, nil
+}
+
+var formID = strings.NewReplacer("-", "")
+
+func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
+	l, err := a.loadLibrary()
+	if err != nil {
+		return nil, err
+	}
+	if id := formID.Replace(f.ID); id == "" || len(f.ID) > 40 || strings.Trim(id, "abcdefghijklmnopqrstuvwxyz0123456789") != "" {
+		return nil, errors.New("the name of a form is made of small letters, digits and hyphens")
+	}
+	if err := l.take(store.Form{Kind: f.Kind, ID: f.ID, Version: 1 << 20, Body: f.Body, Prose: f.Prose}); err != nil {
+		return nil, err
+	}
+	says := []string{}
+	switch f.Kind {
+	case formSystems:
+		// The interviews and kinds of visit must go on fitting the list.
+		for n, file := range l.files {
+			if n.kind == formInterview {
+				if _, err := forms.Interview(n.id, 1, file.body, file.prose, l.systems); err != nil {
+					return nil, fmt.Errorf("the interview %s would no longer fit: %w", n.id, err)
+				}
+			}
+		}
+		for _, x := range append(slices.Clone(l.systems.Review), l.systems.Examination...) {
+			says = append(says, fmt.Sprintf("%s: %d to ask or find", x.Name, len(x.Items())))
+		}
+	case formVisits:
+		for _, k := range l.kinds {
+			says = append(says, k.Name+" needs "+note.List(k.Requires, "and"))
+		}
+	case formSnippet:
+		for _, s := range l.snippets[""] {
+			says = append(says, ","+s.Key+"  "+s.Text)
+		}
+	case formInterview:
+		vs := l.interviews[f.ID]
+		v := vs[len(vs)-1]
+		// Each question is answered once, with its first answer, to show how it reads.
+		var as []note.Answered
+		var have []note.Finding
+		for range 3 { // answers bring further questions
+			asked := v.Asks(as)
+			as, have = nil, nil
+			for _, q := range asked {
+				as, have = sample(q, as, have)
+			}
+		}
+		for _, q := range v.Asks(as) {
+			says = append(says, q.Text)
+		}
+		pieces, _ := v.Write(l.systems, as, have, "A 46-year-old man")
+		text := ""
+		for _, p := range pieces {
+			text += p.Text + " "
+		}
+		says = append(says, "", strings.TrimSpace(text))
+	}
+	return says, nil
+}
+
+// sample answers a question with the first thing it offers.
+func sample(q note.Question, as []note.Answered, have []note.Finding) ([]note.Answered, []note.Finding) {
+	yes := true
+	a := note.Answer{Text: "…"}
+	switch {
+	case q.Symptom() != "":
+		system, id, _ := strings.Cut(q.Symptom(), ".")
+		return as, append(have, note.Finding{Area: note.Review, System: system, Finding: id, State: note.Absent, Looked: true})
+	case q.Type == "boolean":
+		a = note.Answer{Yes: &yes}
+	case q.Type == "integer", q.Type == "decimal":
+		a = note.Answer{Number: "2"}
+	case q.Type == "quantity":
+		a = note.Answer{Number: "2", Unit: "d"}
+	case q.Type == "date":
+		a = note.Answer{Date: "2026"}
+	case len(q.AnswerOption) > 0:
+		a = note.Answer{Code: q.AnswerOption[0].ValueCoding.Code}
+	}
+	return append(as, note.Answered{Link: q.LinkID, Values: []note.Answer{a}, Origin: note.Chosen}), have
+}
+
+// SaveForm keeps a new version of a form. base is the version it was made from;
+// earlier versions stay, and notes go on reading as they did.
+func (a *App) SaveForm(ctx context.Context, who Actor, f FormText, base int) (FormRow, error) {
+	right := ChangeForms
+	owner := ""
+	if f.Owner == "me" {
+		right, owner = WriteNote, who.ID
+		if f.Kind != formSnippet {
+			return FormRow{}, refuse(422, "Only snippets are a person's own; the rest is the clinic's.")
+		}
+	}
+	if err := may(who, right); err != nil {
+		return FormRow{}, err
+	}
+	if _, err := a.tryForm(who, f); err != nil {
+		return FormRow{}, refuse(422, "Not kept. %s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	n := formName{f.Kind, f.ID, owner}
+	err := a.act(ctx, who, right, func(t *tx) error {
+		l, err := a.library()
+		if err != nil {
+			return err
+		}
+		if l.files[n].version != base {
+			return stale(store.ErrStale, "The form")
+		}
+		if err := t.AddForm(store.Form{Kind: f.Kind, ID: f.ID, Version: base + 1, OwnerID: owner, Body: f.Body, Prose: f.Prose, Retired: f.Retired, ByID: who.ID, At: t.now}); err != nil {
+			return stale(err, "The form")
+		}
+		t.tell("forms", f.ID, "")
+		return t.audit("change form", "", f.Kind+" "+f.ID, "")
+	})
+	if err != nil {
+		return FormRow{}, err
+	}
+	a.forms.Store(nil)
+	l, err := a.library()
+	if err != nil {
+		return FormRow{}, err
+	}
+	return l.row(n, l.files[n]), nil
+}
+
+// AddAnswer adds a missing answer to a question of an interview, for the clinic.
+func (a *App) AddAnswer(ctx context.Context, who Actor, interview, link, words string) error {
+	if err := may(who, ChangeForms); err != nil {
+		return err
+	}
+	words = strings.Join(strings.Fields(words), " ")
+	if words == "" || len(words) > 80 || strings.ContainsAny(words, "\"\\{}[]|") {
+		return refuse(422, "Write the answer in up to 80 letters, without quotes or brackets.")
+	}
+	l, err := a.library()
+	if err != nil {
+		return err
+	}
+	f, ok := l.files[formName{formInterview, interview, ""}]
+	if !ok {
+		return refuse(404, "There is no such interview.")
+	}
+	body, err := forms.AddOption(f.body, link, words)
+	if err != nil {
+		return refuse(422, "%s.", err.Error())
+	}
+	_, err = a.SaveForm(ctx, who, FormText{FormRow: FormRow{Kind: formInterview, ID: interview}, Body: body, Prose: f.prose}, f.version)
+	return err
+}
+
+// WritingView is what the writer of notes has at hand: snippets and own words.
+type WritingView struct {
+	Snippets []note.Snippet   `json:"snippets"`
+	Words    []string         `json:"words"`
+	Systems  *note.Systems    `json:"systems"`
+	Kinds    []note.VisitKind `json:"kinds"`
+	Titles   []FormTitle      `json:"interviews"`
+}
+
+// FormTitle names an interview that can be asked.
+type FormTitle struct {
+	ID    string   `json:"id"`
+	Title string   `json:"title"`
+	Also  []string `json:"also"`
+}
+
+// WritingTools returns snippets (the person's before the clinic's), own words, the
+// body systems, the kinds of visit and the interviews.
+func (a *App) WritingTools(ctx context.Context, who Actor) (out WritingView, err error) {
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	out = WritingView{Snippets: []note.Snippet{}, Systems: l.systems, Kinds: l.kinds, Titles: []FormTitle{}}
+	seen := map[string]bool{}
+	for _, s := range append(slices.Clone(l.snippets[who.ID]), l.snippets[""]...) {
+		if !seen[s.Key] {
+			seen[s.Key] = true
+			out.Snippets = append(out.Snippets, s)
+		}
+	}
+	for id := range l.interviews {
+		if v := l.newest(id); v != nil {
+			out.Titles = append(out.Titles, FormTitle{id, v.Questions.Title, v.Prose.Also})
+		}
+	}
+	slices.SortFunc(out.Titles, func(x, y FormTitle) int { return strings.Compare(x.Title, y.Title) })
+	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
+		out.Words, err = q.OwnWords(who.ID)
+		return err
+	})
+	return out, err
+}
+
+// AddWord adds a word to the person's dictionary.
+func (a *App) AddWord(ctx context.Context, who Actor, word string) error {
+	word = strings.TrimSpace(word)
+	if word == "" || len(word) > 60 || strings.ContainsAny(word, " \t\n") {
+		return refuse(422, "That is not one word.")
+	}
+	return a.act(ctx, who, WriteNote, func(t *tx) error { return t.AddOwnWord(who.ID, word) })
+}

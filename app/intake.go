@@ -1,0 +1,818 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"deftledger/core/chart"
+	"deftledger/core/note"
+	"deftledger/core/safety"
+	"deftledger/store"
+)
+
+// ListKind is one of the lists that the intake goes through.
+type ListKind struct {
+	ID     string   `json:"id"`
+	Name   string   `json:"name"`
+	None   string   `json:"none" doc:"How the statement reads that there is none"`
+	Title  string   `json:"title" doc:"What an entry names"`
+	Detail string   `json:"detail" doc:"What is said about it"`
+	Choose []string `json:"choose" doc:"Titles to choose from; empty for free words"`
+}
+
+// HistoryLists are the histories, in the order they are gone through.
+var HistoryLists = []ListKind{
+	{"past", "Past medical", "No past illness of note", "Condition", "Remark", []string{}},
+	{"surgical", "Surgical", "No operation", "Operation", "Where, remark", []string{}},
+	{"hospital", "Hospital stays", "No hospital stay", "Reason", "Where", []string{}},
+	{"implants", "Implants and devices", "No implant or device", "Implant or device", "Maker, model, side", []string{}},
+	{"family", "Family", "No family illness of note", "Condition", "Who", []string{}},
+	{"social", "Social", "", "Topic", "Statement", []string{"Tobacco", "Alcohol", "Drugs", "Work", "Housing"}},
+	{"obstetric", "Obstetric", "Never pregnant", "Pregnancy", "Outcome", []string{}},
+}
+
+func listName(id string) string {
+	for _, l := range append(HistoryLists, ListKind{ID: "medicines", Name: "Medicines"}, ListKind{ID: "allergies", Name: "Allergies"}) {
+		if l.ID == id {
+			return l.Name
+		}
+	}
+	return ""
+}
+
+// EntryView is an entry of a list.
+type EntryView struct {
+	ID     string `json:"id"`
+	Title  string `json:"title"`
+	Detail string `json:"detail"`
+	Since  string `json:"since"`
+	Until  string `json:"until"`
+	Source string `json:"source"`
+	By     string `json:"by"`
+	At     string `json:"at"`
+}
+
+// ListView is a list of the chart as the intake shows it.
+type ListView struct {
+	ListKind
+	Entries    []EntryView `json:"entries"`
+	NoneKnown  string      `json:"noneKnown" doc:"Who stated when that there is none; empty when nobody did"`
+	Reviewed   string      `json:"reviewed" doc:"Who reviewed it last, and when"`
+	ReviewedAt string      `json:"reviewedAt"`
+	Today      bool        `json:"today" doc:"It was reviewed at this visit"`
+}
+
+// VitalRow is one vital sign: today's values beside those of the last visits.
+type VitalRow struct {
+	LOINC   string      `json:"loinc"`
+	Name    string      `json:"name"`
+	Key     string      `json:"key"`
+	Unit    string      `json:"unit" doc:"UCUM"`
+	Shown   string      `json:"shown"`
+	Today   []VitalMark `json:"today"`
+	Mean    string      `json:"mean"`
+	Earlier []string    `json:"earlier" doc:"One for each of the earlier visits; empty where it was not taken"`
+}
+
+// VitalMark is one measurement of today.
+type VitalMark struct {
+	ID      string `json:"id"`
+	Value   string `json:"value"`
+	Entered string `json:"entered"`
+	At      string `json:"at"`
+	Origin  string `json:"origin"`
+	By      string `json:"by"`
+}
+
+// IncomingView is an entry from outside beside what is in the chart.
+type IncomingView struct {
+	ID       string `json:"id"`
+	Source   string `json:"source"`
+	List     string `json:"list"`
+	Name     string `json:"name"`
+	Title    string `json:"title"`
+	Detail   string `json:"detail"`
+	Since    string `json:"since"`
+	Beside   string `json:"beside" doc:"The entry of the chart it may be the same as"`
+	Same     string `json:"same" enum:"new,same,differs"`
+	Decision string `json:"decision"`
+	By       string `json:"by"`
+	At       string `json:"at"`
+}
+
+// IntakeView is the intake page of a visit.
+type IntakeView struct {
+	Visit     VisitView      `json:"visit"`
+	Lists     []ListView     `json:"lists"`
+	Medicines ListView       `json:"medicines"`
+	Stopped   []EntryView    `json:"stopped"`
+	Allergies ListView       `json:"allergies"`
+	Vitals    []VitalRow     `json:"vitals"`
+	Days      []string       `json:"days" doc:"Days of the earlier visits whose vital signs stand beside"`
+	BMI       string         `json:"bmi"`
+	Incoming  []IncomingView `json:"incoming"`
+	Kinds     []string       `json:"kinds"`
+	Sources   []string       `json:"sources" doc:"Where more can be fetched from"`
+	Device    bool           `json:"device"`
+	Done      []StepDone     `json:"done"`
+}
+
+// StepDone says of a step of the intake whether it is done and by whom.
+type StepDone struct {
+	Step string `json:"step"`
+	Done bool   `json:"done"`
+	By   string `json:"by"`
+}
+
+// vitalColumns is how many earlier visits stand beside today's vital signs.
+const vitalColumns = 4
+
+// Intake reads the intake page.
+func (a *App) Intake(ctx context.Context, who Actor, visitID string) (out IntakeView, err error) {
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	err = a.look(ctx, who, DoIntake, func(q *store.Q) error {
+		v, err := q.VisitByID(visitID)
+		if err != nil {
+			return notFound(err, "visit")
+		}
+		out = IntakeView{Visit: a.visit(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{}, Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Device: a.Elsewhere.Device != "", Done: []StepDone{}}
+		for _, k := range l.kinds {
+			out.Kinds = append(out.Kinds, k.Name)
+		}
+		if a.Elsewhere.Pharmacy != "" {
+			out.Sources = append(out.Sources, "pharmacy network")
+		}
+		if a.Elsewhere.Portal != "" {
+			out.Sources = append(out.Sources, "the patient's own answers")
+		}
+		if err := a.lists(q, v, &out); err != nil {
+			return err
+		}
+		if err := a.vitalRows(q, v, &out); err != nil {
+			return err
+		}
+		if err := a.incoming(q, v, &out); err != nil {
+			return err
+		}
+		a.steps(v, &out)
+		return nil
+	})
+	return out, err
+}
+
+// lists fills the lists with what was stated about them.
+func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
+	names, err := a.names(q)
+	if err != nil {
+		return err
+	}
+	statements, err := q.Statements(v.PatientID)
+	if err != nil {
+		return err
+	}
+	stated := func(l *ListView) {
+		for _, s := range statements {
+			if s.List != l.ID {
+				continue
+			}
+			said := names[s.StaffID] + ", " + s.At.In(a.Location).Format("02 Jan 2006")
+			switch s.Says {
+			case "reviewed":
+				l.Reviewed, l.ReviewedAt, l.Today = said, a.say(s.At), s.VisitID == v.ID
+			case "none known":
+				l.NoneKnown = said
+			case "taken back":
+				l.NoneKnown = ""
+			}
+		}
+	}
+	entries, err := q.Histories(v.PatientID)
+	if err != nil {
+		return err
+	}
+	for _, k := range HistoryLists {
+		if k.ID == "obstetric" && v.Patient.Sex == "M" {
+			continue
+		}
+		l := ListView{ListKind: k, Entries: []EntryView{}}
+		for _, e := range entries {
+			if e.List == k.ID {
+				l.Entries = append(l.Entries, EntryView{e.ID, e.Title, e.Detail, e.Since, e.Until, e.Source, e.StatedBy, a.say(e.StatedAt)})
+			}
+		}
+		stated(&l)
+		out.Lists = append(out.Lists, l)
+	}
+	out.Medicines = ListView{ListKind: ListKind{"medicines", "Medicines", "Takes no medicine", "Medicine", "Dose and how often", []string{}}, Entries: []EntryView{}}
+	ms, err := q.Medicines(v.PatientID)
+	if err != nil {
+		return err
+	}
+	for _, m := range ms {
+		out.Medicines.Entries = append(out.Medicines.Entries, EntryView{ID: m.ID, Title: m.Name, Detail: m.Dose, Since: m.Started, Source: m.Source})
+	}
+	stated(&out.Medicines)
+	stopped, err := q.StoppedMedicines(v.PatientID)
+	if err != nil {
+		return err
+	}
+	for _, m := range stopped {
+		out.Stopped = append(out.Stopped, EntryView{ID: m.ID, Title: m.Name, Detail: strings.TrimSpace(m.Dose + " · " + m.Reason), Since: m.Started, Until: m.Stopped, By: names[m.By]})
+	}
+	out.Allergies = ListView{ListKind: ListKind{"allergies", "Allergies", "No known drug allergies", "Substance", "Reaction", []string{}}, Entries: []EntryView{}}
+	as, err := q.Allergies(v.PatientID)
+	if err != nil {
+		return err
+	}
+	stated(&out.Allergies)
+	out.Allergies.NoneKnown = ""
+	for _, x := range as {
+		if x.Substance == "" {
+			out.Allergies.NoneKnown = x.StatedBy + ", " + x.StatedAt.In(a.Location).Format("02 Jan 2006")
+			continue
+		}
+		out.Allergies.Entries = append(out.Allergies.Entries, EntryView{x.ID, x.Substance, strings.Trim(x.Reaction+", "+x.Severity, ", "), "", "", x.Source, x.StatedBy, a.say(x.StatedAt)})
+	}
+	return nil
+}
+
+func (a *App) months(v store.Visit) int {
+	years, months, ok := chart.AgeOn(v.Patient.BirthDate, v.Day)
+	if !ok {
+		return -1
+	}
+	return years*12 + months
+}
+
+func (a *App) vitalRows(q *store.Q, v store.Visit, out *IntakeView) error {
+	all, err := q.VitalsOf(v.PatientID)
+	if err != nil {
+		return err
+	}
+	names, err := a.names(q)
+	if err != nil {
+		return err
+	}
+	var days []string
+	by := map[string]map[string]string{}
+	for _, x := range all {
+		day := x.TakenAt.In(a.Location).Format(time.DateOnly)
+		if x.VisitID == v.ID || day >= v.Day {
+			continue
+		}
+		if by[day] == nil {
+			by[day] = map[string]string{}
+			days = append(days, day)
+		}
+		by[day][x.LOINC] = x.Value
+	}
+	slices.Sort(days)
+	days = days[max(0, len(days)-vitalColumns):]
+	out.Days = append(out.Days, days...)
+	age := a.months(v)
+	var weight, height string
+	for _, k := range chart.VitalKinds {
+		if k.MaxAge > 0 && (age < 0 || age >= k.MaxAge) {
+			continue
+		}
+		r := VitalRow{LOINC: k.LOINC, Name: k.Name, Key: k.Key, Unit: k.Unit, Shown: chart.ShownUnit(k.Unit), Today: []VitalMark{}, Earlier: []string{}}
+		var values []string
+		for _, x := range all {
+			if x.LOINC == k.LOINC && (x.VisitID == v.ID || x.VisitID == "" && x.TakenAt.In(a.Location).Format(time.DateOnly) == v.Day) {
+				by := names[x.ByID]
+				r.Today = append(r.Today, VitalMark{x.ID, x.Value, x.Entered, a.say(x.TakenAt), x.Origin, by})
+				values = append(values, x.Value)
+			}
+		}
+		r.Mean, _ = chart.MeanPressure(values)
+		if n := len(values); n > 0 {
+			switch k.LOINC {
+			case chart.Weight:
+				weight = values[n-1]
+			case chart.Height:
+				height = values[n-1]
+			}
+		}
+		for _, d := range days {
+			r.Earlier = append(r.Earlier, by[d][k.LOINC])
+		}
+		out.Vitals = append(out.Vitals, r)
+	}
+	if height == "" { // an adult's height of an earlier visit serves
+		for _, x := range all {
+			if x.LOINC == chart.Height && age >= 240 {
+				height = x.Value
+			}
+		}
+	}
+	out.BMI, _ = chart.BMI(weight, height, age)
+	return nil
+}
+
+// steps says what of the intake is done, and by whom.
+func (a *App) steps(v store.Visit, out *IntakeView) {
+	add := func(step string, done bool, by string) { out.Done = append(out.Done, StepDone{step, done, by}) }
+	add("Reason for visit", v.Reason != "", "")
+	reviewed := func(ls ...ListView) (bool, string) {
+		by := ""
+		for _, l := range ls {
+			if !l.Today {
+				return false, ""
+			}
+			by = l.Reviewed
+		}
+		name, _, _ := strings.Cut(by, ",")
+		return true, name
+	}
+	done, by := reviewed(out.Lists...)
+	add("Histories", done, by)
+	done, by = reviewed(out.Medicines)
+	add("Medicines", done, by)
+	done, by = reviewed(out.Allergies)
+	add("Allergies", done, by)
+	n, who := 0, ""
+	for _, r := range out.Vitals {
+		if len(r.Today) > 0 {
+			n++
+			who = r.Today[len(r.Today)-1].By
+		}
+	}
+	add("Vital signs", n >= 4, who)
+	waiting := 0
+	for _, e := range out.Incoming {
+		if e.Decision == "" {
+			waiting++
+		}
+	}
+	if len(out.Incoming) > 0 {
+		add("Entries from outside", waiting == 0, "")
+	}
+}
+
+// intake runs a change of the intake in the chart of a visit.
+func (a *App) intake(ctx context.Context, who Actor, visitID, act string, f func(*tx, store.Visit) error) (IntakeView, error) {
+	err := a.act(ctx, who, DoIntake, func(t *tx) error {
+		v, err := t.VisitByID(visitID)
+		if err != nil {
+			return notFound(err, "visit")
+		}
+		if err := f(t, v); err != nil {
+			return err
+		}
+		t.tell("intake", visitID, v.PatientID)
+		if v.NoteID != "" {
+			t.tell("note", v.NoteID, v.PatientID)
+		}
+		return t.audit(act, v.PatientID, visitID, "")
+	})
+	if err != nil {
+		return IntakeView{}, err
+	}
+	return a.Intake(ctx, who, visitID)
+}
+
+// NewEntry is an entry somebody adds to a list.
+type NewEntry struct {
+	List     string `json:"list" maxLength:"20"`
+	Title    string `json:"title" maxLength:"200"`
+	Detail   string `json:"detail" maxLength:"500"`
+	Severity string `json:"severity" maxLength:"20"`
+	Since    string `json:"since" maxLength:"10"`
+	Until    string `json:"until" maxLength:"10"`
+	source   string
+}
+
+// vague checks a date that is as precise as known.
+func vague(s string) error {
+	for _, l := range []string{"", "2006", "2006-01", time.DateOnly} {
+		if _, err := time.Parse(l, s); err == nil {
+			return nil
+		}
+	}
+	return refuse(422, "%q is not a date; write it as 2019, 2019-03 or 2019-03-14.", s)
+}
+
+// AddEntry adds an entry to a list of the chart.
+func (a *App) AddEntry(ctx context.Context, who Actor, visitID string, e NewEntry) (IntakeView, error) {
+	return a.intake(ctx, who, visitID, "add to "+e.List, func(t *tx, v store.Visit) error {
+		_, err := t.addEntry(v, e)
+		return err
+	})
+}
+
+func (t *tx) addEntry(v store.Visit, e NewEntry) (string, error) {
+	e.Title, e.Detail = strings.Join(strings.Fields(e.Title), " "), strings.Join(strings.Fields(e.Detail), " ")
+	if e.Title == "" {
+		return "", refuse(422, "Say what it is.")
+	}
+	if err := errors.Join(vague(e.Since), vague(e.Until)); err != nil {
+		return "", vague(e.Since + e.Until)
+	}
+	id := newID()
+	switch e.List {
+	case "medicines":
+		now, err := t.Medicines(v.PatientID)
+		if err != nil {
+			return "", err
+		}
+		for _, m := range now {
+			if strings.EqualFold(m.Name, e.Title) && strings.EqualFold(m.Dose, e.Detail) {
+				return "", refuse(422, "%s stands on the list already.", e.Title)
+			}
+		}
+		if err := t.AddMedicine(store.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.source, AddedBy: t.who.ID, AddedAt: t.now}); err != nil {
+			return "", err
+		}
+	case "allergies":
+		now, err := t.Allergies(v.PatientID)
+		if err != nil {
+			return "", err
+		}
+		for _, x := range now {
+			if x.Substance == "" {
+				if err := t.EndAllergy(v.PatientID, x.ID, t.now, t.who.ID, "an allergy was recorded"); err != nil {
+					return "", err
+				}
+			}
+			if strings.EqualFold(x.Substance, e.Title) {
+				return "", refuse(422, "%s stands on the list already.", e.Title)
+			}
+		}
+		if !slices.Contains([]string{"", "mild", "moderate", "severe"}, e.Severity) {
+			return "", refuse(422, "The severity is mild, moderate, severe or not known.")
+		}
+		if err := t.AddAllergy(store.Allergy{ID: id, PatientID: v.PatientID, Substance: e.Title, Reaction: e.Detail, Severity: e.Severity, StatedAt: t.now, StatedBy: t.who.Name, Source: e.source}); err != nil {
+			return "", err
+		}
+	default:
+		if !slices.ContainsFunc(HistoryLists, func(k ListKind) bool { return k.ID == e.List }) {
+			return "", refuse(422, "There is no list %q.", e.List)
+		}
+		if err := t.AddHistory(store.HistoryEntry{ID: id, PatientID: v.PatientID, List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.source, StatedAt: t.now, StatedBy: t.who.Name}); err != nil {
+			return "", err
+		}
+	}
+	if e.List != "allergies" {
+		if err := t.takeBackNone(v, e.List); err != nil {
+			return "", err
+		}
+	}
+	t.tell("patient", v.PatientID, v.PatientID)
+	return id, nil
+}
+
+// takeBackNone takes back the statement that a list has no entries.
+func (t *tx) takeBackNone(v store.Visit, list string) error {
+	ss, err := t.Statements(v.PatientID)
+	if err != nil {
+		return err
+	}
+	none := false
+	for _, s := range ss {
+		if s.List == list && s.Says != "reviewed" {
+			none = s.Says == "none known"
+		}
+	}
+	if !none {
+		return nil
+	}
+	return t.AddStatement(store.Statement{ID: newID(), PatientID: v.PatientID, List: list, Says: "taken back", StaffID: t.who.ID, At: t.now, VisitID: v.ID})
+}
+
+// EndEntry ends an entry of a list, or stops a medicine, with a reason. An
+// allergy is ended by a physician only.
+func (a *App) EndEntry(ctx context.Context, who Actor, visitID, list, id, reason string) (IntakeView, error) {
+	if strings.TrimSpace(reason) == "" {
+		return IntakeView{}, refuse(422, "Say why it ends.")
+	}
+	if list == "allergies" {
+		if err := may(who, EditProblems); err != nil {
+			return IntakeView{}, err
+		}
+	}
+	return a.intake(ctx, who, visitID, "end in "+list, func(t *tx, v store.Visit) error {
+		var err error
+		switch list {
+		case "medicines":
+			err = t.StopMedicine(v.PatientID, id, a.Today(), reason, who.ID)
+		case "allergies":
+			err = t.EndAllergy(v.PatientID, id, t.now, who.ID, reason)
+		default:
+			err = t.EndHistory(v.PatientID, id, t.now, who.ID, reason)
+		}
+		t.tell("patient", v.PatientID, v.PatientID)
+		return notFound(err, "entry")
+	})
+}
+
+// State attests something about lists: that they were reviewed, or that a list has
+// no entries.
+func (a *App) State(ctx context.Context, who Actor, visitID string, lists []string, says string) (IntakeView, error) {
+	return a.intake(ctx, who, visitID, says+" "+strings.Join(lists, " "), func(t *tx, v store.Visit) error {
+		for _, l := range lists {
+			if listName(l) == "" || says != "reviewed" && says != "none known" {
+				return refuse(422, "There is no such list or statement.")
+			}
+			if says == "none known" {
+				if err := t.noneKnown(v, l); err != nil {
+					return err
+				}
+				if l == "allergies" {
+					continue
+				}
+			}
+			if err := t.AddStatement(store.Statement{ID: newID(), PatientID: v.PatientID, List: l, Says: says, StaffID: who.ID, At: t.now, VisitID: v.ID}); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// noneKnown refuses the statement where there are entries. For allergies it is a
+// row of the list itself.
+func (t *tx) noneKnown(v store.Visit, list string) error {
+	refuseIf := func(n int) error {
+		if n > 0 {
+			return refuse(422, "The list has entries. End them first, with a reason each.")
+		}
+		return nil
+	}
+	switch list {
+	case "allergies":
+		as, err := t.Allergies(v.PatientID)
+		if err != nil || len(as) == 1 && as[0].Substance == "" {
+			return err
+		}
+		if err := refuseIf(len(as)); err != nil {
+			return err
+		}
+		t.tell("patient", v.PatientID, v.PatientID)
+		return t.AddAllergy(store.Allergy{ID: newID(), PatientID: v.PatientID, StatedAt: t.now, StatedBy: t.who.Name})
+	case "medicines":
+		ms, err := t.Medicines(v.PatientID)
+		if err != nil {
+			return err
+		}
+		return refuseIf(len(ms))
+	}
+	hs, err := t.Histories(v.PatientID)
+	if err != nil {
+		return err
+	}
+	n := 0
+	for _, h := range hs {
+		if h.List == list {
+			n++
+		}
+	}
+	return refuseIf(n)
+}
+
+// SetReason records why the patient comes, what kind of visit it is and the room.
+// A reason that brings other questions brings them into the draft.
+func (a *App) SetReason(ctx context.Context, who Actor, visitID, reason, kind, room string, version int) (IntakeView, error) {
+	l, err := a.library()
+	if err != nil {
+		return IntakeView{}, err
+	}
+	if !slices.ContainsFunc(l.kinds, func(k note.VisitKind) bool { return k.Name == kind }) {
+		return IntakeView{}, refuse(422, "There is no kind of visit %q.", kind)
+	}
+	return a.intake(ctx, who, visitID, "set reason for visit", func(t *tx, v store.Visit) error {
+		if v.NoteFolio > 0 {
+			return refuse(409, "The note of this visit is signed.")
+		}
+		if err := t.Q.SetReason(visitID, strings.Join(strings.Fields(reason), " "), kind, strings.TrimSpace(room), version); err != nil {
+			return stale(err, "The visit")
+		}
+		t.tell("visit", visitID, v.PatientID)
+		if v.NoteID == "" {
+			return nil
+		}
+		is, err := t.NoteInterviews(v.NoteID)
+		if err != nil {
+			return err
+		}
+		as, err := t.NoteAnswers(v.NoteID)
+		if err != nil {
+			return err
+		}
+		answered := map[string]bool{}
+		for _, x := range as {
+			answered[x.Form] = true
+		}
+		for _, i := range is {
+			if !answered[i.Form] { // what was never answered gives way to what fits now
+				if err := t.DropNoteInterview(v.NoteID, i.Form); err != nil {
+					return err
+				}
+			}
+		}
+		v.Reason, v.Kind = reason, kind
+		return t.beginWith(v.NoteID, v, l)
+	})
+}
+
+// VitalTaken is the answer to a vital sign: kept, or a question that has to be
+// confirmed first.
+type VitalTaken struct {
+	Questions []string    `json:"questions"`
+	Intake    *IntakeView `json:"intake,omitempty"`
+}
+
+// VitalEntry is a vital sign as typed.
+type VitalEntry struct {
+	LOINC string `json:"loinc" maxLength:"20"`
+	Text  string `json:"text" maxLength:"30"`
+}
+
+// TakeVitals keeps vital signs of a visit, all or none. Impossible values are
+// refused; unusual ones are asked about and kept once confirmed.
+func (a *App) TakeVitals(ctx context.Context, who Actor, visitID string, entries []VitalEntry, confirmed bool) (VitalTaken, error) {
+	var ms []chart.Measured
+	for _, e := range entries {
+		m, err := chart.ReadVital(e.LOINC, e.Text)
+		if err != nil {
+			k, _ := chart.Kind(e.LOINC)
+			return VitalTaken{}, refuse(422, "%s: %s.", k.Name, strings.TrimPrefix(err.Error(), chart.ErrVital.Error()+": "))
+		}
+		ms = append(ms, m)
+	}
+	return a.keepVitals(ctx, who, visitID, ms, confirmed, "typed", time.Time{})
+}
+
+func (a *App) keepVitals(ctx context.Context, who Actor, visitID string, ms []chart.Measured, confirmed bool, origin string, at time.Time) (VitalTaken, error) {
+	out := VitalTaken{Questions: []string{}}
+	i, err := a.intake(ctx, who, visitID, "take vital signs", func(t *tx, v store.Visit) error {
+		if v.NoteFolio > 0 {
+			return refuse(409, "The note of this visit is signed.")
+		}
+		all, err := t.VitalsOf(v.PatientID)
+		if err != nil {
+			return err
+		}
+		months := a.months(v)
+		for _, m := range ms {
+			k, _ := chart.Kind(m.LOINC)
+			if k.MaxAge > 0 && (months < 0 || months >= k.MaxAge) {
+				return refuse(422, "%s is taken below %d months of age.", k.Name, k.MaxAge)
+			}
+			var last *chart.Earlier
+			for _, x := range all {
+				if x.LOINC == m.LOINC {
+					last = &chart.Earlier{Value: x.Value, Day: x.TakenAt.In(a.Location).Format("02 Jan 2006")}
+				}
+			}
+			if q := k.Question(m, months, last); q != "" {
+				out.Questions = append(out.Questions, q)
+			}
+		}
+		if len(out.Questions) > 0 && !confirmed {
+			return errAsked
+		}
+		taken := at
+		if taken.IsZero() {
+			taken = t.now
+		}
+		weight, height := "", ""
+		for _, x := range all { // height of an earlier visit serves an adult
+			if x.LOINC == chart.Height && (months >= 240 || x.VisitID == v.ID) {
+				height = x.Value
+			}
+			if x.LOINC == chart.Weight && x.VisitID == v.ID {
+				weight = x.Value
+			}
+		}
+		changed := false
+		for _, m := range ms {
+			k, _ := chart.Kind(m.LOINC)
+			if err := t.AddVital(store.Vital{ID: newID(), PatientID: v.PatientID, LOINC: m.LOINC, Name: k.Name, Value: m.Value, Unit: m.Unit, TakenAt: taken, VisitID: v.ID, Origin: origin, Entered: m.Entered, ByID: who.ID}); err != nil {
+				return err
+			}
+			switch m.LOINC {
+			case chart.Weight:
+				weight, changed = m.Value, true
+			case chart.Height:
+				height, changed = m.Value, true
+			}
+		}
+		if bmi, ok := chart.BMI(weight, height, months); ok && changed {
+			for _, x := range all {
+				if x.LOINC == chart.BodyMass && x.VisitID == v.ID {
+					if err := t.StrikeVital(v.PatientID, x.ID, who.ID, t.now); err != nil {
+						return err
+					}
+				}
+			}
+			if err := t.AddVital(store.Vital{ID: newID(), PatientID: v.PatientID, LOINC: chart.BodyMass, Name: "Body-mass index", Value: bmi, Unit: "kg/m2", TakenAt: taken, VisitID: v.ID, Origin: origin, ByID: who.ID}); err != nil {
+				return err
+			}
+		}
+		t.tell("patient", v.PatientID, v.PatientID)
+		return nil
+	})
+	if errors.Is(err, errAsked) {
+		return out, nil
+	}
+	if err == nil {
+		out.Intake = &i
+		out.Questions = []string{}
+	}
+	return out, err
+}
+
+// errAsked undoes the transaction of vital signs that are asked about first.
+var errAsked = errors.New("asked about first")
+
+// StrikeVital takes a wrong measurement back; it stays in the chart, struck.
+func (a *App) StrikeVital(ctx context.Context, who Actor, visitID, id string) (IntakeView, error) {
+	return a.intake(ctx, who, visitID, "strike vital sign", func(t *tx, v store.Visit) error {
+		if v.NoteFolio > 0 {
+			return refuse(409, "The note of this visit is signed. Write an amendment instead.")
+		}
+		t.tell("patient", v.PatientID, v.PatientID)
+		all, err := t.VitalsAt(v.ID)
+		if err != nil {
+			return err
+		}
+		for _, x := range all {
+			gone := x.ID == id && (x.LOINC == chart.Weight || x.LOINC == chart.Height)
+			for _, y := range all {
+				if gone && y.LOINC == chart.BodyMass { // computed from it
+					if err := t.Q.StrikeVital(v.PatientID, y.ID, who.ID, t.now); err != nil {
+						return err
+					}
+				}
+			}
+		}
+		return notFound(t.Q.StrikeVital(v.PatientID, id, who.ID, t.now), "measurement")
+	})
+}
+
+// VitalPoint is one measurement for a plot.
+type VitalPoint struct {
+	LOINC string `json:"loinc"`
+	Name  string `json:"name"`
+	Value string `json:"value"`
+	Shown string `json:"shown"`
+	At    string `json:"at"`
+}
+
+// VitalHistory lists all measurements of a patient, oldest first.
+func (a *App) VitalHistory(ctx context.Context, who Actor, patient string) (out []VitalPoint, err error) {
+	out = []VitalPoint{}
+	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
+		all, err := q.VitalsOf(patient)
+		for _, v := range all {
+			out = append(out, VitalPoint{v.LOINC, v.Name, v.Value, chart.ShownUnit(v.Unit), a.say(v.TakenAt)})
+		}
+		return err
+	})
+	return out, err
+}
+
+// MedicineHit is a medicine found, with what speaks for care with it.
+type MedicineHit struct {
+	Name     string           `json:"name"`
+	Warnings []safety.Warning `json:"warnings"`
+}
+
+// FindMedicine finds medicines and checks each against this chart. A name that is
+// not on the list comes last, as typed.
+func (a *App) FindMedicine(ctx context.Context, who Actor, patient, query string) (out []MedicineHit, err error) {
+	out = []MedicineHit{}
+	err = a.look(ctx, who, DoIntake, func(q *store.Q) error {
+		ms, err := q.Medicines(patient)
+		if err != nil {
+			return err
+		}
+		var taken []string
+		for _, m := range ms {
+			taken = append(taken, m.Name)
+		}
+		as, err := q.Allergies(patient)
+		if err != nil {
+			return err
+		}
+		allergies := map[string]string{}
+		for _, x := range as {
+			allergies[x.Substance] = x.Reaction
+		}
+		names := a.Medicines.Find(query, 8)
+		if words := strings.TrimSpace(query); words != "" && !slices.Contains(names, strings.ToLower(words)) {
+			names = append(names, words)
+		}
+		for _, n := range names {
+			out = append(out, MedicineHit{strings.ToUpper(n[:1]) + n[1:], a.Medicines.Check(n, taken, allergies)})
+		}
+		return nil
+	})
+	return out, err
+}

@@ -1,0 +1,367 @@
+package app
+
+import (
+	"bytes"
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"regexp"
+	"strings"
+	"time"
+
+	"deftledger/core/note"
+	"deftledger/exchange/pdf"
+	"deftledger/store"
+)
+
+// Fingerprint names the exact text of a note, so that what is signed is what the
+// signer saw.
+func Fingerprint(blocks []note.Block) string {
+	body, _ := json.Marshal(blocks)
+	sum := sha256.Sum256(body)
+	return hex.EncodeToString(sum[:16])
+}
+
+// ClosingView is the closing list of a draft, with the fingerprint of the text it
+// was made from.
+type ClosingView struct {
+	Points []note.Point `json:"points"`
+	Seen   string       `json:"seen"`
+	Share  note.Share   `json:"share"`
+}
+
+// ClosingList reads a draft as it would be signed.
+func (a *App) ClosingList(ctx context.Context, who Actor, id string) (out ClosingView, err error) {
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	out.Points = []note.Point{}
+	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		v, err := q.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		ds, err := q.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		d, err := a.draft(q, n, v, l)
+		if err != nil {
+			return err
+		}
+		blocks := l.systems.Compose(d)
+		out.Points = append(out.Points, l.systems.Close(d, len(ds), l.kind(v.Kind))...)
+		out.Seen, out.Share = Fingerprint(blocks), note.Measure(blocks)
+		return nil
+	})
+	return out, err
+}
+
+// retraction is the sealed content of a retraction.
+type retraction struct {
+	Reason string `json:"reason"`
+	Record string `json:"record"` // of the chart it should have stood in, "" when none
+}
+
+// Retract marks a signed note as written in the wrong chart. The sealed original
+// stays; the retraction is sealed after it, points to the right chart where one is
+// known, and leaves an open note there when that chart has a visit without one.
+func (a *App) Retract(ctx context.Context, who Actor, id, secret, reason, belongs string) error {
+	if err := may(who, SignNote); err != nil {
+		return err
+	}
+	if strings.TrimSpace(reason) == "" || len(reason) > 2000 {
+		return refuse(422, "Say why the note is retracted.")
+	}
+	if err := a.openSigning(ctx, &who, secret); err != nil {
+		return err
+	}
+	return a.act(ctx, who, SignNote, func(t *tx) error {
+		n, err := t.NoteByID(id)
+		switch {
+		case err != nil:
+			return notFound(err, "note")
+		case n.Folio == 0:
+			return refuse(409, "The note is not signed: take its text out, or leave it.")
+		case n.Retracted > 0:
+			return nil // retracted already: the same act again changes nothing
+		case belongs == n.PatientID:
+			return refuse(422, "That is the chart the note stands in. Choose the one it belongs to.")
+		}
+		r := retraction{Reason: strings.TrimSpace(reason)}
+		if belongs != "" {
+			p, err := t.PatientByID(belongs)
+			if err != nil {
+				return notFound(err, "patient")
+			}
+			r.Record = p.Record
+		}
+		e, err := t.seal(n.PatientID, "retraction", id, n.Folio, r)
+		if err != nil {
+			return err
+		}
+		if err := t.Q.Retract(id, e.Folio, belongs); err != nil {
+			return err
+		}
+		t.tell("note", id, n.PatientID)
+		t.tell("patient", n.PatientID, n.PatientID)
+		if belongs != "" {
+			t.tell("patient", belongs, belongs)
+			if err := t.audit("note retracted elsewhere belongs here", belongs, id, ""); err != nil {
+				return err
+			}
+		}
+		return t.audit("retract note", n.PatientID, id, "")
+	})
+}
+
+// document lays out a signed note, or one section of a note, for paper.
+func (a *App) document(v NoteView, section string) (pdf.Document, error) {
+	p := v.Visit.Patient
+	d := pdf.Document{
+		Practice: a.Practice, Title: v.Visit.Kind, Subtitle: v.Visit.Reason,
+		Patient: p.Given + " " + p.Family, Identity: "born " + p.BirthDate + ", " + p.Sex + ", record " + p.Record,
+		Visit: v.Visit.StartsAt,
+	}
+	entries := append([]SealedView{*v.Sealed}, v.Amendments...)
+	if section != "" {
+		d.Title = section
+		entries = entries[:1]
+	}
+	if v.Retracted != nil {
+		d.Mark = "Retracted: " + v.Retracted.Reason
+	}
+	for _, e := range entries {
+		b := pdf.Entry{Folio: e.Folio, SignedBy: e.SignedBy, SignedAt: e.SignedAt, Hash: e.Hash}
+		for _, s := range e.Sections {
+			if section == "" || s.Heading == section {
+				b.Sections = append(b.Sections, pdf.Section(s))
+			}
+		}
+		if section == "" || section == note.Objective.Heading() {
+			for _, x := range e.Drawings {
+				b.Drawings = append(b.Drawings, pdf.Drawing(x))
+			}
+		}
+		if section != "" && len(b.Sections) == 0 {
+			return d, refuse(404, "The note has no section %q.", section)
+		}
+		d.Entries = append(d.Entries, b)
+	}
+	return d, nil
+}
+
+// NotePDF renders a signed note with its amendments, or one section of it alone.
+func (a *App) NotePDF(ctx context.Context, who Actor, id, section string) (out []byte, err error) {
+	v, err := a.Note(ctx, who, id)
+	if err != nil {
+		return nil, err
+	}
+	if v.Sealed == nil {
+		return nil, refuse(409, "The note is not signed yet; only a signed note is printed.")
+	}
+	d, err := a.document(v, section)
+	if err != nil {
+		return nil, err
+	}
+	out, err = pdf.Render(d)
+	if err == nil {
+		err = a.write(ctx, who, func(t *tx) error { return t.audit("print note", v.Visit.Patient.ID, id, section) })
+	}
+	return out, err
+}
+
+// DocumentView is a filed document.
+type DocumentView struct {
+	ID    string `json:"id"`
+	Title string `json:"title"`
+	At    string `json:"at"`
+	By    string `json:"by"`
+	Folio int    `json:"folio"`
+	Fax   string `json:"fax" doc:"How its last fax stands, with the number; empty when none was sent"`
+}
+
+// FileSection files one section of a signed note as a document of its own.
+func (a *App) FileSection(ctx context.Context, who Actor, id, section string) (DocumentView, error) {
+	v, err := a.Note(ctx, who, id)
+	if err != nil {
+		return DocumentView{}, err
+	}
+	if v.Sealed == nil || section == "" {
+		return DocumentView{}, refuse(409, "One section of a signed note is filed as a document. Sign the note first.")
+	}
+	d, err := a.document(v, section)
+	if err != nil {
+		return DocumentView{}, err
+	}
+	body, err := pdf.Render(d)
+	if err != nil {
+		return DocumentView{}, err
+	}
+	doc := store.Document{ID: newID(), PatientID: v.Visit.Patient.ID, NoteID: id, Title: section + ", " + v.Visit.Kind, PDF: body, Folio: v.Sealed.Folio, MadeBy: who.ID, MadeAt: a.Clock()}
+	err = a.act(ctx, who, WriteNote, func(t *tx) error {
+		if err := t.AddDocument(doc); err != nil {
+			return err
+		}
+		t.tell("patient", doc.PatientID, doc.PatientID)
+		return t.audit("file section", doc.PatientID, doc.ID, section)
+	})
+	return DocumentView{ID: doc.ID, Title: doc.Title, At: a.say(doc.MadeAt), By: who.Name, Folio: doc.Folio}, err
+}
+
+// Document returns a filed document as PDF.
+func (a *App) Document(ctx context.Context, who Actor, id string) (out []byte, err error) {
+	var patient string
+	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
+		d, err := q.DocumentByID(id)
+		out, patient = d.PDF, d.PatientID
+		return notFound(err, "document")
+	})
+	if err == nil {
+		err = a.write(ctx, who, func(t *tx) error { return t.audit("open document", patient, id, "") })
+	}
+	return out, err
+}
+
+func (a *App) documents(q *store.Q, patient string) ([]DocumentView, error) {
+	out := []DocumentView{}
+	names, err := a.names(q)
+	if err != nil {
+		return out, err
+	}
+	ds, err := q.DocumentsOf(patient)
+	if err != nil {
+		return out, err
+	}
+	faxes, err := q.FaxesOf(patient)
+	for _, d := range ds {
+		v := DocumentView{ID: d.ID, Title: d.Title, At: a.say(d.MadeAt), By: names[d.MadeBy], Folio: d.Folio}
+		for _, f := range faxes {
+			if f.DocumentID == d.ID {
+				v.Fax = f.State + ", " + f.Number
+				if f.State != "sent" && f.LastError != "" {
+					v.Fax += ": " + f.LastError
+				}
+				break
+			}
+		}
+		out = append(out, v)
+	}
+	return out, err
+}
+
+var faxNumber = regexp.MustCompile(`^\+?[0-9][0-9 ()-]{5,19}$`)
+
+// SendFax puts a filed document in the way out by fax. It goes out once, under one
+// identifier, however often sending is tried.
+func (a *App) SendFax(ctx context.Context, who Actor, id, number string) error {
+	if !faxNumber.MatchString(number) {
+		return refuse(422, "%q is not a fax number; write it with digits, as in 555-0190.", number)
+	}
+	err := a.act(ctx, who, WriteNote, func(t *tx) error {
+		d, err := t.DocumentByID(id)
+		if err != nil {
+			return notFound(err, "document")
+		}
+		t.tell("patient", d.PatientID, d.PatientID)
+		if err := t.AddFax(store.Fax{ID: newID(), DocumentID: id, Number: number, At: t.now}, who.ID); err != nil {
+			return err
+		}
+		return t.audit("send fax", d.PatientID, id, "")
+	})
+	if err == nil {
+		nudge(a.wake.fax)
+	}
+	return err
+}
+
+// Faxes sends what waits until ctx ends.
+func (a *App) Faxes(ctx context.Context) {
+	for ctx.Err() == nil {
+		if err := a.sendFaxes(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("faxes could not be sent", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-a.wake.fax:
+		case <-time.After(3 * time.Second):
+		}
+	}
+}
+
+func (a *App) sendFaxes(ctx context.Context) error {
+	var due []store.Fax
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		due, err = q.DueFaxes(a.Clock())
+		return err
+	}); err != nil {
+		return err
+	}
+	for _, f := range due {
+		var d store.Document
+		if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+			d, err = q.DocumentByID(f.DocumentID)
+			return err
+		}); err != nil {
+			return err
+		}
+		refused, err := a.fax(ctx, f, d.PDF)
+		if ctx.Err() != nil {
+			return nil // shutting down: it stays waiting
+		}
+		if err := a.write(ctx, Actor{}, func(t *tx) error {
+			t.tell("patient", d.PatientID, d.PatientID)
+			switch {
+			case refused != "":
+				return t.SetFax(f.ID, "refused", refused, t.now, t.now)
+			case err != nil:
+				return t.SetFax(f.ID, "waiting", "no answer yet, it is tried again", t.now.Add(min(time.Minute, 2*time.Second<<min(f.Attempts, 5))), time.Time{})
+			}
+			return t.SetFax(f.ID, "sent", "", t.now, t.now)
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+var errNoFax = errors.New("no fax line is connected")
+
+// fax hands a document to the fax line; refused is why it will never take it.
+func (a *App) fax(ctx context.Context, f store.Fax, body []byte) (refused string, err error) {
+	if a.Elsewhere.Fax == "" {
+		return "", errNoFax
+	}
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodPut, a.Elsewhere.Fax+"/fax/"+f.ID, bytes.NewReader(body))
+	if err != nil {
+		return "", err
+	}
+	req.Header.Set("Content-Type", "application/pdf")
+	req.Header.Set("Fax-Number", f.Number)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return "", err
+	}
+	defer res.Body.Close()
+	text, _ := io.ReadAll(io.LimitReader(res.Body, 500))
+	switch {
+	case res.StatusCode < 300:
+		return "", nil
+	case res.StatusCode < 500:
+		return strings.TrimSpace(string(text)), nil
+	}
+	return "", fmt.Errorf("the fax line answered %d", res.StatusCode)
+}

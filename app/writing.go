@@ -1,0 +1,733 @@
+package app
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// QuestionView is a question that applies now, with what was answered.
+type QuestionView struct {
+	Link    string        `json:"link"`
+	Text    string        `json:"text"`
+	Type    string        `json:"type"`
+	Repeats bool          `json:"repeats"`
+	Options []OptionView  `json:"options"`
+	Symptom string        `json:"symptom" doc:"The symptom of the review of systems it asks for"`
+	Values  []note.Answer `json:"values"`
+	Version int           `json:"version"`
+}
+
+// OptionView is one offered answer.
+type OptionView struct {
+	Code    string `json:"code"`
+	Display string `json:"display"`
+}
+
+// InterviewView is an interview of a note.
+type InterviewView struct {
+	ID        string         `json:"id"`
+	Title     string         `json:"title"`
+	Version   int            `json:"version"`
+	Questions []QuestionView `json:"questions"`
+}
+
+// Fitting is what the reason and the kind of visit bring.
+type Fitting struct {
+	Review      []string `json:"review"`
+	Examination []string `json:"examination"`
+	Plan        []string `json:"plan"`
+}
+
+// DrawingView is a drawing of a note.
+type DrawingView struct {
+	ID      string `json:"id"`
+	Outline string `json:"outline"`
+	Caption string `json:"caption"`
+	Strokes string `json:"strokes"`
+	SVG     string `json:"svg"`
+	Version int    `json:"version"`
+}
+
+// BroughtView is a sentence brought in.
+type BroughtView struct {
+	note.Brought
+	SourceNote string `json:"sourceNote"`
+	Version    int    `json:"version"`
+}
+
+// draft gathers what a note is made of.
+func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *library) (note.Draft, error) {
+	d := note.Draft{Typed: map[note.Part]string{}}
+	birth := v.Patient.BirthDate
+	if years, months, ok := chart.AgeOn(birth, v.Day); ok {
+		d.Person = note.Person(years, months, v.Patient.Sex)
+	} else {
+		d.Person = "A person of unknown age"
+	}
+	parts, err := q.NoteParts(n.ID)
+	if err != nil {
+		return d, err
+	}
+	for _, p := range parts {
+		d.Typed[p.Part] = p.Text
+	}
+	if d.Findings, err = q.Findings(n.ID); err != nil {
+		return d, err
+	}
+	is, err := q.NoteInterviews(n.ID)
+	if err != nil {
+		return d, err
+	}
+	if len(is) > 0 {
+		as, err := q.NoteAnswers(n.ID)
+		if err != nil {
+			return d, err
+		}
+		for _, i := range is {
+			iv := l.version(i.Form, i.Version)
+			if iv == nil {
+				continue
+			}
+			t := note.Taken{Interview: iv}
+			for _, x := range as {
+				if x.Form == i.Form {
+					t.Answers = append(t.Answers, x.Answered)
+				}
+			}
+			d.Interviews = append(d.Interviews, t)
+		}
+	}
+	cs, err := q.CarriedOf(n.ID)
+	if err != nil {
+		return d, err
+	}
+	for _, c := range cs {
+		b := c.Brought
+		if c.Origin == note.Carried {
+			b.Source = c.SourceNote
+		}
+		if c.Changed {
+			b.Origin = note.Typed
+		}
+		d.Brought = append(d.Brought, b)
+	}
+	vs, err := q.VitalsAt(v.ID)
+	if err != nil {
+		return d, err
+	}
+	d.Vitals = sayVitals(vs)
+	ds, err := q.Drawings(n.ID)
+	for _, x := range ds {
+		d.Drawings = append(d.Drawings, x.Caption)
+	}
+	return d, err
+}
+
+// sayVitals writes the vital signs of a visit in the order of entry; a blood
+// pressure measured several times is written singly, with the mean.
+func sayVitals(vs []store.Vital) []note.Vital {
+	var out []note.Vital
+	kinds := append(slices.Clone(chart.VitalKinds), chart.VitalKind{LOINC: chart.BodyMass})
+	for _, k := range kinds {
+		by := map[note.Origin][]store.Vital{}
+		for _, v := range vs {
+			if v.LOINC == k.LOINC {
+				o := note.Typed
+				if v.Origin == string(note.FromDev) {
+					o = note.FromDev
+				}
+				by[o] = append(by[o], v)
+			}
+		}
+		for _, o := range []note.Origin{note.Typed, note.FromDev} {
+			list := by[o]
+			if len(list) == 0 {
+				continue
+			}
+			last := list[len(list)-1]
+			value := last.Value
+			if k.LOINC == chart.BloodPressure {
+				var values []string
+				for _, v := range list {
+					values = append(values, v.Value)
+				}
+				value = note.List(values, "and")
+				if mean, ok := chart.MeanPressure(values); ok {
+					value += " mmHg, mean " + mean
+				}
+			}
+			out = append(out, note.Vital{Name: last.Name, Value: value, Unit: chart.ShownUnit(last.Unit), Origin: o})
+		}
+	}
+	return out
+}
+
+// write changes a draft: it checks the right, refuses a signed note, runs the
+// change and returns the note as it is then.
+func (a *App) change(ctx context.Context, who Actor, id, act string, f func(t *tx, n store.Note, v store.Visit, l *library) error) (NoteView, error) {
+	l, err := a.library()
+	if err != nil {
+		return NoteView{}, err
+	}
+	err = a.act(ctx, who, WriteNote, func(t *tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		if n.Folio > 0 {
+			return refuse(409, "The note is signed. Write an amendment instead.")
+		}
+		v, err := t.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		if err := f(t, n, v, l); err != nil {
+			return err
+		}
+		t.tell("note", id, n.PatientID)
+		return t.audit(act, n.PatientID, id, "")
+	})
+	if err != nil {
+		return NoteView{}, err
+	}
+	return a.Note(ctx, who, id)
+}
+
+func asRefusal(err error) error {
+	var f *note.Fault
+	if errors.As(err, &f) {
+		return refuse(422, "%s.", strings.ToUpper(f.Message[:1])+f.Message[1:])
+	}
+	return err
+}
+
+// AnyVersion is the version of a change that was made on no particular one: a line
+// typed blind, or "all the rest", which never overrides what was said.
+const AnyVersion = -1
+
+// SetFindings makes changes to the findings of a draft.
+func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []note.Change) (NoteView, error) {
+	return a.change(ctx, who, id, "set findings", func(t *tx, n store.Note, v store.Visit, l *library) error {
+		before, err := t.Findings(id)
+		if err != nil {
+			return err
+		}
+		d := note.Draft{Findings: before}
+		for _, c := range changes {
+			if c.Bring {
+				src, err := t.LastWith(n.PatientID, id, v.StartsAt, c.Area, c.System)
+				if store.IsNotFound(err) {
+					return refuse(404, "No earlier visit has findings of that system.")
+				}
+				if err != nil {
+					return err
+				}
+				fs, err := t.Findings(src)
+				if err != nil {
+					return err
+				}
+				d.Findings = l.systems.Forward(d, note.Source{Note: src, Findings: fs}, note.Wanted{Area: c.Area, System: c.System}).Findings
+				continue
+			}
+			if c.Was != AnyVersion && c.Finding != "" {
+				now := 0
+				for _, f := range before {
+					if f.Area == c.Area && f.System == c.System && f.Finding == c.Finding {
+						now = f.Version
+					}
+				}
+				if now != c.Was {
+					return stale(store.ErrStale, "This finding")
+				}
+			}
+			if d.Findings, err = l.systems.Apply(d.Findings, []note.Change{c}, v.Patient.Sex); err != nil {
+				return asRefusal(err)
+			}
+		}
+		return t.putFindings(id, before, d.Findings)
+	})
+}
+
+// putFindings stores what is different.
+func (t *tx) putFindings(id string, before, after []note.Finding) error {
+	had := map[string]note.Finding{}
+	for _, f := range before {
+		had[f.Key()] = f
+	}
+	for _, f := range after {
+		old, ok := had[f.Key()]
+		delete(had, f.Key())
+		if ok && old.State == f.State && old.Side == f.Side && old.Severity == f.Severity && old.Duration == f.Duration && slices.Equal(old.Words, f.Words) && old.Remark == f.Remark && old.Origin == f.Origin && old.Looked == f.Looked && old.SourceNote == f.SourceNote {
+			continue
+		}
+		f.Version = old.Version
+		if err := t.PutFinding(id, f, t.who.ID, t.now); err != nil {
+			return err
+		}
+	}
+	for _, f := range had {
+		if err := t.DropFinding(id, f); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// LineRead is a typed line of findings as it was understood.
+type LineRead struct {
+	Changes []note.Change `json:"changes"`
+	Unread  []note.Unread `json:"unread"`
+	Says    []string      `json:"says" doc:"How the findings would read"`
+}
+
+// ReadLine reads a typed line of findings without doing anything with it.
+func (a *App) ReadLine(_ context.Context, who Actor, area note.Area, text string, rest []string, sex string) (LineRead, error) {
+	if err := may(who, WriteNote); err != nil {
+		return LineRead{}, err
+	}
+	l, err := a.library()
+	if err != nil {
+		return LineRead{}, err
+	}
+	out := LineRead{Says: []string{}}
+	out.Changes, out.Unread = l.systems.ReadLine(area, text, rest)
+	for i, u := range out.Unread {
+		if u.Could == nil {
+			out.Unread[i].Could = []string{}
+		}
+	}
+	var plain []note.Change
+	for i, c := range out.Changes {
+		out.Changes[i].Was = AnyVersion
+		if c.Words == nil {
+			out.Changes[i].Words = []string{}
+		}
+		if c.Rest == nil {
+			out.Changes[i].Rest = []string{}
+		}
+		if c.Bring {
+			if x, ok := l.systems.System(area, c.System); ok {
+				out.Says = append(out.Says, x.Name+": as at the last visit")
+			}
+			continue
+		}
+		plain = append(plain, c)
+	}
+	fs, err := l.systems.Apply(nil, plain, sex)
+	if err != nil {
+		return out, asRefusal(err)
+	}
+	for _, b := range l.systems.Compose(note.Draft{Findings: fs}) {
+		out.Says = append(out.Says, b.Label+": "+b.Text())
+	}
+	for _, f := range fs {
+		if f.State == note.LeftOut {
+			if i, ok := l.systems.Item(f.Area, f.System, f.Finding); ok {
+				out.Says = append(out.Says, "Taken out: "+i.Say)
+			}
+		}
+	}
+	return out, nil
+}
+
+// Ask adds an interview to a draft, or takes it out with its answers.
+func (a *App) Ask(ctx context.Context, who Actor, id, interview string, drop bool) (NoteView, error) {
+	return a.change(ctx, who, id, "choose questions", func(t *tx, _ store.Note, _ store.Visit, l *library) error {
+		if drop {
+			return t.DropNoteInterview(id, interview)
+		}
+		v := l.newest(interview)
+		if v == nil {
+			return refuse(404, "There is no such interview.")
+		}
+		return t.AddNoteInterview(id, store.NoteInterview{Form: interview, Version: v.Version})
+	})
+}
+
+// Answer answers a question of an interview; no values take the answer back. A
+// symptom becomes a finding of the review of systems.
+func (a *App) Answer(ctx context.Context, who Actor, id, interview, link string, values []note.Answer, was int) (NoteView, error) {
+	return a.change(ctx, who, id, "answer a question", func(t *tx, _ store.Note, v store.Visit, l *library) error {
+		return t.answer(l, id, v.Patient.Sex, interview, link, values, was, note.Chosen)
+	})
+}
+
+func (t *tx) answer(l *library, id, sex, interview, link string, values []note.Answer, was int, origin note.Origin) error {
+	is, err := t.NoteInterviews(id)
+	if err != nil {
+		return err
+	}
+	k := slices.IndexFunc(is, func(i store.NoteInterview) bool { return i.Form == interview })
+	if k < 0 {
+		return refuse(404, "That interview is not asked in this note.")
+	}
+	iv := l.version(interview, is[k].Version)
+	if iv == nil {
+		return refuse(404, "There is no such interview.")
+	}
+	if err := iv.Check(link, values); err != nil {
+		return asRefusal(err)
+	}
+	if y := iv.Symptom(link); y != "" {
+		system, finding, _ := strings.Cut(y, ".")
+		c := note.Change{Area: note.Review, System: system, Finding: finding, State: note.Absent}
+		switch {
+		case len(values) == 0:
+			c.Clear = true
+		case *values[0].Yes:
+			c.State = note.Present
+		}
+		before, err := t.Findings(id)
+		if err != nil {
+			return err
+		}
+		after, err := l.systems.Apply(before, []note.Change{c}, sex)
+		if err != nil {
+			return asRefusal(err)
+		}
+		if origin == note.ByPatient {
+			for i, f := range after {
+				if f.System == system && f.Finding == finding && f.Area == note.Review {
+					after[i].Origin = origin
+				}
+			}
+		}
+		return t.putFindings(id, before, after)
+	}
+	if err := t.PutAnswer(id, store.NoteAnswer{Form: interview, Answered: note.Answered{Link: link, Values: values, Origin: origin}}, was, t.who.ID, t.now); err != nil {
+		return stale(err, "This answer")
+	}
+	return nil
+}
+
+// EarlierNote is a note that something can be brought forward from.
+type EarlierNote struct {
+	ID       string        `json:"id"`
+	VisitID  string        `json:"visitId"`
+	Title    string        `json:"title"`
+	At       string        `json:"at"`
+	By       string        `json:"by"`
+	Folio    int           `json:"folio"`
+	Blocks   []note.Block  `json:"blocks"`
+	Sections []SectionView `json:"sections"`
+}
+
+// sourceOf reads what an earlier note offers.
+func (a *App) sourceOf(q *store.Q, id, patient string, l *library) (note.Source, store.Visit, error) {
+	n, err := q.NoteByID(id)
+	if err != nil || n.PatientID != patient || n.Retracted > 0 {
+		return note.Source{}, store.Visit{}, refuse(404, "There is no such earlier note of this patient.")
+	}
+	v, err := q.VisitByID(n.VisitID)
+	if err != nil {
+		return note.Source{}, v, err
+	}
+	d, err := a.draft(q, n, v, l)
+	if err != nil {
+		return note.Source{}, v, err
+	}
+	src := note.Source{Note: id, Typed: d.Typed, Findings: d.Findings}
+	// A history written from answers is words there; here it comes in as words.
+	for _, b := range l.systems.Compose(note.Draft{Interviews: d.Interviews, Person: d.Person, Findings: d.Findings}) {
+		if strings.HasPrefix(b.Ref, "interview.") {
+			src.Typed[b.Part] = strings.TrimSpace(b.Text() + "\n" + src.Typed[b.Part])
+		}
+	}
+	src.Brought = d.Brought
+	return src, v, nil
+}
+
+// Forwarded is what bringing forward would change, or did.
+type Forwarded struct {
+	Difference note.Difference `json:"difference"`
+	Note       *NoteView       `json:"note,omitempty"`
+}
+
+// PreviewForward says what bringing forward would change.
+func (a *App) PreviewForward(ctx context.Context, who Actor, id, from string, w note.Wanted) (out Forwarded, err error) {
+	l, err := a.library()
+	if err != nil {
+		return out, err
+	}
+	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return notFound(err, "note")
+		}
+		v, err := q.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		d, err := a.draft(q, n, v, l)
+		if err != nil {
+			return err
+		}
+		src, _, err := a.sourceOf(q, from, n.PatientID, l)
+		out.Difference = l.systems.Forward(d, src, w).Difference
+		return err
+	})
+	return out, err
+}
+
+// Forward brings part of an earlier note into a draft. Text that a replacement
+// takes out is kept beside the note until somebody is done with it.
+func (a *App) Forward(ctx context.Context, who Actor, id, from string, w note.Wanted) (Forwarded, error) {
+	var out Forwarded
+	v, err := a.change(ctx, who, id, "bring forward", func(t *tx, n store.Note, v store.Visit, l *library) error {
+		d, err := a.draft(t.Q, n, v, l)
+		if err != nil {
+			return err
+		}
+		src, sv, err := a.sourceOf(t.Q, from, n.PatientID, l)
+		if err != nil {
+			return err
+		}
+		o := l.systems.Forward(d, src, w)
+		out.Difference = o.Difference
+		if err := t.putFindings(id, d.Findings, o.Findings); err != nil {
+			return err
+		}
+		for _, gone := range o.Dropped {
+			if err := t.DropCarried(id, gone); err != nil {
+				return err
+			}
+		}
+		if o.ClearTyped {
+			now, err := t.NotePart(id, w.Part)
+			if err != nil {
+				return err
+			}
+			if err := t.AddConflict(store.Conflict{ID: newID(), NoteID: id, Part: w.Part, Text: o.Replaced, BaseVersion: now.Version, SaveID: newID(), At: t.now, By: who.ID}); err != nil {
+				return err
+			}
+			if err := t.Q.SavePart(id, store.Part{Part: w.Part, Version: now.Version + 1, SaveID: newID(), SavedAt: t.now, SavedBy: who.ID}); err != nil {
+				return err
+			}
+		}
+		for _, b := range o.Added {
+			b.ID = newID()
+			b.Source = sourceWords(a, sv)
+			if _, err := t.AddCarried(id, store.CarriedSentence{Brought: b, SourceNote: from}, who.ID, t.now); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		out.Note = &v
+	}
+	return out, err
+}
+
+// sourceWords names a visit as the source of what was carried from it.
+func sourceWords(a *App, v store.Visit) string {
+	s := "visit of " + v.StartsAt.In(a.Location).Format("02 Jan 2006")
+	if v.NoteFolio > 0 {
+		s += fmt.Sprintf(", folio %d", v.NoteFolio)
+	}
+	return s
+}
+
+// Looked records that a person looked at carried text: kept, changed or removed.
+// In objective, assessment and plan that is one sentence at a time.
+func (a *App) Looked(ctx context.Context, who Actor, id string, refs []string, decision, text string) (NoteView, error) {
+	if !slices.Contains([]string{"keep", "change", "remove"}, decision) {
+		return NoteView{}, refuse(422, "Keep it, change it or remove it.")
+	}
+	return a.change(ctx, who, id, "look at carried text", func(t *tx, n store.Note, v store.Visit, l *library) error {
+		d, err := a.draft(t.Q, n, v, l)
+		if err != nil {
+			return err
+		}
+		sentences := map[string]note.Piece{}
+		parts := map[string]note.Part{}
+		for _, b := range l.systems.Compose(d) {
+			for _, p := range b.Pieces {
+				sentences[p.Ref], parts[p.Ref] = p, b.Part
+			}
+		}
+		for _, r := range refs {
+			p, ok := sentences[r]
+			if !ok {
+				return stale(store.ErrStale, "This sentence")
+			}
+			if len(refs) > 1 && parts[r] != note.Subjective {
+				return refuse(422, "Under %s, what was carried is looked at one by one.", parts[r])
+			}
+			if err := t.settle(id, d, p, decision, strings.TrimSpace(text)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (t *tx) settle(id string, d note.Draft, p note.Piece, decision, text string) error {
+	if carried, ok := strings.CutPrefix(p.Ref, "brought."); ok {
+		cs, err := t.CarriedOf(id)
+		if err != nil {
+			return err
+		}
+		for _, c := range cs {
+			if c.ID != carried {
+				continue
+			}
+			switch decision {
+			case "keep":
+				text = c.Text
+			case "change":
+				if text == "" || len(text) > 4000 {
+					return refuse(422, "Write the sentence as it should read, in up to 4,000 letters.")
+				}
+			}
+			state := map[string]string{"keep": "kept", "change": "changed", "remove": "removed"}[decision]
+			return stale(t.SettleCarried(id, carried, state, text, c.Version, t.who.ID, t.now), "This sentence")
+		}
+		return stale(store.ErrStale, "This sentence")
+	}
+	if decision == "change" {
+		return refuse(422, "A finding is changed where it stands: choose it there.")
+	}
+	for _, key := range strings.Fields(p.Ref) {
+		f := strings.SplitN(key, ".", 3)
+		if len(f) != 3 {
+			return refuse(422, "Only what was carried is looked at.")
+		}
+		if decision == "keep" {
+			if err := t.LookedAtFinding(id, f[0], f[1], f[2], t.who.ID, t.now); err != nil {
+				return notFound(err, "finding")
+			}
+			continue
+		}
+		if err := t.DropFinding(id, note.Finding{Area: note.Area(f[0]), System: f[1], Finding: f[2]}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// maxDrawing is the greatest size of a drawing's points, in bytes.
+const maxDrawing = 600_000
+
+// SaveDrawing keeps a drawing of a draft; without strokes it is taken out.
+func (a *App) SaveDrawing(ctx context.Context, who Actor, id string, d DrawingView) (NoteView, error) {
+	if len(d.Strokes) > maxDrawing {
+		return NoteView{}, refuse(413, "The drawing is too large to keep. Draw it in two.")
+	}
+	svg, err := note.DrawSVG(d.Outline, d.Strokes)
+	if err != nil {
+		return NoteView{}, refuse(422, "The drawing could not be read: %s.", err.Error())
+	}
+	if d.ID == "" {
+		d.ID = newID()
+	}
+	caption := strings.Join(strings.Fields(d.Caption), " ")
+	if caption == "" {
+		caption = map[string]string{"": "Drawing"}[d.Outline]
+		if caption == "" {
+			caption = "Drawing on the outline " + d.Outline
+		}
+	}
+	return a.change(ctx, who, id, "draw", func(t *tx, _ store.Note, _ store.Visit, _ *library) error {
+		strokes := d.Strokes
+		if strings.TrimSpace(strokes) == "[]" {
+			strokes = ""
+		}
+		return stale(t.PutDrawing(store.Drawing{ID: d.ID, NoteID: id, Outline: d.Outline, Caption: caption, Strokes: strokes, SVG: svg}, d.Version, who.ID, t.now), "The drawing")
+	})
+}
+
+// LeaveNote leaves a draft for a colleague, who answers for it from then on; the
+// words say what is left to do. Staff "" takes up a draft that was left for oneself.
+func (a *App) LeaveNote(ctx context.Context, who Actor, id, staff, words string) (NoteView, error) {
+	return a.change(ctx, who, id, "leave note", func(t *tx, n store.Note, _ store.Visit, _ *library) error {
+		if staff == "" {
+			return t.LeaveFor(id, "", "")
+		}
+		to, err := t.StaffByID(staff)
+		if err != nil || !to.Active || !May(to.Role, SignNote) {
+			return refuse(422, "A note is left for somebody who may sign it.")
+		}
+		if err := t.LeaveFor(id, staff, strings.TrimSpace(words)); err != nil {
+			return err
+		}
+		if err := t.SetAuthor(id, staff); err != nil {
+			return err
+		}
+		t.tell("line", id, n.PatientID)
+		return t.MoveLine(string(line.Note), id, staff)
+	})
+}
+
+// Colleague is somebody a note can be left for.
+type Colleague struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+}
+
+// Colleagues lists who may sign notes, beside the person.
+func (a *App) Colleagues(ctx context.Context, who Actor) (out []Colleague, err error) {
+	out = []Colleague{}
+	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		for _, s := range staff {
+			if s.Active && May(s.Role, SignNote) && s.ID != who.ID {
+				out = append(out, Colleague{s.ID, s.Name()})
+			}
+		}
+		return err
+	})
+	return out, err
+}
+
+// Waiting is an unsigned note that is announced at sign-in.
+type Waiting struct {
+	NoteID  string `json:"noteId"`
+	VisitID string `json:"visitId"`
+	Patient string `json:"patientId"`
+	Name    string `json:"name"`
+	Since   string `json:"since"`
+	Days    int    `json:"days"`
+}
+
+// LongWait is after how many days an unsigned note leads its signer straight to it.
+const LongWait = 7
+
+// Unsigned lists the notes that wait for the person's signature, oldest first.
+// Today's own are work under way and not announced.
+func (a *App) Unsigned(ctx context.Context, who Actor) (out []Waiting, err error) {
+	out = []Waiting{}
+	if !May(who.Role, SignNote) {
+		return out, nil
+	}
+	err = a.look(ctx, who, SignNote, func(q *store.Q) error {
+		lines, err := q.OpenLinesOf(who.ID)
+		if err != nil {
+			return err
+		}
+		var ids []string
+		for _, l := range lines {
+			if l.Kind == line.Note {
+				ids = append(ids, l.Subject)
+			}
+		}
+		visits, err := q.VisitsOfNotes(ids)
+		for _, l := range lines {
+			days := int(a.Clock().Sub(l.OpenedAt) / (24 * time.Hour))
+			if l.Kind == line.Note && l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
+				out = append(out, Waiting{l.Subject, visits[l.Subject], l.Patient.ID, l.Patient.Name.Given + " " + l.Patient.Name.Family, a.say(l.OpenedAt), days})
+			}
+		}
+		return err
+	})
+	return out, err
+}

@@ -1,0 +1,215 @@
+package standin
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+)
+
+// Elsewhere simulates the other parties of a visit on one address: a pharmacy
+// network and a patient portal with FHIR R4 searches, a cuff and scale that
+// measures in pounds, inches and degrees Fahrenheit, and a fax line.
+type Elsewhere struct {
+	People  []Person
+	Reading Reading
+	Down    bool // nobody answers
+
+	mu     sync.Mutex
+	faxes  map[string]Fax
+	server *http.Server
+	addr   string
+}
+
+// Person is somebody the pharmacy network or the portal knows.
+type Person struct {
+	Family, Given, BirthDate, Record string
+	Dispensed                        []Dispensing
+	Responses                        []json.RawMessage // QuestionnaireResponse resources
+}
+
+// Dispensing is a medicine handed out.
+type Dispensing struct{ ID, Medicine, Dose, Day, By string }
+
+// Reading is what the device measured last; the zero time means now.
+type Reading struct {
+	Systolic, Diastolic, Pulse, Saturation int
+	Pounds, Inches, Fahrenheit             float64
+	At                                     time.Time
+}
+
+// Fax is a fax that was taken, once for each identifier.
+type Fax struct {
+	Number string
+	PDF    []byte
+	Times  int
+}
+
+// Open listens on an address.
+func (e *Elsewhere) Open(addr string) error {
+	ln, err := net.Listen("tcp", addr)
+	if err != nil {
+		return err
+	}
+	e.faxes, e.addr = map[string]Fax{}, ln.Addr().String()
+	mux := http.NewServeMux()
+	mux.HandleFunc("POST /fhir/MedicationDispense/_search", e.dispenses)
+	mux.HandleFunc("POST /fhir/QuestionnaireResponse/_search", e.responses)
+	mux.HandleFunc("POST /fhir/Observation/_search", e.observations)
+	mux.HandleFunc("PUT /fax/{id}", e.fax)
+	e.server = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		e.mu.Lock()
+		down := e.Down
+		e.mu.Unlock()
+		if down {
+			http.Error(w, "out of order", http.StatusServiceUnavailable)
+			return
+		}
+		mux.ServeHTTP(w, r)
+	}), ReadHeaderTimeout: 5 * time.Second}
+	go func() { _ = e.server.Serve(ln) }()
+	return nil
+}
+
+// Base is the address to reach it at.
+func (e *Elsewhere) Base() string { return "http://" + e.addr }
+
+// Close ends it.
+func (e *Elsewhere) Close() { _ = e.server.Close() }
+
+// Set changes what it does while it runs.
+func (e *Elsewhere) Set(f func(*Elsewhere)) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	f(e)
+}
+
+// Faxes returns what was taken, by identifier.
+func (e *Elsewhere) Faxes() map[string]Fax {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	out := map[string]Fax{}
+	for k, v := range e.faxes {
+		out[k] = v
+	}
+	return out
+}
+
+func bundle(w http.ResponseWriter, resources []any) {
+	entries := []any{}
+	for _, r := range resources {
+		entries = append(entries, map[string]any{"resource": r})
+	}
+	w.Header().Set("Content-Type", "application/fhir+json")
+	_ = json.NewEncoder(w).Encode(map[string]any{"resourceType": "Bundle", "type": "searchset", "total": len(entries), "entry": entries})
+}
+
+func (e *Elsewhere) find(match func(Person) bool) (Person, bool) {
+	for _, p := range e.People {
+		if match(p) {
+			return p, true
+		}
+	}
+	return Person{}, false
+}
+
+func (e *Elsewhere) dispenses(w http.ResponseWriter, r *http.Request) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	var out []any
+	p, _ := e.find(func(p Person) bool {
+		return strings.EqualFold(p.Family, r.FormValue("patient.family")) && strings.EqualFold(p.Given, r.FormValue("patient.given")) && p.BirthDate == r.FormValue("patient.birthdate")
+	})
+	for _, d := range p.Dispensed {
+		out = append(out, map[string]any{
+			"resourceType": "MedicationDispense", "id": d.ID, "status": "completed",
+			"medicationCodeableConcept": map[string]any{"text": d.Medicine},
+			"subject":                   map[string]any{"display": p.Given + " " + p.Family},
+			"performer":                 []any{map[string]any{"actor": map[string]any{"display": d.By}}},
+			"whenHandedOver":            d.Day, "dosageInstruction": []any{map[string]any{"text": d.Dose}},
+		})
+	}
+	bundle(w, out)
+}
+
+func (e *Elsewhere) responses(w http.ResponseWriter, r *http.Request) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	var out []any
+	p, _ := e.find(func(p Person) bool { return p.Record != "" && p.Record == r.FormValue("subject.identifier") })
+	for _, x := range p.Responses {
+		out = append(out, x)
+	}
+	bundle(w, out)
+}
+
+func (e *Elsewhere) observations(w http.ResponseWriter, _ *http.Request) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	at := e.Reading.At
+	if at.IsZero() {
+		at = time.Now()
+	}
+	code := func(loinc, display string) map[string]any {
+		return map[string]any{"coding": []any{map[string]any{"system": "http://loinc.org", "code": loinc, "display": display}}}
+	}
+	value := func(v any, ucum string) map[string]any {
+		return map[string]any{"value": v, "unit": ucum, "system": "http://unitsofmeasure.org", "code": ucum}
+	}
+	observation := func(loinc, display string) map[string]any {
+		return map[string]any{"resourceType": "Observation", "status": "final", "category": []any{map[string]any{"coding": []any{map[string]any{"system": "http://terminology.hl7.org/CodeSystem/observation-category", "code": "vital-signs"}}}}, "code": code(loinc, display), "effectiveDateTime": at.Format(time.RFC3339)}
+	}
+	var out []any
+	add := func(loinc, display string, v any, ucum string) {
+		o := observation(loinc, display)
+		o["valueQuantity"] = value(v, ucum)
+		out = append(out, o)
+	}
+	x := e.Reading
+	if x.Systolic > 0 {
+		o := observation("85354-9", "Blood pressure panel")
+		o["component"] = []any{
+			map[string]any{"code": code("8480-6", "Systolic blood pressure"), "valueQuantity": value(x.Systolic, "mm[Hg]")},
+			map[string]any{"code": code("8462-4", "Diastolic blood pressure"), "valueQuantity": value(x.Diastolic, "mm[Hg]")},
+		}
+		out = append(out, o)
+	}
+	if x.Pulse > 0 {
+		add("8867-4", "Heart rate", x.Pulse, "/min")
+	}
+	if x.Saturation > 0 {
+		add("59408-5", "Oxygen saturation", x.Saturation, "%")
+	}
+	if x.Fahrenheit > 0 {
+		add("8310-5", "Body temperature", json.Number(fmt.Sprintf("%.1f", x.Fahrenheit)), "[degF]")
+	}
+	if x.Pounds > 0 {
+		add("29463-7", "Body weight", json.Number(fmt.Sprintf("%.1f", x.Pounds)), "[lb_av]")
+	}
+	if x.Inches > 0 {
+		add("8302-2", "Body height", json.Number(fmt.Sprintf("%.1f", x.Inches)), "[in_i]")
+	}
+	bundle(w, out)
+}
+
+func (e *Elsewhere) fax(w http.ResponseWriter, r *http.Request) {
+	body, err := io.ReadAll(io.LimitReader(r.Body, 20<<20))
+	if err != nil || !strings.HasPrefix(string(body), "%PDF-") {
+		http.Error(w, "that is no PDF", http.StatusUnprocessableEntity)
+		return
+	}
+	number := r.Header.Get("Fax-Number")
+	if strings.HasSuffix(number, "0000") {
+		http.Error(w, "no fax machine answers at that number", http.StatusNotFound)
+		return
+	}
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	f := e.faxes[r.PathValue("id")]
+	e.faxes[r.PathValue("id")] = Fax{number, body, f.Times + 1} // the same identifier is one fax
+	w.WriteHeader(http.StatusAccepted)
+}

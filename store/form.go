@@ -1,0 +1,116 @@
+package store
+
+import "time"
+
+// Form is one version of a form of the clinic (OwnerID "") or of a person.
+type Form struct {
+	Kind, ID    string
+	Version     int
+	OwnerID     string
+	Body, Prose string
+	Retired     bool
+	ByID        string
+	At          time.Time
+}
+
+// Forms lists every version of every form, oldest first.
+func (q *Q) Forms() ([]Form, error) {
+	return list(q, func(s scanner, f *Form) error {
+		var at string
+		err := s.Scan(&f.Kind, &f.ID, &f.Version, &f.OwnerID, &f.Body, &f.Prose, &f.Retired, &f.ByID, &at)
+		f.At = Moment(at)
+		return err
+	}, "SELECT kind, id, version, owner_id, body, prose, retired, by_id, at FROM form ORDER BY kind, id, owner_id, version")
+}
+
+// AddForm stores a new version; ErrStale when that version is there already.
+func (q *Q) AddForm(f Form) error {
+	n, err := q.exec("INSERT INTO form VALUES (?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", f.Kind, f.ID, f.Version, f.OwnerID, f.Body, f.Prose, flag(f.Retired), f.ByID, Stamp(f.At))
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
+
+// OwnWords lists the words a person, or the clinic, added to the dictionary.
+func (q *Q) OwnWords(staff string) ([]string, error) {
+	return list(q, scalar[string], "SELECT DISTINCT word FROM own_word WHERE staff_id IN (?, '') ORDER BY word", staff)
+}
+
+// AddOwnWord adds one.
+func (q *Q) AddOwnWord(staff, word string) error {
+	return q.do("INSERT INTO own_word VALUES (?,?) ON CONFLICT DO NOTHING", staff, word)
+}
+
+// Document is a filed document.
+type Document struct {
+	ID, PatientID, NoteID, Title string
+	PDF                          []byte
+	Folio                        int
+	MadeBy                       string
+	MadeAt                       time.Time
+}
+
+// AddDocument files a document.
+func (q *Q) AddDocument(d Document) error {
+	return q.do("INSERT INTO document VALUES (?,?,?,?,?,?,?,?)", d.ID, d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt))
+}
+
+func scanDocument(s scanner, d *Document) error {
+	var at string
+	err := s.Scan(&d.ID, &d.PatientID, &d.NoteID, &d.Title, &d.Folio, &d.MadeBy, &at)
+	d.MadeAt = Moment(at)
+	return err
+}
+
+// DocumentsOf lists a patient's documents without their content, newest first.
+func (q *Q) DocumentsOf(patient string) ([]Document, error) {
+	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at FROM document WHERE patient_id = ? ORDER BY made_at DESC", patient)
+}
+
+// DocumentByID finds a document with its content.
+func (q *Q) DocumentByID(id string) (Document, error) {
+	d, err := one(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at FROM document WHERE id = ?", id)
+	if err != nil {
+		return d, err
+	}
+	d.PDF, err = one(q, scalar[[]byte], "SELECT pdf FROM document WHERE id = ?", id)
+	return d, err
+}
+
+// Fax is a document on its way out. ID stays the same however often it is sent.
+type Fax struct {
+	ID, DocumentID, Number, State string
+	Attempts                      int
+	LastError                     string
+	At, DoneAt                    time.Time
+}
+
+func scanFax(s scanner, f *Fax) error {
+	var at, done string
+	err := s.Scan(&f.ID, &f.DocumentID, &f.Number, &f.State, &f.Attempts, &f.LastError, &at, &done)
+	f.At, f.DoneAt = Moment(at), Moment(done)
+	return err
+}
+
+const faxCols = "id, document_id, number, state, attempts, last_error, at, done_at"
+
+// AddFax puts a document in the way out.
+func (q *Q) AddFax(f Fax, by string) error {
+	return q.do("INSERT INTO fax(id, document_id, number, state, next_at, by_id, at) VALUES (?,?,?,'waiting',?,?,?)", f.ID, f.DocumentID, f.Number, Stamp(f.At), by, Stamp(f.At))
+}
+
+// DueFaxes lists what is to be sent now.
+func (q *Q) DueFaxes(now time.Time) ([]Fax, error) {
+	return list(q, scanFax, "SELECT "+faxCols+" FROM fax WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at LIMIT 20", Stamp(now))
+}
+
+// FaxesOf lists the faxes of a patient's documents.
+func (q *Q) FaxesOf(patient string) ([]Fax, error) {
+	return list(q, scanFax, "SELECT f.id, f.document_id, f.number, f.state, f.attempts, f.last_error, f.at, f.done_at FROM fax f JOIN document d ON d.id = f.document_id WHERE d.patient_id = ? ORDER BY f.at DESC", patient)
+}
+
+// SetFax records how sending went.
+func (q *Q) SetFax(id, state, problem string, next, done time.Time) error {
+	return q.do("UPDATE fax SET state = ?, attempts = attempts + 1, last_error = ?, next_at = ?, done_at = ? WHERE id = ?", state, problem, Stamp(next), Stamp(done), id)
+}

@@ -1,0 +1,158 @@
+package store
+
+import (
+	"time"
+)
+
+// HistoryEntry is one entry of a history list. Since and Until are as precise as known.
+type HistoryEntry struct {
+	ID, PatientID, List, Title, Detail, Since, Until, Source string
+	StatedAt                                                 time.Time
+	StatedBy                                                 string
+}
+
+// AddHistory stores an entry.
+func (q *Q) AddHistory(h HistoryEntry) error {
+	return q.do("INSERT INTO history(id, patient_id, list, title, detail, since, until, source, stated_at, stated_by) VALUES (?,?,?,?,?,?,?,?,?,?)",
+		h.ID, h.PatientID, h.List, h.Title, h.Detail, h.Since, h.Until, h.Source, Stamp(h.StatedAt), h.StatedBy)
+}
+
+// Histories lists what stands in a patient's histories.
+func (q *Q) Histories(patient string) ([]HistoryEntry, error) {
+	return list(q, func(s scanner, h *HistoryEntry) error {
+		var at string
+		err := s.Scan(&h.ID, &h.PatientID, &h.List, &h.Title, &h.Detail, &h.Since, &h.Until, &h.Source, &at, &h.StatedBy)
+		h.StatedAt = Moment(at)
+		return err
+	}, "SELECT id, patient_id, list, title, detail, since, until, source, stated_at, stated_by FROM history WHERE patient_id = ? AND ended_at = '' ORDER BY list, since DESC, title", patient)
+}
+
+// EndHistory ends an entry; it stays, with who ended it and why.
+func (q *Q) EndHistory(patient, id string, at time.Time, by, reason string) error {
+	return q.must("UPDATE history SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id = ? AND ended_at = ''", Stamp(at), by, reason, id, patient)
+}
+
+// must runs a change that has to hit a row; ErrNotFound when it does not.
+func (q *Q) must(query string, args ...any) error {
+	n, err := q.exec(query, args...)
+	if err == nil && n == 0 {
+		return ErrNotFound
+	}
+	return err
+}
+
+// Statement is what somebody attested about a list.
+type Statement struct {
+	ID, PatientID, List, Says, StaffID, VisitID string
+	At                                          time.Time
+}
+
+// AddStatement stores a statement.
+func (q *Q) AddStatement(s Statement) error {
+	return q.do("INSERT INTO statement VALUES (?,?,?,?,?,?,?)", s.ID, s.PatientID, s.List, s.Says, s.StaffID, Stamp(s.At), s.VisitID)
+}
+
+// Statements lists the statements about a patient's lists, oldest first.
+func (q *Q) Statements(patient string) ([]Statement, error) {
+	return list(q, func(s scanner, t *Statement) error {
+		var at string
+		err := s.Scan(&t.ID, &t.PatientID, &t.List, &t.Says, &t.StaffID, &at, &t.VisitID)
+		t.At = Moment(at)
+		return err
+	}, "SELECT id, patient_id, list, says, staff_id, at, visit_id FROM statement WHERE patient_id = ? ORDER BY at, rowid", patient)
+}
+
+// StopMedicine stops a medicine with a reason.
+func (q *Q) StopMedicine(patient, id, day, reason, by string) error {
+	return q.must("UPDATE medicine SET stopped = ?, stop_reason = ?, stopped_by = ? WHERE id = ? AND patient_id = ? AND stopped = ''", day, reason, by, id, patient)
+}
+
+// StoppedMedicine is a medicine no longer taken.
+type StoppedMedicine struct {
+	Medicine
+	Reason, By string
+}
+
+// StoppedMedicines lists what was stopped, newest first.
+func (q *Q) StoppedMedicines(patient string) ([]StoppedMedicine, error) {
+	return list(q, func(s scanner, m *StoppedMedicine) error {
+		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Reason, &m.By)
+	}, "SELECT id, patient_id, name, dose, started, stopped, stop_reason, stopped_by FROM medicine WHERE patient_id = ? AND stopped <> '' ORDER BY stopped DESC, name", patient)
+}
+
+// EndAllergy ends an allergy or the statement that none is known; it stays, with the reason.
+func (q *Q) EndAllergy(patient, id string, at time.Time, by, reason string) error {
+	return q.must("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id = ? AND ended_at = ''", Stamp(at), by, reason, id, patient)
+}
+
+// IncomingEntry is an entry from outside that waits beside the chart.
+type IncomingEntry struct {
+	ID, PatientID, VisitID, Source, Reference, List, Title, Detail, Since, Link string
+	ReceivedAt                                                                  time.Time
+	Decision, DecidedBy, Became                                                 string
+	DecidedAt                                                                   time.Time
+}
+
+const incomingCols = "id, patient_id, visit_id, source, reference, list, title, detail, since, link, received_at, decision, decided_by, became, decided_at"
+
+func scanIncomingEntry(s scanner, e *IncomingEntry) error {
+	var at, decided string
+	err := s.Scan(&e.ID, &e.PatientID, &e.VisitID, &e.Source, &e.Reference, &e.List, &e.Title, &e.Detail, &e.Since, &e.Link, &at, &e.Decision, &e.DecidedBy, &e.Became, &decided)
+	e.ReceivedAt, e.DecidedAt = Moment(at), Moment(decided)
+	return err
+}
+
+// AddIncomingEntry stores an entry from outside; one that came before stays as it is.
+func (q *Q) AddIncomingEntry(e IncomingEntry) (added bool, err error) {
+	n, err := q.exec("INSERT INTO incoming_entry("+incomingCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,'','','','') ON CONFLICT DO NOTHING",
+		e.ID, e.PatientID, e.VisitID, e.Source, e.Reference, e.List, e.Title, e.Detail, e.Since, e.Link, Stamp(e.ReceivedAt))
+	return n > 0, err
+}
+
+// IncomingEntries lists what came from outside for a patient, undecided first.
+func (q *Q) IncomingEntries(patient string) ([]IncomingEntry, error) {
+	return list(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE patient_id = ? ORDER BY decision <> '', list, title", patient)
+}
+
+// IncomingEntryByID finds one.
+func (q *Q) IncomingEntryByID(id string) (IncomingEntry, error) {
+	return one(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE id = ?", id)
+}
+
+// DecideIncomingEntry records a decision; only the first one counts.
+func (q *Q) DecideIncomingEntry(id, decision, by, became string, at time.Time) error {
+	return q.must("UPDATE incoming_entry SET decision = ?, decided_by = ?, became = ?, decided_at = ? WHERE id = ? AND decision = ''", decision, by, became, Stamp(at), id)
+}
+
+func scanVital(s scanner, v *Vital) error {
+	var at string
+	err := s.Scan(&v.ID, &v.PatientID, &v.LOINC, &v.Name, &v.Value, &v.Unit, &at, &v.VisitID, &v.Origin, &v.Entered, &v.ByID)
+	v.TakenAt = Moment(at)
+	return err
+}
+
+const vitalCols = "id, patient_id, loinc, name, value, unit, taken_at, visit_id, origin, entered, by_id"
+
+// VitalsOf lists all measurements of a patient, oldest first.
+func (q *Q) VitalsOf(patient string) ([]Vital, error) {
+	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE patient_id = ? AND struck_at = '' ORDER BY taken_at, rowid", patient)
+}
+
+// VitalsAt lists the measurements of a visit in the order they were taken.
+func (q *Q) VitalsAt(visit string) ([]Vital, error) {
+	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE visit_id = ? AND visit_id <> '' AND struck_at = '' ORDER BY taken_at, rowid", visit)
+}
+
+// StrikeVital takes a measurement back; it stays, struck.
+func (q *Q) StrikeVital(patient, id, by string, at time.Time) error {
+	return q.must("UPDATE vital SET struck_at = ?, struck_by = ? WHERE id = ? AND patient_id = ? AND struck_at = ''", Stamp(at), by, id, patient)
+}
+
+// SetReason changes why the patient comes and what kind of visit it is.
+func (q *Q) SetReason(visit, reason, kind, room string, version int) error {
+	n, err := q.exec("UPDATE visit SET reason = ?, kind = ?, room = ?, version = version + 1 WHERE id = ? AND version = ?", reason, kind, room, visit, version)
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
