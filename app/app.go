@@ -58,7 +58,7 @@ type App struct {
 	Hub   *Hub
 	tests map[string]order.Test
 	wake  struct{ out, in, fax chan struct{} }
-	forms atomic.Pointer[library]
+	forms atomic.Pointer[formSet]
 
 	presence struct {
 		sync.Mutex

@@ -33,7 +33,7 @@ type BesideGroup struct {
 // histories and documents, newest first within their kind.
 func (a *App) Beside(ctx context.Context, who Actor, id string) (out []BesideGroup, err error) {
 	out = []BesideGroup{}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}
@@ -48,7 +48,7 @@ func (a *App) Beside(ctx context.Context, who Actor, id string) (out []BesideGro
 	return out, err
 }
 
-func (a *App) beside(q *store.Q, n store.Note, l *library) ([]BesideGroup, error) {
+func (a *App) beside(q *store.Q, n store.Note, l *formSet) ([]BesideGroup, error) {
 	out := []BesideGroup{}
 	notes, err := q.NotesOf(n.PatientID)
 	if err != nil {
@@ -226,7 +226,7 @@ func sayEntry(h store.HistoryEntry) string {
 // come in as carried, findings as findings; from results and histories with their
 // source, as chosen here.
 func (a *App) Bring(ctx context.Context, who Actor, id string, lines []string) (NoteView, error) {
-	return a.change(ctx, who, id, "bring in lines", func(t *tx, n store.Note, v store.Visit, l *library) error {
+	return a.change(ctx, who, id, "bring in lines", func(t *tx, n store.Note, v store.Visit, l *formSet) error {
 		groups, err := a.beside(t.Q, n, l)
 		if err != nil {
 			return err
@@ -251,7 +251,7 @@ func (a *App) Bring(ctx context.Context, who Actor, id string, lines []string) (
 	})
 }
 
-func (t *tx) bringLine(a *App, l *library, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
+func (t *tx) bringLine(a *App, l *formSet, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
 	c := store.CarriedSentence{Brought: note.Brought{ID: newID(), Part: x.Part, Text: x.Text, Origin: note.FromChart, Source: g.Title, Looked: true}}
 	if g.Kind == "result" {
 		c.Source = "result of " + sayDay(g.At[:min(10, len(g.At))])
@@ -281,7 +281,7 @@ func (t *tx) bringLine(a *App, l *library, n store.Note, v store.Visit, x Beside
 }
 
 // bringSystem brings the findings of one system from an earlier note.
-func (t *tx) bringSystem(a *App, l *library, n store.Note, v store.Visit, from string, area note.Area, system string) error {
+func (t *tx) bringSystem(a *App, l *formSet, n store.Note, v store.Visit, from string, area note.Area, system string) error {
 	d, err := a.draft(t.Q, n, v, l)
 	if err != nil {
 		return err
@@ -298,7 +298,7 @@ func (t *tx) bringSystem(a *App, l *library, n store.Note, v store.Visit, from s
 // it: beside what is found now.
 func (a *App) LastFindings(ctx context.Context, who Actor, id string) (out []LastSystem, err error) {
 	out = []LastSystem{}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}

@@ -35,6 +35,13 @@ func (a *App) say(t time.Time) string {
 	return t.In(a.Location).Format(time.RFC3339)
 }
 
+// daysSince counts calendar days of the practice, as people do.
+func (a *App) daysSince(t time.Time) int {
+	then, _ := time.Parse(time.DateOnly, t.In(a.Location).Format(time.DateOnly))
+	today, _ := time.Parse(time.DateOnly, a.Today())
+	return int(today.Sub(then).Hours() / 24)
+}
+
 // VisitView is one visit of the day.
 type VisitView struct {
 	ID        string      `json:"id"`
@@ -46,6 +53,8 @@ type VisitView struct {
 	Stage     string      `json:"stage"`
 	StageAt   string      `json:"stageAt"`
 	Clinician string      `json:"clinician"`
+	With      string      `json:"with" doc:"Who is with the patient now"`
+	Retracted bool        `json:"retracted"`
 	Mine      bool        `json:"mine"`
 	NoteID    string      `json:"noteId"`
 	Signed    bool        `json:"signed"`
@@ -57,7 +66,7 @@ type VisitView struct {
 var Stages = []string{"expected", "arrived", "intake", "ready", "in visit", "finishing", "done"}
 
 func (a *App) visit(v store.Visit, who Actor) VisitView {
-	return VisitView{v.ID, a.patient(v.Patient), a.say(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, a.say(v.StageAt), v.Clinician, v.ClinicianID == who.ID, v.NoteID, v.NoteFolio > 0, v.Version, []string{}}
+	return VisitView{v.ID, a.patient(v.Patient), a.say(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, a.say(v.StageAt), v.Clinician, v.With, v.NoteRetracted, v.ClinicianID == who.ID, v.NoteID, v.NoteFolio > 0, v.Version, []string{}}
 }
 
 // Day lists the visits of a day; an empty day means today.
@@ -95,7 +104,11 @@ func (a *App) MoveVisit(ctx context.Context, who Actor, id, stage string, versio
 		if err != nil {
 			return notFound(err, "visit")
 		}
-		if err := t.SetStage(id, stage, t.now, version); err != nil {
+		with := ""
+		if May(who.Role, DoIntake) && (stage == "intake" || stage == "in visit" || stage == "finishing") {
+			with = who.ID
+		}
+		if err := t.SetStage(id, stage, with, t.now, version); err != nil {
 			return stale(err, "The visit")
 		}
 		t.tell("visit", id, v.PatientID)
@@ -348,7 +361,7 @@ func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
 			return err
 		}
 		for _, l := range lines {
-			days := int(a.Clock().Sub(l.OpenedAt).Hours() / 24)
+			days := a.daysSince(l.OpenedAt)
 			switch l.Kind {
 			case line.Report:
 				out.Reports = append(out.Reports, DeskReport{a.patient(l.Patient), a.reportRow(reportBy[l.Subject]), a.say(l.OpenedAt)})

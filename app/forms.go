@@ -15,9 +15,9 @@ import (
 	"deftledger/store"
 )
 
-// library is everything a visit is documented with: the forms that ship (version
+// formSet is everything a visit is documented with: the forms that ship (version
 // 1) and the clinic's and persons' own versions of them.
-type library struct {
+type formSet struct {
 	systems    *note.Systems
 	kinds      []note.VisitKind
 	interviews map[string][]*note.Interview // every version, oldest first
@@ -44,7 +44,7 @@ const (
 )
 
 // newest returns the interview as it is asked now.
-func (l *library) newest(id string) *note.Interview {
+func (l *formSet) newest(id string) *note.Interview {
 	vs := l.interviews[id]
 	if len(vs) == 0 || l.files[formName{formInterview, id, ""}].retired {
 		return nil
@@ -53,7 +53,7 @@ func (l *library) newest(id string) *note.Interview {
 }
 
 // version returns an interview in a version; the newest when that one is not there.
-func (l *library) version(id string, version int) *note.Interview {
+func (l *formSet) version(id string, version int) *note.Interview {
 	for _, v := range l.interviews[id] {
 		if v.Version == version {
 			return v
@@ -65,7 +65,7 @@ func (l *library) version(id string, version int) *note.Interview {
 	return nil
 }
 
-func (l *library) kind(name string) note.VisitKind {
+func (l *formSet) kind(name string) note.VisitKind {
 	for _, k := range l.kinds {
 		if k.Name == name {
 			return k
@@ -76,7 +76,7 @@ func (l *library) kind(name string) note.VisitKind {
 
 // fitting finds the interview whose title or other words stand in a reason for
 // visit; the longest words win.
-func (l *library) fitting(reason string) *note.Interview {
+func (l *formSet) fitting(reason string) *note.Interview {
 	reason = strings.ToLower(reason)
 	best, length := (*note.Interview)(nil), 0
 	for id := range l.interviews {
@@ -98,19 +98,19 @@ func containsPhrase(text, phrase string) bool {
 	return i >= 0
 }
 
-// library loads the forms once; a new version makes them be loaded again.
-func (a *App) library() (*library, error) {
+// formSet loads the forms once; a new version makes them be loaded again.
+func (a *App) formSet() (*formSet, error) {
 	if l := a.forms.Load(); l != nil {
 		return l, nil
 	}
-	l, err := a.loadLibrary()
+	l, err := a.loadForms()
 	if err == nil {
 		a.forms.Store(l)
 	}
 	return l, err
 }
 
-func (a *App) loadLibrary() (*library, error) {
+func (a *App) loadForms() (*formSet, error) {
 	read := func(name string) string {
 		b, err := fs.ReadFile(a.Forms, name)
 		if err != nil {
@@ -118,7 +118,7 @@ func (a *App) loadLibrary() (*library, error) {
 		}
 		return string(b)
 	}
-	l := &library{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, files: map[formName]formFile{}}
+	l := &formSet{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, files: map[formName]formFile{}}
 	var err error
 	set := func(kind, id, body, prose string) {
 		l.files[formName{kind, id, ""}] = formFile{1, body, prose, true, false}
@@ -166,8 +166,8 @@ func (a *App) loadLibrary() (*library, error) {
 	return l, nil
 }
 
-// take adds a version of a form; an error leaves the library as it was.
-func (l *library) take(f store.Form) error {
+// take adds a version of a form; an error leaves the set as it was.
+func (l *formSet) take(f store.Form) error {
 	switch f.Kind {
 	case formSystems:
 		s, err := forms.Systems("finding list", f.Body)
@@ -250,7 +250,7 @@ type FormsView struct {
 	Skipped []string  `json:"skipped" doc:"Versions that no longer fit and are not used"`
 }
 
-func (l *library) row(n formName, f formFile) FormRow {
+func (l *formSet) row(n formName, f formFile) FormRow {
 	r := FormRow{Kind: n.kind, ID: n.id, Owner: "clinic", Version: f.version, Shipped: f.shipped, Retired: f.retired, Title: n.id}
 	switch n.kind {
 	case formInterview:
@@ -276,7 +276,7 @@ func (a *App) ListForms(_ context.Context, who Actor) (FormsView, error) {
 	if err := may(who, UseForms); err != nil {
 		return out, err
 	}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}
@@ -301,7 +301,7 @@ func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string) (Fo
 	if err := may(who, UseForms); err != nil {
 		return FormText{}, err
 	}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return FormText{}, err
 	}
@@ -340,7 +340,7 @@ func (a *App) TryForm(_ context.Context, who Actor, f FormText) (Preview, error)
 var formID = strings.NewReplacer("-", "")
 
 func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
-	l, err := a.loadLibrary()
+	l, err := a.loadForms()
 	if err != nil {
 		return nil, err
 	}
@@ -439,7 +439,7 @@ func (a *App) SaveForm(ctx context.Context, who Actor, f FormText, base int) (Fo
 	}
 	n := formName{f.Kind, f.ID, owner}
 	err := a.act(ctx, who, right, func(t *tx) error {
-		l, err := a.library()
+		l, err := a.formSet()
 		if err != nil {
 			return err
 		}
@@ -456,7 +456,7 @@ func (a *App) SaveForm(ctx context.Context, who Actor, f FormText, base int) (Fo
 		return FormRow{}, err
 	}
 	a.forms.Store(nil)
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return FormRow{}, err
 	}
@@ -472,7 +472,7 @@ func (a *App) AddAnswer(ctx context.Context, who Actor, interview, link, words s
 	if words == "" || len(words) > 80 || strings.ContainsAny(words, "\"\\{}[]|") {
 		return refuse(422, "Write the answer in up to 80 letters, without quotes or brackets.")
 	}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return err
 	}
@@ -507,7 +507,7 @@ type FormTitle struct {
 // WritingTools returns snippets (the person's before the clinic's), own words, the
 // body systems, the kinds of visit and the interviews.
 func (a *App) WritingTools(ctx context.Context, who Actor) (out WritingView, err error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}

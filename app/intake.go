@@ -132,7 +132,7 @@ const vitalColumns = 4
 
 // Intake reads the intake page.
 func (a *App) Intake(ctx context.Context, who Actor, visitID string) (out IntakeView, err error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}
@@ -578,7 +578,7 @@ func (t *tx) noneKnown(v store.Visit, list string) error {
 // SetReason records why the patient comes, what kind of visit it is and the room.
 // A reason that brings other questions brings them into the draft.
 func (a *App) SetReason(ctx context.Context, who Actor, visitID, reason, kind, room string, version int) (IntakeView, error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return IntakeView{}, err
 	}

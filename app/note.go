@@ -119,7 +119,7 @@ type amendment struct {
 
 // StartVisit begins (or resumes) the visit and its note.
 func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID string, err error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return "", err
 	}
@@ -148,12 +148,12 @@ func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID
 			}
 		}
 		if who.Role != Physician && (v.Stage == "expected" || v.Stage == "arrived") {
-			if err := t.SetStage(visitID, "intake", t.now, v.Version); err != nil {
+			if err := t.SetStage(visitID, "intake", who.ID, t.now, v.Version); err != nil {
 				return err
 			}
 		}
 		if who.Role == Physician && v.NoteFolio == 0 && (v.Stage == "expected" || v.Stage == "arrived" || v.Stage == "intake" || v.Stage == "ready") {
-			if err := t.SetStage(visitID, "in visit", t.now, v.Version); err != nil {
+			if err := t.SetStage(visitID, "in visit", who.ID, t.now, v.Version); err != nil {
 				return err
 			}
 		}
@@ -164,7 +164,7 @@ func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID
 }
 
 // beginWith gives a new note the questions that fit its reason and kind of visit.
-func (t *tx) beginWith(noteID string, v store.Visit, l *library) error {
+func (t *tx) beginWith(noteID string, v store.Visit, l *formSet) error {
 	iv := l.fitting(v.Reason)
 	if iv == nil {
 		iv = l.newest(l.kind(v.Kind).Interview)
@@ -177,7 +177,7 @@ func (t *tx) beginWith(noteID string, v store.Visit, l *library) error {
 
 // Note reads a note.
 func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}
@@ -248,7 +248,7 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 }
 
 // drafted reads what a draft is made of and how it reads.
-func (a *App) drafted(q *store.Q, n store.Note, v store.Visit, l *library, out *NoteView) error {
+func (a *App) drafted(q *store.Q, n store.Note, v store.Visit, l *formSet, out *NoteView) error {
 	d, err := a.draft(q, n, v, l)
 	if err != nil {
 		return err
@@ -572,7 +572,7 @@ func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versio
 	if err := a.openSigning(ctx, &who, secret); err != nil {
 		return 0, err
 	}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return 0, err
 	}
@@ -647,7 +647,7 @@ func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versio
 		if err := t.CloseLine(line.Note, id, who.ID, "signed", t.now); err != nil {
 			return err
 		}
-		if err := t.SetStage(v.ID, "done", t.now, v.Version); err != nil {
+		if err := t.SetStage(v.ID, "done", "", t.now, v.Version); err != nil {
 			return err
 		}
 		t.tell("note", id, n.PatientID)

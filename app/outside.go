@@ -218,7 +218,7 @@ func (a *App) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 	if err != nil {
 		return err
 	}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return err
 	}
@@ -318,7 +318,7 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 
 // takeAnswer takes a patient's own answer into the draft of the visit.
 func (t *tx) takeAnswer(a *App, v store.Visit, e store.IncomingEntry) error {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return err
 	}

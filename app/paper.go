@@ -38,7 +38,7 @@ type ClosingView struct {
 
 // ClosingList reads a draft as it would be signed.
 func (a *App) ClosingList(ctx context.Context, who Actor, id string) (out ClosingView, err error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}

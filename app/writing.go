@@ -65,7 +65,7 @@ type BroughtView struct {
 }
 
 // draft gathers what a note is made of.
-func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *library) (note.Draft, error) {
+func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.Draft, error) {
 	d := note.Draft{Typed: map[note.Part]string{}}
 	birth := v.Patient.BirthDate
 	if years, months, ok := chart.AgeOn(birth, v.Day); ok {
@@ -173,8 +173,8 @@ func sayVitals(vs []store.Vital) []note.Vital {
 
 // write changes a draft: it checks the right, refuses a signed note, runs the
 // change and returns the note as it is then.
-func (a *App) change(ctx context.Context, who Actor, id, act string, f func(t *tx, n store.Note, v store.Visit, l *library) error) (NoteView, error) {
-	l, err := a.library()
+func (a *App) change(ctx context.Context, who Actor, id, act string, f func(t *tx, n store.Note, v store.Visit, l *formSet) error) (NoteView, error) {
+	l, err := a.formSet()
 	if err != nil {
 		return NoteView{}, err
 	}
@@ -216,8 +216,12 @@ const AnyVersion = -1
 
 // SetFindings makes changes to the findings of a draft.
 func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []note.Change) (NoteView, error) {
-	return a.change(ctx, who, id, "set findings", func(t *tx, n store.Note, v store.Visit, l *library) error {
+	return a.change(ctx, who, id, "set findings", func(t *tx, n store.Note, v store.Visit, l *formSet) error {
 		before, err := t.Findings(id)
+		if err != nil {
+			return err
+		}
+		about, err := t.about(id, v, l)
 		if err != nil {
 			return err
 		}
@@ -249,12 +253,24 @@ func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []n
 					return stale(store.ErrStale, "This finding")
 				}
 			}
-			if d.Findings, err = l.systems.Apply(d.Findings, []note.Change{c}, v.Patient.Sex); err != nil {
+			if d.Findings, err = l.systems.Apply(d.Findings, []note.Change{c}, about); err != nil {
 				return asRefusal(err)
 			}
 		}
 		return t.putFindings(id, before, d.Findings)
 	})
+}
+
+// about says what "all the rest" must know of a note.
+func (t *tx) about(id string, v store.Visit, l *formSet) (note.About, error) {
+	out := note.About{Sex: v.Patient.Sex}
+	is, err := t.NoteInterviews(id)
+	for _, i := range is {
+		if iv := l.version(i.Form, i.Version); iv != nil {
+			out.Complaint = append(out.Complaint, iv.Prose.Complaint...)
+		}
+	}
+	return out, err
 }
 
 // putFindings stores what is different.
@@ -294,7 +310,7 @@ func (a *App) ReadLine(_ context.Context, who Actor, area note.Area, text string
 	if err := may(who, WriteNote); err != nil {
 		return LineRead{}, err
 	}
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return LineRead{}, err
 	}
@@ -322,7 +338,7 @@ func (a *App) ReadLine(_ context.Context, who Actor, area note.Area, text string
 		}
 		plain = append(plain, c)
 	}
-	fs, err := l.systems.Apply(nil, plain, sex)
+	fs, err := l.systems.Apply(nil, plain, note.About{Sex: sex})
 	if err != nil {
 		return out, asRefusal(err)
 	}
@@ -341,7 +357,7 @@ func (a *App) ReadLine(_ context.Context, who Actor, area note.Area, text string
 
 // Ask adds an interview to a draft, or takes it out with its answers.
 func (a *App) Ask(ctx context.Context, who Actor, id, interview string, drop bool) (NoteView, error) {
-	return a.change(ctx, who, id, "choose questions", func(t *tx, _ store.Note, _ store.Visit, l *library) error {
+	return a.change(ctx, who, id, "choose questions", func(t *tx, _ store.Note, _ store.Visit, l *formSet) error {
 		if drop {
 			return t.DropNoteInterview(id, interview)
 		}
@@ -356,12 +372,12 @@ func (a *App) Ask(ctx context.Context, who Actor, id, interview string, drop boo
 // Answer answers a question of an interview; no values take the answer back. A
 // symptom becomes a finding of the review of systems.
 func (a *App) Answer(ctx context.Context, who Actor, id, interview, link string, values []note.Answer, was int) (NoteView, error) {
-	return a.change(ctx, who, id, "answer a question", func(t *tx, _ store.Note, v store.Visit, l *library) error {
+	return a.change(ctx, who, id, "answer a question", func(t *tx, _ store.Note, v store.Visit, l *formSet) error {
 		return t.answer(l, id, v.Patient.Sex, interview, link, values, was, note.Chosen)
 	})
 }
 
-func (t *tx) answer(l *library, id, sex, interview, link string, values []note.Answer, was int, origin note.Origin) error {
+func (t *tx) answer(l *formSet, id, sex, interview, link string, values []note.Answer, was int, origin note.Origin) error {
 	is, err := t.NoteInterviews(id)
 	if err != nil {
 		return err
@@ -390,7 +406,7 @@ func (t *tx) answer(l *library, id, sex, interview, link string, values []note.A
 		if err != nil {
 			return err
 		}
-		after, err := l.systems.Apply(before, []note.Change{c}, sex)
+		after, err := l.systems.Apply(before, []note.Change{c}, note.About{Sex: sex})
 		if err != nil {
 			return asRefusal(err)
 		}
@@ -422,7 +438,7 @@ type EarlierNote struct {
 }
 
 // sourceOf reads what an earlier note offers.
-func (a *App) sourceOf(q *store.Q, id, patient string, l *library) (note.Source, store.Visit, error) {
+func (a *App) sourceOf(q *store.Q, id, patient string, l *formSet) (note.Source, store.Visit, error) {
 	n, err := q.NoteByID(id)
 	if err != nil || n.PatientID != patient || n.Retracted > 0 {
 		return note.Source{}, store.Visit{}, refuse(404, "There is no such earlier note of this patient.")
@@ -454,7 +470,7 @@ type Forwarded struct {
 
 // PreviewForward says what bringing forward would change.
 func (a *App) PreviewForward(ctx context.Context, who Actor, id, from string, w note.Wanted) (out Forwarded, err error) {
-	l, err := a.library()
+	l, err := a.formSet()
 	if err != nil {
 		return out, err
 	}
@@ -482,7 +498,7 @@ func (a *App) PreviewForward(ctx context.Context, who Actor, id, from string, w 
 // takes out is kept beside the note until somebody is done with it.
 func (a *App) Forward(ctx context.Context, who Actor, id, from string, w note.Wanted) (Forwarded, error) {
 	var out Forwarded
-	v, err := a.change(ctx, who, id, "bring forward", func(t *tx, n store.Note, v store.Visit, l *library) error {
+	v, err := a.change(ctx, who, id, "bring forward", func(t *tx, n store.Note, v store.Visit, l *formSet) error {
 		d, err := a.draft(t.Q, n, v, l)
 		if err != nil {
 			return err
@@ -543,7 +559,7 @@ func (a *App) Looked(ctx context.Context, who Actor, id string, refs []string, d
 	if !slices.Contains([]string{"keep", "change", "remove"}, decision) {
 		return NoteView{}, refuse(422, "Keep it, change it or remove it.")
 	}
-	return a.change(ctx, who, id, "look at carried text", func(t *tx, n store.Note, v store.Visit, l *library) error {
+	return a.change(ctx, who, id, "look at carried text", func(t *tx, n store.Note, v store.Visit, l *formSet) error {
 		d, err := a.draft(t.Q, n, v, l)
 		if err != nil {
 			return err
@@ -637,7 +653,7 @@ func (a *App) SaveDrawing(ctx context.Context, who Actor, id string, d DrawingVi
 			caption = "Drawing on the outline " + d.Outline
 		}
 	}
-	return a.change(ctx, who, id, "draw", func(t *tx, _ store.Note, _ store.Visit, _ *library) error {
+	return a.change(ctx, who, id, "draw", func(t *tx, _ store.Note, _ store.Visit, _ *formSet) error {
 		strokes := d.Strokes
 		if strings.TrimSpace(strokes) == "[]" {
 			strokes = ""
@@ -649,7 +665,7 @@ func (a *App) SaveDrawing(ctx context.Context, who Actor, id string, d DrawingVi
 // LeaveNote leaves a draft for a colleague, who answers for it from then on; the
 // words say what is left to do. Staff "" takes up a draft that was left for oneself.
 func (a *App) LeaveNote(ctx context.Context, who Actor, id, staff, words string) (NoteView, error) {
-	return a.change(ctx, who, id, "leave note", func(t *tx, n store.Note, _ store.Visit, _ *library) error {
+	return a.change(ctx, who, id, "leave note", func(t *tx, n store.Note, _ store.Visit, _ *formSet) error {
 		if staff == "" {
 			return t.LeaveFor(id, "", "")
 		}
@@ -722,7 +738,7 @@ func (a *App) Unsigned(ctx context.Context, who Actor) (out []Waiting, err error
 		}
 		visits, err := q.VisitsOfNotes(ids)
 		for _, l := range lines {
-			days := int(a.Clock().Sub(l.OpenedAt) / (24 * time.Hour))
+			days := a.daysSince(l.OpenedAt)
 			if l.Kind == line.Note && l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
 				out = append(out, Waiting{l.Subject, visits[l.Subject], l.Patient.ID, l.Patient.Name.Given + " " + l.Patient.Name.Family, a.say(l.OpenedAt), days})
 			}

@@ -47,10 +47,12 @@ func TestLoop(t *testing.T) {
 	lab := laboratory(t, p, 1500*time.Millisecond)
 	h := sit(t, p)
 
-	h.effort("E1", 3, func() {
-		h.signIn("maren")
-		h.sees("Caspian Roe")
+	nothingUrgent := sit(t, p)
+	nothingUrgent.effort("E1", 3, func() {
+		nothingUrgent.signIn("tobias")
+		nothingUrgent.sees("Caspian Roe")
 	})
+	h.signIn("maren")
 	h.effort("E2", 2, func() {
 		h.press("3")
 		h.press("v")
@@ -117,7 +119,7 @@ func TestLoop(t *testing.T) {
 	h.wait(`[...document.querySelectorAll("li")].some((l) => l.innerText.includes("Lipid panel") && l.innerText.includes("(final)"))`, "the final result on the order")
 	report := ""
 	require.NoError(t, p.db(t).QueryRow("SELECT r.id FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Tollefsen'").Scan(&report))
-	h.press("Ctrl+Enter") // the note: signing is open on this device
+	h.press("Ctrl+Enter") // the note: signing is open on this device, and the closing list is empty
 	h.sees("Signed and sealed")
 	h.sees("Back pain since lifting a crate")
 

@@ -82,5 +82,5 @@ func (q *Q) AddVital(v Vital) error {
 
 // LastVitals returns the newest measurement of each kind.
 func (q *Q) LastVitals(patient string) ([]Vital, error) {
-	return list(q, scanVital, "SELECT id, patient_id, loinc, name, value, unit, max(taken_at), visit_id, origin, entered, by_id FROM vital WHERE patient_id = ? AND struck_at = '' GROUP BY loinc ORDER BY min(rowid)", patient)
+	return list(q, scanVital, "SELECT "+vitalCols+" FROM (SELECT *, rowid AS first, row_number() OVER (PARTITION BY loinc ORDER BY taken_at DESC, rowid DESC) AS back FROM vital WHERE patient_id = ? AND struck_at = '') WHERE back = 1 ORDER BY loinc = '39156-5', first", patient)
 }

@@ -26,15 +26,16 @@ type Visit struct {
 	NoteID                          string
 	NoteFolio                       int
 	NoteRetracted                   bool
+	With                            string
 }
 
 const visitQuery = `SELECT v.id, v.patient_id, v.clinician_id, v.day, v.starts_at, v.kind, v.reason, v.room, v.stage, v.stage_at, v.version,
-	s.given || ' ' || s.family, coalesce(n.id, ''), coalesce(n.folio, 0), coalesce(n.retracted, 0) > 0, ` + patientCols + `
+	s.given || ' ' || s.family, coalesce(n.id, ''), coalesce(n.folio, 0), coalesce(n.retracted, 0) > 0, coalesce((SELECT w.given || ' ' || w.family FROM staff w WHERE w.id = v.with_id), ''), ` + patientCols + `
 	FROM visit v JOIN patient p ON p.id = v.patient_id JOIN staff s ON s.id = v.clinician_id LEFT JOIN note n ON n.visit_id = v.id `
 
 func scanVisit(s scanner, v *Visit) error {
 	var starts, stage string
-	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version, &v.Clinician, &v.NoteID, &v.NoteFolio, &v.NoteRetracted}, patientFields(&v.Patient)...)...)
+	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version, &v.Clinician, &v.NoteID, &v.NoteFolio, &v.NoteRetracted, &v.With}, patientFields(&v.Patient)...)...)
 	v.StartsAt, v.StageAt = Moment(starts), Moment(stage)
 	return err
 }
@@ -60,9 +61,9 @@ func (q *Q) VisitByID(id string) (Visit, error) {
 	return one(q, scanVisit, visitQuery+"WHERE v.id = ?", id)
 }
 
-// SetStage moves a visit from the version it was seen in.
-func (q *Q) SetStage(visit, stage string, at time.Time, version int) error {
-	n, err := q.exec("UPDATE visit SET stage = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, Stamp(at), visit, version)
+// SetStage moves a visit from the version it was seen in; with is who is with the patient then.
+func (q *Q) SetStage(visit, stage, with string, at time.Time, version int) error {
+	n, err := q.exec("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with, Stamp(at), visit, version)
 	if err == nil && n == 0 {
 		return ErrStale
 	}

@@ -15,6 +15,9 @@ func describeWriting(api huma.API, s *server) {
 	get(api, "writing-tools", "/api/writing", func(ctx context.Context, who app.Actor, _ *nothing) (app.WritingView, error) {
 		return s.app.WritingTools(ctx, who)
 	})
+	get(api, "medical-words", "/api/writing/medical", func(ctx context.Context, who app.Actor, _ *nothing) ([]string, error) {
+		return s.app.MedicalWords(ctx, who)
+	})
 	act(api, http.MethodPost, "add-word", "/api/writing/words", func(ctx context.Context, who app.Actor, in *body[struct {
 		Word string `json:"word" maxLength:"60"`
 	}]) (*nothing, error) {

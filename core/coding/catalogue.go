@@ -7,6 +7,7 @@ package coding
 import (
 	"errors"
 	"fmt"
+	"iter"
 	"sort"
 	"strconv"
 	"strings"
@@ -118,6 +119,17 @@ func Load(compact string) (*Catalogue, error) {
 
 // Count returns the number of entries (headings and codes) and of billable codes.
 func (c *Catalogue) Count() (entries, billable int) { return c.count, c.billable }
+
+// Titles yields the title of every heading and code, each as often as it stands.
+func (c *Catalogue) Titles() iter.Seq[string] {
+	return func(yield func(string) bool) {
+		for _, n := range c.nodes {
+			if !yield(n.title) {
+				return
+			}
+		}
+	}
+}
 
 func (c *Catalogue) leaf(i int) bool { return len(c.children[i]) == 0 && c.nodes[i].ext == "" }
 

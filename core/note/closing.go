@@ -116,6 +116,15 @@ func (s *Systems) contradictions(d Draft) []Point {
 		}
 		return strings.Join(texts, "\n")
 	}
+	for _, t := range d.Interviews {
+		for _, y := range t.Interview.Prose.Complaint {
+			system, id, _ := strings.Cut(y, ".")
+			if f, ok := have.get(Review, system, id); ok && f.State == Absent && len(t.Answers) > 0 {
+				i, _ := s.Item(Review, system, id)
+				add(Subjective, f.Key(), capital(i.Say)+" is denied, and the history is about it", "A finding and the history contradict each other")
+			}
+		}
+	}
 	subjective, objective := words(Subjective), words(Objective)
 	for _, x := range s.Review {
 		for _, i := range x.Symptoms {

@@ -63,7 +63,7 @@ func line(t testing.TB, s *note.Systems, before []note.Finding, a note.Area, l s
 	t.Helper()
 	cs, un := s.ReadLine(a, l, rest)
 	require.Empty(t, un, l)
-	out, err := s.Apply(before, cs, "F")
+	out, err := s.Apply(before, cs, note.About{Sex: "F"})
 	require.NoError(t, err)
 	return out
 }
@@ -156,7 +156,8 @@ func TestReadingALine(t *testing.T) {
 		want string
 	}{
 		{note.Review, "cough, fever 2d, . -chills -rash", []string{"constitutional", "skin"}, "unread"},
-		{note.Review, "cough dry 2w, fever ., -chills, -rash", []string{"constitutional", "skin"},
+		{note.Review, "fever, . -chills", []string{"constitutional"}, "Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue."},
+		{note.Review, "cough dry 2w, fever . -chills, -rash", []string{"constitutional", "skin"},
 			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue.\nRespiratory: Reports dry cough for two weeks.\nSkin: Denies itching, changing mole and sore that does not heal."},
 		{note.Review, "ear pain left severe, no sore throat", nil, "Review of systems\nEars, nose, mouth and throat: Reports severe left ear pain. Denies sore throat."},
 		{note.Examination, "general, heart, lungs: wheeze right mod exp, crackles bases, abdomen, \"no scars\"", nil,
@@ -176,7 +177,7 @@ func TestReadingALine(t *testing.T) {
 			continue
 		}
 		require.Empty(t, un, c.line)
-		fs, err := s.Apply(nil, cs, "F")
+		fs, err := s.Apply(nil, cs, note.About{Sex: "F"})
 		require.NoError(t, err)
 		require.Equal(t, c.want, compose(s, fs), c.line)
 	}
@@ -186,10 +187,14 @@ func TestReadingALine(t *testing.T) {
 
 func TestDenialsRespectWhoTheyAreAbout(t *testing.T) {
 	s := systems(t)
-	fs, err := s.Apply(nil, []note.Change{{Area: note.Review, Rest: []string{"genitourinary"}}}, "M")
+	fs, err := s.Apply(nil, []note.Change{{Area: note.Review, Rest: []string{"genitourinary"}}}, note.About{Sex: "M"})
 	require.NoError(t, err)
 	require.NotContains(t, compose(s, fs), "vaginal")
 	require.Contains(t, compose(s, fs), "weak urinary stream")
+	mood, err := s.Apply(nil, []note.Change{{Area: note.Review, Rest: []string{"psychiatric", "respiratory"}}}, note.About{Complaint: []string{"respiratory.cough"}})
+	require.NoError(t, err)
+	require.NotContains(t, compose(s, mood), "self-harm", "that is asked by itself")
+	require.NotContains(t, compose(s, mood), "cough,", "what the visit is about is not denied with the rest")
 	for _, f := range fs {
 		require.Equal(t, note.ByRest, f.Origin, "the author attests that it was asked")
 	}
@@ -208,7 +213,7 @@ func TestFindingsRefuseWhatDoesNotFit(t *testing.T) {
 		{Area: note.Examination, System: "lungs", Finding: "wheeze", State: note.Present, Words: []string{"purple"}},
 		{Area: "plan", System: "lungs", Finding: "wheeze", State: note.Present},
 	} {
-		_, err := s.Apply(nil, []note.Change{c}, "F")
+		_, err := s.Apply(nil, []note.Change{c}, note.About{Sex: "F"})
 		require.Error(t, err, "%+v", c)
 	}
 }
@@ -264,9 +269,9 @@ func TestOrderOfActsDoesNotMatter(t *testing.T) {
 	s := systems(t)
 	rapid.Check(t, func(t *rapid.T) {
 		cs := someChanges(t, s)
-		one, err := s.Apply(nil, cs, "F")
+		one, err := s.Apply(nil, cs, note.About{Sex: "F"})
 		require.NoError(t, err)
-		other, err := s.Apply(nil, rapid.Permutation(cs).Draw(t, "other order"), "F")
+		other, err := s.Apply(nil, rapid.Permutation(cs).Draw(t, "other order"), note.About{Sex: "F"})
 		require.NoError(t, err)
 		// Who attested a denial one by one or with the rest may differ; the text may not.
 		require.Equal(t, compose(s, one), compose(s, other))
@@ -277,7 +282,7 @@ func TestOrderOfActsDoesNotMatter(t *testing.T) {
 func TestNothingReadsBroken(t *testing.T) {
 	s := systems(t)
 	rapid.Check(t, func(t *rapid.T) {
-		fs, err := s.Apply(nil, someChanges(t, s), "F")
+		fs, err := s.Apply(nil, someChanges(t, s), note.About{Sex: "F"})
 		require.NoError(t, err)
 		seen := map[string]bool{}
 		for _, b := range s.Compose(note.Draft{Findings: fs}) {
@@ -304,9 +309,9 @@ func TestNothingReadsBroken(t *testing.T) {
 func TestBringForwardTwiceIsOnce(t *testing.T) {
 	s := systems(t)
 	rapid.Check(t, func(t *rapid.T) {
-		earlier, err := s.Apply(nil, someChanges(t, s), "F")
+		earlier, err := s.Apply(nil, someChanges(t, s), note.About{Sex: "F"})
 		require.NoError(t, err)
-		now, err := s.Apply(nil, someChanges(t, s), "F")
+		now, err := s.Apply(nil, someChanges(t, s), note.About{Sex: "F"})
 		require.NoError(t, err)
 		from := note.Source{Note: "n1", Findings: earlier, Typed: map[note.Part]string{note.Objective: "Gait slow. Weight 62.8 kg, was 63.0 kg. Gait slow."}}
 		d := note.Draft{Findings: now, Typed: map[note.Part]string{note.Objective: "Gait slow."}}
@@ -474,7 +479,7 @@ func FuzzReadLine(f *testing.F) {
 			cs, _ := s.ReadLine(a, l, []string{"skin"})
 			for _, c := range cs {
 				if !c.Bring {
-					_, err := s.Apply(nil, []note.Change{c}, "F")
+					_, err := s.Apply(nil, []note.Change{c}, note.About{Sex: "F"})
 					require.NoError(t, err, "%q gave %+v", l, c)
 				}
 			}

@@ -295,27 +295,34 @@ type Change struct {
 	Was      int      `json:"was"`   // version of the finding the change was made on; 0 for a new one
 }
 
-// Apply makes changes to the findings of a note, for a patient of this sex. It
+// About is what "all the rest" must know: the patient's administrative sex, and
+// the symptoms ("system.symptom") the visit is about, which it never denies.
+type About struct {
+	Sex       string
+	Complaint []string
+}
+
+// Apply makes changes to the findings of a note. It
 // returns the findings in the order of the systems. What a change does not touch
 // stays; acts on different things give the same in any order.
-func (s *Systems) Apply(before []Finding, changes []Change, sex string) ([]Finding, error) {
+func (s *Systems) Apply(before []Finding, changes []Change, who About) ([]Finding, error) {
 	have := index(before)
 	for _, c := range changes {
-		if err := s.apply(have, c, sex); err != nil {
+		if err := s.apply(have, c, who); err != nil {
 			return nil, err
 		}
 	}
 	return s.sorted(have), nil
 }
 
-func (s *Systems) apply(have rows, c Change, sex string) error {
+func (s *Systems) apply(have rows, c Change, who About) error {
 	if c.Area != Review && c.Area != Examination {
 		return fault("", "%q is neither review nor examination", c.Area)
 	}
 	if len(c.Rest) > 0 {
 		for _, id := range c.Rest {
 			if x, ok := s.System(c.Area, id); ok {
-				s.fill(have, c.Area, x, sex)
+				s.fill(have, c.Area, x, who)
 			}
 		}
 		return nil
@@ -341,7 +348,7 @@ func (s *Systems) apply(have rows, c Change, sex string) error {
 		have[prefix] = Finding{Area: c.Area, System: x.ID, State: Remark, Remark: strings.Join(strings.Fields(c.Remark), " "), Origin: Typed, Looked: true, Version: have[prefix].Version}
 		return nil
 	case c.Finding == "" && c.State == Normal:
-		s.fill(have, c.Area, x, sex)
+		s.fill(have, c.Area, x, who)
 		return nil
 	}
 	i, isItem := s.Item(c.Area, x.ID, c.Finding)
@@ -393,7 +400,7 @@ func qualified(f Finding, c Change, i Item) (Finding, error) {
 }
 
 // fill says of everything in a system that nothing was said about: denied, or normal.
-func (s *Systems) fill(have rows, a Area, x System, sex string) {
+func (s *Systems) fill(have rows, a Area, x System, who About) {
 	add := func(id string, state State) {
 		f := Finding{Area: a, System: x.ID, Finding: id, State: state, Origin: ByRest, Looked: true}
 		if _, said := have[f.Key()]; !said {
@@ -401,7 +408,7 @@ func (s *Systems) fill(have rows, a Area, x System, sex string) {
 		}
 	}
 	for _, i := range x.Symptoms {
-		if i.Sex == "" || i.Sex == sex {
+		if (i.Sex == "" || i.Sex == who.Sex) && !i.Alone && !slices.Contains(who.Complaint, x.ID+"."+i.ID) {
 			add(i.ID, Absent)
 		}
 	}

@@ -59,6 +59,7 @@ type Condition struct {
 type Prose struct {
 	Interview   string                       `yaml:"interview" json:"interview"`
 	Also        []string                     `yaml:"also" json:"also"`
+	Complaint   []string                     `yaml:"complaint" json:"complaint"` // symptoms the visit is about
 	Say         map[string]map[string]string `yaml:"say" json:"say"`
 	Prose       []string                     `yaml:"prose" json:"prose"`
 	Review      []string                     `yaml:"review" json:"review"`
@@ -170,6 +171,12 @@ func (v *Interview) Prepare(s *Systems) error {
 			}
 		}
 		v.sentences = append(v.sentences, p)
+	}
+	for _, y := range v.Prose.Complaint {
+		system, id, _ := strings.Cut(y, ".")
+		if _, ok := s.Item(Review, system, id); !ok {
+			return fault(y, "complaint: there is no symptom %q", y)
+		}
 	}
 	for a, ids := range map[Area][]string{Review: v.Prose.Review, Examination: v.Prose.Examination} {
 		for _, id := range ids {

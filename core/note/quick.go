@@ -41,30 +41,26 @@ func (s *Systems) ReadLine(a Area, line string, rest []string) ([]Change, []Unre
 			}
 			continue
 		}
-		// A stop that stands alone, or ends the line, means the rest.
-		restHere := false
-		if f := strings.Fields(clause); len(f) > 0 && (f[len(f)-1] == "." || clause == ".") {
-			restHere = true
-			clause = strings.TrimSpace(strings.TrimSuffix(clause, "."))
-		}
-		if i := strings.Index(clause, " . "); i >= 0 {
-			restHere = true
-			clause = clause[:i] + " ," + clause[i+2:]
-		}
-		for _, c := range strings.Split(clause, " ,") {
-			if c = strings.TrimSpace(c); c == "" {
+		// A stop that stands alone means the rest, wherever it stands.
+		words := strings.Fields(clause)
+		start := 0
+		for k := 0; k <= len(words); k++ {
+			if k < len(words) && words[k] != "." {
 				continue
 			}
-			got, system, problem := s.readClause(a, c, current)
-			if problem != nil {
-				unread = append(unread, *problem)
-				continue
+			if c := strings.Join(words[start:k], " "); c != "" {
+				got, system, problem := s.readClause(a, c, current)
+				if problem != nil {
+					unread = append(unread, *problem)
+				} else {
+					current = system
+					changes = append(changes, got...)
+				}
 			}
-			current = system
-			changes = append(changes, got...)
-		}
-		if restHere {
-			changes = append(changes, Change{Area: a, Rest: slices.Clone(rest)})
+			if k < len(words) {
+				changes = append(changes, Change{Area: a, Rest: slices.Clone(rest)})
+			}
+			start = k + 1
 		}
 	}
 	return changes, unread

@@ -34,13 +34,14 @@ type Aspect struct {
 
 // Item is a symptom or an abnormal finding. Sided says where the side is written:
 // "before" ("left ear pain"), "after" ("wheeze on the left") or not at all. Sex
-// limits it to one administrative sex.
+// limits it to one administrative sex. Alone means that "all the rest" does not answer it.
 type Item struct {
 	ID    string   `yaml:"id" json:"id"`
 	Say   string   `yaml:"say" json:"say"`
 	Also  []string `yaml:"also" json:"also"`
 	Sided string   `yaml:"sided" json:"sided"`
 	Sex   string   `yaml:"sex" json:"sex"`
+	Alone bool     `yaml:"alone" json:"alone"`
 	Pre   []string `yaml:"pre" json:"pre"`
 	Post  []string `yaml:"post" json:"post"`
 }

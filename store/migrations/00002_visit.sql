@@ -37,6 +37,8 @@ ALTER TABLE vital ADD COLUMN struck_at TEXT NOT NULL DEFAULT '';
 ALTER TABLE vital ADD COLUMN struck_by TEXT NOT NULL DEFAULT '';
 CREATE INDEX vital_visit ON vital(visit_id) WHERE visit_id <> '';
 
+ALTER TABLE visit ADD COLUMN with_id TEXT NOT NULL DEFAULT '';       -- who is with the patient now
+
 ALTER TABLE patient ADD COLUMN language TEXT NOT NULL DEFAULT '';
 ALTER TABLE patient ADD COLUMN interpreter INTEGER NOT NULL DEFAULT 0;
 

@@ -12,6 +12,8 @@ import { Desk } from "./result/Desk";
 import { Session } from "./session/session";
 
 const Visit = lazy(() => import("./note/Visit"));
+const Intake = lazy(() => import("./intake/Intake"));
+const Forms = lazy(() => import("./forms/Forms"));
 
 const client = new QueryClient({
   defaultOptions: {
@@ -40,6 +42,22 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 element={
                   <Suspense fallback={<p className="p-8 small">Opening the note…</p>}>
                     <Visit />
+                  </Suspense>
+                }
+              />
+              <Route
+                path="visits/:visit/intake"
+                element={
+                  <Suspense fallback={<p className="p-8 small">Opening the intake…</p>}>
+                    <Intake />
+                  </Suspense>
+                }
+              />
+              <Route
+                path="forms"
+                element={
+                  <Suspense fallback={<p className="p-8 small">Opening the forms…</p>}>
+                    <Forms />
                   </Suspense>
                 }
               />

@@ -12,6 +12,9 @@ type Visit = Schemas["VisitView"];
 // The ring fills by quarter as the visit goes on.
 const quarter: Record<string, number> = { expected: 0, arrived: 1, intake: 1, ready: 2, "in visit": 3, finishing: 3, done: 4 };
 
+// A name in short, where the table has little room: "J. Whitlock".
+const short = (name: string) => `${name.charAt(0)}. ${name.split(" ").slice(1).join(" ")}`;
+
 /** Today lists the day's visits. */
 export function Today() {
   const me = useMe();
@@ -19,6 +22,9 @@ export function Today() {
   const client = useQueryClient();
   const mayStart = useRight("write a note");
   const mayOpen = useRight("see a chart");
+  const mayIntake = useRight("do the intake");
+  // Who may not sign begins with the intake; the physician with the note.
+  const first = useRight("sign a note") ? "note" : "intake";
   const visits = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
   const [chosen, setAt] = useState(-1);
   const [error, setError] = useState("");
@@ -40,6 +46,16 @@ export function Today() {
       await got(api.POST("/api/visits/{id}/start", { params: { path: { id: v.id } } }));
       await client.invalidateQueries({ queryKey: ["chart", v.patient.id] });
       go(place(v));
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  async function intake(v: Visit | undefined) {
+    if (!v || !mayIntake || v.signed) return;
+    try {
+      await got(api.POST("/api/visits/{id}/start", { params: { path: { id: v.id } } }));
+      await client.invalidateQueries({ queryKey: ["chart", v.patient.id] });
+      go(`/visits/${v.id}/intake`);
     } catch (e) {
       setError(say(e));
     }
@@ -66,6 +82,7 @@ export function Today() {
     { key: "ArrowDown", label: "Next visit", run: () => setAt(Math.min(list.length - 1, at + 1)) },
     { key: "ArrowUp", label: "Visit before", run: () => setAt(Math.max(0, at - 1)) },
     ...(mayStart ? [{ key: "v", label: "Start or resume the visit", run: () => void start(here) }] : []),
+    ...(mayIntake ? [{ key: "i", label: "Intake", run: () => void intake(here) }] : []),
     ...(mayOpen ? [{ key: "c", label: "Open the chart", run: () => here && go(`/patients/${here.patient.id}`) }] : []),
   ]);
   return (
@@ -92,13 +109,14 @@ export function Today() {
                 </th>
                 <th className="w-14 font-semibold">Time</th>
                 <th className="font-semibold">Patient</th>
-                <th className="w-24 font-semibold">Age, sex</th>
+                <th className="w-23 font-semibold">Age, sex</th>
                 <th className="font-semibold">Reason</th>
                 <th className="w-14 font-semibold">Room</th>
                 <th className="w-30 font-semibold">Stage</th>
-                <th className="w-16 font-semibold">For</th>
-                <th className="w-34 font-semibold max-[900px]:hidden">With</th>
-                <th className="w-40 font-semibold">
+                <th className="w-16 font-semibold">Waiting</th>
+                <th className="w-26 font-semibold max-[900px]:hidden">With</th>
+                <th className="w-34 font-semibold max-[900px]:hidden">Physician</th>
+                <th className="w-36 font-semibold">
                   <span className="sr-only">Act</span>
                 </th>
               </tr>
@@ -158,9 +176,18 @@ export function Today() {
                   <td>
                     {v.stage === "expected" || v.stage === "done" ? <span className="text-faded">–</span> : age(v.stageAt, now)}
                   </td>
+                  <td className="max-[900px]:hidden">
+                    {v.with ? v.with === me.name ? "me" : short(v.with) : <span className="text-faded">nobody</span>}
+                  </td>
                   <td className="max-[900px]:hidden">{v.mine ? "me" : v.clinician}</td>
                   <td className="text-right">
-                    {mayStart && (
+                    {mayIntake && first === "intake" && !v.signed && (
+                      <button type="button" className={i === at ? "choice" : "plain"} onClick={() => void intake(v)}>
+                        Intake
+                        {i === at && <KeyCap k="i" />}
+                      </button>
+                    )}
+                    {mayStart && (first === "note" || v.signed) && (
                       <button type="button" className={i === at ? "choice" : "plain"} onClick={() => start(v)}>
                         {v.signed ? "Read the note" : v.noteId ? "Resume" : "Start the visit"}
                         {i === at && <KeyCap k="v" />}

@@ -1060,6 +1060,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/writing/medical": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["medical-words"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/writing/words": {
         parameters: {
             query?: never;
@@ -1611,6 +1627,7 @@ export interface components {
             version: number;
         };
         Item: {
+            alone: boolean;
             also: string[];
             id: string;
             post: string[];
@@ -2120,6 +2137,7 @@ export interface components {
             noteId: string;
             patient: components["schemas"]["PatientView"];
             reason: string;
+            retracted: boolean;
             room: string;
             signed: boolean;
             stage: string;
@@ -2127,6 +2145,8 @@ export interface components {
             startsAt: string;
             /** Format: int64 */
             version: number;
+            /** @description Who is with the patient now */
+            with: string;
         };
         VitalEntry: {
             loinc: string;
@@ -4452,6 +4472,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WritingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "medical-words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description Error */

@@ -7,6 +7,7 @@ import { useEvents } from "./events";
 import { Finder } from "./Finder";
 import { Help } from "./Help";
 import { useKeyboard, useKeys } from "./keys";
+import { Lead } from "./Lead";
 import { Mark } from "./Mark";
 import { recentCharts, useRecent } from "./recent";
 
@@ -31,12 +32,14 @@ export function Frame() {
   const reachable = useReachable();
   const day = useRight("see the day's visits");
   const audit = useRight("read the audit");
+  const forms = useRight("see the forms");
   const open = useRecent();
   useKeys([
     { key: "/", label: "Find a patient, screen or action", run: () => setFinding(true) },
     { key: "?", label: "Show the keys of this screen", run: () => setHelping(true) },
     ...(day ? [{ key: "t", label: "Today", run: () => go("/") }] : []),
     ...(results ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
+    ...(forms ? [{ key: "Alt+f", label: "Forms of the clinic, and my snippets", run: () => go("/forms") }] : []),
     { key: "Alt+l", label: "Lock the screen", run: lock },
   ]);
   useEffect(() => {
@@ -73,6 +76,11 @@ export function Frame() {
               Desk <span className="min-w-4 font-semibold text-kelp">{desk.data?.count}</span>
             </NavLink>
           )}
+          {forms && (audit || place.pathname === "/forms") && (
+            <NavLink to="/forms" className={tab}>
+              Forms
+            </NavLink>
+          )}
           {audit && (
             <NavLink to="/audit" className={tab}>
               Audit
@@ -103,6 +111,11 @@ export function Frame() {
               <button type="button" className="plain block" onClick={lock}>
                 Lock the screen <span className="key">Alt L</span>
               </button>
+              {forms && (
+                <button type="button" className="plain block" onClick={() => go("/forms")}>
+                  Forms and snippets <span className="key">Alt F</span>
+                </button>
+              )}
               <button type="button" className="plain block" onClick={() => setHelping(true)}>
                 Keys <span className="key">?</span>
               </button>
@@ -120,6 +133,7 @@ export function Frame() {
           </p>
         )}
       </div>
+      <Lead />
       <Outlet />
       {finding && <Finder close={() => setFinding(false)} lock={lock} help={() => setHelping(true)} />}
       {helping && <Help close={() => setHelping(false)} />}

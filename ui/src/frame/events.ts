@@ -21,6 +21,14 @@ export function useEvents() {
       switch (e.kind) {
         case "visit":
           refresh("day");
+          refresh("intake", e.id);
+          break;
+        case "intake":
+          refresh("intake", e.id);
+          break;
+        case "forms":
+          refresh("forms");
+          refresh("writing-tools");
           break;
         case "note":
         case "writing":

@@ -189,6 +189,11 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
         ))}
       </ol>
       <Combobox<Code | null> value={null} onChange={(c) => choose(c)} immediate>
+        {list.length > 0 && (
+          <span className="small float-right mt-2" title="Diagnoses that fit on the claim">
+            {list.length} of {note.claimLimit} diagnoses
+          </span>
+        )}
         <div className="mt-1.5 flex max-w-[430px] items-baseline">
           {under && <span className="shrink-0 pr-1 font-mono text-[13px] text-kelp">{under.code} ›</span>}
           <div className="relative flex-1">

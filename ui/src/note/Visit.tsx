@@ -1,35 +1,29 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useRef, useState } from "react";
-import { Link, useParams } from "react-router";
+import { useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
 import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
-import { clock, day } from "../frame/time";
+import { day } from "../frame/time";
 import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { Beside } from "./Beside";
+import { Carried } from "./Carried";
+import { Closing } from "./Closing";
 import { Diagnoses } from "./Diagnoses";
-import { PartEditor } from "./PartEditor";
-import { useSaver } from "./useSaver";
-
-type Note = Schemas["NoteView"];
-type PartView = Schemas["PartView"];
-
-const hints: Record<string, string> = {
-  subjective: "What the patient tells",
-  objective: "What is seen, heard and measured",
-  assessment: "What it means",
-  plan: "What happens next",
-};
-const letters: Record<string, [string, string]> = {
-  subjective: ["S", "1"],
-  objective: ["O", "2"],
-  assessment: ["A", "3"],
-  plan: ["P", "4"],
-};
+import { Drawing, Drawn } from "./Drawing";
+import { Findings } from "./Findings";
+import { Leave } from "./Leave";
+import { Part, parts } from "./Part";
+import { Questions } from "./Questions";
+import { Sealed } from "./Sealed";
+import { teach } from "./spelling";
+import { Kept, Title } from "./Title";
+import { type Note, useChange, useTools } from "./useNote";
 
 /** Visit is the page on which a visit is documented. */
 export default function Visit() {
@@ -56,22 +50,6 @@ export default function Visit() {
       ) : (
         <Draft key={noteId} note={note.data} chart={chart.data} />
       )}
-    </div>
-  );
-}
-
-function Title({ note, children }: { note: Note; children: ReactNode }) {
-  const v = note.visit;
-  return (
-    <div className="mb-3.5 flex items-baseline gap-3 border-b border-rule pb-2.5">
-      <h2 className="text-[19px]">{v.kind}</h2>
-      <span className="small flex-1">
-        {day(v.startsAt)}, {clock(v.startsAt)}
-        {v.room && ` · room ${v.room}`} · {v.reason}
-      </span>
-      <span className="small" role="status">
-        {children}
-      </span>
     </div>
   );
 }
@@ -108,34 +86,77 @@ function useWriters(noteId: string) {
   return others.data ?? [];
 }
 
+/** useDictionary teaches the spell check the words of the trade, once. */
+function useDictionary(own: string[] | undefined) {
+  const medical = useQuery({
+    queryKey: ["medical-words"],
+    queryFn: () => got(api.GET("/api/writing/medical")),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  useEffect(() => {
+    if (medical.data) teach(medical.data);
+  }, [medical.data]);
+  useEffect(() => {
+    if (own) teach(own);
+  }, [own]);
+}
+
+// What is open beside or within the note.
+type Open = "" | "order" | "beside" | "questions" | "review" | "examination" | "drawing" | "leave";
+
 function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
+  const go = useNavigate();
   const maySign = useRight("sign a note");
   const mayOrder = useRight("sign an order");
   const mayProblems = useRight("change the problem list");
-  const [ordering, setOrdering] = useState(false);
+  const [open, setOpen] = useState<Open>("");
+  const [system, setSystem] = useState("");
+  const [drawing, setDrawing] = useState("");
   const [error, setError] = useState("");
+  const [closing, setClosing] = useState<Schemas["ClosingView"] | null>(null);
+  const [extra, setExtra] = useState<string[]>([]);
   const { sign, dialog, busy } = useSigning();
   const writers = useWriters(note.id);
+  const tools = useTools();
+  useDictionary(tools.data?.words);
+  const act = useChange(note.id);
   const statuses = useRef<Record<string, string>>({});
   const [, redraw] = useState(0);
   const flushes = useRef<Record<string, () => Promise<number>>>({});
   const focus = useRef<Record<string, () => void>>({});
-  const start = note.parts?.find((p) => p.text === "")?.part ?? "plan";
+  const insert = useRef<Record<string, (text: string) => void>>({});
+  const shown = note.parts.filter(
+    (p) => !["function", "remarks"].includes(p.part) || note.shows.includes(p.part) || p.text !== "" || extra.includes(p.part),
+  );
+  const start = shown.find((p) => p.text === "" && !["function", "remarks"].includes(p.part))?.part ?? "plan";
   // biome-ignore lint/correctness/useExhaustiveDependencies: only when the note is opened, not when a part fills
   useEffect(() => {
     focus.current[start]?.();
   }, []);
 
-  async function signNote() {
-    setError("");
+  async function flush() {
     const versions: Record<string, number> = {};
+    for (const [part, f] of Object.entries(flushes.current)) versions[part] = await f();
+    return versions;
+  }
+  /** check reads the note as it would be signed; with nothing to say it signs at once. */
+  async function check() {
+    setError("");
     try {
-      for (const [part, flush] of Object.entries(flushes.current)) versions[part] = await flush();
+      const versions = await flush();
+      const list = await got(api.GET("/api/notes/{id}/closing", { params: { path: { id: note.id } } }));
+      if (list.points.length === 0 || (closing && list.points.every((p) => !p.stops) && same(list, closing)))
+        await signNote(versions, list.seen);
+      else {
+        setOpen("");
+        setClosing(list);
+      }
     } catch (e) {
       setError(say(e));
-      return;
     }
+  }
+  async function signNote(versions: Record<string, number>, seen: string) {
     const now = client.getQueryData<Note>(["note", note.id]) ?? note;
     await sign({
       title: "Sign and seal the note",
@@ -148,7 +169,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
         got(
           api.POST("/api/notes/{id}/sign", {
             params: { path: { id: note.id } },
-            body: { secret, versions, listVersion: now.listVersion },
+            body: { secret, versions, listVersion: now.listVersion, seen },
           }),
         ),
       done: () => void client.invalidateQueries({ queryKey: ["note", note.id] }),
@@ -158,19 +179,51 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       },
     });
   }
+  /** lead goes to where a sentence of the note is changed. */
+  function lead(ref: string) {
+    const [area, sys] = ref.split(".");
+    if (ref === "questions" || area === "interview" || area === "answer") setOpen("questions");
+    else if (area === "review" || area === "examination") {
+      setSystem(sys ?? "");
+      setOpen(area);
+    } else if (area === "vitals") go(`/visits/${note.visit.id}/intake`);
+  }
+  const toggle = (what: Open) => {
+    setSystem("");
+    setOpen(open === what ? "" : what);
+  };
+  const intake = () => go(`/visits/${note.visit.id}/intake`);
+  const inPart = open === "" || open === "beside" || open === "order";
   useKeys([
-    ...Object.entries(letters).map(([part, [, k]]) => ({
-      key: `Alt+${k}`,
-      label: `Write the ${part}`,
+    ...shown.map(({ part }) => ({
+      key: `Alt+${parts[part]?.key}`,
+      label: `Write the ${parts[part]?.name}`,
       run: () => focus.current[part]?.(),
     })),
-    ...Object.entries(letters).map(([part, [, k]]) => ({
-      key: k,
-      label: `Write the ${part}`,
+    ...shown.map(({ part }) => ({
+      key: parts[part]?.key ?? "",
+      label: `Write the ${parts[part]?.name}`,
       run: () => focus.current[part]?.(),
     })),
-    ...(mayOrder ? [{ key: "o", label: "Order a laboratory test", run: () => setOrdering(true) }] : []),
-    ...(maySign && !ordering ? [{ key: "Ctrl+Enter", label: "Sign the note", run: () => void signNote() }] : []),
+    { key: "q", label: "Questions of the history", run: () => toggle("questions") },
+    { key: "r", label: "Review of systems", run: () => toggle("review") },
+    { key: "e", label: "Examination", run: () => toggle("examination") },
+    { key: "g", label: "Look beside the note: earlier notes, results, histories", run: () => toggle("beside") },
+    {
+      key: "w",
+      label: "Draw",
+      run: () => {
+        setDrawing("");
+        toggle("drawing");
+      },
+    },
+    { key: "i", label: "Intake and vital signs", run: intake },
+    { key: "l", label: "Leave the note for a colleague", run: () => toggle("leave") },
+    ...(mayOrder ? [{ key: "o", label: "Order a laboratory test", run: () => toggle("order") }] : []),
+    ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
+    ...(maySign && open !== "order" && open !== "drawing"
+      ? [{ key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() }]
+      : []),
   ]);
   const orders = (chart.orders ?? []).filter((o) => o.visitId === note.visit.id);
   const worst =
@@ -180,6 +233,15 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     .filter((s) => s.startsWith("Saved"))
     .sort()
     .at(-1);
+  const words = () => ({
+    snippets: tools.data?.snippets ?? [],
+    chart: [
+      ...chart.medicines.map((m) => `${m.name} ${m.dose}`),
+      ...chart.problems.map((p) => p.title),
+      ...(tools.data?.systems.examination ?? []).flatMap((s) => s.aspects.flatMap((a) => a.findings.map((f) => f.say))),
+    ],
+  });
+  const none = note.blocks.length === 0;
   return (
     <>
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
@@ -187,11 +249,13 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <div className="ml-12 max-[700px]:ml-0">
             <Title note={note}>{worst ?? newest ?? ""}</Title>
           </div>
-          {note.parts?.map((p) => (
+          {shown.map((p) => (
             <Part
               key={p.part}
               note={note}
               part={p}
+              open={lead}
+              words={words}
               register={(flush) => {
                 flushes.current[p.part] = flush;
               }}
@@ -200,55 +264,172 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                 statuses.current[p.part] = s;
                 redraw((n) => n + 1);
               }}
-              focusRef={(f) => {
+              focusRef={(f, put) => {
                 focus.current[p.part] = f;
+                insert.current[p.part] = put;
               }}
-            >
-              {p.part === "assessment" && <Diagnoses note={note} mayProblems={mayProblems} />}
-              {p.part === "plan" && orders.length > 0 && (
-                <ul className="mt-2">
-                  {orders.map((o) => (
-                    <li key={o.id} className="border-t border-rule py-1.5">
-                      <OrderRow order={o} />
-                    </li>
-                  ))}
-                </ul>
-              )}
-            </Part>
+              before={p.part === "assessment" && <Diagnoses note={note} mayProblems={mayProblems} />}
+              after={
+                <>
+                  {p.part === "subjective" && (
+                    <>
+                      {open === "questions" && <Questions note={note} act={act} close={() => setOpen("")} />}
+                      {open === "review" && (
+                        <Findings
+                          key={system}
+                          note={note}
+                          area="review"
+                          focusSystem={system}
+                          act={act}
+                          close={() => setOpen("")}
+                        />
+                      )}
+                      {inPart && (
+                        <Chips>
+                          <Opener run={() => toggle("questions")} k="q">
+                            {note.interviews.length > 0
+                              ? `Questions: ${note.interviews.map((i) => i.title).join(", ")}`
+                              : "Questions"}
+                          </Opener>
+                          <Opener run={() => toggle("review")} k="r">
+                            Review of systems
+                          </Opener>
+                        </Chips>
+                      )}
+                    </>
+                  )}
+                  {p.part === "objective" && (
+                    <>
+                      {note.drawings.map((d) => (
+                        <Drawn
+                          key={d.id}
+                          drawing={d}
+                          open={() => {
+                            setDrawing(d.id);
+                            setOpen("drawing");
+                          }}
+                        />
+                      ))}
+                      {open === "examination" && (
+                        <Findings
+                          key={system}
+                          note={note}
+                          area="examination"
+                          focusSystem={system}
+                          act={act}
+                          close={() => setOpen("")}
+                        />
+                      )}
+                      {inPart && (
+                        <Chips>
+                          <Opener run={() => toggle("examination")} k="e">
+                            Examination
+                          </Opener>
+                          <Opener run={intake} k="i">
+                            Vital signs
+                          </Opener>
+                          <Opener run={() => toggle("drawing")} k="w">
+                            Draw
+                          </Opener>
+                        </Chips>
+                      )}
+                    </>
+                  )}
+                  {p.part === "plan" && (
+                    <>
+                      {orders.length > 0 && (
+                        <ul className="mt-2">
+                          {orders.map((o) => (
+                            <li key={o.id} className="border-t border-rule py-1.5">
+                              <OrderRow order={o} />
+                            </li>
+                          ))}
+                        </ul>
+                      )}
+                      {inPart && note.fitting.plan.length > 0 && (
+                        <Chips>
+                          {note.fitting.plan
+                            .filter((t) => !p.text.includes(t))
+                            .map((t) => (
+                              <button
+                                key={t}
+                                type="button"
+                                className="rounded-[3px] border border-dashed border-edge px-2 py-0.5 text-left text-faded hover:text-ink"
+                                onClick={() => insert.current.plan?.(t)}
+                              >
+                                + {t}
+                              </button>
+                            ))}
+                        </Chips>
+                      )}
+                    </>
+                  )}
+                </>
+              }
+            />
           ))}
+          {["function", "remarks"].some((p) => !shown.some((s) => s.part === p)) && (
+            <div className="ml-12 flex gap-3 text-[13px]">
+              {["function", "remarks"]
+                .filter((p) => !shown.some((s) => s.part === p))
+                .map((p) => (
+                  <button key={p} type="button" className="plain py-0 font-normal" onClick={() => setExtra([...extra, p])}>
+                    + {parts[p]?.name}
+                  </button>
+                ))}
+            </div>
+          )}
         </div>
-        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper py-2 pr-4 pl-16 max-[700px]:flex-wrap max-[700px]:pl-4">
+        <footer className="flex shrink-0 items-center gap-3 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
           {maySign && (
-            <button type="button" className="act" disabled={busy} onClick={() => void signNote()}>
-              Sign the note <KeyCap k="Ctrl+Enter" />
+            <button type="button" className="act" disabled={busy} onClick={() => void check()}>
+              Closing check and sign <KeyCap k="Ctrl+Enter" />
             </button>
           )}
           {mayOrder && (
-            <button type="button" className="choice" onClick={() => setOrdering(true)}>
+            <button type="button" className="choice" onClick={() => toggle("order")}>
               Order <KeyCap k="o" />
             </button>
           )}
+          <button type="button" className="choice" onClick={() => toggle("beside")}>
+            Beside <KeyCap k="g" />
+          </button>
+          <button type="button" className="plain" onClick={() => toggle("leave")}>
+            Leave <KeyCap k="l" />
+          </button>
           <span role="alert" className="flex-1 text-[13px] font-semibold text-alarm">
-            {error}
-          </span>
-          <span className="small">
-            {note.diagnoses?.length ?? 0} of {note.claimLimit} diagnoses on the claim
+            {error || (open === "" && act.error)}
           </span>
         </footer>
         {dialog}
       </main>
-      {ordering ? (
+      {open === "order" && (
         <OrderComposer
           patient={note.visit.patient}
           visitId={note.visit.id}
           diagnoses={(note.diagnoses ?? []).map((d) => ({ code: d.code, title: d.title }))}
-          close={() => setOrdering(false)}
+          close={() => setOpen("")}
         />
-      ) : (
+      )}
+      {open === "beside" && <Beside note={note} act={act} close={() => setOpen("")} />}
+      {open === "drawing" && <Drawing key={drawing} note={note} id={drawing} act={act} close={() => setOpen("")} />}
+      {open !== "order" && open !== "beside" && open !== "drawing" && (
         <aside
           aria-label="Beside the note"
           className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 pt-14 pb-4 max-[1179px]:w-full max-[1179px]:border-l-0 max-[1179px]:pt-4"
         >
+          {closing && (
+            <Closing
+              list={closing}
+              sign={() => void check()}
+              close={() => setClosing(null)}
+              lead={(p) => {
+                if (p.kind === "empty") focus.current[p.part]?.();
+                else lead(p.ref);
+              }}
+            />
+          )}
+          {open === "leave" && <Leave note={note} act={act} close={() => setOpen("")} />}
           <div role="status" className="contents">
             {writers.length > 0 && (
               <p className="margin-note mb-5 border-carried">
@@ -257,6 +438,13 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               </p>
             )}
           </div>
+          {note.leftFor && (
+            <div className="margin-note mb-5">
+              <span className="block font-semibold">Left for {note.leftFor}</span>
+              {note.leftWords}
+            </div>
+          )}
+          <Carried note={note} act={act} />
           {note.warning && (
             <p className="margin-note mb-5 border-carried">
               <span className="block font-semibold">The code edition is older than this visit</span>
@@ -271,7 +459,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </p>
           )}
           {(chart.reports ?? []).filter((r) => !r.signed).length > 0 && (
-            <div className="margin-note">
+            <div className="margin-note mb-5">
               <span className="block font-semibold">Results not signed yet</span>
               {(chart.reports ?? [])
                 .filter((r) => !r.signed)
@@ -282,209 +470,38 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                 ))}
             </div>
           )}
+          {!none && (
+            <p className="small">
+              {Object.entries(note.share)
+                .filter(([, n]) => n > 0)
+                .map(([k, n]) => `${n} % ${k === "findings" ? "from findings" : k === "chart" ? "from the chart" : k}`)
+                .join(", ")}
+            </p>
+          )}
         </aside>
       )}
     </>
   );
 }
 
-// Kept shows texts that were refused because somebody else had saved, in full.
-function Kept({ note }: { note: Note }) {
-  const client = useQueryClient();
-  async function settle(id: string) {
-    await got(api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params: { path: { id: note.id, conflict: id } } }));
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-  }
-  return (
-    <>
-      {note.conflicts?.map((c) => (
-        <div key={c.id} className="margin-note mb-5 border-carried">
-          <span className="block font-semibold">
-            Kept, not in the note: {c.part}, {c.by}, {clock(c.at)}
-          </span>
-          <p className="font-serif text-[15px] whitespace-pre-wrap">{c.text}</p>
-          <button type="button" className="plain" onClick={() => settle(c.id)}>
-            Done with it
-          </button>
-        </div>
-      ))}
-    </>
-  );
+// Two closing lists say the same: what was read is what is signed over.
+function same(a: Schemas["ClosingView"], b: Schemas["ClosingView"]) {
+  const says = (l: Schemas["ClosingView"]) => l.points.map((p) => p.says).join("\n");
+  return says(a) === says(b);
 }
 
-function Part({
-  note,
-  part,
-  children,
-  register,
-  onStatus,
-  focusRef,
-}: {
-  note: Note;
-  part: PartView;
-  children?: ReactNode;
-  register: (flush: () => Promise<number>) => void;
-  onStatus: (s: string) => void;
-  focusRef: (focus: () => void) => void;
-}) {
-  const saver = useSaver(note.id, part);
-  const client = useQueryClient();
-  register(saver.flush);
-  useEffect(() => onStatus(saver.status), [saver.status, onStatus]);
-  const [letter] = letters[part.part] ?? ["?"];
-  async function decide(text: string) {
-    const two = saver.two;
-    saver.settle(text);
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-    const now = client.getQueryData<Note>(["note", note.id]);
-    for (const c of now?.conflicts ?? []) {
-      if (two && c.part === part.part && c.text === two.mine)
-        await api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params: { path: { id: note.id, conflict: c.id } } });
-    }
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-  }
-  return (
-    <section aria-label={part.part} className="mb-4 flex">
-      <span
-        className="w-9 shrink-0 pr-3 text-right font-serif text-[26px] leading-[30px] font-semibold text-kelp"
-        aria-hidden="true"
-      >
-        {letter}
-      </span>
-      <div className="min-w-0 flex-1 border-l-2 border-kelp-wash pl-3.5">
-        {part.part === "assessment" && children}
-        {saver.two ? (
-          <div className="grid grid-cols-2 gap-4 border border-carried p-3 max-[700px]:grid-cols-1">
-            <p className="col-span-full text-[13px] font-semibold text-carried">
-              {saver.two.now.savedBy} saved this part while you were writing. Both texts are kept; choose what the note says.
-            </p>
-            <div>
-              <p className="label">
-                Saved by {saver.two.now.savedBy}, {clock(saver.two.now.savedAt)}
-              </p>
-              <p className="mb-2 font-serif text-[16px] whitespace-pre-wrap">{saver.two.now.text}</p>
-              <button type="button" className="choice" onClick={() => decide(saver.two?.now.text ?? "")}>
-                Keep this
-              </button>
-            </div>
-            <div>
-              <p className="label">Yours</p>
-              <p className="mb-2 font-serif text-[16px] whitespace-pre-wrap">{saver.two.mine}</p>
-              <button type="button" className="choice" onClick={() => decide(saver.two?.mine ?? "")}>
-                Use yours
-              </button>
-              <button type="button" className="plain ml-3" onClick={() => decide(`${saver.two?.now.text}\n${saver.two?.mine}`)}>
-                Both, one after the other
-              </button>
-            </div>
-          </div>
-        ) : (
-          <PartEditor
-            shown={saver.shown}
-            label={part.part}
-            placeholder={hints[part.part] ?? ""}
-            onType={saver.type}
-            focusRef={focusRef}
-          />
-        )}
-        {part.part !== "assessment" && children}
-      </div>
-    </section>
-  );
+function Chips({ children }: { children: React.ReactNode }) {
+  return <div className="mt-1.5 flex flex-wrap gap-1.5 text-[13px]">{children}</div>;
 }
 
-function Entry({ entry, title }: { entry: Schemas["SealedView"]; title?: string }) {
+function Opener({ run, k, children }: { run: () => void; k: string; children: React.ReactNode }) {
   return (
-    <article className="mb-5">
-      {title && <h3 className="mb-1 text-[16px]">{title}</h3>}
-      {entry.sections?.map((s) => (
-        <section key={s.heading} className="mb-3">
-          <h4 className="label font-sans">{s.heading}</h4>
-          <p className="font-serif text-[17px] whitespace-pre-wrap">{s.text}</p>
-        </section>
-      ))}
-      <p className="small border-t border-rule pt-1.5">
-        Signed by {entry.signedBy}, {day(entry.signedAt)}, {clock(entry.signedAt)} · folio {entry.folio} · seal{" "}
-        <span className="font-mono">{entry.hash.slice(0, 16)}</span>
-      </p>
-    </article>
-  );
-}
-
-function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
-  const client = useQueryClient();
-  const mayAmend = useRight("sign a note");
-  const [adding, setAdding] = useState(false);
-  const [text, setText] = useState("");
-  const [error, setError] = useState("");
-  const { sign, dialog, busy } = useSigning();
-  const print = () => window.open(`/api/notes/${note.id}/pdf`, "_blank", "noopener");
-  async function amend() {
-    await sign({
-      title: "Sign the amendment",
-      lines: [`${chart.patient.given} ${chart.patient.family}`, `to folio ${note.sealed?.folio}`],
-      act: (secret) => got(api.POST("/api/notes/{id}/amendments", { params: { path: { id: note.id } }, body: { secret, text } })),
-      done: () => {
-        setAdding(false);
-        setText("");
-        setError("");
-        void client.invalidateQueries({ queryKey: ["note", note.id] });
-      },
-      failed: (e) => setError(say(e)),
-    });
-  }
-  useKeys([
-    { key: "p", label: "Print the note as PDF", run: print },
-    ...(mayAmend ? [{ key: "m", label: "Write an amendment", run: () => setAdding(true) }] : []),
-    ...(adding ? [{ key: "Ctrl+Enter", label: "Sign the amendment", run: () => void amend() }] : []),
-  ]);
-  return (
-    <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-      <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
-        <div className="max-w-[720px]">
-          <Title note={note}>Signed and sealed</Title>
-          {(note.conflicts ?? []).length > 0 && <Kept note={note} />}
-          {note.sealed && <Entry entry={note.sealed} />}
-          {note.amendments?.map((a) => (
-            <Entry key={a.folio} entry={a} title={`Amendment of ${day(a.signedAt)}`} />
-          ))}
-          {adding && (
-            <div className="mb-4">
-              <label className="label block">
-                Amendment
-                <textarea
-                  autoFocus
-                  rows={5}
-                  className="box mt-1 font-serif text-[17px] text-ink"
-                  value={text}
-                  onChange={(e) => setText(e.target.value)}
-                />
-              </label>
-              <p role="alert" className="my-1 min-h-[21px] text-[13px] text-alarm">
-                {error}
-              </p>
-              <button type="button" className="act" disabled={busy} onClick={() => void amend()}>
-                Sign the amendment <KeyCap k="Ctrl+Enter" />
-              </button>
-              <button type="button" className="plain ml-4" onClick={() => setAdding(false)}>
-                Leave it
-              </button>
-            </div>
-          )}
-        </div>
-      </div>
-      <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
-        <button type="button" className="choice" onClick={print}>
-          Print <KeyCap k="p" />
-        </button>
-        {mayAmend && !adding && (
-          <button type="button" className="choice" onClick={() => setAdding(true)}>
-            Amend <KeyCap k="m" />
-          </button>
-        )}
-        <span className="small">The signed text stays as it is; an amendment stands after it.</span>
-      </footer>
-      {dialog}
-    </main>
+    <button
+      type="button"
+      className="rounded-[3px] border border-dashed border-edge px-2 py-0.5 text-faded hover:text-ink"
+      onClick={run}
+    >
+      {children} <KeyCap k={k} />
+    </button>
   );
 }

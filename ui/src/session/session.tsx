@@ -140,6 +140,7 @@ function SignIn() {
       onSubmit={async () => {
         try {
           await got(api.POST("/api/session", { body: { login, password } }));
+          sessionStorage.clear(); // what waits is announced at each sign-in
           setError("");
           await client.resetQueries();
         } catch (e) {

@@ -1,0 +1,62 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"unicode"
+)
+
+// MedicalWords lists the words of the trade that the spell check knows beside
+// plain English: those of the diagnosis catalogue, the tests, the medicines, the
+// findings and the interviews that ship.
+func (a *App) MedicalWords(_ context.Context, who Actor) ([]string, error) {
+	if err := may(who, WriteNote); err != nil {
+		return nil, err
+	}
+	l, err := a.formSet()
+	if err != nil {
+		return nil, err
+	}
+	lib, _, err := a.Codes()
+	if err != nil {
+		return nil, err
+	}
+	c, _ := lib.On(a.Today())
+	seen := map[string]bool{}
+	take := func(text string) {
+		for _, w := range strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) }) {
+			if len(w) < 3 || strings.ToUpper(w) == w {
+				continue
+			}
+			seen[strings.ToLower(w)] = true
+		}
+	}
+	for title := range c.Titles() {
+		take(title)
+	}
+	for _, t := range a.Laboratory.Tests {
+		take(t.Name)
+		for _, x := range t.Analytes {
+			take(x.Name)
+		}
+	}
+	for _, n := range a.Medicines.Names() {
+		take(n)
+	}
+	for _, x := range append(slices.Clone(l.systems.Review), l.systems.Examination...) {
+		take(x.Name)
+		for _, asp := range x.Aspects {
+			take(asp.Normal)
+		}
+		for _, i := range x.Items() {
+			take(strings.Join(append([]string{i.Say}, i.Also...), " "))
+		}
+	}
+	out := make([]string, 0, len(seen))
+	for w := range seen {
+		out = append(out, w)
+	}
+	slices.Sort(out)
+	return out, nil
+}

@@ -1,0 +1,256 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/demo"
+	"deftledger/standin"
+)
+
+// elsewhere opens the stand-ins of pharmacy network, portal, device and fax, and
+// returns the flags that name them.
+func elsewhere(t testing.TB) (*standin.Elsewhere, []string) {
+	t.Helper()
+	e := demo.Elsewhere(time.Now())
+	require.NoError(t, e.Open("127.0.0.1:0"))
+	t.Cleanup(e.Close)
+	return e, []string{"--pharmacy", e.Base(), "--portal", e.Base(), "--device", e.Base(), "--fax", e.Base()}
+}
+
+// noteOf finds the draft of today's visit of a patient.
+func noteOf(t testing.TB, p *program, family string) string {
+	t.Helper()
+	return text(t, p, "SELECT n.id FROM note n JOIN visit v ON v.id = n.visit_id JOIN patient p ON p.id = n.patient_id WHERE p.family = ? ORDER BY v.starts_at DESC LIMIT 1", family)
+}
+
+// visitOf opens a patient's visit of today.
+func (h *hand) visitOf(name string) {
+	h.t.Helper()
+	h.sees(name)
+	at := eval[int](h, fmt.Sprintf(`[...document.querySelectorAll("tbody tr")].findIndex((r) => r.innerText.includes(%q)) + 1`, name))
+	h.press(fmt.Sprint(at))
+	h.press("v")
+	h.focused("subjective")
+	h.press("Escape")
+}
+
+// TestFindingsInFewActs counts the flows of the review of systems and the
+// examination, by keyboard.
+func TestFindingsInFewActs(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Halvard Brekken")
+	h.effort("E3", 6, func() {
+		h.press("r")
+		h.focused("Symptoms, in a line")
+		h.types("cough productive 1w, fever, . -chills, -night sweats")
+		h.sees("Taken out: chills")
+		h.press("Enter")
+		h.wait(`document.querySelector('[data-ref^="review.constitutional.fever"]')`, "the fever in the note")
+	})
+	h.sees("A 71-year-old man with shortness of breath. Reports fever and productive cough for one week. Denies wheezing")
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE finding = 'shortness-of-breath' AND note_id = ?", noteOf(t, p, "Brekken")), "what the visit is about is not denied with the rest")
+	note := noteOf(t, p, "Brekken")
+	state := func(finding string) string {
+		return text(t, p, "SELECT state || ' ' || origin FROM note_finding WHERE note_id = ? AND finding = ?", note, finding)
+	}
+	require.Equal(t, "present findings", state("fever"))
+	require.Equal(t, "present findings", state("cough"))
+	require.Equal(t, "left out findings", state("chills"))
+	require.Equal(t, "left out findings", state("night-sweats"))
+	require.Equal(t, "absent rest", state("fatigue"))
+	h.press("Escape")
+
+	h.effort("E4", 9, func() {
+		h.press("e")
+		h.focused("Findings, in a line")
+		h.types(`general, heart, abdomen, neck, lungs, wheeze both moderate, crackles left bases, "prolonged expiration when talking"`)
+		h.sees("Moderate wheeze on both sides")
+		h.press("Enter")
+		h.wait(`document.querySelector('[data-ref="examination.lungs."]')`, "the free words in the note")
+	})
+	require.Equal(t, "present findings", state("wheeze"))
+	h.press("Escape")
+	require.Empty(t, h.axe())
+
+	// The system of the last visit, with one finding changed.
+	h.press("e")
+	h.focused("Findings, in a line")
+	h.click("clear")
+	h.press("Escape")
+	require.Empty(t, h.axe())
+}
+
+// TestBringForward brings a system from the last visit, changes one finding, and
+// looks at what was carried one by one.
+func TestBringForward(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Halvard Brekken")
+	h.effort("E5", 4, func() {
+		h.press("e")
+		h.focused("Findings, in a line")
+		h.types("<lungs, wheeze right mild")
+		h.sees("as at the last visit")
+		h.press("Enter")
+		h.wait(`document.querySelector('[data-ref="examination.lungs.wheeze"]')`, "the wheeze in the note")
+	})
+	note := noteOf(t, p, "Brekken")
+	require.Equal(t, 0, p.count(t, "SELECT looked FROM note_finding WHERE note_id = ? AND finding = 'diminished'", note))
+	require.Equal(t, 1, p.count(t, "SELECT looked FROM note_finding WHERE note_id = ? AND finding = 'wheeze'", note))
+	h.press("Escape")
+	h.sees("Carried, not looked at")
+
+	// The plan of the last visit, with what would change shown first; twice is once.
+	for range 2 {
+		h.press("g")
+		h.focused("Filter what is beside the note")
+		h.types("tiotropium")
+		h.sees("Continue tiotropium")
+		h.press("Enter")
+		h.sees("brought in")
+		h.press("Escape")
+	}
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note_carried WHERE note_id = ? AND text LIKE 'Continue tiotropium%'", note))
+	require.Equal(t, "unlooked", text(t, p, "SELECT state FROM note_carried WHERE note_id = ?", note))
+
+	// It stops the signature until looked at, one by one.
+	h.press("Ctrl+Enter")
+	h.sees("Before signing")
+	h.sees("Carried from an earlier visit and not looked at")
+	h.press("Escape")
+	n := p.count(t, "SELECT count(*) FROM note_finding WHERE note_id = ? AND looked = 0", note)
+	require.Greater(t, n, 0)
+	for i := 0; i < 12 && eval[bool](h, `document.body.innerText.includes("Carried, not looked at")`); i++ {
+		before := eval[string](h, `document.querySelector("aside .margin-note p").innerText`)
+		h.press("y")
+		h.wait(fmt.Sprintf(`(document.querySelector("aside .margin-note p")?.innerText ?? "") !== %q`, before), "the next sentence")
+	}
+	h.seesNot("Carried, not looked at")
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE note_id = ? AND looked = 0", note))
+	require.Equal(t, "kept", text(t, p, "SELECT state FROM note_carried WHERE note_id = ?", note))
+}
+
+// TestClosingAndTheNextPatient reads the closing list, signs and opens the next patient.
+func TestClosingAndTheNextPatient(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lungs clear."}, {"3", "Strain."}, {"4", "Heat and movement."}} {
+		h.press(w[0])
+		h.types(w[1])
+		h.press("Escape")
+	}
+	h.press("e")
+	h.focused("Findings, in a line")
+	h.types("back, wheeze")
+	h.sees("Wheeze")
+	h.press("Enter")
+	h.wait(`document.querySelector('[data-ref="examination.lungs.wheeze"]')`, "the wheeze in the note")
+	h.press("Escape")
+	h.press("d")
+	h.focused("Add a diagnosis")
+	h.types("S39.012A")
+	h.sees("initial encounter")
+	h.press("Enter")
+	h.sees("1 of 12 diagnoses")
+	h.sees("Saved")
+	h.effort("E18", 6, func() {
+		h.press("Ctrl+Enter")
+		h.sees("and the text says “Lungs clear”")
+		h.press("Ctrl+Enter")
+		h.secret()
+		h.sees("Signed and sealed")
+		h.press("n")
+		h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")
+		h.focused("subjective")
+	})
+	h.do(navigate("http://" + p.http + "/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Tollefsen'") + "/visits/" + text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")))
+	h.sees("Signed and sealed")
+	h.effort("E19", 4, func() {
+		h.press("m")
+		h.focused("Amendment")
+		h.types("He lifted with his right arm.")
+		h.press("Ctrl+Enter")
+		h.sees("Amendment of")
+	})
+	require.Empty(t, h.axe())
+}
+
+// TestIntakeHandsOverInTwoBrowsers lets the assistant prepare the visit in one
+// browser while the physician sees it come in another.
+func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
+	e, flags := elsewhere(t)
+	p := practice(t, flags...)
+	jonah, maren := sit(t, p), sit(t, p)
+	maren.signIn("maren")
+	jonah.signIn("jonah")
+	jonah.sees("Ines Quarrie")
+	at := eval[int](jonah, `[...document.querySelectorAll("tbody tr")].findIndex((r) => r.innerText.includes("Ottoline")) + 1`)
+	jonah.effort("E21", 16, func() {
+		jonah.press(fmt.Sprint(at))
+		jonah.press("i")
+		jonah.sees("Done so far")
+		jonah.press("r")
+		jonah.focused("Reason for visit")
+		jonah.types(", worse today")
+		jonah.press("Alt+h")
+		jonah.sees("✓ Histories")
+		jonah.press("Alt+m")
+		jonah.sees("✓ Medicines")
+		jonah.press("Alt+a")
+		jonah.sees("✓ Allergies")
+		jonah.press("Alt+v")
+		jonah.focused("Blood pressure")
+		jonah.types("146/84")
+		jonah.field("76")
+		jonah.field("14")
+		jonah.field("98.4 F")
+		jonah.field("98")
+		jonah.press("Ctrl+Enter")
+		jonah.sees("visits, ")
+	})
+	v := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.given = 'Ottoline' ORDER BY starts_at DESC LIMIT 1")
+	require.Equal(t, "ready", text(t, p, "SELECT stage FROM visit WHERE id = ?", v))
+	require.Contains(t, text(t, p, "SELECT reason FROM visit WHERE id = ?", v), "worse today")
+	require.Equal(t, "36.9 Cel", text(t, p, "SELECT value || ' ' || unit FROM vital WHERE visit_id = ? AND entered <> ''", v))
+	require.Equal(t, 9, p.count(t, "SELECT count(*) FROM statement WHERE visit_id = ? AND says = 'reviewed'", v), "seven histories, medicines and allergies")
+	// On the physician's screen without a reload.
+	maren.wait(`[...document.querySelectorAll("tr")].some((r) => r.innerText.includes("Ottoline") && r.innerText.includes("worse today"))`, "the reason for visit")
+
+	// The new patient's empty chart is filled from elsewhere in one act.
+	jonah.press("3")
+	jonah.press("i")
+	jonah.sees("Bram Tollefsen")
+	jonah.sees("Done so far")
+	require.Empty(t, jonah.axe())
+	jonah.press("f")
+	jonah.sees("Cyclobenzaprine")
+	jonah.sees("Latex")
+	jonah.click("Take in all")
+	jonah.sees("decided")
+	jonah.press("Alt+d")
+	jonah.sees("(187.4 lb)")
+	require.Equal(t, "85.0", text(t, p, "SELECT value FROM vital v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen' AND v.loinc = '29463-7' AND v.struck_at = ''"))
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM allergy a JOIN patient p ON p.id = a.patient_id WHERE p.family = 'Tollefsen' AND substance = 'Latex'"))
+	jonah.press("Alt+f")
+	e.Set(func(e *standin.Elsewhere) { e.Down = true })
+	jonah.do(navigate("http://" + p.http + "/visits/" + text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'") + "/intake"))
+	jonah.sees("Done so far")
+	jonah.press("f")
+	jonah.sees("does not answer; try again later")
+	jonah.press("v")
+	jonah.types("90")
+	jonah.press("Enter")
+	jonah.sees("is not a blood pressure; write it as 148/86")
+	jonah.types("0/60")
+	jonah.press("Enter")
+	jonah.sees("cannot be")
+}

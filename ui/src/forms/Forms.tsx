@@ -1,0 +1,187 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { useRight } from "../session/session";
+
+type Row = Schemas["FormRow"];
+
+const kinds: Record<string, string> = {
+  interview: "Interviews",
+  systems: "Finding lists",
+  visits: "Kinds of visit",
+  snippets: "Snippets",
+};
+
+/** Forms is where the clinic's and one's own forms are changed, with a preview. */
+export default function Forms() {
+  const forms = useQuery({ queryKey: ["forms"], queryFn: () => got(api.GET("/api/forms")) });
+  const [chosen, setChosen] = useState<Row | null>(null);
+  if (forms.error) return <p className="p-8">{say(forms.error)}</p>;
+  return (
+    <div className="flex min-h-0 flex-1 max-[900px]:flex-col max-[900px]:overflow-auto">
+      <nav aria-label="Forms" className="w-[260px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px]">
+        <h1 className="mb-2 text-[20px]">Forms</h1>
+        {Object.entries(kinds).map(([k, words]) => (
+          <section key={k} className="mb-3">
+            <h2 className="label font-sans">{words}</h2>
+            {forms.data?.forms
+              .filter((f) => f.kind === k)
+              .map((f) => (
+                <button
+                  key={f.kind + f.id + f.owner}
+                  type="button"
+                  aria-current={chosen === f}
+                  className={`block w-full px-1.5 py-0.5 text-left hover:bg-kelp-wash ${chosen?.id === f.id && chosen.kind === f.kind && chosen.owner === f.owner ? "bg-kelp-wash font-semibold" : ""}`}
+                  onClick={() => setChosen(f)}
+                >
+                  {f.title}{" "}
+                  <span className="font-normal text-faded">
+                    {f.version === 0 ? "none yet" : f.shipped ? "as shipped" : `version ${f.version}`}
+                  </span>
+                </button>
+              ))}
+          </section>
+        ))}
+        {forms.data?.skipped.map((s) => (
+          <p key={s} className="margin-note mb-2 border-carried">
+            Not used: {s}
+          </p>
+        ))}
+      </nav>
+      {chosen ? (
+        <Editor key={chosen.kind + chosen.id + chosen.owner} row={chosen} />
+      ) : (
+        <main id="page" className="flex-1 bg-leaf p-8">
+          <p className="small">Choose a form. Each change is a new version; notes written before go on reading as they did.</p>
+        </main>
+      )}
+    </div>
+  );
+}
+
+function Editor({ row }: { row: Row }) {
+  const client = useQueryClient();
+  const change = useRight("change the clinic's forms");
+  const may = change || row.owner === "me";
+  const form = useQuery({
+    queryKey: ["form", row.kind, row.id, row.owner],
+    queryFn: () =>
+      got(api.GET("/api/forms/{kind}/{id}", { params: { path: { kind: row.kind, id: row.id }, query: { owner: row.owner } } })),
+  });
+  const [body, setBody] = useState("");
+  const [prose, setProse] = useState("");
+  const [id, setId] = useState(row.id);
+  const [said, setSaid] = useState("");
+  const [preview, setPreview] = useState<Schemas["Preview"] | null>(null);
+  useEffect(() => {
+    if (form.data) {
+      setBody(form.data.body);
+      setProse(form.data.prose);
+    }
+  }, [form.data]);
+  const base = id === row.id ? (form.data?.version ?? 0) : 0;
+  const text = () => ({
+    kind: row.kind,
+    id,
+    owner: row.owner,
+    body,
+    prose: id === row.id ? prose : prose.replace(/^interview: .*$/m, `interview: ${id}`),
+    base,
+  });
+  async function look() {
+    try {
+      setPreview(await got(api.POST("/api/forms/try", { body: text() })));
+      setSaid("");
+    } catch (e) {
+      setSaid(say(e));
+    }
+  }
+  async function save() {
+    try {
+      const r = await got(api.POST("/api/forms", { body: text() }));
+      setSaid(`Kept as version ${r.version}.`);
+      await client.invalidateQueries({ queryKey: ["forms"] });
+      await client.invalidateQueries({ queryKey: ["form"] });
+      await client.invalidateQueries({ queryKey: ["writing-tools"] });
+    } catch (e) {
+      setSaid(say(e));
+    }
+  }
+  useKeys([
+    { key: "Alt+p", label: "Preview", run: () => void look() },
+    ...(may ? [{ key: "Ctrl+Enter", label: "Keep as a new version", run: () => void save() }] : []),
+  ]);
+  return (
+    <>
+      <main id="page" className="flex min-w-0 flex-1 flex-col bg-leaf px-6 py-4">
+        <div className="flex items-baseline gap-3">
+          <h2 className="flex-1 text-[19px]">{row.title}</h2>
+          {row.kind === "interview" && may && (
+            <label className="flex items-baseline gap-1.5 text-[13px] text-faded">
+              Name
+              <input
+                className="field w-44 py-0 text-ink"
+                title="Another name makes a copy"
+                value={id}
+                onChange={(e) => setId(e.target.value)}
+              />
+            </label>
+          )}
+        </div>
+        <label className="label mt-2 flex min-h-0 flex-[3] flex-col">
+          {row.kind === "interview" ? "Questions (FHIR Questionnaire)" : "Text of the form"}
+          <textarea
+            className="box mt-1 min-h-0 flex-1 resize-none font-mono text-[12.5px] text-ink"
+            spellCheck={false}
+            readOnly={!may}
+            value={body}
+            onChange={(e) => setBody(e.target.value)}
+          />
+        </label>
+        {row.kind === "interview" && (
+          <label className="label mt-2 flex min-h-0 flex-[2] flex-col">
+            How the answers read
+            <textarea
+              className="box mt-1 min-h-0 flex-1 resize-none font-mono text-[12.5px] text-ink"
+              spellCheck={false}
+              readOnly={!may}
+              value={prose}
+              onChange={(e) => setProse(e.target.value)}
+            />
+          </label>
+        )}
+        <p role="alert" className="min-h-[22px] pt-1 text-[13px] text-alarm">
+          {said}
+        </p>
+        <div className="flex gap-3">
+          {may && (
+            <button type="button" className="act" onClick={() => void save()}>
+              Keep as a new version <KeyCap k="Ctrl+Enter" />
+            </button>
+          )}
+          <button type="button" className="choice" onClick={() => void look()}>
+            Preview <KeyCap k="Alt+p" />
+          </button>
+        </div>
+      </main>
+      <aside aria-label="Preview" className="w-[360px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px]">
+        <h2 className="mb-2 text-[17px]">Preview</h2>
+        {!preview && (
+          <p className="small">The preview shows what is asked and how it reads, or what is wrong and in which line.</p>
+        )}
+        {preview?.fault && <p className="border-l-[3px] border-alarm pl-3 text-alarm">{preview.fault}</p>}
+        {preview?.says.map((s, i) =>
+          row.kind === "interview" && i === preview.says.length - 1 ? (
+            <p key={s} className="mt-2 border-t border-rule pt-2 font-serif text-[16px]">
+              {s}
+            </p>
+          ) : (
+            // biome-ignore lint/suspicious/noArrayIndexKey: two lines can read the same
+            <p key={`${i}${s}`}>{s}</p>
+          ),
+        )}
+      </aside>
+    </>
+  );
+}

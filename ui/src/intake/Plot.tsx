@@ -1,0 +1,103 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import uPlot from "uplot";
+import "uplot/dist/uPlot.min.css";
+import { api, got } from "../exchange/client";
+import { day } from "../frame/time";
+
+const spans: [string, number][] = [
+  ["6 months", 183],
+  ["1 year", 366],
+  ["5 years", 1830],
+  ["all", 0],
+];
+
+/** Plot draws one vital sign over a span of time, with its values in a table for
+ * those who do not see the plot. */
+export function Plot({ patient, loinc, close }: { patient: string; loinc: string; close: () => void }) {
+  const all = useQuery({
+    queryKey: ["vitals", patient],
+    queryFn: () => got(api.GET("/api/patients/{id}/vitals", { params: { path: { id: patient } } })),
+  });
+  const [span, setSpan] = useState(0);
+  const host = useRef<HTMLDivElement>(null);
+  const from = span === 0 ? 0 : Date.now() - span * 86_400_000;
+  const points = (all.data ?? []).filter((p) => p.loinc === loinc && Date.parse(p.at) >= from);
+  const name = points[0]?.name ?? "";
+  const unit = points[0]?.shown ?? "";
+  const key = points.map((p) => p.at + p.value).join();
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the points
+  useEffect(() => {
+    if (!host.current || points.length === 0) return;
+    const style = getComputedStyle(document.documentElement);
+    const ink = style.getPropertyValue("--color-ink");
+    const kelp = style.getPropertyValue("--color-kelp");
+    const rule = style.getPropertyValue("--color-rule");
+    const x = points.map((p) => Date.parse(p.at) / 1000);
+    const two = points.some((p) => p.value.includes("/"));
+    const up = points.map((p) => Number(p.value.split("/")[0]));
+    const down = points.map((p) => Number(p.value.split("/")[1]));
+    const axis = {
+      stroke: ink,
+      grid: { stroke: rule, width: 1 },
+      ticks: { stroke: rule },
+      font: "12px Atkinson Hyperlegible Next Variable",
+    };
+    const plot = new uPlot(
+      {
+        width: Math.min(820, host.current.clientWidth || 760),
+        height: 220,
+        legend: { show: false },
+        cursor: { show: false },
+        scales: { x: { time: true } },
+        axes: [{ ...axis }, { ...axis, size: 52 }],
+        series: [
+          {},
+          { stroke: kelp, width: 2, points: { size: 7, fill: kelp } },
+          ...(two ? [{ stroke: ink, width: 1.5, dash: [5, 4], points: { size: 6, fill: ink } }] : []),
+        ],
+      },
+      two ? [x, up, down] : [x, up],
+      host.current,
+    );
+    return () => plot.destroy();
+  }, [key]);
+  return (
+    <figure aria-label={`${name} over time`} className="mt-3 border border-rule bg-leaf p-3">
+      <figcaption className="flex items-baseline gap-3">
+        <span className="flex-1 font-semibold">
+          {name} <span className="font-normal text-faded">{unit}</span>
+        </span>
+        {spans.map(([words, days]) => (
+          <button
+            key={words}
+            type="button"
+            aria-pressed={span === days}
+            className="choice px-2 py-0 text-[12.5px] font-normal"
+            onClick={() => setSpan(days)}
+          >
+            {words}
+          </button>
+        ))}
+        <button type="button" className="plain py-0" onClick={close}>
+          Close
+        </button>
+      </figcaption>
+      {points.length === 0 && <p className="small">No value in this span.</p>}
+      <div ref={host} aria-hidden="true" />
+      <table className="sr-only">
+        <caption>{name}</caption>
+        <tbody>
+          {points.map((p) => (
+            <tr key={p.at}>
+              <th scope="row">{day(p.at)}</th>
+              <td>
+                {p.value} {p.shown}
+              </td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </figure>
+  );
+}

@@ -1,0 +1,368 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day } from "../frame/time";
+import { useMe, useRight } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+import { Blocks } from "./Blocks";
+import { Kept, Title } from "./Title";
+import type { Note } from "./useNote";
+
+const heading: Record<string, string> = { function: "Function and daily living", remarks: "Closing remark" };
+
+function Entry({
+  entry,
+  note,
+  title,
+  section,
+}: {
+  entry: Schemas["SealedView"];
+  note?: Note;
+  title?: string;
+  section?: (heading: string) => void;
+}) {
+  const source = (id: string) => note?.sources.find((s) => s.note === id)?.words ?? "";
+  return (
+    <article className="mb-5">
+      {title && <h3 className="mb-1 text-[16px]">{title}</h3>}
+      {entry.sections?.map((s) => {
+        const part = Object.entries(heading).find(([, h]) => h === s.heading)?.[0] ?? s.heading.toLowerCase();
+        const blocks = entry.blocks.filter((b) => b.part === part);
+        return (
+          <section key={s.heading} className="mb-3">
+            <h4 className="label flex items-baseline font-sans">
+              <span className="flex-1">{s.heading}</span>
+              {section && (
+                <button
+                  type="button"
+                  className="plain py-0 text-[12.5px]"
+                  aria-label={`${s.heading} alone`}
+                  onClick={() => section(s.heading)}
+                >
+                  Alone…
+                </button>
+              )}
+            </h4>
+            {blocks.length > 0 ? (
+              <>
+                {part === "assessment" &&
+                  note?.diagnoses.map((d, i) => (
+                    <p key={d.code} className="font-serif text-[17px]">
+                      {i + 1}. {d.title} ({d.code})
+                    </p>
+                  ))}
+                <Blocks blocks={blocks} marks source={source} />
+              </>
+            ) : (
+              <p className="font-serif text-[17px] whitespace-pre-wrap">{s.text}</p>
+            )}
+          </section>
+        );
+      })}
+      {entry.drawings.map((d) => (
+        <figure key={d.svg} className="mr-3 mb-3 inline-block border border-rule p-1">
+          <img className="h-[220px]" alt={d.caption} src={`data:image/svg+xml;utf8,${encodeURIComponent(d.svg)}`} />
+          <figcaption className="small">{d.caption}</figcaption>
+        </figure>
+      ))}
+      <p className="small border-t border-rule pt-1.5">
+        Signed by {entry.signedBy}, {day(entry.signedAt)}, {clock(entry.signedAt)} · folio {entry.folio} · seal{" "}
+        <span className="font-mono">{entry.hash.slice(0, 16)}</span>
+        {entry.share && (
+          <span className="block">
+            Text:{" "}
+            {Object.entries(entry.share)
+              .filter(([, n]) => n > 0)
+              .map(([k, n]) => `${n} % ${k === "findings" ? "from findings" : k === "chart" ? "from the chart" : k}`)
+              .join(", ")}
+          </span>
+        )}
+      </p>
+    </article>
+  );
+}
+
+/** Sealed is a signed note, with what was added after it. */
+export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
+  const client = useQueryClient();
+  const go = useNavigate();
+  const me = useMe();
+  const mayAmend = useRight("sign a note");
+  const [adding, setAdding] = useState(false);
+  const [retracting, setRetracting] = useState(false);
+  const [alone, setAlone] = useState("");
+  const [shown, setShown] = useState(false);
+  const [text, setText] = useState("");
+  const [error, setError] = useState("");
+  const { sign, dialog, busy } = useSigning();
+  const today = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
+  const next = today.data?.find((v) => v.mine && v.stage !== "done" && v.id !== note.visit.id);
+  const print = () => window.open(`/api/notes/${note.id}/pdf`, "_blank", "noopener");
+  const refresh = () => void client.invalidateQueries({ queryKey: ["note", note.id] });
+  async function amend() {
+    await sign({
+      title: "Sign the amendment",
+      lines: [`${chart.patient.given} ${chart.patient.family}`, `to folio ${note.sealed?.folio}`],
+      act: (secret) => got(api.POST("/api/notes/{id}/amendments", { params: { path: { id: note.id } }, body: { secret, text } })),
+      done: () => {
+        setAdding(false);
+        setText("");
+        setError("");
+        refresh();
+      },
+      failed: (e) => setError(say(e)),
+    });
+  }
+  async function nextPatient() {
+    if (!next) return go("/");
+    await got(api.POST("/api/visits/{id}/start", { params: { path: { id: next.id } } }));
+    await client.invalidateQueries({ queryKey: ["chart", next.patient.id] });
+    go(`/patients/${next.patient.id}/visits/${next.id}`);
+  }
+  useKeys([
+    { key: "p", label: "Print the note as PDF", run: print },
+    { key: "n", label: next ? "Open the next patient" : "Back to Today", run: () => void nextPatient() },
+    ...(mayAmend && !note.retracted ? [{ key: "m", label: "Write an amendment", run: () => setAdding(true) }] : []),
+    ...(adding ? [{ key: "Ctrl+Enter", label: "Sign the amendment", run: () => void amend() }] : []),
+  ]);
+  const hidden = note.retracted && !shown;
+  return (
+    <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
+      <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
+        <div className="max-w-[720px]">
+          <Title note={note}>{note.retracted ? "Retracted" : "Signed and sealed"}</Title>
+          {note.retracted && (
+            <div className="mb-4 border-l-[3px] border-alarm pl-3">
+              <p className="font-semibold">Retracted: it was written in the wrong chart</p>
+              <p>{note.retracted.reason}</p>
+              <p className="small">
+                {note.retracted.by}, {day(note.retracted.at)}, {clock(note.retracted.at)} · folio {note.retracted.folio}
+              </p>
+              {note.retracted.belongs && (
+                <p>
+                  It belongs to{" "}
+                  <Link className="font-semibold text-kelp hover:underline" to={`/patients/${note.retracted.belongs}`}>
+                    record {note.retracted.record}
+                  </Link>
+                  .
+                </p>
+              )}
+              <button type="button" className="plain" onClick={() => setShown(!shown)}>
+                {shown ? "Hide the sealed original" : "Show the sealed original"}
+              </button>
+            </div>
+          )}
+          {(note.conflicts ?? []).length > 0 && <Kept note={note} />}
+          {!hidden && note.sealed && <Entry entry={note.sealed} note={note} section={setAlone} />}
+          {alone && <Alone note={note} section={alone} close={() => setAlone("")} />}
+          {!hidden && note.amendments?.map((a) => <Entry key={a.folio} entry={a} title={`Amendment of ${day(a.signedAt)}`} />)}
+          {adding && (
+            <div className="mb-4">
+              <label className="label block">
+                Amendment
+                <textarea
+                  autoFocus
+                  rows={5}
+                  className="box mt-1 font-serif text-[17px] text-ink"
+                  value={text}
+                  onChange={(e) => setText(e.target.value)}
+                />
+              </label>
+              <p role="alert" className="my-1 min-h-[21px] text-[13px] text-alarm">
+                {error}
+              </p>
+              <button type="button" className="act" disabled={busy} onClick={() => void amend()}>
+                Sign the amendment <KeyCap k="Ctrl+Enter" />
+              </button>
+              <button type="button" className="plain ml-4" onClick={() => setAdding(false)}>
+                Leave it
+              </button>
+            </div>
+          )}
+          {retracting && (
+            <Retract note={note} chart={chart} sign={sign} busy={busy} close={() => setRetracting(false)} done={refresh} />
+          )}
+        </div>
+      </div>
+      <footer className="flex shrink-0 flex-wrap items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
+        <button type="button" className="act" onClick={() => void nextPatient()}>
+          {next ? `Next: ${next.patient.given} ${next.patient.family}` : "Back to Today"} <KeyCap k="n" />
+        </button>
+        <button type="button" className="choice" onClick={print}>
+          Print <KeyCap k="p" />
+        </button>
+        {mayAmend && !adding && !note.retracted && (
+          <button type="button" className="choice" onClick={() => setAdding(true)}>
+            Amend <KeyCap k="m" />
+          </button>
+        )}
+        {mayAmend && !note.retracted && !retracting && (
+          <button type="button" className="plain" onClick={() => setRetracting(true)}>
+            Written in the wrong chart…
+          </button>
+        )}
+        <span className="small">{me.practiceName}: the signed text stays; an amendment stands after it.</span>
+      </footer>
+      {dialog}
+    </main>
+  );
+}
+
+// Alone prints, files or faxes one section as a document of its own.
+function Alone({ note, section, close }: { note: Note; section: string; close: () => void }) {
+  const [number, setNumber] = useState("");
+  const [said, setSaid] = useState("");
+  const [doc, setDoc] = useState("");
+  const client = useQueryClient();
+  async function file() {
+    try {
+      const d =
+        doc || (await got(api.POST("/api/notes/{id}/documents", { params: { path: { id: note.id } }, body: { section } }))).id;
+      setDoc(d);
+      setSaid("Filed as a document in this chart.");
+      await client.invalidateQueries({ queryKey: ["chart", note.visit.patient.id] });
+      return d;
+    } catch (e) {
+      setSaid(say(e));
+      return "";
+    }
+  }
+  async function fax() {
+    const d = await file();
+    if (!d) return;
+    try {
+      await got(api.POST("/api/documents/{id}/fax", { params: { path: { id: d } }, body: { number } }));
+      setSaid(`On its way to ${number}. The chart says when it was taken.`);
+    } catch (e) {
+      setSaid(say(e));
+    }
+  }
+  return (
+    <section aria-label={`${section} alone`} className="mb-4 border border-edge p-3 text-[13px]">
+      <h3 className="font-sans font-semibold">{section}, as a document of its own</h3>
+      <div className="mt-1 flex flex-wrap items-baseline gap-3">
+        <a
+          className="choice"
+          href={`/api/notes/${note.id}/pdf?section=${encodeURIComponent(section)}`}
+          target="_blank"
+          rel="noreferrer"
+        >
+          Print as PDF
+        </a>
+        <button type="button" className="choice" onClick={() => void file()}>
+          File as document
+        </button>
+        <label className="flex items-baseline gap-1.5">
+          Fax to
+          <input className="field w-36" placeholder="555-0190" value={number} onChange={(e) => setNumber(e.target.value)} />
+        </label>
+        <button type="button" className="choice" disabled={!number} onClick={() => void fax()}>
+          Send
+        </button>
+        <button type="button" className="plain" onClick={close}>
+          Done
+        </button>
+      </div>
+      <p role="status" className="mt-1">
+        {said}
+      </p>
+    </section>
+  );
+}
+
+function Retract({
+  note,
+  chart,
+  sign,
+  busy,
+  close,
+  done,
+}: {
+  note: Note;
+  chart: Schemas["ChartView"];
+  sign: ReturnType<typeof useSigning>["sign"];
+  busy: boolean;
+  close: () => void;
+  done: () => void;
+}) {
+  const [reason, setReason] = useState("");
+  const [query, setQuery] = useState("");
+  const [to, setTo] = useState<Schemas["PatientView"] | null>(null);
+  const [error, setError] = useState("");
+  const found = useQuery({
+    queryKey: ["find", query],
+    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    enabled: query.length > 1,
+  });
+  return (
+    <section aria-label="Retract the note" className="mb-4 border border-alarm p-3">
+      <h3 className="text-[16px]">Written in the wrong chart</h3>
+      <p className="small">The sealed original stays, hidden by default, and points to the chart it belongs to.</p>
+      <label className="label mt-2 block">
+        Why
+        <input autoFocus className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
+      </label>
+      <label className="label mt-2 block">
+        Chart it belongs to (find by name, birth date or record)
+        <input
+          className="field text-ink"
+          value={to ? `${to.given} ${to.family}, ${to.record}` : query}
+          onChange={(e) => {
+            setTo(null);
+            setQuery(e.target.value);
+          }}
+        />
+      </label>
+      {!to &&
+        query.length > 1 &&
+        found.data
+          ?.filter((p) => p.id !== chart.patient.id)
+          .map((p) => (
+            <button
+              key={p.id}
+              type="button"
+              className="block w-full py-0.5 text-left hover:bg-kelp-wash"
+              onClick={() => setTo(p)}
+            >
+              {p.given} {p.family}, born {day(p.birthDate)}, {p.record}
+            </button>
+          ))}
+      <p role="alert" className="min-h-[20px] text-[13px] text-alarm">
+        {error}
+      </p>
+      <button
+        type="button"
+        className="act"
+        disabled={busy || reason.trim() === ""}
+        onClick={() =>
+          void sign({
+            title: "Sign the retraction",
+            lines: [
+              `${chart.patient.given} ${chart.patient.family}, folio ${note.sealed?.folio}`,
+              to ? `belongs to ${to.given} ${to.family}` : "no other chart named",
+            ],
+            act: (secret) =>
+              got(
+                api.POST("/api/notes/{id}/retract", {
+                  params: { path: { id: note.id } },
+                  body: { secret, reason, belongs: to?.id ?? "" },
+                }),
+              ),
+            done: () => {
+              close();
+              done();
+            },
+            failed: (e) => setError(say(e)),
+          })
+        }
+      >
+        Retract the note
+      </button>
+      <button type="button" className="plain ml-4" onClick={close}>
+        Leave it
+      </button>
+    </section>
+  );
+}
