@@ -33,7 +33,7 @@ export function Lead() {
   const past = () => {
     sessionStorage.setItem(slot, "1");
     setShown(false);
-    if (late && place.pathname === there) go("/");
+    if (late) go("/"); // also while the note is still on its way to the screen
   };
   const on = sign && shown && oldest !== undefined;
   useKeys(on ? [{ key: "Alt+u", label: late ? "Step past the unsigned note" : "Put the announcement away", run: past }] : []);

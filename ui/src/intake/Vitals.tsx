@@ -200,8 +200,15 @@ function VitalLine({
             value={text}
             onChange={(e) => set(e.target.value)}
             onBlur={(e) => take(e.target.value)}
+            data-vital=""
             onKeyDown={(e) => {
-              if (e.key === "Enter" && !e.ctrlKey) {
+              const fields = [...document.querySelectorAll<HTMLInputElement>("input[data-vital]")];
+              const next = fields[fields.indexOf(e.currentTarget) + 1];
+              if (e.key === "Tab" && !e.shiftKey && next) {
+                // From value to value; what stands between is reached backwards.
+                e.preventDefault();
+                next.focus();
+              } else if (e.key === "Enter" && !e.ctrlKey) {
                 e.preventDefault();
                 e.stopPropagation();
                 take(text);

@@ -1,0 +1,126 @@
+package chart
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// Converted values by hand: 1 lb = 0.45359237 kg, 1 in = 2.54 cm, °C = (°F − 32) · 5/9.
+func TestReadVital(t *testing.T) {
+	for _, c := range []struct {
+		loinc, text, value, unit, entered, refused string
+	}{
+		{BloodPressure, "148/86", "148/86", "mm[Hg]", "", ""},
+		{BloodPressure, "148/86 mm[Hg]", "148/86", "mm[Hg]", "", ""},
+		{BloodPressure, "86/148", "", "", "", "cannot be"},
+		{BloodPressure, "148", "", "", "", "write it as 148/86"},
+		{BloodPressure, "1480/86", "", "", "", "not a blood pressure"},
+		{Weight, "81.4", "81.4", "kg", "", ""},
+		{Weight, "81.40", "81.40", "kg", "", ""}, // the precision it came with
+		{Weight, "179 lb", "81.2", "kg", "179 lb", ""},
+		{Weight, "187.4 [lb_av]", "85.0", "kg", "187.4 lb", ""},
+		{Weight, "3250 g", "3.3", "kg", "3250 g", ""},
+		{Weight, "0", "", "", "", "cannot be"},
+		{Weight, "2000", "", "", "", "cannot be"},
+		{Weight, "eighty", "", "", "", "not a number"},
+		{Weight, "81.4 stone", "", "", "", "not a unit"},
+		{Weight, ".5", "", "", "", "not a number"},
+		{Height, "165.5", "165.5", "cm", "", ""},
+		{Height, "65 in", "165.1", "cm", "65 in", ""},
+		{Height, "5'5", "165.1", "cm", "65 in", ""},
+		{Height, "5'5\"", "165.1", "cm", "65 in", ""},
+		{Height, "5'", "152.4", "cm", "60 in", ""},
+		{Height, "1.65 m", "165.0", "cm", "1.65 m", ""},
+		{Height, "5'14", "", "", "", "not a height"},
+		{Temperature, "98.6 F", "37.0", "Cel", "98.6 °F", ""},
+		{Temperature, "98.2 [degF]", "36.8", "Cel", "98.2 °F", ""},
+		{Temperature, "37.1", "37.1", "Cel", "", ""},
+		{Temperature, "98.6", "", "", "", "if it is in °F, write 98.6 °F"},
+		{Temperature, "50 C", "", "", "", "cannot be"},
+		{Saturation, "101", "", "", "", "cannot be"},
+		{Pulse, "78 bpm", "78", "/min", "", ""},
+		{Pulse, "-5", "", "", "", "not a number"},
+		{Pain, "11", "", "", "", "cannot be"},
+		{"1-8", "5", "", "", "", "no vital sign"},
+	} {
+		m, err := ReadVital(c.loinc, c.text)
+		if c.refused != "" {
+			require.ErrorIs(t, err, ErrVital, c.text)
+			require.ErrorContains(t, err, c.refused, c.text)
+			continue
+		}
+		require.NoError(t, err, c.text)
+		require.Equal(t, Measured{c.loinc, c.value, c.unit, c.entered}, m, c.text)
+	}
+}
+
+func TestUnusualValuesAreAskedAbout(t *testing.T) {
+	adult, child := 58*12, 8*12
+	last := func(v string) *Earlier { return &Earlier{v, "02 Sep 2026"} }
+	for _, c := range []struct {
+		loinc, value string
+		months       int
+		last         *Earlier
+		asked        bool
+	}{
+		{Weight, "81.4", adult, last("80.0"), false},
+		{Weight, "179.0", adult, last("81.4"), true}, // pounds typed as kilograms
+		{Weight, "72.0", adult, last("81.4"), true},
+		{Weight, "28.0", child, last("23.0"), false}, // a child grows
+		{Weight, "20.0", child, last("26.0"), true},
+		{Weight, "20.0", adult, nil, true},
+		{Height, "161.0", adult, last("165.5"), true},
+		{Height, "165.0", adult, last("165.5"), false},
+		{Height, "131.0", child, last("124.0"), false},
+		{Pulse, "150", adult, nil, true},
+		{Pulse, "150", 6, nil, false}, // an infant
+		{Pulse, "78", -1, nil, false},
+		{Temperature, "40.6", adult, nil, true},
+		{Saturation, "86", adult, nil, true},
+		{BloodPressure, "148/86", adult, last("138/84"), false},
+		{BloodPressure, "220/86", adult, last("138/84"), true},
+		{BloodPressure, "70/50", adult, nil, true},
+		{BloodPressure, "70/50", 6, nil, false},
+		{BloodPressure, "120/110", adult, nil, true}, // pulse pressure of 10
+	} {
+		k, ok := Kind(c.loinc)
+		require.True(t, ok)
+		require.Equal(t, c.asked, k.Question(Measured{LOINC: c.loinc, Value: c.value}, c.months, c.last) != "", "%s %s at %d months", k.Name, c.value, c.months)
+	}
+}
+
+func TestComputedVitals(t *testing.T) {
+	bmi, ok := BMI("81.4", "165.5", 58*12) // 81.4 / 1.655² = 29.72
+	require.True(t, ok)
+	require.Equal(t, "29.7", bmi)
+	_, ok = BMI("12.0", "85.0", 23)
+	require.False(t, ok, "not below two years")
+	_, ok = BMI("", "165", 600)
+	require.False(t, ok)
+	mean, ok := MeanPressure([]string{"148/86", "142/84", "140/82"}) // 430/3 = 143.3, 252/3 = 84
+	require.True(t, ok)
+	require.Equal(t, "143/84", mean)
+	mean, _ = MeanPressure([]string{"121/80", "122/81"}) // 121.5 and 80.5 are rounded up
+	require.Equal(t, "122/81", mean)
+	_, ok = MeanPressure([]string{"148/86"})
+	require.False(t, ok, "one is no mean")
+}
+
+func FuzzReadVital(f *testing.F) {
+	for _, s := range []string{"148/86", "5'5\"", "98.6 F", "3250 g", "1/2/3", "'", "9e9", "٣"} {
+		f.Add(s)
+	}
+	f.Fuzz(func(t *testing.T, s string) {
+		for _, k := range VitalKinds {
+			m, err := ReadVital(k.LOINC, s)
+			if err != nil {
+				require.ErrorIs(t, err, ErrVital)
+				continue
+			}
+			again, err := ReadVital(k.LOINC, m.Value)
+			require.NoError(t, err, "%q gave %q, which is refused", s, m.Value)
+			require.Equal(t, m.Value, again.Value)
+		}
+	})
+}
