@@ -339,7 +339,7 @@ func interviewView(t note.Taken, findings []note.Finding, version map[string]int
 	for _, q := range t.Interview.Asks(t.Answers) {
 		v := QuestionView{Link: q.LinkID, Text: q.Text, Type: q.Type, Repeats: q.Repeats, Symptom: q.Symptom(), Options: []OptionView{}, Values: []note.Answer{}}
 		for _, o := range q.AnswerOption {
-			v.Options = append(v.Options, OptionView{o.ValueCoding.Code, o.ValueCoding.Display})
+			v.Options = append(v.Options, OptionView{o.ValueCoding.Code, o.ValueCoding.Display, o.Exclusive()})
 		}
 		v.Values = append(v.Values, given[q.LinkID]...)
 		v.Version = version[t.Interview.ID+" "+q.LinkID]

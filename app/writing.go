@@ -30,6 +30,7 @@ type QuestionView struct {
 type OptionView struct {
 	Code    string `json:"code"`
 	Display string `json:"display"`
+	Alone   bool   `json:"alone" doc:"It stands alone among several answers"`
 }
 
 // InterviewView is an interview of a note.

@@ -207,11 +207,14 @@ const noVisit = 200
 // measured is how many days ago a patient's newest vital signs were taken: today
 // when the intake is done, else at the last visit.
 func (b *builder) measured(p patient) int {
-	last := noVisit
+	last := -1
 	for _, v := range p.visits {
-		if v.stage == "ready" || v.stage == "in visit" || v.s != "" {
-			last = min(last, v.daysAgo)
+		if (v.stage == "ready" || v.stage == "in visit" || v.s != "") && (last < 0 || v.daysAgo < last) {
+			last = v.daysAgo
 		}
+	}
+	if last < 0 {
+		return noVisit
 	}
 	return last
 }
@@ -221,6 +224,7 @@ func (b *builder) measured(p patient) int {
 func (b *builder) vitals(patient, visit string, vitals []string, daysAgo, before int) {
 	b.later(daysAgo, "08:05", func(ctx context.Context) error {
 		return b.a.Store.Write(ctx, func(q *store.Q) error {
+			var weight, height string
 			for i, v := range vitals {
 				f := strings.Split(v, "|")
 				value := f[2]
@@ -236,8 +240,11 @@ func (b *builder) vitals(patient, visit string, vitals []string, daysAgo, before
 					var kg float64
 					_, _ = fmt.Sscan(value, &kg)
 					value = fmt.Sprintf("%.1f", kg-0.4-float64(before%13)/10)
+					weight = value
+				case f[0] == chart.Height:
+					height = value
 				case f[0] == chart.BodyMass:
-					continue
+					value, _ = chart.BMI(weight, height, 240)
 				}
 				if err := q.AddVital(store.Vital{ID: b.id(), PatientID: patient, LOINC: f[0], Name: f[1], Value: value, Unit: f[3], TakenAt: b.past(daysAgo, "08:05").Add(time.Duration(i) * time.Second), VisitID: visit, ByID: b.tokens["jonah"].ID}); err != nil {
 					return err
@@ -289,6 +296,9 @@ func (b *builder) visit(patient string, v visit) string {
 			}
 			versions[string(part)] = 1
 		}
+		if err := b.answers(ctx, who, noteID, v); err != nil {
+			return err
+		}
 		for area, line := range map[note.Area]string{note.Review: v.review, note.Examination: v.exam} {
 			if err := b.findings(ctx, who, noteID, area, line); err != nil {
 				return err
@@ -308,6 +318,55 @@ func (b *builder) visit(patient string, v visit) string {
 		return err
 	})
 	return id
+}
+
+// answers asks the interview of a visit and answers it: "link=y", "link=n",
+// "link=2 d", "link=#3" (a number), "link=@2025-05" (a date), "link=~free words",
+// or "link=code,code".
+func (b *builder) answers(ctx context.Context, who app.Actor, noteID string, v visit) error {
+	if v.asks == "" {
+		return nil
+	}
+	n, err := b.a.Note(ctx, who, noteID)
+	if err != nil {
+		return err
+	}
+	for _, i := range n.Interviews {
+		if i.ID != v.asks {
+			if _, err := b.a.Ask(ctx, who, noteID, i.ID, true); err != nil {
+				return err
+			}
+		}
+	}
+	if _, err := b.a.Ask(ctx, who, noteID, v.asks, false); err != nil {
+		return err
+	}
+	for _, x := range v.answers {
+		link, value, _ := strings.Cut(x, "=")
+		var values []note.Answer
+		yes := value == "y"
+		number, unit, quantity := strings.Cut(value, " ")
+		switch {
+		case value == "y" || value == "n":
+			values = []note.Answer{{Yes: &yes}}
+		case strings.HasPrefix(value, "~"):
+			values = []note.Answer{{Text: value[1:]}}
+		case strings.HasPrefix(value, "#"):
+			values = []note.Answer{{Number: value[1:]}}
+		case strings.HasPrefix(value, "@"):
+			values = []note.Answer{{Date: value[1:]}}
+		case quantity:
+			values = []note.Answer{{Number: number, Unit: unit}}
+		default:
+			for _, c := range strings.Split(value, ",") {
+				values = append(values, note.Answer{Code: c})
+			}
+		}
+		if _, err := b.a.Answer(ctx, who, noteID, v.asks, link, values, 0); err != nil {
+			return fmt.Errorf("the demo answer %q: %w", x, err)
+		}
+	}
+	return nil
 }
 
 // findings enters a line of findings as it would be typed.

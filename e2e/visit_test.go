@@ -227,6 +227,7 @@ func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
 
 	// The new patient's empty chart is filled from elsewhere in one act.
 	jonah.press("3")
+	jonah.wait(`document.activeElement.innerText === "Bram Tollefsen"`, "the third visit chosen")
 	jonah.press("i")
 	jonah.sees("Bram Tollefsen")
 	jonah.sees("Done so far")

@@ -109,8 +109,8 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 			"A 46-year-old man with back pain after carrying a sofa. The pain does not spread into the legs."},
 		{"back-pain", answers("leg", code("left"), "work", code("able")), "",
 			"A 46-year-old man with back pain. Working as usual."}, // the leg no longer applies
-		{"dizziness", answers("falls", number("1"), "injured", yes(false), "aid", code("cane")), "",
-			"A 46-year-old man with dizziness. One fall in the last year, without injury. Uses a cane."},
+		{"dizziness", answers("kind", code("unsteady"), "falls", number("1"), "injured", yes(false), "aid", code("cane")), "",
+			"A 46-year-old man with unsteadiness. One fall in the last year, without injury. Uses a cane."},
 		{"joint-pain", answers("joint", code("toe"), "side", code("right"), "duration", days("1"), "attacks", number("3"), "weight", yes(false)), "",
 			"A 46-year-old man with right big toe pain for one day. Cannot bear weight. Three attacks of this kind this year."},
 		{"asthma", answers("night", number("0"), "steroid", number("12"), "trigger", code("cold", "pollen", "work")), "",
@@ -143,6 +143,7 @@ func TestAnInterviewAsksWhatDependsOnTheAnswers(t *testing.T) {
 	require.NoError(t, v.Check("cause", free("the ferry strike")))
 	require.ErrorContains(t, v.Check("support", code("mood")), "does not fit")
 	require.ErrorContains(t, v.Check("support", append(yes(true), yes(false)...)), "one answer")
+	require.ErrorContains(t, v.Check("cause", code("work", "nothing")), "stands alone")
 	require.ErrorContains(t, v.Check("nothing", yes(true)), "not asked")
 	require.ErrorContains(t, v.Check("duration", []note.Answer{{Number: "2", Unit: "parsec"}}), "does not fit")
 }
@@ -163,7 +164,7 @@ func TestReadingALine(t *testing.T) {
 		{note.Examination, "general, heart, lungs: wheeze right mod exp, crackles bases, abdomen, \"no scars\"", nil,
 			"Examination\nGeneral: Well appearing, in no distress.\nHeart: Regular rate and rhythm, no murmur or gallop, no peripheral edema.\nLungs: Moderate expiratory wheeze on the right. Crackles at the bases.\nAbdomen: Soft, not tender, no mass or organ enlargement. No scars."},
 		{note.Examination, "lungs, wheeze right", nil, "Examination\nLungs: Wheeze on the right. Breathing unlabored."},
-		{note.Examination, "knee: effusion left, laxity left anterior", nil, "Examination\nKnee: Effusion on the left. Laxity on the left of the anterior cruciate ligament."},
+		{note.Examination, "knee: effusion left, laxity left anterior", nil, "Examination\nKnee: Effusion on the left. Laxity of the anterior cruciate ligament on the left."},
 		{note.Examination, "knee, effusion left, skin rash trunk vesicular", nil, "Examination\nKnee: Effusion on the left. No joint-line tenderness, full range of motion, ligaments stable.\nSkin: Vesicular rash on the trunk."},
 		{note.Examination, "heart: no murmur, no rub", nil, "Examination\nHeart: No murmur or rub."},
 		{note.Examination, "tenderness", nil, "unread"},

@@ -69,13 +69,13 @@ func (i Item) Phrase(f Finding) string {
 		}
 	}
 	words = append(words, i.Say)
-	if i.Sided == "after" {
-		words = append(words, sides[f.Side][1])
-	}
 	for _, w := range i.Post {
 		if slices.Contains(f.Words, w) {
 			words = append(words, w)
 		}
+	}
+	if i.Sided == "after" {
+		words = append(words, sides[f.Side][1])
 	}
 	if f.Duration != "" {
 		words = append(words, "for "+Duration(f.Duration))

@@ -35,6 +35,21 @@ type Question struct {
 type Option struct {
 	ValueCoding Coding `yaml:"valueCoding" json:"valueCoding"`
 	ValueString string `yaml:"valueString" json:"valueString"`
+	Extension   []struct {
+		URL          string `yaml:"url" json:"url"`
+		ValueBoolean bool   `yaml:"valueBoolean" json:"valueBoolean"`
+	} `yaml:"extension" json:"extension"`
+}
+
+// Exclusive says whether an answer stands alone ("nothing", "none"): the standard
+// extension questionnaire-optionExclusive.
+func (o Option) Exclusive() bool {
+	for _, e := range o.Extension {
+		if strings.HasSuffix(e.URL, "/questionnaire-optionExclusive") && e.ValueBoolean {
+			return true
+		}
+	}
+	return false
 }
 
 // Coding is a code with its display.
@@ -322,6 +337,11 @@ func (v *Interview) Check(link string, values []Answer) error {
 		return fault(link, "%q is not asked here", link)
 	}
 	q := v.flat[i]
+	for _, o := range q.AnswerOption {
+		if len(values) > 1 && o.Exclusive() && slices.ContainsFunc(values, func(a Answer) bool { return a.Code == o.ValueCoding.Code }) {
+			return fault(link, "“%s” stands alone", o.ValueCoding.Display)
+		}
+	}
 	if len(values) > 1 && !q.Repeats {
 		return fault(link, "%q takes one answer", q.Text)
 	}

@@ -1763,6 +1763,8 @@ export interface components {
             warning: string;
         };
         OptionView: {
+            /** @description It stands alone among several answers */
+            alone: boolean;
             code: string;
             display: string;
         };

@@ -1,6 +1,6 @@
 // Keys of a screen: registered beside the act they do, listed by "?", never
 // taken from somebody who is typing.
-import { useEffect, useRef, useSyncExternalStore } from "react";
+import { useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
 import { useMe } from "../session/session";
 
 export type Key = { key: string; label: string; run: () => void };
@@ -23,7 +23,8 @@ export function useKeys(keys: Key[]) {
   const now = useRef(keys);
   now.current = keys;
   const names = keys.map((k) => `${k.key}\t${k.label}`).join("\n");
-  useEffect(() => {
+  // With the screen itself, so that no key is lost between seeing it and its keys working.
+  useLayoutEffect(() => {
     const layer = names
       ? names
           .split("\n")

@@ -152,7 +152,10 @@ function Ask({
   const chosen = (code: string) => q.values.some((v) => v.code === code);
   function choose(code: string) {
     if (!q.repeats) return void answer(chosen(code) ? [] : [{ code }], !chosen(code));
-    return void answer(chosen(code) ? q.values.filter((v) => v.code !== code) : [...q.values, { code }], false);
+    if (chosen(code)) return void answer(q.values.filter((v) => v.code !== code), false);
+    const alone = (c?: string) => q.options.some((o) => o.code === c && o.alone);
+    const rest = alone(code) ? [] : q.values.filter((v) => !alone(v.code));
+    return void answer([...rest, { code }], false);
   }
   function say(yes: boolean) {
     void answer([{ yes }], true);

@@ -1,0 +1,77 @@
+package demo_test
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/store"
+)
+
+// TestGoldenNotes renders complete, signed visits of the demo to text and holds
+// them against files that were read aloud before they were accepted. After a
+// wanted change of wording, DEFTLEDGER_GOLDEN=write writes them anew: read every
+// one of them again.
+func TestGoldenNotes(t *testing.T) {
+	ctx := context.Background()
+	now := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
+	a, who, _ := fill(t, now)
+	seen := 0
+	require.NoError(t, a.Store.Read(ctx, func(q *store.Q) error {
+		patients, err := q.AllPatients()
+		if err != nil {
+			return err
+		}
+		for _, p := range patients {
+			notes, err := q.NotesOf(p.ID)
+			if err != nil {
+				return err
+			}
+			for _, n := range notes {
+				interviews, err := q.NoteInterviews(n.ID)
+				if err != nil {
+					return err
+				}
+				answers, err := q.NoteAnswers(n.ID)
+				if err != nil {
+					return err
+				}
+				if n.Folio == 0 || len(interviews) == 0 || len(answers) == 0 {
+					continue
+				}
+				v, err := a.Note(ctx, who["maren"], n.ID)
+				if err != nil {
+					return err
+				}
+				golden(t, v)
+				seen++
+			}
+		}
+		return nil
+	}))
+	require.GreaterOrEqual(t, seen, 12)
+}
+
+func golden(t *testing.T, v app.NoteView) {
+	p := v.Visit.Patient
+	text := p.Given + " " + p.Family + ", " + v.Visit.StartsAt[:10] + ", " + v.Visit.Kind + ": " + v.Visit.Reason + "\n"
+	for _, s := range v.Sealed.Sections {
+		text += "\n" + strings.ToUpper(s.Heading) + "\n" + s.Text + "\n"
+	}
+	require.NotContains(t, text, "  ")
+	name := strings.ToLower(p.Given + "-" + strings.NewReplacer(" ", "-", ",", "").Replace(v.Visit.Reason))
+	file := filepath.Join("testdata", "golden", name+".txt")
+	if os.Getenv("DEFTLEDGER_GOLDEN") == "write" {
+		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
+		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	}
+	want, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.Equal(t, string(want), text, file)
+}
