@@ -289,7 +289,7 @@ func (a *App) SendFax(ctx context.Context, who Actor, id, number string) error {
 // Faxes sends what waits until ctx ends.
 func (a *App) Faxes(ctx context.Context) {
 	for ctx.Err() == nil {
-		if err := a.sendFaxes(ctx); err != nil && ctx.Err() == nil {
+		if err := a.StepFax(ctx); err != nil && ctx.Err() == nil {
 			slog.Error("faxes could not be sent", "error", err)
 		}
 		select {
@@ -300,7 +300,8 @@ func (a *App) Faxes(ctx context.Context) {
 	}
 }
 
-func (a *App) sendFaxes(ctx context.Context) error {
+// StepFax sends what is due now.
+func (a *App) StepFax(ctx context.Context) error {
 	var due []store.Fax
 	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
 		due, err = q.DueFaxes(a.Clock())

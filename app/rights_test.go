@@ -48,10 +48,59 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"sign report": {physician, func(w app.Actor) error {
 			return c.app.SignReport(ctx, w, app.SignedResult{ReportID: "none", Secret: secret})
 		}},
-		"held":       {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { _, err := c.app.Held(ctx, w, 99); return err }},
-		"attach":     {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { return c.app.Attach(ctx, w, 99, patientID) }},
-		"set aside":  {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { return c.app.SetAside(ctx, w, 99, "x") }},
-		"read audit": {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
+		"held":      {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { _, err := c.app.Held(ctx, w, 99); return err }},
+		"attach":    {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { return c.app.Attach(ctx, w, 99, patientID) }},
+		"set aside": {[]string{app.Physician, app.Nurse}, func(w app.Actor) error { return c.app.SetAside(ctx, w, 99, "x") }},
+		"findings":  {clinical, func(w app.Actor) error { _, err := c.app.SetFindings(ctx, w, "none", nil); return err }},
+		"read line": {clinical, func(w app.Actor) error {
+			_, err := c.app.ReadLine(ctx, w, note.Review, "cough", nil, "")
+			return err
+		}},
+		"search findings": {clinical, func(w app.Actor) error {
+			_, err := c.app.SearchFindings(ctx, w, patientID, note.Review, "skin", "rash")
+			return err
+		}},
+		"ask":             {clinical, func(w app.Actor) error { _, err := c.app.Ask(ctx, w, "none", "cough", false); return err }},
+		"answer":          {clinical, func(w app.Actor) error { _, err := c.app.Answer(ctx, w, "none", "cough", "x", nil, 0); return err }},
+		"preview forward": {clinical, func(w app.Actor) error { _, err := c.app.PreviewForward(ctx, w, "none", "", note.Wanted{}); return err }},
+		"forward":         {clinical, func(w app.Actor) error { _, err := c.app.Forward(ctx, w, "none", "", note.Wanted{}); return err }},
+		"looked":          {clinical, func(w app.Actor) error { _, err := c.app.Looked(ctx, w, "none", nil, "keep", ""); return err }},
+		"bring":           {clinical, func(w app.Actor) error { _, err := c.app.Bring(ctx, w, "none", nil); return err }},
+		"beside":          {clinical, func(w app.Actor) error { _, err := c.app.Beside(ctx, w, "none"); return err }},
+		"last findings":   {clinical, func(w app.Actor) error { _, err := c.app.LastFindings(ctx, w, "none"); return err }},
+		"draw":            {clinical, func(w app.Actor) error { _, err := c.app.SaveDrawing(ctx, w, "none", app.DrawingView{}); return err }},
+		"leave note":      {clinical, func(w app.Actor) error { _, err := c.app.LeaveNote(ctx, w, "none", "", ""); return err }},
+		"colleagues":      {clinical, func(w app.Actor) error { _, err := c.app.Colleagues(ctx, w); return err }},
+		"closing list":    {clinical, func(w app.Actor) error { _, err := c.app.ClosingList(ctx, w, "none"); return err }},
+		"retract":         {physician, func(w app.Actor) error { return c.app.Retract(ctx, w, "none", secret, "why", "") }},
+		"file section":    {clinical, func(w app.Actor) error { _, err := c.app.FileSection(ctx, w, "none", "Plan"); return err }},
+		"document":        {clinical, func(w app.Actor) error { _, err := c.app.Document(ctx, w, "none"); return err }},
+		"fax":             {clinical, func(w app.Actor) error { return c.app.SendFax(ctx, w, "none", "555-0190") }},
+		"writing tools":   {clinical, func(w app.Actor) error { _, err := c.app.WritingTools(ctx, w); return err }},
+		"medical words":   {clinical, func(w app.Actor) error { _, err := c.app.MedicalWords(ctx, w); return err }},
+		"add word":        {clinical, func(w app.Actor) error { return c.app.AddWord(ctx, w, "kittiwake") }},
+		"list forms":      {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ListForms(ctx, w); return err }},
+		"read form":       {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ReadForm(ctx, w, "visits", "kinds", "clinic"); return err }},
+		"try form":        {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.TryForm(ctx, w, app.FormText{}); return err }},
+		"save form":       {[]string{app.Physician, app.Admin}, func(w app.Actor) error { _, err := c.app.SaveForm(ctx, w, app.FormText{}, 0); return err }},
+		"add answer":      {[]string{app.Physician, app.Admin}, func(w app.Actor) error { return c.app.AddAnswer(ctx, w, "none", "x", "y") }},
+		"intake":          {clinical, func(w app.Actor) error { _, err := c.app.Intake(ctx, w, visitID); return err }},
+		"add entry":       {clinical, func(w app.Actor) error { _, err := c.app.AddEntry(ctx, w, "none", app.NewEntry{}); return err }},
+		"end entry":       {clinical, func(w app.Actor) error { _, err := c.app.EndEntry(ctx, w, "none", "past", "x", "y"); return err }},
+		"end allergy":     {physician, func(w app.Actor) error { _, err := c.app.EndEntry(ctx, w, "none", "allergies", "x", "y"); return err }},
+		"state":           {clinical, func(w app.Actor) error { _, err := c.app.State(ctx, w, "none", nil, "reviewed"); return err }},
+		"set reason": {clinical, func(w app.Actor) error {
+			_, err := c.app.SetReason(ctx, w, "none", "x", "Acute visit", "", 1)
+			return err
+		}},
+		"vitals":        {clinical, func(w app.Actor) error { _, err := c.app.TakeVitals(ctx, w, "none", nil, false); return err }},
+		"device":        {clinical, func(w app.Actor) error { _, err := c.app.ReadDevice(ctx, w, visitID, false); return err }},
+		"strike":        {clinical, func(w app.Actor) error { _, err := c.app.StrikeVital(ctx, w, "none", "x"); return err }},
+		"fetch":         {clinical, func(w app.Actor) error { _, err := c.app.FetchElsewhere(ctx, w, visitID); return err }},
+		"decide":        {clinical, func(w app.Actor) error { _, err := c.app.Decide(ctx, w, visitID, nil, "take in"); return err }},
+		"vital history": {clinical, func(w app.Actor) error { _, err := c.app.VitalHistory(ctx, w, patientID); return err }},
+		"find medicine": {clinical, func(w app.Actor) error { _, err := c.app.FindMedicine(ctx, w, patientID, "ibu"); return err }},
+		"read audit":    {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
 	}
 	for name, a := range acts {
 		for _, role := range []string{app.Physician, app.Nurse, app.Assistant, app.FrontDesk, app.Admin} {

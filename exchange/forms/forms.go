@@ -12,6 +12,8 @@ import (
 	"strings"
 
 	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/lexer"
+	"github.com/goccy/go-yaml/token"
 
 	"deftledger/core/note"
 )
@@ -38,6 +40,11 @@ func (f *Fault) Error() string {
 func decode(file, text string, strict bool, into any) error {
 	if len(text) > Limit {
 		return &Fault{file, 0, fmt.Sprintf("the file is larger than %d KB", Limit>>10)}
+	}
+	for _, t := range lexer.Tokenize(text) {
+		if t.Type == token.AnchorType || t.Type == token.AliasType {
+			return &Fault{file, t.Position.Line, "references within the file (& and *) are not taken; write it out"}
+		}
 	}
 	var options []yaml.DecodeOption
 	if strict {

@@ -1,0 +1,274 @@
+package app_test
+
+import (
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/note"
+	"deftledger/standin"
+)
+
+func (c *clinic) jonah() app.Actor { return c.who[app.Assistant] }
+
+func (c *clinic) add(list, title, detail string) (app.IntakeView, error) {
+	return c.app.AddEntry(ctx, c.jonah(), visitID, app.NewEntry{List: list, Title: title, Detail: detail})
+}
+
+func list(v app.IntakeView, id string) app.ListView {
+	for _, l := range append(v.Lists, v.Medicines, v.Allergies) {
+		if l.ID == id {
+			return l
+		}
+	}
+	return app.ListView{}
+}
+
+func TestNoneKnownIsAStatement(t *testing.T) {
+	c := open(t)
+	v, err := c.app.Intake(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	require.Empty(t, list(v, "surgical").NoneKnown, "an empty list says nothing")
+	require.Empty(t, v.Allergies.NoneKnown)
+	for _, l := range []string{"surgical", "allergies"} {
+		v, err = c.app.State(ctx, c.jonah(), visitID, []string{l}, "none known")
+		require.NoError(t, err)
+		require.Contains(t, list(v, l).NoneKnown, "A medical assistant, 04 May 2026")
+	}
+	v, err = c.add("surgical", "Appendix removed", "")
+	require.NoError(t, err)
+	require.Empty(t, list(v, "surgical").NoneKnown, "an entry takes the statement back")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM statement WHERE says = 'taken back'"), "with a trace")
+	v, err = c.add("allergies", "Latex", "rash")
+	require.NoError(t, err)
+	require.Empty(t, v.Allergies.NoneKnown)
+	require.Len(t, v.Allergies.Entries, 1)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM allergy WHERE substance = '' AND ended_at <> ''"))
+	for _, l := range []string{"surgical", "allergies"} {
+		_, err = c.app.State(ctx, c.jonah(), visitID, []string{l}, "none known")
+		require.Equal(t, 422, status(t, err), "not while there are entries")
+	}
+	_, err = c.app.State(ctx, c.jonah(), visitID, []string{"weather"}, "reviewed")
+	require.Equal(t, 422, status(t, err))
+	v, err = c.app.State(ctx, c.jonah(), visitID, []string{"surgical", "medicines"}, "reviewed")
+	require.NoError(t, err)
+	require.True(t, list(v, "surgical").Today)
+	require.False(t, list(v, "family").Today)
+	_, err = past(c, c.dir).Exec("UPDATE statement SET staff_id = 'x'")
+	require.ErrorContains(t, err, "cannot be changed")
+}
+
+func TestListsKeepWhatEnds(t *testing.T) {
+	c := open(t)
+	v, err := c.add("medicines", "Ibuprofen", "400 mg as needed")
+	require.NoError(t, err)
+	_, err = c.add("medicines", "ibuprofen", "400 mg  as needed")
+	require.Equal(t, 422, status(t, err), "not twice")
+	_, err = c.add("medicines", " ", "")
+	require.Equal(t, 422, status(t, err))
+	_, err = c.app.AddEntry(ctx, c.jonah(), visitID, app.NewEntry{List: "past", Title: "Gout", Since: "last year"})
+	require.ErrorContains(t, err, "write it as 2019")
+	id := v.Medicines.Entries[0].ID
+	_, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "")
+	require.Equal(t, 422, status(t, err), "not without a reason")
+	v, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "stomach bleed")
+	require.NoError(t, err)
+	require.Empty(t, v.Medicines.Entries)
+	require.Contains(t, v.Stopped[0].Detail, "stomach bleed")
+	_, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "again")
+	require.Equal(t, 404, status(t, err))
+	v, err = c.add("allergies", "Naproxen", "stomach bleed")
+	require.NoError(t, err)
+	hits, err := c.app.FindMedicine(ctx, c.jonah(), patientID, "ibup")
+	require.NoError(t, err)
+	require.Equal(t, "Ibuprofen", hits[0].Name)
+	require.True(t, hits[0].Warnings[0].Serious)
+	hits, err = c.app.FindMedicine(ctx, c.jonah(), patientID, "moon dust")
+	require.NoError(t, err)
+	require.Equal(t, "Moon dust", hits[0].Name, "what is not on the list can be entered all the same")
+}
+
+func TestVitalSignsAreRefusedAskedAboutAndStruck(t *testing.T) {
+	c := open(t)
+	take := func(loinc, text string, confirmed bool) (app.VitalTaken, error) {
+		return c.app.TakeVitals(ctx, c.jonah(), visitID, []app.VitalEntry{{LOINC: loinc, Text: text}}, confirmed)
+	}
+	_, err := take("29463-7", "8000", false)
+	require.Equal(t, 422, status(t, err))
+	got, err := take("29463-7", "179 lb", false)
+	require.NoError(t, err)
+	require.NotNil(t, got.Intake)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE value = '81.2' AND unit = 'kg' AND entered = '179 lb'"))
+	got, err = take("29463-7", "179", false)
+	require.NoError(t, err)
+	require.Contains(t, got.Questions[0], "far from 81.2")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM vital"), "what is asked about is not kept yet")
+	got, err = take("29463-7", "95.0", true)
+	require.NoError(t, err)
+	require.NotNil(t, got.Intake, "confirmed, it is kept")
+	got, err = take("8302-2", "5'5", false)
+	require.NoError(t, err)
+	require.Equal(t, "34.9", got.Intake.BMI, "95.0 / 1.651² = 34.85")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE loinc = '39156-5' AND struck_at = ''"))
+	weight := got.Intake.Vitals[5].Today[1].ID
+	i, err := c.app.StrikeVital(ctx, c.jonah(), visitID, weight)
+	require.NoError(t, err)
+	require.Len(t, i.Vitals[5].Today, 1)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE value = '95.0' AND struck_by <> ''"), "it stays, struck")
+	require.Equal(t, 0, c.count("SELECT count(*) FROM vital WHERE loinc = '39156-5' AND struck_at = ''"), "with the index computed from it")
+	_, err = take("9843-4", "50", false)
+	require.Equal(t, 422, status(t, err), "head circumference is of small children")
+	for _, bp := range []string{"148/86", "142/84"} {
+		got, err = take("85354-9", bp, false)
+		require.NoError(t, err)
+	}
+	require.Equal(t, "145/85", got.Intake.Vitals[0].Mean)
+	require.Len(t, got.Intake.Vitals[0].Today, 2, "kept singly")
+}
+
+func TestTheDeviceIsHeldToTheSameChecks(t *testing.T) {
+	c := open(t)
+	_, err := c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.Equal(t, 409, status(t, err), "no device is connected")
+	e := &standin.Elsewhere{Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5, At: c.now}}
+	require.NoError(t, e.Open("127.0.0.1:0"))
+	defer e.Close()
+	c.app.Elsewhere.Device = e.Base()
+	got, err := c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.NoError(t, err)
+	require.NotNil(t, got.Intake)
+	require.Equal(t, 6, c.count("SELECT count(*) FROM vital WHERE origin = 'device'"), "five and the index computed from them")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE value = '36.8' AND unit = 'Cel' AND entered = '98.2 °F'"))
+	e.Set(func(e *standin.Elsewhere) { e.Reading.Pounds = 120 })
+	got, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.NoError(t, err)
+	require.Nil(t, got.Intake, "somebody else may stand on the scale")
+	require.Len(t, got.Questions, 1)
+	e.Set(func(e *standin.Elsewhere) { e.Reading.Pounds, e.Reading.At = 187.4, c.now.Add(-10*time.Minute) })
+	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.ErrorContains(t, err, "not of now")
+	e.Set(func(e *standin.Elsewhere) { e.Reading.At, e.Reading.Pulse = c.now, 900 })
+	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, true)
+	require.Equal(t, 422, status(t, err), "impossible, whatever the device says")
+	require.Equal(t, 6, c.count("SELECT count(*) FROM vital"), "half a reading is none")
+	e.Set(func(e *standin.Elsewhere) { e.Down = true })
+	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.Equal(t, 502, status(t, err))
+	rubbish := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("\x00<xml>")) }))
+	defer rubbish.Close()
+	c.app.Elsewhere.Device = rubbish.URL
+	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.ErrorContains(t, err, "nothing of it was kept")
+}
+
+// others opens stand-ins that know the clinic's patient.
+func (c *clinic) others() *standin.Elsewhere {
+	c.Helper()
+	e := &standin.Elsewhere{People: []standin.Person{{Family: "Marsh-Adeyemi", Given: "Ottoline", BirthDate: "1968-03-14", Record: "SK-1",
+		Dispensed: []standin.Dispensing{{ID: "1", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-04-20"}, {ID: "2", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-03-20"}, {ID: "3", Medicine: "Allopurinol", Dose: "300 mg daily", Day: "2026-04-20"}},
+		Responses: []json.RawMessage{
+			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit|1","status":"completed","item":[{"linkId":"allergy","item":[{"linkId":"allergy.what","answer":[{"valueString":"Latex"}]},{"linkId":"allergy.how","answer":[{"valueString":"rash"}]}]}]}`),
+			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"hx","questionnaire":"https://deftledger.example/fhir/Questionnaire/joint-pain","status":"completed","item":[{"linkId":"joint","answer":[{"valueCoding":{"code":"toe","display":"Big toe"}}]},{"linkId":"constitutional.fever","answer":[{"valueBoolean":false}]}]}`)},
+	}}}
+	require.NoError(c, e.Open("127.0.0.1:0"))
+	c.Cleanup(e.Close)
+	c.app.Elsewhere = app.Elsewhere{Pharmacy: e.Base(), Portal: e.Base()}
+	return e
+}
+
+func entry(t testing.TB, v app.IntakeView, title string) app.IncomingView {
+	for _, e := range v.Incoming {
+		if e.Title == title {
+			return e
+		}
+	}
+	require.Fail(t, "no entry "+title)
+	return app.IncomingView{}
+}
+
+func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
+	c := open(t)
+	e := c.others()
+	_, err := c.add("medicines", "Losartan", "50 mg daily")
+	require.NoError(t, err)
+	_, err = c.add("medicines", "Allopurinol", "100 mg daily")
+	require.NoError(t, err)
+	id := c.note()
+	f, err := c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	require.Equal(t, 5, f.New, "two medicines, each once; the allergy; two answers")
+	v := *f.Intake
+	require.Equal(t, "same", entry(t, v, "Losartan").Same)
+	require.Equal(t, "differs", entry(t, v, "Allopurinol").Same)
+	require.Equal(t, "Allopurinol 100 mg daily", entry(t, v, "Allopurinol").Beside)
+	require.Equal(t, "new", entry(t, v, "Latex").Same)
+	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	require.Zero(t, f.New, "what came before does not come again")
+
+	_, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Latex").ID}, "leave out")
+	require.Equal(t, 403, status(t, err), "an allergy is left out by a physician only")
+	_, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Latex").ID}, "join")
+	require.Equal(t, 422, status(t, err), "there is nothing to join it to")
+	v, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Losartan").ID}, "join")
+	require.NoError(t, err)
+	require.Len(t, v.Medicines.Entries, 2, "joined, not doubled")
+
+	// Ten people take the same allergy in at once: it stands once.
+	latex := entry(t, v, "Latex").ID
+	var wg sync.WaitGroup
+	for range 10 {
+		wg.Go(func() { _, _ = c.app.Decide(ctx, c.jonah(), visitID, []string{latex}, "take in") })
+	}
+	wg.Wait()
+	require.Equal(t, 1, c.count("SELECT count(*) FROM allergy WHERE substance = 'Latex'"))
+	_, err = c.app.Decide(ctx, c.doctor(), visitID, []string{latex}, "leave out")
+	require.Equal(t, 409, status(t, err), "decided otherwise meanwhile")
+
+	v, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Which joint?").ID, entry(t, v, "Fever?").ID}, "take in")
+	require.NoError(t, err)
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Contains(t, reads(n), "A 58-year-old woman with big toe pain. Denies fever.")
+	require.Equal(t, 100, n.Share.Patient, "the patient's own words")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM incoming_entry WHERE decision = ''"), "the other dose of allopurinol still waits")
+
+	e.Set(func(e *standin.Elsewhere) { e.Down = true })
+	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	require.Len(t, f.Problems, 2)
+	require.Contains(t, f.Problems[0], "does not answer")
+}
+
+func TestTheReasonBringsItsQuestionsAndKeepsTheAnswers(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	v, err := c.app.Intake(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	_, err = c.app.SetReason(ctx, c.jonah(), visitID, "Cough", "Acute visit", "2", v.Visit.Version)
+	require.NoError(t, err)
+	_, err = c.app.SetReason(ctx, c.doctor(), visitID, "Rash", "Acute visit", "2", v.Visit.Version)
+	require.Equal(t, 409, status(t, err), "made on a version that is no longer the present one")
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Len(t, n.Interviews, 1)
+	require.Equal(t, "cough", n.Interviews[0].ID, "questions nobody answered give way")
+	yes := true
+	_, err = c.app.Answer(ctx, c.doctor(), id, "cough", "night", []note.Answer{{Yes: &yes}}, 0)
+	require.NoError(t, err)
+	v, err = c.app.Intake(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	_, err = c.app.SetReason(ctx, c.jonah(), visitID, "Cough and rash on the arms", "Acute visit", "2", v.Visit.Version)
+	require.NoError(t, err)
+	n, err = c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Contains(t, reads(n), "Wakes at night from it.", "what was answered stays")
+	_, err = c.app.SetReason(ctx, c.jonah(), visitID, "x", "Séance", "", 9)
+	require.Equal(t, 422, status(t, err))
+}

@@ -1,0 +1,396 @@
+package app_test
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// earlier documents a visit some days before and signs it.
+func (c *clinic) earlier(days int, exam string, typed map[note.Part]string) string {
+	c.Helper()
+	id := "old" + exam[:2]
+	at := c.now.AddDate(0, 0, -days)
+	require.NoError(c, c.store.Write(ctx, func(q *store.Q) error {
+		return q.AddVisit(store.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at, Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
+	}))
+	n, err := c.app.StartVisit(ctx, c.doctor(), id)
+	require.NoError(c, err)
+	versions := map[string]int{}
+	for p, t := range typed {
+		versions[string(p)] = c.save(n, p, t, 0, n+string(p)).Version
+	}
+	c.line(n, note.Examination, exam)
+	_, err = c.app.SignNote(ctx, c.doctor(), n, secret, versions, 1, "")
+	require.NoError(c, err)
+	return n
+}
+
+// line enters a line of findings.
+func (c *clinic) line(id string, area note.Area, text string) app.NoteView {
+	c.Helper()
+	r, err := c.app.ReadLine(ctx, c.doctor(), area, text, []string{"constitutional"}, "F")
+	require.NoError(c, err)
+	require.Empty(c, r.Unread, text)
+	v, err := c.app.SetFindings(ctx, c.doctor(), id, r.Changes)
+	require.NoError(c, err)
+	return v
+}
+
+func reads(v app.NoteView) string {
+	var out []string
+	for _, b := range v.Blocks {
+		out = append(out, b.Label+": "+b.Text())
+	}
+	return strings.Join(out, "\n")
+}
+
+func TestFindingsAreKeptWithTheirAuthorAndVersion(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	v := c.line(id, note.Review, "fever, . -chills")
+	require.Contains(t, reads(v), "Reports fever.")
+	require.Contains(t, reads(v), "Constitutional: Denies night sweats")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM note_finding WHERE finding = 'fatigue' AND state = 'absent' AND origin = 'rest' AND by_id = ?", c.doctor().ID), "the denial with the rest keeps its author")
+	change := note.Change{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Absent, Was: 1}
+	_, err := c.app.SetFindings(ctx, c.who["second"], id, []note.Change{change})
+	require.NoError(t, err)
+	_, err = c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Present, Was: 1}})
+	require.Equal(t, 409, status(t, err), "made on a version somebody changed meanwhile")
+	_, err = c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "wings", State: note.Present}})
+	require.Equal(t, 422, status(t, err))
+	found, err := c.app.SearchFindings(ctx, c.doctor(), "", note.Review, "constitutional", "fever")
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	require.Equal(t, "absent", found[0].State)
+}
+
+func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	v, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "joint-pain", v.Interviews[0].ID, "the reason for visit, toe pain, brings its questions")
+	v, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "joint", []note.Answer{{Code: "toe"}}, 0)
+	require.NoError(t, err)
+	require.Contains(t, reads(v), "A 58-year-old woman with big toe pain.")
+	_, err = c.app.Answer(ctx, c.who["second"], id, "joint-pain", "joint", []note.Answer{{Code: "knee"}}, 0)
+	require.Equal(t, 409, status(t, err), "two answered at once: the second is told")
+	v, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "trigger", []note.Answer{{Text: "a day of dancing"}}, 0)
+	require.NoError(t, err)
+	require.Contains(t, reads(v), "big toe pain after a day of dancing.")
+	_, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "weight", []note.Answer{{Code: "heavy"}}, 0)
+	require.Equal(t, 422, status(t, err))
+	v, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "constitutional.fever", []note.Answer{{Yes: new(bool)}}, 0)
+	require.NoError(t, err)
+	require.Contains(t, reads(v), "Denies fever.")
+	require.Equal(t, 1, strings.Count(reads(v), "fever"), "told in the history, it is not told again in the review of systems")
+
+	// For the clinic: a new version, which this note does not take by itself.
+	require.NoError(t, c.app.AddAnswer(ctx, c.who[app.Admin], "joint-pain", "joint", "Elbow"))
+	require.Equal(t, 422, status(t, c.app.AddAnswer(ctx, c.doctor(), "joint-pain", "joint", "elbow")), "offered already")
+	f, err := c.app.ReadForm(ctx, c.doctor(), "interview", "joint-pain", "clinic")
+	require.NoError(t, err)
+	require.Equal(t, 2, f.Version)
+	row := app.FormRow{Kind: "interview", ID: "joint-pain"}
+	bad := app.FormText{FormRow: row, Body: strings.Replace(f.Body, `"type": "boolean"`, `"type": "riddle"`, 1), Prose: f.Prose}
+	_, err = c.app.SaveForm(ctx, c.doctor(), bad, 2)
+	require.Equal(t, 422, status(t, err))
+	require.ErrorContains(t, err, "line ")
+	retold := app.FormText{FormRow: row, Body: f.Body, Prose: strings.Replace(f.Prose, "{Patient} with [", "{Patient} suffers from [", 1)}
+	_, err = c.app.SaveForm(ctx, c.doctor(), retold, 1)
+	require.Equal(t, 409, status(t, err), "made from a version that is no longer the newest")
+	_, err = c.app.SaveForm(ctx, c.doctor(), retold, 2)
+	require.NoError(t, err)
+	v, err = c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Contains(t, reads(v), "A 58-year-old woman with big toe pain", "a note reads as in the version it was asked in")
+
+	// The finding list may grow and be reworded, but lose nothing that notes use.
+	s, err := c.app.ReadForm(ctx, c.doctor(), "systems", "systems", "clinic")
+	require.NoError(t, err)
+	lost := app.FormText{FormRow: s.FormRow, Body: strings.Replace(s.Body, "{id: rash, say: rash}", "{id: rashes, say: rash}", 1)}
+	_, err = c.app.SaveForm(ctx, c.doctor(), lost, 1)
+	require.ErrorContains(t, err, "rash is gone")
+	p, err := c.app.TryForm(ctx, c.doctor(), retold)
+	require.NoError(t, err)
+	require.Empty(t, p.Fault)
+	require.Contains(t, p.Says[len(p.Says)-1], "suffers from")
+	mine := app.FormText{FormRow: app.FormRow{Kind: "snippets", ID: "mine", Owner: "me"}, Body: "snippets:\n- {key: bphome, title: Mine, text: \"My words.\"}\n"}
+	_, err = c.app.SaveForm(ctx, c.who[app.Nurse], mine, 0)
+	require.NoError(t, err)
+	tools, err := c.app.WritingTools(ctx, c.who[app.Nurse])
+	require.NoError(t, err)
+	require.Equal(t, "Mine", tools.Snippets[0].Title, "one's own comes before the clinic's of the same key")
+	tools, err = c.app.WritingTools(ctx, c.doctor())
+	require.NoError(t, err)
+	require.NotEqual(t, "Mine", tools.Snippets[0].Title)
+}
+
+func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
+	c := open(t)
+	old := c.earlier(30, "lungs: wheeze right", map[note.Part]string{note.Subjective: "Walks daily. Sleeps well.", note.Plan: "Colchicine 0.6 mg daily. Back in two weeks."})
+	id := c.note()
+	versions := map[string]int{}
+	for _, p := range note.Always {
+		versions[string(p)] = c.save(id, p, "My own "+string(p)+".", 0, "first"+string(p)).Version
+	}
+	require.NoError(t, c.app.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
+	v, err := c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Examination, System: "lungs", Bring: true}})
+	require.NoError(t, err)
+	require.Contains(t, reads(v), "Lungs: Wheeze on the right.")
+	_, err = c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Examination, System: "skin", Bring: true}})
+	require.Equal(t, 404, status(t, err))
+	f, err := c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan, Replace: true})
+	require.NoError(t, err)
+	require.Equal(t, []string{"My own plan."}, f.Difference.Remove)
+	require.Len(t, f.Note.Conflicts, 1, "what was replaced is kept beside the note")
+	require.Equal(t, "My own plan.", f.Note.Conflicts[0].Text)
+	require.NoError(t, c.app.SettleConflict(ctx, c.doctor(), id, f.Note.Conflicts[0].ID))
+	versions["plan"] = 2
+	twice, err := c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan, Replace: true})
+	require.NoError(t, err)
+	require.Equal(t, reads(*f.Note), reads(*twice.Note))
+	versions["plan"] = c.version(id, note.Plan)
+	_, err = c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Subjective})
+	require.NoError(t, err)
+
+	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, 2, "")
+	require.Equal(t, 422, status(t, err), "carried text stops the signature")
+	list, err := c.app.ClosingList(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	var refs, subjective []string
+	for _, p := range list.Points {
+		if p.Kind == "carried" && p.Stops {
+			refs = append(refs, p.Ref)
+		} else if p.Kind == "carried" {
+			subjective = append(subjective, p.Ref)
+		}
+	}
+	require.Len(t, refs, 3, "the wheeze and two sentences of the plan")
+	_, err = c.app.Looked(ctx, c.doctor(), id, refs, "keep", "")
+	require.Equal(t, 422, status(t, err), "one by one in objective, assessment and plan")
+	_, err = c.app.Looked(ctx, c.doctor(), id, subjective, "keep", "")
+	require.NoError(t, err, "under subjective all at once")
+	_, err = c.app.Looked(ctx, c.doctor(), id, refs[:1], "keep", "")
+	require.NoError(t, err)
+	_, err = c.app.Looked(ctx, c.doctor(), id, refs[1:2], "change", "Colchicine 0.6 mg twice daily.")
+	require.NoError(t, err)
+	_, err = c.app.Looked(ctx, c.doctor(), id, refs[2:], "remove", "")
+	require.NoError(t, err)
+	_, err = c.app.Looked(ctx, c.doctor(), id, refs[2:], "remove", "")
+	require.Equal(t, 409, status(t, err), "it is gone already")
+	list, err = c.app.ClosingList(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, 2, "not what was seen")
+	require.Equal(t, 409, status(t, err), "only the text the signer saw is signed")
+	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, 2, list.Seen)
+	require.NoError(t, err)
+	v, err = c.app.Note(ctx, c.who[app.Nurse], id)
+	require.NoError(t, err)
+	carried := 0
+	for _, b := range v.Blocks {
+		for _, p := range b.Pieces {
+			if p.Origin == note.Carried {
+				carried++
+				require.Equal(t, old, p.Source, "readers of the signed note see where it came from")
+			}
+		}
+	}
+	require.Equal(t, 3, carried, "two sentences and the wheeze; the changed one is the writer's own")
+	require.Equal(t, "visit of 04 Apr 2026, folio 1", v.Sources[0].Words)
+	_, err = c.app.SetFindings(ctx, c.doctor(), id, nil)
+	require.Equal(t, 409, status(t, err), "a signed note takes no finding")
+	require.Empty(t, c.verify())
+	for _, statement := range []string{"UPDATE note_finding SET state = 'absent'", "DELETE FROM note_carried", "INSERT INTO note_carried SELECT 'x', note_id, 'plan', 1, 'x', 'y', 'typed', '', '', 'kept', 1, '', '' FROM note_carried"} {
+		_, err := past(c, c.dir).Exec(statement)
+		require.ErrorContains(t, err, "the note is signed", statement)
+	}
+}
+
+func (c *clinic) version(id string, part note.Part) int {
+	c.Helper()
+	return c.count("SELECT version FROM note_part WHERE note_id = ? AND part = ?", id, part)
+}
+
+func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
+	c := open(t)
+	c.earlier(30, "lungs", map[note.Part]string{note.Subjective: "Walks daily.", note.Plan: "Rest."})
+	_, err := c.app.AddEntry(ctx, c.doctor(), visitID, app.NewEntry{List: "surgical", Title: "Gallbladder removed", Since: "2008"})
+	require.NoError(t, err)
+	id := c.note()
+	o := c.order("K")
+	c.step()
+	c.receive(oru("B1", o.Placer+"-1", "F", "4.1"), "AA")
+	groups, err := c.app.Beside(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	var ids []string
+	for _, g := range groups {
+		for _, l := range g.Lines {
+			if strings.HasPrefix(l.Text, "Potassium 4.1 mmol/L") || strings.HasPrefix(l.Text, "Surgical history: Gallbladder removed.") || l.Text == "Rest." || l.Head == "Lungs" {
+				ids = append(ids, l.ID)
+			}
+		}
+	}
+	require.Len(t, ids, 4)
+	for range 2 { // twice is once
+		_, err = c.app.Bring(ctx, c.doctor(), id, ids)
+		require.NoError(t, err)
+	}
+	v, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Len(t, v.Brought, 3)
+	require.Equal(t, "result of 04 May 2026", v.Brought[1].Source)
+	require.Contains(t, reads(v), "Lungs: Breathing unlabored, clear throughout.")
+	_, err = c.app.Bring(ctx, c.doctor(), id, []string{"result|none|1|0"})
+	require.Equal(t, 409, status(t, err))
+}
+
+func TestRetractionKeepsTheOriginalAndPointsToTheRightChart(t *testing.T) {
+	c := open(t)
+	id := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Of somebody else.", note.Plan: "Rest."})
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		p, err := q.PatientByID(patientID)
+		p.ID, p.Record = "p2", "SK-2"
+		if err != nil {
+			return err
+		}
+		return q.AddPatient(p)
+	}))
+	require.Equal(t, 422, status(t, c.app.Retract(ctx, c.doctor(), id, secret, " ", "")))
+	require.Equal(t, 422, status(t, c.app.Retract(ctx, c.doctor(), id, secret, "Twin", patientID)))
+	require.Equal(t, 404, status(t, c.app.Retract(ctx, c.doctor(), id, secret, "Twin", "nobody")))
+	require.Equal(t, 409, status(t, c.app.Retract(ctx, c.doctor(), c.note(), secret, "Twin", "")), "a draft is not retracted")
+	for range 2 {
+		require.NoError(t, c.app.Retract(ctx, c.doctor(), id, secret, "Written for the twin.", "p2"))
+	}
+	require.Equal(t, 1, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'retraction'"), "twice is once")
+	v, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "SK-2", v.Retracted.Record)
+	require.Equal(t, "Of somebody else.", v.Sealed.Sections[0].Text, "the sealed original stays")
+	require.Empty(t, c.verify())
+	today := c.note()
+	_, err = c.app.SetFindings(ctx, c.doctor(), today, []note.Change{{Area: note.Examination, System: "lungs", Bring: true}})
+	require.Equal(t, 404, status(t, err), "nothing is carried from a retracted note")
+	c.raw("DROP TRIGGER note_retracted_once", "UPDATE note SET retracted = 0 WHERE id = '"+id+"'")
+	require.Contains(t, c.verify(), "retracts a note that is not marked so")
+}
+
+func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
+	c := open(t)
+	var mu sync.Mutex
+	answer, got := http.StatusServiceUnavailable, map[string]int{}
+	fax := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		defer mu.Unlock()
+		got[r.URL.Path]++
+		w.WriteHeader(answer)
+		_, _ = w.Write([]byte("no such number"))
+	}))
+	defer fax.Close()
+	c.app.Elsewhere.Fax = fax.URL
+	id := c.note()
+	_, err := c.app.FileSection(ctx, c.doctor(), id, "Plan")
+	require.Equal(t, 409, status(t, err), "a draft is not filed")
+	id = c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Plan: "Rest and ice."})
+	_, err = c.app.FileSection(ctx, c.doctor(), id, "Assessment")
+	require.Equal(t, 404, status(t, err))
+	d, err := c.app.FileSection(ctx, c.doctor(), id, "Plan")
+	require.NoError(t, err)
+	body, err := c.app.Document(ctx, c.who[app.Nurse], d.ID)
+	require.NoError(t, err)
+	require.True(t, strings.HasPrefix(string(body), "%PDF-"))
+	require.Equal(t, 422, status(t, c.app.SendFax(ctx, c.doctor(), d.ID, "call me")))
+	require.NoError(t, c.app.SendFax(ctx, c.doctor(), d.ID, "555-0190"))
+	send := func() string {
+		c.Helper()
+		c.now = c.now.Add(2 * time.Minute)
+		require.NoError(c, c.app.StepFax(ctx))
+		var state string
+		require.NoError(c, past(c, c.dir).QueryRow("SELECT state FROM fax").Scan(&state))
+		return state
+	}
+	require.Equal(t, "waiting", send(), "the line is out of order")
+	require.Equal(t, "waiting", send())
+	mu.Lock()
+	answer = http.StatusAccepted
+	mu.Unlock()
+	require.Equal(t, "sent", send())
+	require.Equal(t, "sent", send())
+	require.Len(t, got, 1, "under one identifier, however often it was tried")
+	for _, n := range got {
+		require.Equal(t, 3, n, "and not again once it was taken")
+	}
+	mu.Lock()
+	answer = http.StatusNotFound
+	mu.Unlock()
+	require.NoError(t, c.app.SendFax(ctx, c.doctor(), d.ID, "555-0000"))
+	c.now = c.now.Add(2 * time.Minute)
+	require.NoError(t, c.app.StepFax(ctx))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM fax WHERE state = 'refused' AND last_error = 'no such number'"))
+}
+
+func TestADraftIsLeftForAColleague(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	_, err := c.app.LeaveNote(ctx, c.who[app.Nurse], id, c.who[app.Assistant].ID, "")
+	require.Equal(t, 422, status(t, err), "only somebody who may sign it")
+	v, err := c.app.LeaveNote(ctx, c.doctor(), id, c.who["second"].ID, "The plan is missing.")
+	require.NoError(t, err)
+	require.Equal(t, "A second", v.LeftFor)
+	require.Empty(t, c.desk().Notes)
+	d, err := c.app.MyDesk(ctx, c.who["second"])
+	require.NoError(t, err)
+	require.Len(t, d.Notes, 1)
+	c.now = c.now.AddDate(0, 0, 8)
+	waiting, err := c.app.Unsigned(ctx, c.who["second"])
+	require.NoError(t, err)
+	require.Len(t, waiting, 1)
+	require.GreaterOrEqual(t, waiting[0].Days, app.LongWait)
+	waiting, err = c.app.Unsigned(ctx, c.doctor())
+	require.NoError(t, err)
+	require.Empty(t, waiting)
+}
+
+func TestDrawings(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	strokes := `[{"color":"red","points":[[200,120,0.2],[210,130,0.9]]}]`
+	v, err := c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d1", Outline: "front", Caption: "Pain", Strokes: strokes})
+	require.NoError(t, err)
+	require.Contains(t, v.Drawings[0].SVG, `stroke-width="3.7"`, "1 + 3 · 0.9: the pressure is kept")
+	_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d1", Outline: "front", Strokes: strokes, Version: 7})
+	require.Equal(t, 409, status(t, err))
+	for _, bad := range []string{`[{"color":"red\"/><script>","points":[]}]`, `[{"color":"red","points":[[1e9,0,0]]}]`, `{`, `[{"color":"red","points":[["x"]]}]`} {
+		_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d2", Strokes: bad})
+		require.Equal(t, 422, status(t, err), bad)
+	}
+	_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d2", Outline: "whale", Strokes: strokes})
+	require.Equal(t, 422, status(t, err))
+	_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d2", Strokes: strings.Repeat(" ", 700_000)})
+	require.Equal(t, 413, status(t, err))
+	for _, p := range note.Always {
+		c.save(id, p, "Text.", 0, "t"+string(p))
+	}
+	require.NoError(t, c.app.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
+	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, map[string]int{"subjective": 1, "objective": 1, "assessment": 1, "plan": 1}, 2, "")
+	require.NoError(t, err)
+	raw, err := c.app.NotePDF(ctx, c.doctor(), id, "")
+	require.NoError(t, err)
+	without, err := c.app.NotePDF(ctx, c.doctor(), id, "Plan")
+	require.NoError(t, err)
+	require.Greater(t, len(raw), len(without))
+	v, err = c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "Pain", v.Sealed.Drawings[0].Caption)
+}
