@@ -46,6 +46,8 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
   const taken = chart.vitals?.[0]?.takenAt;
   return (
     <aside
+      // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and has nothing else to take the focus
+      tabIndex={0}
       aria-label="Patient"
       className="w-[232px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px] max-[1179px]:flex max-[1179px]:w-full max-[1179px]:gap-8 max-[1179px]:overflow-x-auto max-[1179px]:border-r-0 max-[1179px]:border-b max-[1179px]:py-2 max-[1179px]:[&>*]:shrink-0 max-[1179px]:[&>*]:max-w-[300px] max-[1179px]:max-h-40"
     >

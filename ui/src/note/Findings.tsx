@@ -195,9 +195,7 @@ function System({
             finding={have.get(`${s.id}.${i.id}`)}
             open={open === i.id}
             toggle={() => setOpen(open === i.id ? "" : i.id)}
-            set={(c) =>
-              act.findings([{ area, system: s.id, finding: i.id, was: have.get(`${s.id}.${i.id}`)?.version ?? 0, ...c }])
-            }
+            set={(c) => act.findings([{ area, system: s.id, finding: i.id, ...c }])}
           />
         ))}
         {words === null ? (

@@ -9,6 +9,9 @@ import { misspelt, spelling, suggest, teach } from "./spelling";
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[name="csp-nonce"]')?.content ?? "";
 
+// Keys that belong to the page, also while somebody types.
+const ours = ["Mod-Enter", "Alt-Enter", "Alt-u", "Alt-l"];
+
 /** PartEditor edits one part of the note as prose, with spelling, snippets and completion. */
 export function PartEditor({
   shown,
@@ -70,8 +73,8 @@ export function PartEditor({
               },
             },
             { key: "Mod-Enter", run: () => false },
-            ...historyKeymap,
-            ...defaultKeymap.filter((k) => k.key !== "Mod-Enter" && k.key !== "Alt-Enter"),
+            ...historyKeymap.filter((k) => !ours.includes(k.key ?? "")),
+            ...defaultKeymap.filter((k) => !ours.includes(k.key ?? "")),
           ]),
           EditorView.domEventHandlers({
             click: (e, view) => {

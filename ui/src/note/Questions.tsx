@@ -108,7 +108,7 @@ export function Questions({ note, act, close }: { note: Note; act: ReturnType<ty
           interview={interview}
           q={cur.q}
           answer={async (values, next) => {
-            const now = await act.answer(cur.interview, cur.q.link, values, cur.q.symptom ? 0 : cur.q.version);
+            const now = await act.answer(cur.interview, cur.q.link, values);
             if (now && next)
               go(
                 1,
@@ -132,7 +132,7 @@ function Ask({
   noteId: string;
   interview: Schemas["InterviewView"];
   q: Question;
-  answer: (values: Answer[], next: boolean) => Promise<void>;
+  answer: (values: (now: Answer[]) => Answer[], next: boolean) => Promise<void>;
   go: (by: number) => void;
 }) {
   const mayChange = useRight("change the clinic's forms");
@@ -151,18 +151,19 @@ function Ask({
   }, [choosing, other]);
   const chosen = (code: string) => q.values.some((v) => v.code === code);
   function choose(code: string) {
-    if (!q.repeats) return void answer(chosen(code) ? [] : [{ code }], !chosen(code));
-    if (chosen(code)) return void answer(q.values.filter((v) => v.code !== code), false);
     const alone = (c?: string) => q.options.some((o) => o.code === c && o.alone);
-    const rest = alone(code) ? [] : q.values.filter((v) => !alone(v.code));
-    return void answer([...rest, { code }], false);
+    void answer((now) => {
+      if (now.some((v) => v.code === code)) return now.filter((v) => v.code !== code);
+      if (!q.repeats) return [{ code }];
+      return [...(alone(code) ? [] : now.filter((v) => !alone(v.code))), { code }];
+    }, !q.repeats && !chosen(code));
   }
   function say(yes: boolean) {
-    void answer([{ yes }], true);
+    void answer(() => [{ yes }], true);
   }
   function type(next: boolean) {
     const t = text.trim();
-    if (t === "") return choosing ? setOther(false) : void (q.values.length > 0 ? answer([], next) : go(1));
+    if (t === "") return choosing ? setOther(false) : void (q.values.length > 0 ? answer(() => [], next) : go(1));
     let a: Answer | null = { text: t };
     if (q.type === "quantity") a = quantity(t);
     if (q.type === "integer" || q.type === "decimal") a = /^\d+(\.\d+)?$/.test(t) ? { number: t } : null;
@@ -178,7 +179,8 @@ function Ask({
       return;
     }
     setError("");
-    void answer(choosing && q.repeats ? [...q.values, a] : [a], next);
+    const given = a;
+    void answer((now) => (choosing && q.repeats ? [...now, given] : [given]), next);
   }
   async function forClinic() {
     try {
@@ -210,10 +212,10 @@ function Ask({
         if (q.type === "boolean" && e.key === "y") say(true);
         else if (q.type === "boolean" && e.key === "n") say(false);
         else if (n >= 1 && n <= q.options.length) choose(q.options[n - 1]?.code ?? "");
-        else if (e.key === "+" && q.options.length > 0) setOther(true);
+        else if (e.key === "a" && q.options.length > 0) setOther(true);
         else if (e.key === "Enter" || e.key === "ArrowDown") go(1);
         else if (e.key === "ArrowUp") go(-1);
-        else if (e.key === "Backspace" || e.key === "Delete") void answer([], false);
+        else if (e.key === "Backspace" || e.key === "Delete") void answer(() => [], false);
         else done = false;
         if (done) {
           e.preventDefault();
@@ -254,19 +256,14 @@ function Ask({
               type="button"
               aria-pressed={true}
               className="choice py-1 font-normal"
-              onClick={() =>
-                void answer(
-                  q.values.filter((x) => x !== v),
-                  false,
-                )
-              }
+              onClick={() => void answer((now) => now.filter((x) => x.text !== v.text), false)}
             >
               {v.text} ×
             </button>
           ))}
         {q.options.length > 0 && !other && (
           <button type="button" className="plain text-[13px]" onClick={() => setOther(true)}>
-            Another answer <KeyCap k="+" />
+            Another answer <KeyCap k="a" />
           </button>
         )}
         {(!choosing || other) && (

@@ -380,10 +380,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
         </div>
-        <footer className="flex shrink-0 items-center gap-3 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
+        <footer className="flex shrink-0 items-center gap-3 overflow-hidden border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>
-              Closing check and sign <KeyCap k="Ctrl+Enter" />
+              Check and sign <KeyCap k="Ctrl+Enter" />
             </button>
           )}
           {mayOrder && (

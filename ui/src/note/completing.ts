@@ -62,6 +62,6 @@ export function completing(words: () => Words): Extension {
   }
   return [
     Prec.high(keymap.of(completionKeys)),
-    autocompletion({ override: [source], icons: false, activateOnTyping: true, defaultKeymap: false }),
+    autocompletion({ override: [source], icons: false, activateOnTyping: true, defaultKeymap: false, interactionDelay: 0 }),
   ];
 }

@@ -1,11 +1,12 @@
 // Changes of a draft: each is sent, and the note comes back as it is then.
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 
 export type Note = Schemas["NoteView"];
 export type Change = Schemas["FindingChange"];
 export type Finding = Schemas["Finding"];
+type Answer = Schemas["Answer"];
 
 /** useChange runs changes of a note one after another and shows what came of them. */
 export function useChange(noteId: string) {
@@ -27,18 +28,38 @@ export function useChange(noteId: string) {
     [client, noteId],
   );
   const path = { path: { id: noteId } };
+  // Acts on one note follow one another, each made on what the one before left:
+  // two quick keys never overtake each other.
+  const queue = useRef<Promise<unknown>>(Promise.resolve());
+  const inTurn = <T>(f: (now: Note | undefined) => Promise<T>) => {
+    const next = queue.current.then(() => f(client.getQueryData<Note>(["note", noteId])));
+    queue.current = next;
+    return next;
+  };
   return {
     error,
     setError,
     run,
-    findings: (changes: Change[]) => run(got(api.POST("/api/notes/{id}/findings", { params: path, body: { changes } }))),
+    /** findings makes changes; one that names a finding is made on its present version. */
+    findings: (changes: Change[]) =>
+      inTurn((now) => {
+        const was = (c: Change) =>
+          now?.findings.find((f) => f.area === c.area && f.system === c.system && f.finding === c.finding)?.version ?? 0;
+        const body = { changes: changes.map((c) => ({ ...c, was: c.finding && c.was === undefined ? was(c) : (c.was ?? -1) })) };
+        return run(got(api.POST("/api/notes/{id}/findings", { params: path, body })));
+      }),
     looked: (refs: string[], decision: "keep" | "change" | "remove", text?: string) =>
-      run(got(api.POST("/api/notes/{id}/looked", { params: path, body: { refs, decision, text } }))),
-    answer: (interview: string, link: string, values: Schemas["Answer"][], was: number) =>
-      run(got(api.POST("/api/notes/{id}/answers", { params: path, body: { interview, link, values, was } }))),
+      inTurn(() => run(got(api.POST("/api/notes/{id}/looked", { params: path, body: { refs, decision, text } })))),
+    /** answer answers a question; values are made from those it has then. */
+    answer: (interview: string, link: string, values: (now: Answer[]) => Answer[]) =>
+      inTurn((now) => {
+        const q = now?.interviews.find((i) => i.id === interview)?.questions.find((q) => q.link === link);
+        const body = { interview, link, values: values(q?.values ?? []), was: q?.symptom ? 0 : (q?.version ?? 0) };
+        return run(got(api.POST("/api/notes/{id}/answers", { params: path, body })));
+      }),
     ask: (interview: string, drop: boolean) =>
-      run(got(api.POST("/api/notes/{id}/interviews", { params: path, body: { interview, drop } }))),
-    bring: (lines: string[]) => run(got(api.POST("/api/notes/{id}/bring", { params: path, body: { lines } }))),
+      inTurn(() => run(got(api.POST("/api/notes/{id}/interviews", { params: path, body: { interview, drop } })))),
+    bring: (lines: string[]) => inTurn(() => run(got(api.POST("/api/notes/{id}/bring", { params: path, body: { lines } })))),
   };
 }
 
