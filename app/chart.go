@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"time"
 
 	"deftledger/core/chart"
@@ -174,6 +175,46 @@ type ChartView struct {
 	Visits    []VisitView    `json:"visits"`
 	Orders    []OrderView    `json:"orders"`
 	Reports   []ReportRow    `json:"reports"`
+	Documents []DocumentView `json:"documents"`
+	Since     *SinceView     `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
+}
+
+// SinceView is what came into a chart since somebody last opened it.
+type SinceView struct {
+	At    string   `json:"at"`
+	Items []string `json:"items"`
+}
+
+// since lists what came into a chart after a moment.
+func (a *App) since(at time.Time, reports []store.Report, visits []store.Visit, incoming []store.IncomingEntry) *SinceView {
+	out := &SinceView{At: a.say(at), Items: []string{}}
+	for _, r := range reports {
+		if r.ReceivedAt.After(at) {
+			words := "Result: " + r.Title
+			if r.Status == "C" {
+				words += ", corrected"
+			}
+			out.Items = append(out.Items, words)
+		}
+	}
+	for _, v := range visits {
+		if v.StageAt.After(at) && v.NoteFolio > 0 && !v.NoteRetracted {
+			out.Items = append(out.Items, "Signed note: "+v.Kind+" of "+v.StartsAt.In(a.Location).Format("02 Jan 2006"))
+		}
+	}
+	waiting := 0
+	for _, e := range incoming {
+		if e.ReceivedAt.After(at) && e.Decision == "" {
+			waiting++
+		}
+	}
+	if waiting > 0 {
+		out.Items = append(out.Items, fmt.Sprintf("%d entries from outside to decide", waiting))
+	}
+	if len(out.Items) == 0 {
+		return nil
+	}
+	return out
 }
 
 // Chart opens a chart: everything the spine shows and the list of what happened.
@@ -184,7 +225,7 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 		if err != nil {
 			return notFound(err, "patient")
 		}
-		out = ChartView{Patient: a.patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []LineView{}, Visits: []VisitView{}, Orders: []OrderView{}, Reports: []ReportRow{}}
+		out = ChartView{Patient: a.patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []LineView{}, Visits: []VisitView{}, Orders: []OrderView{}, Reports: []ReportRow{}, Documents: []DocumentView{}}
 		allergies, err := q.Allergies(id)
 		if err != nil {
 			return err
@@ -235,9 +276,21 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 			out.Orders = append(out.Orders, a.order(o))
 		}
 		reports, err := q.ReportsOf(id)
+		if err != nil {
+			return err
+		}
 		for _, r := range reports {
 			out.Reports = append(out.Reports, a.reportRow(r))
 		}
+		if out.Documents, err = a.documents(q, id); err != nil || !opened {
+			return err
+		}
+		last, err := q.LastOpened(who.ID, id)
+		if err != nil || last == "" {
+			return err
+		}
+		incoming, err := q.IncomingEntries(id)
+		out.Since = a.since(store.Moment(last), reports, visits, incoming)
 		return err
 	})
 	if err == nil && opened {

@@ -99,3 +99,22 @@ func TestATestReportedTwiceInOneMessageIsHeld(t *testing.T) {
 	require.Empty(t, c.desk().Reports)
 	require.Contains(t, c.desk().Quarantine[0].Reason, "twice under one number")
 }
+
+func TestAChartTellsOnceWhatCameSince(t *testing.T) {
+	c := open(t)
+	v, err := c.app.Chart(ctx, c.doctor(), patientID, true)
+	require.NoError(t, err)
+	require.Nil(t, v.Since, "opened for the first time")
+	o := c.order("K")
+	c.step()
+	c.receive(oru("S1", o.Placer+"-1", "F", "4.1"), "AA")
+	v, err = c.app.Chart(ctx, c.doctor(), patientID, false)
+	require.NoError(t, err)
+	require.Nil(t, v.Since, "a screen that refreshes itself asks for nothing")
+	v, err = c.app.Chart(ctx, c.doctor(), patientID, true)
+	require.NoError(t, err)
+	require.Equal(t, []string{"Result: Potassium"}, v.Since.Items)
+	v, err = c.app.Chart(ctx, c.doctor(), patientID, true)
+	require.NoError(t, err)
+	require.Nil(t, v.Since, "once")
+}

@@ -1,12 +1,15 @@
 package e2e
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
+
+	"deftledger/demo"
 )
 
 // TestPictures takes the pictures of the main views, from the demo data, into the
@@ -19,7 +22,8 @@ func TestPictures(t *testing.T) {
 		return
 	}
 	require.NoError(t, os.MkdirAll(dir, 0o755))
-	p := practice(t)
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
 	laboratory(t, p, time.Hour)
 	h := sit(t, p)
 	take := func(name string) {
@@ -28,7 +32,13 @@ func TestPictures(t *testing.T) {
 	}
 	h.focused("Name")
 	take("sign-in")
-	h.signIn("maren")
+	h.types("maren")
+	h.field(demo.Password)
+	h.press("Enter")
+	h.sees("has waited 9 days")
+	h.wait(`document.querySelector("aside h1")?.innerText.includes("Varga")`, "the note that waits")
+	take("seven-days")
+	h.press("Alt+u")
 	h.sees("Caspian Roe")
 	take("today")
 	h.click("Ottoline Marsh-Adeyemi")
@@ -36,11 +46,31 @@ func TestPictures(t *testing.T) {
 	take("chart")
 	h.press("v")
 	h.focused("subjective")
-	h.types("Right big toe pain for two days, began overnight, cannot bear the sheet on it. Third attack this year. Ate shellfish at the harbor supper on Saturday. Took ibuprofen twice.")
+	h.types("Cannot bear the sheet on it. Ate shellfish at the harbor supper on Saturday.")
 	h.press("Escape")
-	h.press("2")
-	h.focused("objective")
-	h.types("First metatarsophalangeal joint right: red, warm, swollen, exquisitely tender, no skin break. Other joints normal. Heart and lungs normal.")
+	h.press("q")
+	h.focused("Which joint?")
+	for _, k := range []string{"1", "2"} {
+		h.press(k)
+		time.Sleep(150 * time.Millisecond)
+	}
+	h.focused("Since when?")
+	h.types("2 d")
+	h.press("Enter")
+	h.focused("How did it begin?")
+	h.press("1")
+	h.focused("What brought it on?")
+	h.press("3")
+	h.sees("seafood")
+	take("questions")
+	h.press("Escape")
+	h.press("e")
+	h.focused("Findings, in a line")
+	h.types("general, <heart, <lungs, foot: swelling right metatarsophalangeal severe, redness right metatarsophalangeal, no ulcer")
+	h.sees("as at the last visit")
+	h.press("Enter")
+	h.wait(`document.querySelector('[data-ref="examination.foot.swelling-foot"]')`, "the findings in the note")
+	take("examination")
 	h.press("Escape")
 	for _, code := range []string{"M10.071", "I12.9", "N18.31"} {
 		h.press("d")
@@ -52,10 +82,25 @@ func TestPictures(t *testing.T) {
 	}
 	h.press("4")
 	h.focused("plan")
-	h.types("Colchicine 1.2 mg, then 0.6 mg after one hour. Stop ibuprofen for good. Weight and beer discussed. Metabolic panel and urate again in two weeks.")
+	h.types("Colchicine 1.2 mg, then 0.6 mg after one hour. Stop ibuprofen for good. Metabolic panel and urate again in two weeks.")
 	h.press("Escape")
 	h.sees("Saved")
 	take("note")
+	h.press("g")
+	h.focused("Filter what is beside the note")
+	h.types("urate")
+	h.sees("Urate 9.4 mg/dL")
+	take("beside")
+	h.press("Escape")
+	h.press("Ctrl+Enter")
+	h.sees("Before signing")
+	take("closing-list")
+	h.press("Escape")
+	for eval[bool](h, `document.body.innerText.includes("Carried, not looked at")`) {
+		before := eval[string](h, `document.querySelector("aside .margin-note p").innerText`)
+		h.press("y")
+		h.wait(fmt.Sprintf(`(document.querySelector("aside .margin-note p")?.innerText ?? "") !== %q`, before), "the next sentence")
+	}
 	h.press("d")
 	h.focused("Add a diagnosis")
 	h.types("sprained ankle")
@@ -75,10 +120,13 @@ func TestPictures(t *testing.T) {
 	take("order")
 	h.press("Ctrl+Enter")
 	h.focused("Signing secret")
-	take("sign-order")
 	h.secret()
 	h.sees("received by the laboratory")
 	h.press("Ctrl+Enter")
+	h.wait(`document.body.innerText.includes("Signed and sealed") || document.body.innerText.includes("Before signing")`, "the closing list or the signed note")
+	if eval[bool](h, `document.body.innerText.includes("Before signing")`) {
+		h.press("Ctrl+Enter")
+	}
 	h.sees("Signed and sealed")
 	take("note-signed")
 	h.press("k")
@@ -97,11 +145,27 @@ func TestPictures(t *testing.T) {
 	take("finder")
 	h.press("Escape")
 	h.seesNot("birth date, record number, phone, screen")
-	h.press("?")
-	h.sees("Keys of this screen")
-	take("keys")
 	h = sit(t, p)
 	h.signIn("ade")
 	h.sees("sign in")
 	take("audit")
+	h.press("Alt+f")
+	h.sees("Choose a form")
+	h.click("Cough")
+	h.wait(`document.querySelector("textarea")?.value.includes("Questionnaire")`, "the form")
+	h.press("Alt+p")
+	h.sees("A 46-year-old man with")
+	take("forms")
+	h = sit(t, p)
+	h.signIn("jonah")
+	h.sees("Bram Tollefsen")
+	h.press("3")
+	h.press("i")
+	h.sees("Done so far")
+	h.press("f")
+	h.sees("Cyclobenzaprine")
+	h.press("Alt+d")
+	h.sees("(187.4 lb)")
+	h.press("Escape")
+	take("intake")
 }

@@ -89,6 +89,15 @@ func (q *Q) Audit(at, staff, act, patient, subject, detail string) error {
 	return q.do("INSERT INTO audit(at, staff_id, act, patient_id, subject, detail) VALUES (?,?,?,?,?,?)", at, staff, act, patient, subject, detail)
 }
 
+// LastOpened says when a person last opened a chart; "" when never.
+func (q *Q) LastOpened(staff, patient string) (string, error) {
+	at, err := one(q, scalar[string], "SELECT at FROM audit WHERE patient_id = ? AND patient_id <> '' AND staff_id = ? AND act = 'open chart' ORDER BY id DESC LIMIT 1", patient, staff)
+	if err == ErrNotFound {
+		err = nil
+	}
+	return at, err
+}
+
 // AuditRows lists the newest rows before an id (0 for the newest), of one patient or all.
 func (q *Q) AuditRows(patient string, before int64, limit int) ([]AuditRow, error) {
 	if before == 0 {

@@ -148,7 +148,10 @@ func (s *Systems) Prepare() error {
 
 func (s *Systems) add(area Area, system string, i *Item) error {
 	key := string(area) + "." + system + "." + i.ID
+	x, _ := s.System(area, system)
 	switch {
+	case slices.ContainsFunc(x.Aspects, func(a Aspect) bool { return a.ID == i.ID }):
+		return fault(i.ID, "%q is an aspect of %q and a finding in it: one of them needs another id", i.ID, system)
 	case i.ID == "" || i.Say == "":
 		return fault(system, "something in %q has no id or no wording (say)", system)
 	case s.by[key] != nil:

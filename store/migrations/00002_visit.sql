@@ -39,9 +39,6 @@ CREATE INDEX vital_visit ON vital(visit_id) WHERE visit_id <> '';
 
 ALTER TABLE visit ADD COLUMN with_id TEXT NOT NULL DEFAULT '';       -- who is with the patient now
 
-ALTER TABLE patient ADD COLUMN language TEXT NOT NULL DEFAULT '';
-ALTER TABLE patient ADD COLUMN interpreter INTEGER NOT NULL DEFAULT 0;
-
 -- Where an outside entry waits beside the chart until somebody decides.
 CREATE TABLE incoming_entry (
   id TEXT PRIMARY KEY, patient_id TEXT NOT NULL REFERENCES patient(id), visit_id TEXT NOT NULL DEFAULT '',

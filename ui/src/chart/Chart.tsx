@@ -102,6 +102,8 @@ const kinds: Record<string, string> = { note: "Note", order: "Order", report: "R
 
 // Open lists, in the margin, what somebody still has to close in this chart.
 function Open({ chart }: { chart: Schemas["ChartView"] }) {
+  // Told once, when the chart is opened; a screen that refreshes itself does not forget it.
+  const [since, setSince] = useState(chart.since);
   const named = (l: Schemas["LineView"]) => {
     const report = chart.reports.find((r) => r.id === l.subject);
     const order = chart.orders.find((o) => o.id === l.subject);
@@ -115,6 +117,19 @@ function Open({ chart }: { chart: Schemas["ChartView"] }) {
       aria-label="Open lines of this chart"
       className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
     >
+      {since && (
+        <div className="margin-note mb-5">
+          <span className="block font-semibold">Since you opened this chart on {day(since.at)}</span>
+          {since.items.map((s) => (
+            <span key={s} className="block">
+              {s}
+            </span>
+          ))}
+          <button type="button" className="plain py-0" onClick={() => setSince(undefined)}>
+            Put it away
+          </button>
+        </div>
+      )}
       <h2 className="mb-3 text-[17px]">Open lines</h2>
       {chart.open.length === 0 && <p className="small">Nothing in this chart waits for anybody.</p>}
       {chart.open.map((l) => (
@@ -144,6 +159,7 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
       visit: undefined,
       order: undefined,
     })),
+    ...chart.documents.map((d) => ({ at: d.at, id: d.id, document: d, visit: undefined, order: undefined, report: undefined })),
   ].sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
   if (rows.length === 0)
     return <p className="small">Nothing has happened yet. Visits, orders and results appear here, newest first.</p>;
@@ -171,7 +187,13 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
                   {": "}
                   {r.visit.reason} <span className="small">{r.visit.clinician}</span>
                   <span className="float-right text-faded">
-                    {r.visit.signed ? "signed" : r.visit.noteId ? "note not signed" : r.visit.stage}
+                    {r.visit.retracted
+                      ? "retracted"
+                      : r.visit.signed
+                        ? "signed"
+                        : r.visit.noteId
+                          ? "note not signed"
+                          : r.visit.stage}
                   </span>
                 </>
               )}
@@ -190,6 +212,22 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
                 </>
               )}
               {r.order && <OrderRow order={r.order} />}
+              {"document" in r && r.document && (
+                <>
+                  <a
+                    className="font-semibold hover:underline"
+                    href={`/api/documents/${r.document.id}`}
+                    target="_blank"
+                    rel="noreferrer"
+                  >
+                    {r.document.title}
+                  </a>{" "}
+                  <span className="small">
+                    document, folio {r.document.folio}, {r.document.by}
+                  </span>
+                  {r.document.fax && <span className="float-right text-faded">fax {r.document.fax}</span>}
+                </>
+              )}
             </div>
           </li>
         );

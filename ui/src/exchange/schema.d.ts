@@ -1258,12 +1258,15 @@ export interface components {
         };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
+            documents: components["schemas"]["DocumentView"][];
             medicines: components["schemas"]["MedicineView"][];
             open: components["schemas"]["LineView"][];
             orders: components["schemas"]["OrderView"][];
             patient: components["schemas"]["PatientView"];
             problems: components["schemas"]["ProblemView"][];
             reports: components["schemas"]["ReportRow"][];
+            /** @description What came since this person last opened the chart; told when it is opened */
+            since?: components["schemas"]["SinceView"];
             visits: components["schemas"]["VisitView"][];
             vitals: components["schemas"]["VitalView"][];
         };
@@ -2045,6 +2048,10 @@ export interface components {
             toldReason?: string;
             /** Format: int64 */
             version: number;
+        };
+        SinceView: {
+            at: string;
+            items: string[];
         };
         Snippet: {
             key: string;

@@ -95,7 +95,7 @@ function Sentence({
         {unlooked && <span className="sr-only"> (carried, not looked at)</span>}
       </span>
       {marks && p.origin !== "typed" && p.origin !== "findings" && (
-        <sup className="ml-0.5 font-sans text-[11px] text-carried" title={why}>
+        <sup className="ml-0.5 font-sans text-[11px] whitespace-nowrap text-carried" title={why}>
           {p.origin}
           {carried && from ? `, ${from}` : ""}
         </sup>

@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
-import { useMe, useRight } from "../session/session";
+import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Blocks } from "./Blocks";
 import { Kept, Title } from "./Title";
@@ -88,7 +88,6 @@ function Entry({
 export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
   const go = useNavigate();
-  const me = useMe();
   const mayAmend = useRight("sign a note");
   const [adding, setAdding] = useState(false);
   const [retracting, setRetracting] = useState(false);
@@ -203,7 +202,6 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
             Written in the wrong chart…
           </button>
         )}
-        <span className="small">{me.practiceName}: the signed text stays; an amendment stands after it.</span>
       </footer>
       {dialog}
     </main>

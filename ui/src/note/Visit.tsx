@@ -229,7 +229,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const worst =
     Object.values(statuses.current).find((s) => s.startsWith("Not saved")) ??
     Object.values(statuses.current).find((s) => s === "Saving…" || s === "Two versions");
-  const newest = Object.values(statuses.current)
+  const newest = [...Object.values(statuses.current), act.saved]
     .filter((s) => s.startsWith("Saved"))
     .sort()
     .at(-1);

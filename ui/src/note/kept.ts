@@ -28,6 +28,13 @@ function key(me: Me) {
 
 const order = new Map<string, number>();
 
+// text64 writes bytes as Base64, in pieces that a call can take.
+function text64(bytes: Uint8Array) {
+  let text = "";
+  for (let i = 0; i < bytes.length; i += 0x8000) text += String.fromCharCode(...bytes.subarray(i, i + 0x8000));
+  return btoa(text);
+}
+
 /** keep stores a text; a later call for the same part always wins. */
 export async function keep(me: Me, kept: Kept) {
   const slot = name(me, kept.sending.noteId, kept.sending.part);
@@ -40,10 +47,7 @@ export async function keep(me: Me, kept: Kept) {
     new TextEncoder().encode(JSON.stringify(kept)),
   );
   if (order.get(slot) !== turn) return;
-  const bytes = new Uint8Array([...iv, ...new Uint8Array(sealed)]);
-  let text = "";
-  for (const b of bytes) text += String.fromCharCode(b);
-  localStorage.setItem(slot, btoa(text));
+  localStorage.setItem(slot, text64(iv) + text64(new Uint8Array(sealed)));
 }
 
 /** wipe forgets a text that the server has. */

@@ -2,6 +2,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
+import { useMe } from "../session/session";
 
 export type Note = Schemas["NoteView"];
 export type Change = Schemas["FindingChange"];
@@ -11,13 +12,16 @@ type Answer = Schemas["Answer"];
 /** useChange runs changes of a note one after another and shows what came of them. */
 export function useChange(noteId: string) {
   const client = useQueryClient();
+  const { zone } = useMe();
   const [error, setError] = useState("");
+  const [saved, setSaved] = useState("");
   const run = useCallback(
     async (call: Promise<Note>) => {
       try {
         const now = await call;
         client.setQueryData(["note", noteId], now);
         setError("");
+        setSaved(`Saved ${new Date().toLocaleTimeString("en-GB", { timeZone: zone })}`);
         return now;
       } catch (e) {
         setError(say(e));
@@ -25,7 +29,7 @@ export function useChange(noteId: string) {
         return null;
       }
     },
-    [client, noteId],
+    [client, noteId, zone],
   );
   const path = { path: { id: noteId } };
   // Acts on one note follow one another, each made on what the one before left:
@@ -39,6 +43,7 @@ export function useChange(noteId: string) {
   return {
     error,
     setError,
+    saved,
     run,
     /** findings makes changes; one that names a finding is made on its present version. */
     findings: (changes: Change[]) =>
