@@ -12,14 +12,14 @@ import (
 // value is impossible in any living person. Within them, Usual limits by age say
 // what is asked about.
 type VitalKind struct {
-	LOINC, Name, Key string
-	Unit             string
-	Decimals         int
-	Low, High        float64 // impossible outside
-	Usual            []Limit // by age, youngest first
-	Jump             float64 // asked about when it differs from the last value by more: absolute, or
-	JumpShare        float64 // as a share of the last value
-	MaxAge           int     // in months; 0 for any age
+	LOINC, Name string
+	Unit        string
+	Decimals    int
+	Low, High   float64 // impossible outside
+	Usual       []Limit // by age, youngest first
+	Jump        float64 // asked about when it differs from the last value by more: absolute, or
+	JumpShare   float64 // as a share of the last value
+	MaxAge      int     // in months; 0 for any age
 }
 
 // Limit is what is usual up to an age in months (0: any age).
@@ -47,15 +47,15 @@ const (
 // normal ranges by age of the American Heart Association (PALS, 2020): they only
 // ask, they judge nothing.
 var VitalKinds = []VitalKind{
-	{LOINC: BloodPressure, Name: "Blood pressure", Key: "bp", Unit: "mm[Hg]", Low: 10, High: 320},
-	{LOINC: Pulse, Name: "Pulse", Key: "p", Unit: "/min", Low: 15, High: 350, Usual: []Limit{{12, 80, 200}, {60, 65, 180}, {144, 50, 150}, {0, 40, 140}}, JumpShare: 0.5},
-	{LOINC: Respiration, Name: "Respiratory rate", Key: "r", Unit: "/min", Low: 3, High: 150, Usual: []Limit{{12, 20, 70}, {60, 15, 50}, {144, 12, 40}, {0, 8, 30}}},
-	{LOINC: Temperature, Name: "Temperature", Key: "t", Unit: "Cel", Decimals: 1, Low: 25, High: 45, Usual: []Limit{{0, 35, 40}}},
-	{LOINC: Saturation, Name: "Oxygen saturation", Key: "o", Unit: "%", Low: 20, High: 100, Usual: []Limit{{0, 88, 100}}, Jump: 8},
-	{LOINC: Weight, Name: "Weight", Key: "w", Unit: "kg", Decimals: 1, Low: 0.2, High: 650, Usual: []Limit{{1, 1.5, 7}, {12, 2.5, 16}, {60, 6, 35}, {144, 12, 90}, {0, 35, 200}}, JumpShare: 0.1},
-	{LOINC: Height, Name: "Height", Key: "h", Unit: "cm", Decimals: 1, Low: 20, High: 275, Usual: []Limit{{12, 40, 90}, {60, 60, 130}, {144, 90, 180}, {0, 130, 210}}, Jump: 3},
-	{LOINC: Head, Name: "Head circumference", Key: "c", Unit: "cm", Decimals: 1, Low: 15, High: 70, MaxAge: 36, Usual: []Limit{{0, 30, 56}}, Jump: 3},
-	{LOINC: Pain, Name: "Pain", Key: "n", Unit: "{score}", Low: 0, High: 10},
+	{LOINC: BloodPressure, Name: "Blood pressure", Unit: "mm[Hg]", Low: 10, High: 320},
+	{LOINC: Pulse, Name: "Pulse", Unit: "/min", Low: 15, High: 350, Usual: []Limit{{12, 80, 200}, {60, 65, 180}, {144, 50, 150}, {0, 40, 140}}, JumpShare: 0.5},
+	{LOINC: Respiration, Name: "Respiratory rate", Unit: "/min", Low: 3, High: 150, Usual: []Limit{{12, 20, 70}, {60, 15, 50}, {144, 12, 40}, {0, 8, 30}}},
+	{LOINC: Temperature, Name: "Temperature", Unit: "Cel", Decimals: 1, Low: 25, High: 45, Usual: []Limit{{0, 35, 40}}},
+	{LOINC: Saturation, Name: "Oxygen saturation", Unit: "%", Low: 20, High: 100, Usual: []Limit{{0, 88, 100}}, Jump: 8},
+	{LOINC: Weight, Name: "Weight", Unit: "kg", Decimals: 1, Low: 0.2, High: 650, Usual: []Limit{{1, 1.5, 7}, {12, 2.5, 16}, {60, 6, 35}, {144, 12, 90}, {0, 35, 200}}, JumpShare: 0.1},
+	{LOINC: Height, Name: "Height", Unit: "cm", Decimals: 1, Low: 20, High: 275, Usual: []Limit{{12, 40, 90}, {60, 60, 130}, {144, 90, 180}, {0, 130, 210}}, Jump: 3},
+	{LOINC: Head, Name: "Head circumference", Unit: "cm", Decimals: 1, Low: 15, High: 70, MaxAge: 36, Usual: []Limit{{0, 30, 56}}, Jump: 3},
+	{LOINC: Pain, Name: "Pain", Unit: "{score}", Low: 0, High: 10},
 }
 
 // Kind finds a vital sign by its LOINC code.
