@@ -5,6 +5,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"deftledger/demo"
@@ -241,7 +242,10 @@ func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
 	jonah.sees("(187.4 lb)")
 	require.Equal(t, "85.0", text(t, p, "SELECT value FROM vital v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen' AND v.loinc = '29463-7' AND v.struck_at = ''"))
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM allergy a JOIN patient p ON p.id = a.patient_id WHERE p.family = 'Tollefsen' AND substance = 'Latex'"))
-	jonah.press("Alt+f")
+	require.NoError(t, chromedp.Do(jonah.ctx, chromedp.Click(chromedp.CSS(`button[aria-label="Plot Weight"]`))))
+	jonah.wait(`document.querySelector("figure canvas")`, "the plot")
+	jonah.wait(`document.querySelector("figure table").innerText.includes("85.0")`, "its values for those who do not see it")
+	require.Empty(t, jonah.axe())
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
 	jonah.do(navigate("http://" + p.http + "/visits/" + text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'") + "/intake"))
 	jonah.sees("Done so far")

@@ -141,6 +141,19 @@ func TestHotQueriesUseIndexes(t *testing.T) {
 		"SELECT control FROM outbox WHERE state = 'waiting' AND next_at <= 'x' ORDER BY next_at LIMIT 20",
 		"SELECT 1 FROM inbox WHERE sha256 = x'00' AND state <> 'refused'",
 		"SELECT " + entryCols + " FROM ledger_entry WHERE chart_id = '1' ORDER BY folio DESC LIMIT 1",
+		"SELECT area FROM note_finding WHERE note_id = '1'",
+		"SELECT form FROM note_answer WHERE note_id = '1' ORDER BY form, link",
+		"SELECT id FROM note_carried WHERE note_id = '1'",
+		"SELECT id FROM note_drawing WHERE note_id = '1'",
+		"SELECT " + vitalCols + " FROM vital WHERE visit_id = '1' AND visit_id <> '' AND struck_at = ''",
+		"SELECT " + vitalCols + " FROM vital WHERE patient_id = '1' AND struck_at = ''",
+		"SELECT id FROM history WHERE patient_id = '1' AND ended_at = ''",
+		"SELECT id FROM statement WHERE patient_id = '1' ORDER BY at",
+		"SELECT id FROM incoming_entry WHERE patient_id = '1'",
+		"SELECT id FROM document WHERE patient_id = '1' ORDER BY made_at DESC",
+		"SELECT id FROM fax WHERE state = 'waiting' AND next_at <= 'x' ORDER BY next_at LIMIT 20",
+		"SELECT at FROM audit WHERE patient_id = '1' AND patient_id <> '' AND staff_id = '2' AND act = 'open chart' ORDER BY id DESC LIMIT 1",
+		"SELECT note_id FROM note_finding WHERE area = 'review' AND system = 'skin' AND finding = 'rash' AND state IN ('present', 'absent')",
 	} {
 		rows, err := s.reader.Query("EXPLAIN QUERY PLAN " + query)
 		require.NoError(t, err, query)

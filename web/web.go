@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"runtime/debug"
 	"strings"
 	"time"
 
@@ -67,7 +68,7 @@ type signedIn struct {
 func recoverer(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
-			slog.Error("a request failed unexpectedly", "route", c.FullPath(), "panic", p)
+			slog.Error("a request failed unexpectedly", "route", c.FullPath(), "panic", p, "stack", string(debug.Stack()))
 			problem(c.Writer, &app.Refusal{Status: 500, Message: "Something went wrong here. What you typed is kept in this window; try again."})
 			c.Abort()
 		}

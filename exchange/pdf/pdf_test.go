@@ -69,3 +69,33 @@ func TestNothingDisappearsOnPaper(t *testing.T) {
 	require.Contains(t, pages(t, raw)[0], wide("Keep >= 92 %."))
 	require.Contains(t, pages(t, raw)[0], wide("Łukasz Škoda"))
 }
+
+func TestDrawingsAndMarksArePrinted(t *testing.T) {
+	entry := Entry{Folio: 3, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64), Sections: []Section{{"Objective", "Tender."}}}
+	plain, err := Render(Document{Title: "Acute visit", Patient: "Bram Tollefsen", Visit: "2026-11-23T09:00:00-05:00", Entries: []Entry{entry}})
+	require.NoError(t, err)
+	entry.Drawings = []Drawing{{"Where it hurts", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 500"><path d="M10 10 L20 20 Q30 30 40 10" fill="none"/><g stroke="#A8431A"><line x1="10" y1="10" x2="30" y2="40" stroke-width="2.5"/></g></svg>`}}
+	raw, err := Render(Document{Title: "Acute visit", Patient: "Bram Tollefsen", Visit: "2026-11-23T09:00:00-05:00", Mark: "Retracted: another patient", Entries: []Entry{entry}})
+	require.NoError(t, err)
+	page := pages(t, raw)[0]
+	require.Contains(t, page, wide("Where it hurts"))
+	require.Contains(t, page, wide("Retracted: another patient"))
+	require.Greater(t, strings.Count(page, " l S"), strings.Count(pages(t, plain)[0], " l S"), "the stroke is drawn")
+	require.Contains(t, page, "0.659 0.263 0.102 RG", "in its color, #A8431A")
+	for _, bad := range []string{"<svg", `<svg><g stroke="url(x)"><line x1="1" y1="1" x2="2" y2="2"/></g></svg>`} {
+		entry.Drawings[0].SVG = bad
+		_, err := Render(Document{Title: "x", Entries: []Entry{entry}})
+		require.Error(t, err, bad)
+	}
+}
+
+func TestALongDrawingTakesAPageOfItsOwn(t *testing.T) {
+	e := Entry{Folio: 1, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Sections: []Section{{"Objective", strings.Repeat("Filled with words. ", 130)}}}
+	without, err := Render(Document{Title: "Visit", Entries: []Entry{e}})
+	require.NoError(t, err)
+	e.Drawings = []Drawing{{"Back", `<svg><path d="M0 0 L400 500"/></svg>`}}
+	with, err := Render(Document{Title: "Visit", Entries: []Entry{e}})
+	require.NoError(t, err)
+	require.Equal(t, len(pages(t, without))+1, len(pages(t, with)))
+	require.Contains(t, pages(t, with)[1], wide("Folio 1"), "with signer and folio")
+}

@@ -48,7 +48,7 @@ export function Plot({ patient, loinc, close }: { patient: string; loinc: string
         width: Math.min(820, host.current.clientWidth || 760),
         height: 220,
         legend: { show: false },
-        cursor: { show: false },
+        cursor: { x: false, y: false, points: { show: false }, drag: { x: true, y: false } },
         scales: { x: { time: true } },
         axes: [{ ...axis }, { ...axis, size: 52 }],
         series: [
@@ -66,7 +66,7 @@ export function Plot({ patient, loinc, close }: { patient: string; loinc: string
     <figure aria-label={`${name} over time`} className="mt-3 border border-rule bg-leaf p-3">
       <figcaption className="flex items-baseline gap-3">
         <span className="flex-1 font-semibold">
-          {name} <span className="font-normal text-faded">{unit}</span>
+          {name} <span className="font-normal text-faded">{unit} · draw over a span to look closer</span>
         </span>
         {spans.map(([words, days]) => (
           <button

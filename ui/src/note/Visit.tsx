@@ -205,10 +205,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       label: `Write the ${parts[part]?.name}`,
       run: () => focus.current[part]?.(),
     })),
-    { key: "q", label: "Questions of the history", run: () => toggle("questions") },
-    { key: "r", label: "Review of systems", run: () => toggle("review") },
-    { key: "e", label: "Examination", run: () => toggle("examination") },
-    { key: "g", label: "Look beside the note: earlier notes, results, histories", run: () => toggle("beside") },
+    ...both("q", "Questions of the history", () => toggle("questions")),
+    ...both("r", "Review of systems", () => toggle("review")),
+    ...both("e", "Examination", () => toggle("examination")),
+    ...both("g", "Look beside the note: earlier notes, results, histories", () => toggle("beside")),
     {
       key: "w",
       label: "Draw",
@@ -483,6 +483,12 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     </>
   );
 }
+
+// A letter, and the same with Alt, which also works while typing.
+const both = (k: string, label: string, run: () => void) => [
+  { key: k, label, run },
+  { key: `Alt+${k}`, label, run },
+];
 
 // Two closing lists say the same: what was read is what is signed over.
 function same(a: Schemas["ClosingView"], b: Schemas["ClosingView"]) {

@@ -1,0 +1,136 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"io/fs"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	"github.com/stretchr/testify/require"
+
+	"deftledger/core/note"
+)
+
+// Data written before findings were kept are brought up to date and lose nothing.
+func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
+	dir := t.TempDir()
+	ctx := context.Background()
+	db, err := sql.Open("sqlite", dsn(filepath.Join(dir, File), true))
+	require.NoError(t, err)
+	sub, err := fs.Sub(migrations, "migrations")
+	require.NoError(t, err)
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	require.NoError(t, err)
+	_, err = p.UpTo(ctx, 1)
+	require.NoError(t, err)
+	for _, s := range []string{
+		"INSERT INTO staff VALUES ('s','maren','Maren','Oduya','physician','','',x'00',1,1)",
+		"INSERT INTO patient(id, record, family, given, birth_date, sex) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M')",
+		"INSERT INTO allergy VALUES ('a','p','Penicillin','rash','mild','2026-01-01T00:00:00.000Z','J. Whitlock')",
+		"INSERT INTO medicine VALUES ('m','p','Lisinopril','10 mg daily','','')",
+		"INSERT INTO vital VALUES ('v1','p','29463-7','Weight','92.0','kg','2026-01-01T08:00:00.000Z')",
+		"INSERT INTO vital VALUES ('v2','p','29463-7','Weight','91.0','kg','2025-01-01T08:00:00.000Z')",
+		"INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at) VALUES ('v','p','s','2026-01-01','2026-01-01T08:00:00.000Z','Acute visit','Cough','done','2026-01-01T09:00:00.000Z')",
+		"INSERT INTO note(id, visit_id, patient_id, author_id, created_at, folio) VALUES ('n','v','p','s','2026-01-01T08:00:00.000Z',0)",
+		"INSERT INTO note_part VALUES ('n','plan','Rest.',1,'x','2026-01-01T08:00:00.000Z','s')",
+		"UPDATE note SET folio = 3",
+	} {
+		_, err := db.Exec(s)
+		require.NoError(t, err, s)
+	}
+	require.NoError(t, db.Close())
+
+	s, err := Open(ctx, dir)
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, s.Read(ctx, func(q *Q) error {
+		n, err := q.NoteByID("n")
+		require.NoError(t, err)
+		require.Equal(t, 3, n.Folio)
+		require.Zero(t, n.Retracted)
+		parts, err := q.NoteParts("n")
+		require.NoError(t, err)
+		require.Equal(t, "Rest.", parts[0].Text)
+		allergies, err := q.Allergies("p")
+		require.NoError(t, err)
+		require.Len(t, allergies, 1)
+		medicines, err := q.Medicines("p")
+		require.NoError(t, err)
+		require.Equal(t, "10 mg daily", medicines[0].Dose)
+		vitals, err := q.LastVitals("p")
+		require.NoError(t, err)
+		require.Len(t, vitals, 1)
+		require.Equal(t, "92.0", vitals[0].Value, "the newest of each kind")
+		v, err := q.VisitByID("v")
+		require.Equal(t, "", v.With)
+		return err
+	}))
+	// What was signed before stays closed to what is new.
+	err = s.Write(ctx, func(q *Q) error {
+		return q.PutFinding("n", note.Finding{Area: note.Review, System: "skin", Finding: "rash", State: note.Present, Origin: note.Chosen, Looked: true}, "s", time.Now())
+	})
+	require.ErrorContains(t, err, "the note is signed")
+}
+
+func TestFindingsAnswersAndSentencesRoundTrip(t *testing.T) {
+	s, err := Open(context.Background(), t.TempDir())
+	require.NoError(t, err)
+	defer s.Close()
+	ctx := context.Background()
+	at := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
+	yes := true
+	require.NoError(t, s.Write(ctx, func(q *Q) error {
+		for _, x := range []string{
+			"INSERT INTO staff VALUES ('s','maren','Maren','Oduya','physician','','',x'00',1,1)",
+			"INSERT INTO patient(id, record, family, given, birth_date, sex) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M')",
+			"INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at) VALUES ('v','p','s','2026-01-01','2026-01-01T08:00:00.000Z','Acute visit','Cough','done','2026-01-01T09:00:00.000Z')",
+			"INSERT INTO note(id, visit_id, patient_id, author_id, created_at) VALUES ('n','v','p','s','2026-01-01T08:00:00.000Z')",
+		} {
+			require.NoError(t, q.do(x))
+		}
+		f := note.Finding{Area: note.Examination, System: "lungs", Finding: "wheeze", State: note.Present, Side: "right", Severity: "mild", Duration: "2 d", Words: []string{"expiratory"}, Remark: "r", Origin: note.Carried, SourceNote: "n0", Looked: false}
+		require.NoError(t, q.PutFinding("n", f, "s", at))
+		f.Version = 1
+		got, err := q.Findings("n")
+		require.NoError(t, err)
+		require.Equal(t, []note.Finding{f}, got)
+		require.NoError(t, q.PutFinding("n", f, "s", at))
+		got, err = q.Findings("n")
+		require.NoError(t, err)
+		require.Equal(t, 2, got[0].Version)
+		require.NoError(t, q.LookedAtFinding("n", "examination", "lungs", "wheeze", "s", at))
+		require.ErrorIs(t, q.LookedAtFinding("n", "examination", "lungs", "stridor", "s", at), ErrNotFound)
+		require.NoError(t, q.DropFinding("n", f))
+
+		a := NoteAnswer{Form: "cough", Answered: note.Answered{Link: "night", Values: []note.Answer{{Yes: &yes}}, Origin: note.ByPatient}}
+		require.NoError(t, q.PutAnswer("n", a, 0, "s", at))
+		require.ErrorIs(t, q.PutAnswer("n", a, 0, "s", at), ErrStale)
+		require.NoError(t, q.PutAnswer("n", a, 1, "s", at))
+		a.Version = 2
+		as, err := q.NoteAnswers("n")
+		require.NoError(t, err)
+		require.Equal(t, []NoteAnswer{a}, as)
+		a.Values = nil
+		require.ErrorIs(t, q.PutAnswer("n", a, 1, "s", at), ErrStale)
+		require.NoError(t, q.PutAnswer("n", a, 2, "s", at))
+
+		c := CarriedSentence{Brought: note.Brought{ID: "c", Part: note.Plan, Text: "Rest.", Origin: note.Carried, Source: "visit"}, SourceNote: "n0"}
+		added, err := q.AddCarried("n", c, "s", at)
+		require.NoError(t, err)
+		require.True(t, added)
+		c.ID = "again"
+		added, err = q.AddCarried("n", c, "s", at)
+		require.NoError(t, err)
+		require.False(t, added, "the same sentence once")
+		require.NoError(t, q.SettleCarried("n", "c", "changed", "Rest and ice.", 1, "s", at))
+		require.ErrorIs(t, q.SettleCarried("n", "c", "removed", "", 1, "s", at), ErrStale)
+		cs, err := q.CarriedOf("n")
+		require.NoError(t, err)
+		require.True(t, cs[0].Looked && cs[0].Changed)
+		require.Equal(t, "Rest and ice.", cs[0].Text)
+		return nil
+	}))
+}

@@ -1,0 +1,137 @@
+package web
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+	"net/http/httptest"
+	"regexp"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/data"
+	"deftledger/store"
+)
+
+// opened is a handler over an empty practice.
+func opened(t *testing.T) http.Handler {
+	t.Helper()
+	s, err := store.Open(context.Background(), t.TempDir())
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return New(app.New(app.Config{Store: s, Clock: time.Now, Location: time.UTC, Forms: data.Forms}), built)
+}
+
+// Every route of the description but the door refuses who is not signed in.
+func TestNothingIsAnsweredBeforeSigningIn(t *testing.T) {
+	raw, err := Description()
+	require.NoError(t, err)
+	var d struct {
+		Paths map[string]map[string]struct {
+			OperationID string
+			RequestBody *struct {
+				Content map[string]struct{ Schema map[string]any }
+			}
+		}
+		Components struct{ Schemas map[string]map[string]any }
+	}
+	require.NoError(t, json.Unmarshal(raw, &d))
+	door := map[string]bool{"sign-in": true, "me": true, "unlock": true, "sign-out": true}
+	fill := regexp.MustCompile(`\{[^}]+\}`)
+	handler := opened(t)
+	tried := 0
+	for path, methods := range d.Paths {
+		for method, op := range methods {
+			if door[op.OperationID] {
+				continue
+			}
+			body := "{}"
+			if op.RequestBody != nil {
+				body = string(example(t, op.RequestBody.Content["application/json"].Schema, d.Components.Schemas, 0))
+			}
+			r := httptest.NewRequest(strings.ToUpper(method), fill.ReplaceAllString(path, "1"), strings.NewReader(body))
+			r.Header.Set("Content-Type", "application/json")
+			w := httptest.NewRecorder()
+			handler.ServeHTTP(w, r)
+			if strings.Contains(path, "{part}") { // its name is checked before anything else
+				require.Contains(t, []int{401, 422}, w.Code, "%s %s", method, path)
+				continue
+			}
+			require.Equal(t, http.StatusUnauthorized, w.Code, "%s %s answered %s", method, path, w.Body.String())
+			require.NotContains(t, w.Body.String(), "a-value-of-mine")
+			tried++
+		}
+	}
+	require.Greater(t, tried, 60)
+	for _, path := range []string{"/api/notes/1/pdf", "/api/documents/1", "/api/events"} {
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, httptest.NewRequest(http.MethodGet, path, nil))
+		require.Equal(t, http.StatusUnauthorized, w.Code, path)
+	}
+}
+
+// example makes a body that fits a schema.
+func example(t *testing.T, schema map[string]any, all map[string]map[string]any, depth int) []byte {
+	t.Helper()
+	if ref, ok := schema["$ref"].(string); ok {
+		schema = all[ref[strings.LastIndex(ref, "/")+1:]]
+	}
+	var v any
+	if enum, ok := schema["enum"].([]any); ok {
+		v = enum[0]
+	} else {
+		switch schema["type"] {
+		case "string":
+			v = "a-value-of-mine"
+			if n, ok := schema["maxLength"].(float64); ok && n < 15 {
+				v = "x"
+			}
+		case "integer", "number":
+			v = 1
+		case "boolean":
+			v = true
+		case "array":
+			v = []any{}
+		default:
+			out := map[string]json.RawMessage{}
+			required, _ := schema["required"].([]any)
+			properties, _ := schema["properties"].(map[string]any)
+			for _, name := range required {
+				if depth < 4 {
+					out[name.(string)] = example(t, properties[name.(string)].(map[string]any), all, depth+1)
+				}
+			}
+			v = out
+		}
+	}
+	raw, err := json.Marshal(v)
+	require.NoError(t, err)
+	return raw
+}
+
+// What was typed is clinical: a refused body is not echoed.
+func TestARefusedBodyIsNotEchoed(t *testing.T) {
+	handler := opened(t)
+	for path, body := range map[string]string{
+		"/api/findings/read":             `{"area":"liver","text":"secret words","rest":[],"sex":"F"}`,
+		"/api/notes/1/findings":          `{"changes":[{"area":"review","state":"secret words"}]}`,
+		"/api/visits/1/entries":          `{"list":"secret words secret words secret words"}`,
+		"/api/notes/1/looked":            `{"refs":[],"decision":"secret words"}`,
+		"/api/visits/1/vitals":           `{"entries":"secret words","confirmed":true}`,
+		"/api/forms":                     `{"kind":"secret words"}`,
+		"/api/notes/1/drawings":          `secret words`,
+		"/api/patients/1/medicines/find": `{"query":["secret words"]}`,
+	} {
+		r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(body))
+		r.Header.Set("Content-Type", "application/json")
+		w := httptest.NewRecorder()
+		handler.ServeHTTP(w, r)
+		require.Equal(t, 4, w.Code/100, path)
+		require.NotContains(t, w.Body.String(), "secret words", path)
+		require.Equal(t, "application/problem+json", w.Header().Get("Content-Type"), path)
+	}
+}
