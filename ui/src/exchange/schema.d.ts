@@ -2179,7 +2179,6 @@ export interface components {
         VitalRow: {
             /** @description One for each of the earlier visits; empty where it was not taken */
             earlier: string[];
-            key: string;
             loinc: string;
             mean: string;
             name: string;
