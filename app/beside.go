@@ -79,6 +79,9 @@ func (a *App) beside(q *store.Q, n store.Note, l *formSet) ([]BesideGroup, error
 						head = b.Label
 					}
 					ref := fmt.Sprintf("note|%s|%s|%s|%d|%d", e.ID, b.Part, b.Ref, i, k)
+					if area, _, _ := strings.Cut(b.Ref, "."); area == string(note.Review) || area == string(note.Examination) {
+						ref = "finding|" + e.ID + "|" + p.Ref // comes in as findings
+					}
 					g.Lines = append(g.Lines, BesideLine{ref, b.Part, text, head})
 				}
 			}
@@ -164,7 +167,7 @@ func (a *App) historyLines(q *store.Q, patient string) (BesideGroup, error) {
 	for _, k := range HistoryLists {
 		var titles, full, ids []string
 		for _, h := range hs {
-			if h.List != k.ID {
+			if h.List != k.ID || h.Title == Private {
 				continue
 			}
 			title := h.Title
@@ -257,9 +260,8 @@ func (t *tx) bringLine(a *App, l *formSet, n store.Note, v store.Visit, x Beside
 		c.Source = "result of " + sayDay(g.At[:min(10, len(g.At))])
 	}
 	if g.Kind == "note" {
-		f := strings.Split(x.ID, "|")
-		if area, system, ok := strings.Cut(f[3], "."); ok && (area == string(note.Review) || area == string(note.Examination)) {
-			return t.bringSystem(a, l, n, v, f[1], note.Area(area), system)
+		if keys, ok := strings.CutPrefix(x.ID, "finding|"+g.ID+"|"); ok {
+			return t.bringFindings(a, l, n, v, g.ID, strings.Fields(keys))
 		}
 		sv, err := t.VisitByID(g.VisitID)
 		if err != nil {
@@ -280,8 +282,8 @@ func (t *tx) bringLine(a *App, l *formSet, n store.Note, v store.Visit, x Beside
 	return err
 }
 
-// bringSystem brings the findings of one system from an earlier note.
-func (t *tx) bringSystem(a *App, l *formSet, n store.Note, v store.Visit, from string, area note.Area, system string) error {
+// bringFindings brings findings, named by their keys, from an earlier note.
+func (t *tx) bringFindings(a *App, l *formSet, n store.Note, v store.Visit, from string, keys []string) error {
 	d, err := a.draft(t.Q, n, v, l)
 	if err != nil {
 		return err
@@ -290,8 +292,15 @@ func (t *tx) bringSystem(a *App, l *formSet, n store.Note, v store.Visit, from s
 	if err != nil {
 		return err
 	}
-	o := l.systems.Forward(d, src, note.Wanted{Area: area, System: system})
-	return t.putFindings(n.ID, d.Findings, o.Findings)
+	before := d.Findings
+	for _, k := range keys {
+		f := strings.SplitN(k, ".", 3)
+		if f[2] == "" {
+			f[2] = note.OwnWords
+		}
+		d.Findings = l.systems.Forward(d, src, note.Wanted{Area: note.Area(f[0]), System: f[1], Finding: f[2]}).Findings
+	}
+	return t.putFindings(n.ID, before, d.Findings)
 }
 
 // LastFindings says how each system read at the last visit that has findings of

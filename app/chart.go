@@ -176,6 +176,7 @@ type ChartView struct {
 	Orders    []OrderView    `json:"orders"`
 	Reports   []ReportRow    `json:"reports"`
 	Documents []DocumentView `json:"documents"`
+	Speaking  []string       `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
 	Since     *SinceView     `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
 }
 
@@ -225,13 +226,22 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 		if err != nil {
 			return notFound(err, "patient")
 		}
-		out = ChartView{Patient: a.patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []LineView{}, Visits: []VisitView{}, Orders: []OrderView{}, Reports: []ReportRow{}, Documents: []DocumentView{}}
+		out = ChartView{Patient: a.patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []LineView{}, Visits: []VisitView{}, Orders: []OrderView{}, Reports: []ReportRow{}, Documents: []DocumentView{}, Speaking: []string{}}
 		allergies, err := q.Allergies(id)
 		if err != nil {
 			return err
 		}
 		for _, x := range allergies {
 			out.Allergies = append(out.Allergies, AllergyView{x.Substance, x.Reaction, x.Severity, a.say(x.StatedAt), x.StatedBy})
+		}
+		histories, err := q.Histories(id)
+		if err != nil {
+			return err
+		}
+		for _, h := range histories {
+			if h.List == "communication" && h.Title != Private {
+				out.Speaking = append(out.Speaking, h.Title+": "+h.Detail)
+			}
 		}
 		problems, err := q.Problems(id)
 		if err != nil {

@@ -31,7 +31,12 @@ var HistoryLists = []ListKind{
 	{"family", "Family", "No family illness of note", "Condition", "Who", []string{}},
 	{"social", "Social", "", "Topic", "Statement", []string{"Tobacco", "Alcohol", "Drugs", "Work", "Housing"}},
 	{"obstetric", "Obstetric", "Never pregnant", "Pregnancy", "Outcome", []string{}},
+	{"communication", "Language and who may speak", "", "Topic", "Statement", []string{"Language", "Interpreter", "May speak for the patient", Private}},
 }
+
+// Private is the topic of what stays between patient and clinician: it is never
+// offered for the note.
+const Private = "Between patient and clinician"
 
 func listName(id string) string {
 	for _, l := range append(HistoryLists, ListKind{ID: "medicines", Name: "Medicines"}, ListKind{ID: "allergies", Name: "Allergies"}) {

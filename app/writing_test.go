@@ -224,7 +224,7 @@ func (c *clinic) version(id string, part note.Part) int {
 
 func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	c := open(t)
-	c.earlier(30, "lungs", map[note.Part]string{note.Subjective: "Walks daily.", note.Plan: "Rest."})
+	c.earlier(30, "lungs, wheeze right, crackles bases, \"softer than before\"", map[note.Part]string{note.Subjective: "Walks daily.", note.Plan: "Rest."})
 	_, err := c.app.AddEntry(ctx, c.doctor(), visitID, app.NewEntry{List: "surgical", Title: "Gallbladder removed", Since: "2008"})
 	require.NoError(t, err)
 	id := c.note()
@@ -236,12 +236,12 @@ func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	var ids []string
 	for _, g := range groups {
 		for _, l := range g.Lines {
-			if strings.HasPrefix(l.Text, "Potassium 4.1 mmol/L") || strings.HasPrefix(l.Text, "Surgical history: Gallbladder removed.") || l.Text == "Rest." || l.Head == "Lungs" {
+			if strings.HasPrefix(l.Text, "Potassium 4.1 mmol/L") || strings.HasPrefix(l.Text, "Surgical history: Gallbladder removed.") || l.Text == "Rest." || l.Text == "Wheeze on the right." || l.Text == "Softer than before." {
 				ids = append(ids, l.ID)
 			}
 		}
 	}
-	require.Len(t, ids, 4)
+	require.Len(t, ids, 5)
 	for range 2 { // twice is once
 		_, err = c.app.Bring(ctx, c.doctor(), id, ids)
 		require.NoError(t, err)
@@ -250,7 +250,7 @@ func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, v.Brought, 3)
 	require.Equal(t, "result of 04 May 2026", v.Brought[1].Source)
-	require.Contains(t, reads(v), "Lungs: Breathing unlabored, clear throughout.")
+	require.Contains(t, reads(v), "Lungs: Wheeze on the right. Softer than before.", "one finding and the free words, not the whole system")
 	_, err = c.app.Bring(ctx, c.doctor(), id, []string{"result|none|1|0"})
 	require.Equal(t, 409, status(t, err))
 }

@@ -45,7 +45,7 @@ var patients = []patient{
 		allergies: []string{"Sulfonamide antibiotics|hives|mild", "Naproxen|stomach bleed|severe"},
 		medicines: []string{"Allopurinol|100 mg daily", "Losartan|50 mg daily", "Chlorthalidone|12.5 mg daily"},
 		problems:  []string{"M10.071", "N18.31", "I12.9", "M17.11"},
-		histories: []string{"past|Gout|first attack 2023|2023", "past|Stomach bleed|on naproxen|2019", "surgical|Gallbladder removed|Northsound Hospital|2008", "family|Kidney disease|mother", "social|Alcohol|beer at weekends", "social|Tobacco|never", "social|Work|runs the harbor cafe", "obstetric|Two births|1994 and 1997"},
+		histories: []string{"past|Gout|first attack 2023|2023", "past|Stomach bleed|on naproxen|2019", "surgical|Gallbladder removed|Northsound Hospital|2008", "family|Kidney disease|mother", "social|Alcohol|beer at weekends", "social|Tobacco|never", "social|Work|runs the harbor cafe", "communication|May speak for the patient|husband, Tunde Adeyemi", "obstetric|Two births|1994 and 1997"},
 		vitals:    vitals("148/86", "78", "37.1", "81.4", "165.5", "29.7"),
 		visits: []visit{
 			{daysAgo: 165, at: "09:20", kind: "Follow-up visit", reason: "Gout, second attack", s: "Settled over five days.", asks: "joint-pain", answers: []string{"joint=toe", "side=right", "duration=5 d", "onset=overnight", "trigger=beer", "severity=severe", "weight=y", "attacks=#2", "tried=ice,acetaminophen", "musculoskeletal.joint-swelling=y", "constitutional.fever=n", "skin.rash=n"}, o: "Can walk in soft shoes.", exam: "general, heart, lungs, foot: swelling right metatarsophalangeal mild, skin", a: "Gout, improving after the second attack.", p: "Start allopurinol 100 mg daily. Urate and kidney function in three months.", codes: []string{"M10.071", "N18.31"}},

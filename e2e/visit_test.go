@@ -222,7 +222,7 @@ func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
 	require.Equal(t, "ready", text(t, p, "SELECT stage FROM visit WHERE id = ?", v))
 	require.Contains(t, text(t, p, "SELECT reason FROM visit WHERE id = ?", v), "worse today")
 	require.Equal(t, "36.9 Cel", text(t, p, "SELECT value || ' ' || unit FROM vital WHERE visit_id = ? AND entered <> ''", v))
-	require.Equal(t, 9, p.count(t, "SELECT count(*) FROM statement WHERE visit_id = ? AND says = 'reviewed'", v), "seven histories, medicines and allergies")
+	require.Equal(t, 10, p.count(t, "SELECT count(*) FROM statement WHERE visit_id = ? AND says = 'reviewed'", v), "eight lists of histories, medicines and allergies")
 	// On the physician's screen without a reload.
 	maren.wait(`[...document.querySelectorAll("tr")].some((r) => r.innerText.includes("Ottoline") && r.innerText.includes("worse today"))`, "the reason for visit")
 

@@ -13,6 +13,9 @@ type Source struct {
 	Findings []Finding
 }
 
+// OwnWords is the Wanted.Finding of the free words about a system.
+const OwnWords = "own words"
+
 // Wanted says what to bring: a part's text, a system, or one finding. With a part
 // and no system, everything of that part is meant: its text, and for the
 // subjective and objective parts the findings of its area too.
@@ -135,7 +138,7 @@ func (s *Systems) forwardFindings(out *Outcome, d Draft, from Source, w Wanted) 
 	have := index(d.Findings)
 	before := s.lines(have, w)
 	wanted := func(f Finding) bool {
-		return f.Area == w.Area && (w.System == "" || f.System == w.System) && (w.Finding == "" || f.Finding == w.Finding)
+		return f.Area == w.Area && (w.System == "" || f.System == w.System) && (w.Finding == "" || f.Finding == w.Finding || w.Finding == OwnWords && f.Finding == "")
 	}
 	incoming := map[string]bool{}
 	for _, f := range from.Findings {

@@ -67,6 +67,9 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
         <p className="text-faded">
           Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}
         </p>
+        {chart.speaking.map((s) => (
+          <p key={s}>{s}</p>
+        ))}
       </div>
       <section
         className={`mt-4 border-l-[3px] pl-3 max-[1179px]:mt-0 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}

@@ -1267,6 +1267,8 @@ export interface components {
             reports: components["schemas"]["ReportRow"][];
             /** @description What came since this person last opened the chart; told when it is opened */
             since?: components["schemas"]["SinceView"];
+            /** @description Language, need of an interpreter, and who may speak for the patient */
+            speaking: string[];
             visits: components["schemas"]["VisitView"][];
             vitals: components["schemas"]["VitalView"][];
         };
