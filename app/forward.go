@@ -48,15 +48,7 @@ func (a *App) PreviewForward(ctx context.Context, who Actor, id, from string, w 
 		return out, err
 	}
 	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
-		n, err := q.NoteByID(id)
-		if err != nil {
-			return notFound(err, "note")
-		}
-		v, err := q.VisitByID(n.VisitID)
-		if err != nil {
-			return err
-		}
-		d, err := a.draft(q, n, v, l)
+		n, _, d, err := a.opened(q, id, l)
 		if err != nil {
 			return err
 		}

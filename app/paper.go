@@ -44,19 +44,11 @@ func (a *App) ClosingList(ctx context.Context, who Actor, id string) (out Closin
 	}
 	out.Points = []note.Point{}
 	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
-		n, err := q.NoteByID(id)
-		if err != nil {
-			return notFound(err, "note")
-		}
-		v, err := q.VisitByID(n.VisitID)
+		_, v, d, err := a.opened(q, id, l)
 		if err != nil {
 			return err
 		}
 		ds, err := q.Diagnoses(id)
-		if err != nil {
-			return err
-		}
-		d, err := a.draft(q, n, v, l)
 		if err != nil {
 			return err
 		}

@@ -132,6 +132,18 @@ func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.D
 	return d, err
 }
 
+// opened reads a note by its identifier, with its visit and what it is made of.
+func (a *App) opened(q *store.Q, id string, l *formSet) (n store.Note, v store.Visit, d note.Draft, err error) {
+	if n, err = q.NoteByID(id); err != nil {
+		return n, v, d, notFound(err, "note")
+	}
+	if v, err = q.VisitByID(n.VisitID); err != nil {
+		return n, v, d, err
+	}
+	d, err = a.draft(q, n, v, l)
+	return n, v, d, err
+}
+
 // sayVitals writes the vital signs of a visit in the order of entry; a blood
 // pressure measured several times is written singly, with the mean.
 func sayVitals(vs []store.Vital) []note.Vital {

@@ -130,7 +130,7 @@ export function Today() {
                 >
                   <td className="pl-1">{i < 9 && <KeyCap k={String(i + 1)} />}</td>
                   <td className={v.stage === "done" ? "text-faded" : "font-semibold"}>{clock(v.startsAt)}</td>
-                  <td>
+                  <td className="pr-2">
                     {mayOpen ? (
                       <Link
                         id={`visit-${v.id}`}

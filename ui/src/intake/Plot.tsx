@@ -49,7 +49,19 @@ export function Plot({ patient, loinc, close }: { patient: string; loinc: string
         height: 220,
         legend: { show: false },
         cursor: { x: false, y: false, points: { show: false }, drag: { x: true, y: false } },
-        scales: { x: { time: true } },
+        scales: {
+          // Few values, or one, still stand in a sensible frame.
+          x: {
+            time: true,
+            range: (_, from, to) => (to - from < 60 * 86_400 ? [from - 30 * 86_400, to + 30 * 86_400] : [from, to]),
+          },
+          y: {
+            range: (_, low, high) => {
+              const room = Math.max((high - low) * 0.1, Math.abs(high) * 0.03, 1);
+              return [low - room, high + room];
+            },
+          },
+        },
         axes: [{ ...axis }, { ...axis, size: 52 }],
         series: [
           {},
@@ -63,7 +75,7 @@ export function Plot({ patient, loinc, close }: { patient: string; loinc: string
     return () => plot.destroy();
   }, [key]);
   return (
-    <figure aria-label={`${name} over time`} className="mt-3 border border-rule bg-leaf p-3">
+    <figure aria-label={`${name} over time`} className="relative mt-3 border border-rule bg-leaf p-3">
       <figcaption className="flex items-baseline gap-3">
         <span className="flex-1 font-semibold">
           {name} <span className="font-normal text-faded">{unit} · draw over a span to look closer</span>
