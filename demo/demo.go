@@ -274,7 +274,14 @@ func (b *builder) visit(patient string, v visit) string {
 	}
 	b.later(v.daysAgo, "00:05", func(ctx context.Context) error {
 		return b.a.Store.Write(ctx, func(q *store.Q) error {
-			return q.AddVisit(store.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts, Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt})
+			if err := q.AddVisit(store.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts, Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt}); err != nil {
+				return err
+			}
+			with := map[string]string{"intake": b.tokens["jonah"].ID, "in visit": who.ID}[stage]
+			if with == "" {
+				return nil
+			}
+			return q.SetStage(id, stage, with, stageAt, 1)
 		})
 	})
 	if v.s == "" {

@@ -87,7 +87,7 @@ export function Today() {
   ]);
   return (
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf">
-      <div className="mx-auto max-w-[1180px] px-6 py-5">
+      <div className="mx-auto max-w-[1240px] px-6 py-5">
         <div className="mb-3 flex items-baseline gap-3">
           <h1 className="text-[20px]">Today</h1>
           <span className="small">
@@ -114,8 +114,8 @@ export function Today() {
                 <th className="w-14 font-semibold">Room</th>
                 <th className="w-30 font-semibold">Stage</th>
                 <th className="w-16 font-semibold">Waiting</th>
-                <th className="w-26 font-semibold max-[900px]:hidden">With</th>
-                <th className="w-34 font-semibold max-[900px]:hidden">Physician</th>
+                <th className="w-24 font-semibold max-[900px]:hidden">With</th>
+                <th className="w-28 font-semibold max-[900px]:hidden">Physician</th>
                 <th className="w-36 font-semibold">
                   <span className="sr-only">Act</span>
                 </th>
@@ -177,9 +177,9 @@ export function Today() {
                     {v.stage === "expected" || v.stage === "done" ? <span className="text-faded">–</span> : age(v.stageAt, now)}
                   </td>
                   <td className="max-[900px]:hidden">
-                    {v.with ? v.with === me.name ? "me" : short(v.with) : <span className="text-faded">nobody</span>}
+                    {v.with ? v.with === me.name ? "me" : short(v.with) : <span className="text-faded">–</span>}
                   </td>
-                  <td className="max-[900px]:hidden">{v.mine ? "me" : v.clinician}</td>
+                  <td className="max-[900px]:hidden">{v.mine ? "me" : short(v.clinician)}</td>
                   <td className="text-right">
                     {mayIntake && first === "intake" && !v.signed && (
                       <button type="button" className={i === at ? "choice" : "plain"} onClick={() => void intake(v)}>
