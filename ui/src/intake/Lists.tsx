@@ -192,19 +192,21 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
       <button type="button" className="plain py-0" onClick={close}>
         Done
       </button>
-      {l.id === "medicines" && found.data && !exact && (
+      {l.id === "medicines" && found.data && found.data.some((m) => m !== exact) && (
         <div className="flex basis-full flex-wrap gap-1.5">
-          {found.data.map((m) => (
-            <button
-              key={m.name}
-              type="button"
-              className="rounded-[3px] border border-edge px-2 py-0.5 hover:bg-kelp-wash"
-              onClick={() => setTitle(m.name)}
-            >
-              {m.name}
-              {m.warnings.some((w) => w.serious) && <span className="font-semibold text-alarm"> ■ allergy</span>}
-            </button>
-          ))}
+          {found.data
+            .filter((m) => m !== exact)
+            .map((m) => (
+              <button
+                key={m.name}
+                type="button"
+                className="rounded-[3px] border border-edge px-2 py-0.5 hover:bg-kelp-wash"
+                onClick={() => setTitle(m.name)}
+              >
+                {m.name}
+                {m.warnings.some((w) => w.serious) && <span className="font-semibold text-alarm"> ■ allergy</span>}
+              </button>
+            ))}
         </div>
       )}
       {exact?.warnings.map((w) => (
