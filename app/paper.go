@@ -141,6 +141,9 @@ func (a *App) document(v NoteView, section string) (pdf.Document, error) {
 				b.Sections = append(b.Sections, pdf.Section(s))
 			}
 		}
+		if carried := carriedWords(v, e); carried != "" && section == "" {
+			b.Sections = append(b.Sections, pdf.Section{Heading: "Carried from earlier visits", Text: carried})
+		}
 		if section == "" || section == note.Objective.Heading() {
 			for _, x := range e.Drawings {
 				b.Drawings = append(b.Drawings, pdf.Drawing(x))
@@ -152,6 +155,33 @@ func (a *App) document(v NoteView, section string) (pdf.Document, error) {
 		d.Entries = append(d.Entries, b)
 	}
 	return d, nil
+}
+
+// carriedWords names, for readers on paper, the sentences that were carried from
+// earlier visits, by their source.
+func carriedWords(v NoteView, e SealedView) string {
+	words := map[string]string{}
+	for _, s := range v.Sources {
+		words[s.Note] = s.Words
+	}
+	var lines []string
+	for _, b := range e.Blocks {
+		for _, p := range b.Pieces {
+			if p.Origin != note.Carried {
+				continue
+			}
+			from := words[p.Source]
+			if from == "" {
+				from = "an earlier visit"
+			}
+			text := p.Text
+			if b.Label != "" {
+				text = b.Label + ": " + text
+			}
+			lines = append(lines, strings.ToUpper(from[:1])+from[1:]+": "+text)
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 // NotePDF renders a signed note with its amendments, or one section of it alone.

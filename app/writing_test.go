@@ -1,8 +1,12 @@
 package app_test
 
 import (
+	"bytes"
+	"compress/zlib"
+	"io"
 	"net/http"
 	"net/http/httptest"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
@@ -208,6 +212,12 @@ func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
 	}
 	require.Equal(t, 3, carried, "two sentences and the wheeze; the changed one is the writer's own")
 	require.Equal(t, "visit of 04 Apr 2026, folio 1", v.Sources[0].Words)
+	paper, err := c.app.NotePDF(ctx, c.doctor(), id, "")
+	require.NoError(t, err)
+	alone, err := c.app.NotePDF(ctx, c.doctor(), id, "Objective")
+	require.NoError(t, err)
+	require.Contains(t, onPaper(t, paper), "Visit of 04 Apr 2026, folio 1: Lungs: Wheeze on the right.", "readers on paper see it too")
+	require.NotContains(t, onPaper(t, alone), "folio 1: Lungs")
 	_, err = c.app.SetFindings(ctx, c.doctor(), id, nil)
 	require.Equal(t, 409, status(t, err), "a signed note takes no finding")
 	require.Empty(t, c.verify())
@@ -393,4 +403,22 @@ func TestDrawings(t *testing.T) {
 	v, err = c.app.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "Pain", v.Sealed.Drawings[0].Caption)
+}
+
+// onPaper returns the words of a PDF, which stand in it as compressed UTF-16.
+func onPaper(t testing.TB, raw []byte) string {
+	t.Helper()
+	var out strings.Builder
+	for _, m := range regexp.MustCompile(`(?s)stream\n(.*?)\nendstream`).FindAllSubmatch(raw, -1) {
+		z, err := zlib.NewReader(bytes.NewReader(m[1]))
+		if err != nil {
+			continue
+		}
+		page, _ := io.ReadAll(z)
+		for _, w := range regexp.MustCompile(`(?s)Td \((.*?)\)Tj`).FindAllSubmatch(page, -1) {
+			out.WriteString(strings.ReplaceAll(string(w[1]), "\x00", ""))
+			out.WriteByte(' ')
+		}
+	}
+	return out.String()
 }
