@@ -312,43 +312,22 @@ func (a *App) LastFindings(ctx context.Context, who Actor, id string) (out []Las
 		return out, err
 	}
 	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
-		n, err := q.NoteByID(id)
-		if err != nil {
-			return notFound(err, "note")
-		}
-		v, err := q.VisitByID(n.VisitID)
+		n, v, err := noteVisit(q, id)
 		if err != nil {
 			return err
 		}
-		notes, err := q.NotesOf(n.PatientID)
-		if err != nil {
-			return err
-		}
+		earlier, err := q.FindingsBefore(n.PatientID, id, v.StartsAt)
 		seen := map[string]bool{}
-		for _, e := range notes {
-			if e.ID == n.ID || e.Retracted > 0 {
-				continue
-			}
-			ev, err := q.VisitByID(e.VisitID)
-			if err != nil {
-				return err
-			}
-			if !ev.StartsAt.Before(v.StartsAt) {
-				continue
-			}
-			fs, err := q.Findings(e.ID)
-			if err != nil {
-				return err
-			}
-			for _, b := range l.systems.Compose(note.Draft{Findings: fs}) {
+		for _, e := range earlier {
+			for _, b := range l.systems.Compose(note.Draft{Findings: e.Findings}) {
 				if !seen[b.Ref] {
 					seen[b.Ref] = true
 					area, system, _ := strings.Cut(b.Ref, ".")
-					out = append(out, LastSystem{area, system, b.Text(), a.say(ev.StartsAt), e.ID})
+					out = append(out, LastSystem{area, system, b.Text(), a.say(e.StartsAt), e.NoteID})
 				}
 			}
 		}
-		return nil
+		return err
 	})
 	return out, err
 }

@@ -239,6 +239,23 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	require.Equal(t, 100, n.Share.Patient, "the patient's own words")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM incoming_entry WHERE decision = ''"), "the other dose of allopurinol still waits")
 
+	// Two parties name the same new medicine: taken in together, it comes in once and
+	// the other one waits beside it.
+	e.Set(func(e *standin.Elsewhere) {
+		p := &e.People[0]
+		p.Dispensed = append(p.Dispensed, standin.Dispensing{ID: "9", Medicine: "Ibuprofen 600 mg tablet", Dose: "three times daily", Day: "2026-05-01"})
+		p.Responses = append(p.Responses, json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv2","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit","status":"completed","item":[{"linkId":"medicine","item":[{"linkId":"medicine.what","answer":[{"valueString":"Ibuprofen"}]}]}]}`))
+	})
+	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
+	require.Equal(t, 2, f.New)
+	both := []string{entry(t, *f.Intake, "Ibuprofen").ID, entry(t, *f.Intake, "Ibuprofen 600 mg tablet").ID}
+	v, err = c.app.Decide(ctx, c.jonah(), visitID, both, "take in")
+	require.NoError(t, err)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Ibuprofen%'"))
+	require.Equal(t, "Ibuprofen", entry(t, v, "Ibuprofen 600 mg tablet").Beside)
+	require.Empty(t, entry(t, v, "Ibuprofen 600 mg tablet").Decision)
+
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
 	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)

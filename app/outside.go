@@ -269,7 +269,9 @@ func firstWord(s string) string {
 }
 
 // Decide takes an entry from outside in, leaves it out, or joins it to the entry of
-// the chart it stands beside. Allergies are left out by a physician only.
+// the chart it stands beside. Allergies are left out by a physician only. Of several
+// taken in at once, one that may be the same as an entry of the chart (also one that
+// came in just before it) goes on waiting: it is decided by itself.
 func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []string, decision string) (IntakeView, error) {
 	if !slices.Contains([]string{"take in", "leave out", "join"}, decision) {
 		return IntakeView{}, refuse(422, "Take it in, leave it out or join it.")
@@ -279,7 +281,13 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 		return before, err
 	}
 	return a.intake(ctx, who, visitID, decision+" from outside", func(t *tx, v store.Visit) error {
-		for _, id := range ids {
+		now := before
+		for i, id := range ids {
+			if i > 0 { // what came in just before counts
+				if now, err = a.intakeNow(t.Q, v); err != nil {
+					return err
+				}
+			}
 			e, err := t.IncomingEntryByID(id)
 			if err != nil || e.PatientID != v.PatientID {
 				return refuse(404, "There is no such entry.")
@@ -290,6 +298,9 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 			if e.Decision != "" {
 				return refuse(409, "Somebody decided that entry meanwhile: %s.", e.Decision)
 			}
+			if beside, _ := match(&now, e); decision == "take in" && len(ids) > 1 && beside != nil {
+				continue
+			}
 			became := ""
 			switch {
 			case decision == "leave out" && e.List == "allergies" && !May(who.Role, EditProblems):
@@ -299,7 +310,7 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 			case decision == "take in":
 				became, err = t.addEntry(v, NewEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, source: e.Source})
 			case decision == "join":
-				beside, _ := match(&before, e)
+				beside, _ := match(&now, e)
 				if beside == nil {
 					return refuse(422, "There is nothing in the chart to join it to.")
 				}
@@ -314,6 +325,12 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 		}
 		return nil
 	})
+}
+
+// intakeNow reads the lists of the chart as they stand within an act.
+func (a *App) intakeNow(q *store.Q, v store.Visit) (out IntakeView, err error) {
+	err = a.lists(q, v, &out)
+	return out, err
 }
 
 // takeAnswer takes a patient's own answer into the draft of the visit.

@@ -132,15 +132,20 @@ func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.D
 	return d, err
 }
 
-// opened reads a note by its identifier, with its visit and what it is made of.
-func (a *App) opened(q *store.Q, id string, l *formSet) (n store.Note, v store.Visit, d note.Draft, err error) {
+// noteVisit reads a note by its identifier, with its visit.
+func noteVisit(q *store.Q, id string) (n store.Note, v store.Visit, err error) {
 	if n, err = q.NoteByID(id); err != nil {
-		return n, v, d, notFound(err, "note")
+		return n, v, notFound(err, "note")
 	}
-	if v, err = q.VisitByID(n.VisitID); err != nil {
-		return n, v, d, err
+	v, err = q.VisitByID(n.VisitID)
+	return n, v, err
+}
+
+// opened reads a note with its visit and what it is made of.
+func (a *App) opened(q *store.Q, id string, l *formSet) (n store.Note, v store.Visit, d note.Draft, err error) {
+	if n, v, err = noteVisit(q, id); err == nil {
+		d, err = a.draft(q, n, v, l)
 	}
-	d, err = a.draft(q, n, v, l)
 	return n, v, d, err
 }
 
@@ -183,7 +188,7 @@ func sayVitals(vs []store.Vital) []note.Vital {
 	return out
 }
 
-// write changes a draft: it checks the right, refuses a signed note, runs the
+// change changes a draft: it checks the right, refuses a signed note, runs the
 // change and returns the note as it is then.
 func (a *App) change(ctx context.Context, who Actor, id, act string, f func(t *tx, n store.Note, v store.Visit, l *formSet) error) (NoteView, error) {
 	l, err := a.formSet()
@@ -191,16 +196,12 @@ func (a *App) change(ctx context.Context, who Actor, id, act string, f func(t *t
 		return NoteView{}, err
 	}
 	err = a.act(ctx, who, WriteNote, func(t *tx) error {
-		n, err := t.NoteByID(id)
+		n, v, err := noteVisit(t.Q, id)
 		if err != nil {
-			return notFound(err, "note")
+			return err
 		}
 		if n.Folio > 0 {
 			return refuse(409, "The note is signed. Write an amendment instead.")
-		}
-		v, err := t.VisitByID(n.VisitID)
-		if err != nil {
-			return err
 		}
 		if err := f(t, n, v, l); err != nil {
 			return err
@@ -242,7 +243,7 @@ func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []n
 			if c.Bring {
 				src, err := t.LastWith(n.PatientID, id, v.StartsAt, c.Area, c.System)
 				if store.IsNotFound(err) {
-					return refuse(404, "No earlier visit has findings of that system.")
+					return refuse(404, "No earlier visit has findings of %s. Take it out of the line; nothing of the line was entered.", systemName(l, c.Area, c.System))
 				}
 				if err != nil {
 					return err
@@ -271,6 +272,13 @@ func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []n
 		}
 		return t.putFindings(id, before, d.Findings)
 	})
+}
+
+func systemName(l *formSet, a note.Area, id string) string {
+	if x, ok := l.systems.System(a, id); ok {
+		return strings.ToLower(x.Name)
+	}
+	return "that system"
 }
 
 // about says what "all the rest" must know of a note.

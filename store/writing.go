@@ -15,16 +15,48 @@ func flag(b bool) int {
 	return 0
 }
 
+const findingCols = "f.area, f.system, f.finding, f.state, f.side, f.severity, f.duration, f.words, f.remark, f.origin, f.source_note, f.looked, f.version"
+
+func scanFinding(s scanner, f *note.Finding) error {
+	var words string
+	err := s.Scan(&f.Area, &f.System, &f.Finding, &f.State, &f.Side, &f.Severity, &f.Duration, &words, &f.Remark, &f.Origin, &f.SourceNote, &f.Looked, &f.Version)
+	if err == nil {
+		err = json.Unmarshal([]byte(words), &f.Words)
+	}
+	return err
+}
+
 // Findings lists the findings of a note.
 func (q *Q) Findings(noteID string) ([]note.Finding, error) {
-	return list(q, func(s scanner, f *note.Finding) error {
-		var words string
-		err := s.Scan(&f.Area, &f.System, &f.Finding, &f.State, &f.Side, &f.Severity, &f.Duration, &words, &f.Remark, &f.Origin, &f.SourceNote, &f.Looked, &f.Version)
-		if err == nil {
-			err = json.Unmarshal([]byte(words), &f.Words)
+	return list(q, scanFinding, "SELECT "+findingCols+" FROM note_finding f WHERE f.note_id = ?", noteID)
+}
+
+// EarlierFindings are the findings of an earlier note.
+type EarlierFindings struct {
+	NoteID   string
+	StartsAt time.Time
+	Findings []note.Finding
+}
+
+// FindingsBefore lists the findings of a patient's other notes of visits before a
+// moment, newest visit first; retracted notes do not count.
+func (q *Q) FindingsBefore(patient, notThis string, before time.Time) ([]EarlierFindings, error) {
+	type row struct {
+		id, starts string
+		note.Finding
+	}
+	rows, err := list(q, func(s scanner, r *row) error {
+		return scanFinding(prefixed{prefixed{s, &r.starts}, &r.id}, &r.Finding)
+	}, "SELECT v.starts_at, n.id, "+findingCols+" FROM note n JOIN visit v ON v.id = n.visit_id JOIN note_finding f ON f.note_id = n.id WHERE n.patient_id = ? AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0 ORDER BY v.starts_at DESC, n.id", patient, notThis, Stamp(before))
+	var out []EarlierFindings
+	for _, r := range rows {
+		if len(out) == 0 || out[len(out)-1].NoteID != r.id {
+			out = append(out, EarlierFindings{NoteID: r.id, StartsAt: Moment(r.starts)})
 		}
-		return err
-	}, "SELECT area, system, finding, state, side, severity, duration, words, remark, origin, source_note, looked, version FROM note_finding WHERE note_id = ?", noteID)
+		last := &out[len(out)-1]
+		last.Findings = append(last.Findings, r.Finding)
+	}
+	return out, err
 }
 
 // PutFinding stores a finding under its next version.

@@ -100,7 +100,7 @@ func runDemo(ctx context.Context, args []string) error {
 		for _, p := range demo.People {
 			fmt.Printf("  %-8s %s %s, %s\n", p.Login, p.Given, p.Family, p.Role)
 		}
-		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, open the third visit of the day, press ? to see the keys,\nwrite the note, add a diagnosis with d, order a test with o, and watch the desk.\n", demo.Password, demo.Secret)
+		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, step past the note that waits (Alt U), press 3 and v for the third visit;\nEscape leaves the text, q asks the history, e is the examination, ? shows the keys.\nAs jonah, 3 and i open the intake.\n", demo.Password, demo.Secret)
 	})
 }
 

@@ -18,7 +18,11 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
       <div className="flex flex-wrap items-baseline gap-x-3">
         <h3 className="w-44 font-sans text-[14px] font-semibold">{l.name}</h3>
         <div className="flex flex-1 flex-wrap items-baseline gap-x-3">
-          {l.entries.length === 0 && !l.noneKnown && <span className="text-faded">Not asked yet: unknown is not none.</span>}
+          {l.entries.length === 0 && !l.noneKnown && (
+            <span className="text-faded">
+              {l.reviewed ? "Nothing recorded; nobody stated that there is none." : "Not asked yet: unknown is not none."}
+            </span>
+          )}
           {l.entries.length === 0 && l.noneKnown && (
             <span>
               {l.none || "None"} <span className="small">stated by {l.noneKnown}</span>
