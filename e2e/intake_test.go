@@ -14,6 +14,7 @@ func (h *hand) intakeOf(given string) {
 	v := text(h.t, h.p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.given = ? ORDER BY v.starts_at DESC LIMIT 1", given)
 	h.do(navigate("http://" + h.p.http + "/visits/" + v + "/intake"))
 	h.sees("Done so far")
+	h.wait(`document.querySelector('aside[aria-label="Patient"] h1')`, "the spine")
 }
 
 // press a button by its accessible name.

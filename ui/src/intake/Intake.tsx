@@ -81,7 +81,8 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
   ]);
   return (
     <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
-      {chart.data && <Spine chart={chart.data} />}
+      {/* The room of the spine is kept while it loads, so that nothing moves under the pointer. */}
+      {chart.data ? <Spine chart={chart.data} /> : <div className="w-[232px] shrink-0 border-r border-rule max-[1179px]:h-40" />}
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
         <div className="min-h-0 flex-1 overflow-auto px-10 py-5 max-[1179px]:overflow-visible max-[700px]:px-4">
           <div className="mb-3 flex items-baseline gap-3 border-b border-rule pb-2.5">
