@@ -15,9 +15,11 @@ import (
 
 	"github.com/google/uuid"
 
+	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/ledger"
 	"deftledger/core/order"
+	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/store"
 )
@@ -45,7 +47,14 @@ type Config struct {
 	IdleAfter  time.Duration // the screen locks after this
 	Forms      fs.FS         // the forms that ship: body systems, interviews, kinds of visit, snippets
 	Medicines  *safety.List
+	House      House
 	Elsewhere  Elsewhere
+}
+
+// House is what the practice does itself.
+type House struct {
+	Tests    []result.HouseTest
+	Vaccines []chart.Vaccine
 }
 
 // Elsewhere is where other parties are reached, as base addresses of their FHIR
@@ -136,7 +145,10 @@ func (a *App) write(ctx context.Context, who Actor, f func(*tx) error) error {
 	// An act that was begun is finished, even when the browser has gone.
 	err := a.Store.Write(context.WithoutCancel(ctx), func(q *store.Q) error {
 		t.Q, t.events, t.heads = q, nil, nil
-		return f(t)
+		if err := f(t); err != nil {
+			return err
+		}
+		return t.address()
 	})
 	if err != nil {
 		return err
@@ -165,6 +177,27 @@ func (t *tx) audit(act, patient, subject, detail string) error {
 
 func (t *tx) tell(kind, id, patient string) {
 	t.events = append(t.events, Event{Kind: kind, ID: id, Patient: patient})
+}
+
+// address names the person in every event: screens are open on the person, and a
+// change may concern a record that was merged into theirs.
+func (t *tx) address() error {
+	person := map[string]string{"": ""}
+	for i, e := range t.events {
+		to, known := person[e.Patient]
+		if !known {
+			p, err := t.Person(e.Patient)
+			if err != nil && !store.IsNotFound(err) {
+				return err
+			}
+			if to = p.ID; to == "" {
+				to = e.Patient
+			}
+			person[e.Patient] = to
+		}
+		t.events[i].Patient = to
+	}
+	return nil
 }
 
 // seal writes the sealed entry of a signing act.

@@ -2,6 +2,7 @@ package app
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"strings"
 	"time"
@@ -54,20 +55,29 @@ func (a *App) beside(q *store.Q, n store.Note, l *formSet) ([]BesideGroup, error
 	if err != nil {
 		return out, err
 	}
+	visits, err := q.VisitsOf(n.PatientID)
+	if err != nil {
+		return out, err
+	}
+	visitOf := map[string]store.Visit{}
+	for _, v := range visits {
+		visitOf[v.ID] = v
+	}
+	sealed, err := q.SealedNotes(n.PatientID)
+	if err != nil {
+		return out, err
+	}
 	for _, e := range notes {
 		if e.ID == n.ID || e.Retracted > 0 {
 			continue
 		}
-		v, err := q.VisitByID(e.VisitID)
-		if err != nil {
-			return out, err
-		}
-		d, err := a.draft(q, e, v, l)
+		v := visitOf[e.VisitID]
+		blocks, err := a.blocksOf(q, e, v, sealed[e.ID], l)
 		if err != nil {
 			return out, err
 		}
 		g := BesideGroup{ID: e.ID, Kind: "note", Title: v.Kind + ": " + v.Reason, At: a.say(v.StartsAt), VisitID: v.ID, Link: "/patients/" + n.PatientID + "/visits/" + v.ID, Lines: []BesideLine{}}
-		for _, b := range l.systems.Compose(d) {
+		for _, b := range blocks {
 			for i, p := range b.Pieces {
 				texts := []string{p.Text}
 				if p.Ref == "typed" {
@@ -119,6 +129,19 @@ func (a *App) beside(q *store.Q, n store.Note, l *formSet) ([]BesideGroup, error
 		out = append(out, BesideGroup{ID: d.ID, Kind: "document", Title: d.Title, At: d.At, Link: "/api/documents/" + d.ID, Lines: []BesideLine{}})
 	}
 	return out, err
+}
+
+// blocksOf reads an earlier note: a signed one from what was sealed, any other from
+// what it is made of.
+func (a *App) blocksOf(q *store.Q, n store.Note, v store.Visit, sealed []byte, l *formSet) ([]note.Block, error) {
+	var c note.Content
+	if sealed != nil {
+		if err := json.Unmarshal(sealed, &c); err != nil || len(c.Blocks) > 0 {
+			return c.Blocks, err
+		}
+	}
+	d, err := a.draft(q, n, v, l)
+	return l.systems.Compose(d), err
 }
 
 func flagWord(f string) string {

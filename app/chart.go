@@ -176,6 +176,9 @@ type ChartView struct {
 	Orders    []OrderView    `json:"orders"`
 	Reports   []ReportRow    `json:"reports"`
 	Documents []DocumentView `json:"documents"`
+	Vaccines  []GivenView    `json:"vaccines"`
+	Prepared  []PreparedView `json:"prepared" doc:"Orders that wait for a physician's signature, or were given back"`
+	Merged    []MergeView    `json:"merged" doc:"Records of the same person that are read as part of this chart"`
 	Speaking  []string       `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
 	Since     *SinceView     `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
 }
@@ -222,7 +225,7 @@ func (a *App) since(at time.Time, reports []store.Report, visits []store.Visit, 
 // opened says that a person opened it now (and not a screen refreshing itself).
 func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out ChartView, err error) {
 	err = a.look(ctx, who, SeeChart, func(q *store.Q) error {
-		p, err := q.PatientByID(id)
+		p, err := q.Person(id)
 		if err != nil {
 			return notFound(err, "patient")
 		}
@@ -292,6 +295,16 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 		for _, r := range reports {
 			out.Reports = append(out.Reports, a.reportRow(r))
 		}
+		given, err := q.Immunizations(id)
+		if out.Vaccines, err = a.givenViews(q, given, err); err != nil {
+			return err
+		}
+		if out.Prepared, err = a.preparedOf(q, id, who); err != nil {
+			return err
+		}
+		if out.Merged, err = a.merges(q, id); err != nil {
+			return err
+		}
 		if out.Documents, err = a.documents(q, id); err != nil || !opened {
 			return err
 		}
@@ -316,10 +329,11 @@ func (a *App) AddProblem(ctx context.Context, who Actor, patient, code string) e
 		return err
 	}
 	return a.act(ctx, who, EditProblems, func(t *tx) error {
-		if _, err := t.PatientByID(patient); err != nil {
+		p, err := t.Person(patient)
+		if err != nil {
 			return notFound(err, "patient")
 		}
-		added, err := t.Q.AddProblem(store.Problem{ID: newID(), PatientID: patient, Code: e.Code, Title: e.Title, Since: a.Today()})
+		added, err := t.Q.AddProblem(store.Problem{ID: newID(), PatientID: p.ID, Code: e.Code, Title: e.Title, Since: a.Today()})
 		if err != nil || !added {
 			return err
 		}
@@ -359,11 +373,12 @@ func (a *App) line(l store.Line) LineView {
 
 // Desk is a person's open lines, with what each list of the desk shows.
 type Desk struct {
-	Count      int           `json:"count"`
-	Reports    []DeskReport  `json:"reports"`
-	Notes      []DeskNote    `json:"notes"`
-	Orders     []DeskOrder   `json:"orders"`
-	Quarantine []HeldMessage `json:"quarantine"`
+	Count      int            `json:"count"`
+	Reports    []DeskReport   `json:"reports"`
+	Notes      []DeskNote     `json:"notes"`
+	Orders     []DeskOrder    `json:"orders"`
+	ToSign     []DeskPrepared `json:"toSign"`
+	Quarantine []HeldMessage  `json:"quarantine"`
 }
 
 // DeskReport is an open report line.
@@ -390,9 +405,16 @@ type DeskOrder struct {
 	Days    int         `json:"days"`
 }
 
+// DeskPrepared is a prepared order to sign, or one that was given back.
+type DeskPrepared struct {
+	Patient PatientView  `json:"patient"`
+	Order   PreparedView `json:"order"`
+	Since   string       `json:"since"`
+}
+
 // MyDesk lists the open lines of the person.
 func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
-	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, Quarantine: []HeldMessage{}}
+	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, ToSign: []DeskPrepared{}, Quarantine: []HeldMessage{}}
 	err = a.look(ctx, who, SeeResults, func(q *store.Q) error {
 		lines, err := q.OpenLinesOf(who.ID)
 		if err != nil {
@@ -419,6 +441,18 @@ func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
 		for _, o := range orders {
 			orderBy[o.ID] = o
 		}
+		prepared, err := q.PreparedIn(ids[line.ToSign])
+		if err != nil {
+			return err
+		}
+		preparedBy := map[string]store.Prepared{}
+		for _, p := range prepared {
+			preparedBy[p.ID] = p
+		}
+		names, err := a.names(q)
+		if err != nil {
+			return err
+		}
 		visitBy, err := q.VisitsOfNotes(ids[line.Note])
 		if err != nil {
 			return err
@@ -430,6 +464,8 @@ func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
 				out.Reports = append(out.Reports, DeskReport{a.patient(l.Patient), a.reportRow(reportBy[l.Subject]), a.say(l.OpenedAt)})
 			case line.Note:
 				out.Notes = append(out.Notes, DeskNote{a.patient(l.Patient), visitBy[l.Subject], a.say(l.OpenedAt), days})
+			case line.ToSign:
+				out.ToSign = append(out.ToSign, DeskPrepared{a.patient(l.Patient), a.prepared(preparedBy[l.Subject], who, names), a.say(l.OpenedAt)})
 			case line.Order:
 				out.Orders = append(out.Orders, DeskOrder{a.patient(l.Patient), a.order(orderBy[l.Subject]), string(l.State), a.say(l.OpenedAt), days})
 			}

@@ -13,7 +13,7 @@ import (
 // sourceOf reads what an earlier note offers.
 func (a *App) sourceOf(q *store.Q, id, patient string, l *formSet) (note.Source, store.Visit, error) {
 	n, err := q.NoteByID(id)
-	if err != nil || n.PatientID != patient || n.Retracted > 0 {
+	if err != nil || !samePerson(q, n.PatientID, patient) || n.Retracted > 0 {
 		return note.Source{}, store.Visit{}, refuse(404, "There is no such earlier note of this patient.")
 	}
 	v, err := q.VisitByID(n.VisitID)

@@ -207,7 +207,7 @@ func (t *tx) file(in store.Incoming, d *decision) error {
 		switch {
 		case d != nil:
 			next.PatientID, next.OwnerID, next.MatchedBy = d.patientID, d.owner, d.by
-			if found && o.PatientID == d.patientID {
+			if found && samePerson(t.Q, o.PatientID, d.patientID) {
 				next.OrderID, next.Position, next.OwnerID = o.ID, position, o.ClinicianID
 			} else if d.orderID != "" {
 				chosen, err := t.OrderByID(d.orderID)
@@ -280,7 +280,7 @@ func (t *tx) fileReport(r store.Report) error {
 		}
 	case err != nil:
 		return err
-	case old.PatientID != r.PatientID:
+	case !samePerson(t.Q, old.PatientID, r.PatientID):
 		return held("The laboratory's number %s was filed for another patient before.", r.Filler)
 	default:
 		r.ID, r.OwnerID = old.ID, old.OwnerID
@@ -313,6 +313,16 @@ func (t *tx) fileReport(r store.Report) error {
 	t.tell("report", r.ID, r.PatientID)
 	t.tell("line", r.ID, r.PatientID)
 	return t.audit("file report", r.PatientID, r.ID, "")
+}
+
+// samePerson says whether two records are of one person.
+func samePerson(q *store.Q, a, b string) bool {
+	if a == b {
+		return true
+	}
+	p, err1 := q.Person(a)
+	o, err2 := q.Person(b)
+	return err1 == nil && err2 == nil && p.ID == o.ID
 }
 
 // settleOrder brings an order's state up to its reports: it closes when every test
@@ -413,8 +423,17 @@ func (a *App) Held(ctx context.Context, who Actor, id int64) (out HeldDetail, er
 		if err != nil {
 			return err
 		}
+		shown := map[string]bool{}
 		for _, c := range outside.Candidates(all, reports[0].Patient, 5) {
-			v := CandidateView{a.patient(c.Patient), c.Agree, c.Differ}
+			p, err := q.Person(c.Patient.ID) // who a merged record is about now
+			if err != nil {
+				return err
+			}
+			if shown[p.ID] {
+				continue
+			}
+			shown[p.ID] = true
+			v := CandidateView{a.patient(p), c.Agree, c.Differ}
 			if v.Differ == nil {
 				v.Differ = []string{}
 			}

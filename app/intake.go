@@ -99,6 +99,8 @@ type IntakeView struct {
 	Kinds     []string       `json:"kinds"`
 	Sources   []string       `json:"sources" doc:"Where more can be fetched from"`
 	Device    bool           `json:"device"`
+	Tests     []HouseDone    `json:"tests" doc:"Tests done in the house at this visit"`
+	Vaccines  []GivenView    `json:"vaccines" doc:"Vaccines given at this visit"`
 	Done      []StepDone     `json:"done"`
 }
 
@@ -120,7 +122,7 @@ func (a *App) Intake(ctx context.Context, who Actor, visitID string) (out Intake
 		if err != nil {
 			return notFound(err, "visit")
 		}
-		out = IntakeView{Visit: a.visit(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{}, Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Device: a.Elsewhere.Device != "", Done: []StepDone{}}
+		out = IntakeView{Visit: a.visit(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{}, Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Tests: []HouseDone{}, Vaccines: []GivenView{}, Device: a.Elsewhere.Device != "", Done: []StepDone{}}
 		for _, k := range l.kinds {
 			out.Kinds = append(out.Kinds, k.Name)
 		}
@@ -134,6 +136,12 @@ func (a *App) Intake(ctx context.Context, who Actor, visitID string) (out Intake
 			return err
 		}
 		if err := a.vitalRows(q, v, &out); err != nil {
+			return err
+		}
+		if out.Tests, err = a.houseDone(q, v.ID); err != nil {
+			return err
+		}
+		if out.Vaccines, err = a.givenAt(q, v.ID); err != nil {
 			return err
 		}
 		if err := a.incoming(q, v, &out); err != nil {
@@ -185,7 +193,9 @@ func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
 				l.Entries = append(l.Entries, EntryView{e.ID, e.Title, e.Detail, e.Since, e.Until, e.Source, e.StatedBy, a.say(e.StatedAt)})
 			}
 		}
-		stated(&l)
+		if stated(&l); len(l.Entries) > 0 {
+			l.NoneKnown = "" // of two merged records one may have said so
+		}
 		out.Lists = append(out.Lists, l)
 	}
 	out.Medicines = ListView{ListKind: ListKind{"medicines", "Medicines", "Takes no medicine", "Medicine", "Dose and how often", []string{}}, Entries: []EntryView{}}
@@ -196,7 +206,9 @@ func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
 	for _, m := range ms {
 		out.Medicines.Entries = append(out.Medicines.Entries, EntryView{ID: m.ID, Title: m.Name, Detail: m.Dose, Since: m.Started, Source: m.Source})
 	}
-	stated(&out.Medicines)
+	if stated(&out.Medicines); len(out.Medicines.Entries) > 0 {
+		out.Medicines.NoneKnown = ""
+	}
 	stopped, err := q.StoppedMedicines(v.PatientID)
 	if err != nil {
 		return err
@@ -217,6 +229,9 @@ func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
 			continue
 		}
 		out.Allergies.Entries = append(out.Allergies.Entries, EntryView{x.ID, x.Substance, strings.Trim(x.Reaction+", "+x.Severity, ", "), "", "", x.Source, x.StatedBy, a.say(x.StatedAt)})
+	}
+	if len(out.Allergies.Entries) > 0 {
+		out.Allergies.NoneKnown = ""
 	}
 	return nil
 }
@@ -453,7 +468,7 @@ func (t *tx) noneKnown(v store.Visit, list string) error {
 	switch list {
 	case "allergies":
 		as, err := t.Allergies(v.PatientID)
-		if err != nil || len(as) == 1 && as[0].Substance == "" {
+		if err != nil || len(as) > 0 && as[0].Substance == "" {
 			return err
 		}
 		if err := refuseIf(len(as)); err != nil {

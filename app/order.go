@@ -73,6 +73,7 @@ type NewOrder struct {
 	Tests     []order.Line
 	RequestID string // names this act, so that a repeated one counts once
 	Secret    string
+	Prepared  string // the prepared order that this one signs; "" when none
 }
 
 // sealedOrder is the sealed content of an order.
@@ -111,12 +112,16 @@ func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderV
 		} else if !store.IsNotFound(err) {
 			return err
 		}
-		p, err := t.PatientByID(n.PatientID)
+		p, err := t.Person(n.PatientID)
 		if err != nil {
 			return notFound(err, "patient")
 		}
+		prepared, err := t.preparedFor(n.Prepared, p.ID)
+		if err != nil {
+			return err
+		}
 		if n.VisitID != "" {
-			if v, err := t.VisitByID(n.VisitID); err != nil || v.PatientID != n.PatientID {
+			if v, err := t.VisitByID(n.VisitID); err != nil || !samePerson(t.Q, v.PatientID, n.PatientID) {
 				return refuse(422, "The visit is not one of this patient.")
 			}
 		}
@@ -127,11 +132,14 @@ func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderV
 		o := store.Order{ID: newID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", number), Laboratory: a.Laboratory.Name, Priority: n.Priority, State: order.Signed, SignedAt: t.now, RequestID: n.RequestID, Clinician: who.Name}
 		if n.Collected {
 			o.CollectedAt = t.now
+			if prepared.Collected { // drawn when it was prepared, not when it is signed
+				o.CollectedAt = prepared.At
+			}
 		}
 		sealed := sealedOrder{o.Placer, o.Laboratory, order.Priorities[n.Priority], nil, a.say(o.CollectedAt)}
 		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority, Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.now.In(a.Location), CollectedAt: o.CollectedAt}
 		if n.Collected {
-			message.CollectedAt = t.now.In(a.Location)
+			message.CollectedAt = o.CollectedAt.In(a.Location)
 		}
 		for _, l := range n.Tests {
 			test, ok := a.tests[l.Test]
@@ -162,6 +170,9 @@ func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderV
 			return err
 		}
 		if _, err := t.seal(p.ID, "order", o.ID, 0, sealed); err != nil {
+			return err
+		}
+		if err := t.signPrepared(prepared, o.ID); err != nil {
 			return err
 		}
 		out = a.order(o)

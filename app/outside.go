@@ -289,7 +289,7 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 				}
 			}
 			e, err := t.IncomingEntryByID(id)
-			if err != nil || e.PatientID != v.PatientID {
+			if err != nil || !samePerson(t.Q, e.PatientID, v.PatientID) {
 				return refuse(404, "There is no such entry.")
 			}
 			if e.Decision == decision {

@@ -190,10 +190,10 @@ func (a *App) NotePDF(ctx context.Context, who Actor, id, section string) (out [
 	if err != nil {
 		return nil, err
 	}
-	if v.Sealed == nil {
+	if v.Sealed == nil && section == "" {
 		return nil, refuse(409, "The note is not signed yet; only a signed note is printed.")
 	}
-	d, err := a.document(v, section)
+	d, err := a.sectionOr(v, section)
 	if err != nil {
 		return nil, err
 	}
@@ -214,25 +214,81 @@ type DocumentView struct {
 	Fax   string `json:"fax" doc:"How its last fax stands, with the number; empty when none was sent"`
 }
 
-// FileSection files one section of a signed note as a document of its own.
-func (a *App) FileSection(ctx context.Context, who Actor, id, section string) (DocumentView, error) {
-	v, err := a.Note(ctx, who, id)
-	if err != nil {
-		return DocumentView{}, err
+// sectionOr lays out a signed note or one section of it; of a draft, one section as
+// it reads now, marked as not signed.
+func (a *App) sectionOr(v NoteView, section string) (pdf.Document, error) {
+	if v.Sealed != nil {
+		return a.document(v, section)
 	}
-	if v.Sealed == nil || section == "" {
-		return DocumentView{}, refuse(409, "One section of a signed note is filed as a document. Sign the note first.")
+	v.Sealed = &SealedView{}
+	var ds []note.Diagnosis
+	for _, d := range v.Diagnoses {
+		ds = append(ds, note.Diagnosis{Code: d.Code, Title: d.Title})
+	}
+	for _, s := range note.Read(v.Blocks, ds) {
+		v.Sealed.Sections = append(v.Sealed.Sections, SectionView(s))
+	}
+	for _, x := range v.Drawings {
+		v.Sealed.Drawings = append(v.Sealed.Drawings, note.Drawing{Caption: x.Caption, SVG: x.SVG})
 	}
 	d, err := a.document(v, section)
-	if err != nil {
-		return DocumentView{}, err
+	d.Mark = "Not signed"
+	return d, err
+}
+
+// sealedSection is the sealed content of one section signed as a document.
+type sealedSection struct {
+	Note    string `json:"note"`
+	Heading string `json:"heading"`
+	Text    string `json:"text"`
+}
+
+// FileSection files one section of a note as a document of its own: of a signed note
+// under its signature; of a draft as it reads now, signed by itself if wanted.
+func (a *App) FileSection(ctx context.Context, who Actor, id, section string, sign bool, secret string) (out DocumentView, err error) {
+	if section == "" {
+		return out, refuse(422, "Choose the section.")
 	}
-	body, err := pdf.Render(d)
+	v, err := a.Note(ctx, who, id)
 	if err != nil {
-		return DocumentView{}, err
+		return out, err
 	}
-	doc := store.Document{ID: newID(), PatientID: v.Visit.Patient.ID, NoteID: id, Title: section + ", " + v.Visit.Kind, PDF: body, Folio: v.Sealed.Folio, MadeBy: who.ID, MadeAt: a.Clock()}
+	sign = sign && v.Sealed == nil
+	if sign {
+		if err := may(who, SignNote); err != nil {
+			return out, err
+		}
+		for _, b := range v.Blocks {
+			for _, p := range b.Pieces {
+				if !p.Looked && b.Part.Heading() == section {
+					return out, refuse(422, "%s holds carried text that nobody looked at. Look at it first.", section)
+				}
+			}
+		}
+		if err := a.openSigning(ctx, &who, secret); err != nil {
+			return out, err
+		}
+	}
+	d, err := a.sectionOr(v, section)
+	if err != nil {
+		return out, err
+	}
+	doc := store.Document{ID: newID(), PatientID: v.Visit.Patient.ID, NoteID: id, Title: section + ", " + v.Visit.Kind, MadeBy: who.ID, MadeAt: a.Clock()}
+	if v.Sealed != nil {
+		doc.Folio = v.Sealed.Folio
+	}
 	err = a.act(ctx, who, WriteNote, func(t *tx) error {
+		if sign {
+			e, err := t.seal(doc.PatientID, "document", doc.ID, 0, sealedSection{id, section, d.Entries[0].Sections[0].Text})
+			if err != nil {
+				return err
+			}
+			d.Mark, doc.Folio = "", e.Folio
+			d.Entries[0].Folio, d.Entries[0].SignedBy, d.Entries[0].SignedAt, d.Entries[0].Hash = e.Folio, e.SignerName, e.SignedAt, e.Hash
+		}
+		if doc.PDF, err = pdf.Render(d); err != nil {
+			return err
+		}
 		if err := t.AddDocument(doc); err != nil {
 			return err
 		}

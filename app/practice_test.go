@@ -82,6 +82,12 @@ func accept(code, text string) func(string) string {
 	}
 }
 
+func house(t testing.TB) (h app.House) {
+	require.NoError(t, yaml.UnmarshalWithOptions(data.HouseTests, &h.Tests, yaml.Strict()))
+	require.NoError(t, yaml.UnmarshalWithOptions(data.Vaccines, &h.Vaccines, yaml.Strict()))
+	return h
+}
+
 func medicines(t testing.TB) *safety.List {
 	var l safety.List
 	require.NoError(t, yaml.UnmarshalWithOptions(data.Medicines, &l, yaml.Strict()))
@@ -106,7 +112,7 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t),
+	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t), House: house(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)

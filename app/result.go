@@ -136,7 +136,7 @@ func (a *App) Report(ctx context.Context, who Actor, id string, opened bool) (ou
 		if err != nil {
 			return notFound(err, "report")
 		}
-		p, err := q.PatientByID(r.PatientID)
+		p, err := q.Person(r.PatientID)
 		if err != nil {
 			return err
 		}
@@ -227,7 +227,7 @@ func (a *App) SignReport(ctx context.Context, who Actor, s SignedResult) error {
 		} else if len(reviews) > 0 && reviews[0].Issue == r.Issue && reviews[0].Issue == s.Issue && reviews[0].SignedBy == who.ID && reviews[0].Comment == s.Comment && reviews[0].Told == s.Told {
 			return nil // the same act sent again after a lost answer
 		}
-		p, err := t.PatientByID(r.PatientID)
+		p, err := t.Person(r.PatientID)
 		if err != nil {
 			return err
 		}

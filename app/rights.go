@@ -30,6 +30,8 @@ const (
 	ChangeForms  Right = "change the clinic's forms"
 	EditProblems Right = "change the problem list"
 	PlaceOrder   Right = "sign an order"
+	PrepareOrder Right = "prepare an order"
+	MergeRecords Right = "merge records"
 	SeeResults   Right = "see results"
 	SignResult   Right = "sign a result"
 	MatchResult  Right = "say whose a result is"
@@ -49,6 +51,8 @@ var rights = map[Right][]Role{
 	ChangeForms:  {Physician, Admin},
 	EditProblems: {Physician},
 	PlaceOrder:   {Physician},
+	PrepareOrder: {Nurse, Assistant},
+	MergeRecords: {Physician},
 	SeeResults:   {Physician, Nurse, Assistant},
 	SignResult:   {Physician},
 	MatchResult:  {Physician, Nurse},
@@ -82,7 +86,7 @@ func may(who Actor, r Right) error {
 // RightsOf lists what a role may do, for the interface to offer only that.
 func RightsOf(role Role) []string {
 	out := []string{}
-	for _, r := range []Right{SeeDay, MoveVisit, FindPatient, SeeChart, WriteNote, SignNote, DoIntake, UseForms, ChangeForms, EditProblems, PlaceOrder, SeeResults, SignResult, MatchResult, ReadAudit} {
+	for _, r := range []Right{SeeDay, MoveVisit, FindPatient, SeeChart, WriteNote, SignNote, DoIntake, UseForms, ChangeForms, EditProblems, PlaceOrder, PrepareOrder, MergeRecords, SeeResults, SignResult, MatchResult, ReadAudit} {
 		if May(role, r) {
 			out = append(out, string(r))
 		}

@@ -73,7 +73,7 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"colleagues":      {clinical, func(w app.Actor) error { _, err := c.app.Colleagues(ctx, w); return err }},
 		"closing list":    {clinical, func(w app.Actor) error { _, err := c.app.ClosingList(ctx, w, "none"); return err }},
 		"retract":         {physician, func(w app.Actor) error { return c.app.Retract(ctx, w, "none", secret, "why", "") }},
-		"file section":    {clinical, func(w app.Actor) error { _, err := c.app.FileSection(ctx, w, "none", "Plan"); return err }},
+		"file section":    {clinical, func(w app.Actor) error { _, err := c.app.FileSection(ctx, w, "none", "Plan", false, ""); return err }},
 		"document":        {clinical, func(w app.Actor) error { _, err := c.app.Document(ctx, w, "none"); return err }},
 		"fax":             {clinical, func(w app.Actor) error { return c.app.SendFax(ctx, w, "none", "555-0190") }},
 		"writing tools":   {clinical, func(w app.Actor) error { _, err := c.app.WritingTools(ctx, w); return err }},
@@ -100,7 +100,27 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"decide":        {clinical, func(w app.Actor) error { _, err := c.app.Decide(ctx, w, visitID, nil, "take in"); return err }},
 		"vital history": {clinical, func(w app.Actor) error { _, err := c.app.VitalHistory(ctx, w, patientID); return err }},
 		"find medicine": {clinical, func(w app.Actor) error { _, err := c.app.FindMedicine(ctx, w, patientID, "ibu"); return err }},
-		"read audit":    {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
+		"house":         {clinical, func(w app.Actor) error { _, err := c.app.HouseFind(ctx, w, "strep"); return err }},
+		"enter test": {clinical, func(w app.Actor) error {
+			_, err := c.app.EnterTest(ctx, w, "none", app.HouseEntry{ID: "x", Test: "STREP", Values: map[string]string{"STREP": "negative"}, Kit: app.Kit{Lot: "a", Expires: "2099-01-01"}, Control: "valid"})
+			return err
+		}},
+		"give vaccine": {clinical, func(w app.Actor) error {
+			_, err := c.app.GiveVaccine(ctx, w, "none", app.VaccineEntry{ID: "x", Given: tdap})
+			return err
+		}},
+		"strike vaccine": {clinical, func(w app.Actor) error { _, err := c.app.StrikeVaccine(ctx, w, "none", "x", "y"); return err }},
+		"prepare order": {[]string{app.Nurse, app.Assistant}, func(w app.Actor) error {
+			_, err := c.app.PrepareOrder(ctx, w, app.NewOrder{PatientID: "none", RequestID: "q", Priority: "R", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+			return err
+		}},
+		"sign prepared":   {physician, func(w app.Actor) error { _, err := c.app.SignPrepared(ctx, w, "none", secret); return err }},
+		"return prepared": {physician, func(w app.Actor) error { return c.app.ReturnPrepared(ctx, w, "none", "x") }},
+		"drop prepared":   {[]string{app.Nurse, app.Assistant}, func(w app.Actor) error { return c.app.DropPrepared(ctx, w, "none", "x") }},
+		"compare":         {physician, func(w app.Actor) error { _, err := c.app.Compare(ctx, w, patientID, "none"); return err }},
+		"merge":           {physician, func(w app.Actor) error { return c.app.Merge(ctx, w, secret, patientID, "none", "x") }},
+		"take apart":      {physician, func(w app.Actor) error { _, err := c.app.TakeApart(ctx, w, secret, "none", "x"); return err }},
+		"read audit":      {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
 	}
 	for name, a := range acts {
 		for _, role := range []string{app.Physician, app.Nurse, app.Assistant, app.FrontDesk, app.Admin} {

@@ -10,6 +10,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/result"
 	"deftledger/store"
 )
 
@@ -125,6 +126,20 @@ func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.D
 		return d, err
 	}
 	d.Vitals = sayVitals(vs)
+	tests, err := q.ReportsAt(v.ID)
+	if err != nil {
+		return d, err
+	}
+	for _, r := range tests {
+		d.Tests = append(d.Tests, result.Sentence(r.Title, r.Values))
+	}
+	given, err := q.ImmunizationsAt(v.ID)
+	if err != nil {
+		return d, err
+	}
+	for _, g := range given {
+		d.Given = append(d.Given, sayGiven(g))
+	}
 	ds, err := q.Drawings(n.ID)
 	for _, x := range ds {
 		d.Drawings = append(d.Drawings, x.Caption)

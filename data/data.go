@@ -30,6 +30,16 @@ var Brinehouse []byte
 //go:embed medicines/medicines.yaml
 var Medicines []byte
 
+// HouseTests are the tests done in the practice itself, in YAML.
+//
+//go:embed house/tests.yaml
+var HouseTests []byte
+
+// Vaccines are the vaccines given in the practice, in YAML.
+//
+//go:embed house/vaccines.yaml
+var Vaccines []byte
+
 // Forms holds the body systems, interviews, kinds of visit and snippets.
 //
 //go:embed findings interviews visits snippets

@@ -31,14 +31,21 @@ func (q *Q) AddAllergy(a Allergy) error {
 	return q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)", a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source)
 }
 
-// Allergies lists a patient's allergies, severe first.
+// Allergies lists a patient's allergies, severe first, or the one statement that
+// none is known. Of merged records one may have said so: an allergy outweighs it.
 func (q *Q) Allergies(patient string) ([]Allergy, error) {
-	return list(q, func(s scanner, a *Allergy) error {
+	all, err := list(q, func(s scanner, a *Allergy) error {
 		var at string
 		err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source)
 		a.StatedAt = Moment(at)
 		return err
-	}, "SELECT id, patient_id, substance, reaction, severity, stated_at, stated_by, source FROM allergy WHERE patient_id = ? AND ended_at = '' ORDER BY severity <> 'severe', substance", patient)
+	}, "SELECT id, patient_id, substance, reaction, severity, stated_at, stated_by, source FROM allergy WHERE patient_id "+samePerson+" AND ended_at = '' ORDER BY substance = '', severity <> 'severe', substance", patient)
+	for i, a := range all {
+		if a.Substance == "" {
+			return all[:max(i, 1)], err
+		}
+	}
+	return all, err
 }
 
 // AddMedicine stores a medicine.
@@ -50,7 +57,7 @@ func (q *Q) AddMedicine(m Medicine) error {
 func (q *Q) Medicines(patient string) ([]Medicine, error) {
 	return list(q, func(s scanner, m *Medicine) error {
 		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Source)
-	}, "SELECT id, patient_id, name, dose, started, stopped, source FROM medicine WHERE patient_id = ? AND stopped = '' ORDER BY name", patient)
+	}, "SELECT id, patient_id, name, dose, started, stopped, source FROM medicine WHERE patient_id "+samePerson+" AND stopped = '' ORDER BY name", patient)
 }
 
 // AddProblem puts a code on the problem list; one already there stays as it is.
@@ -61,7 +68,7 @@ func (q *Q) AddProblem(p Problem) (added bool, err error) {
 
 // EndProblem takes a code off the problem list; the entry stays, with its end.
 func (q *Q) EndProblem(patient, code, day string) (bool, error) {
-	n, err := q.exec("UPDATE problem SET ended = ? WHERE patient_id = ? AND code = ? AND ended = ''", day, patient, code)
+	n, err := q.exec("UPDATE problem SET ended = ? WHERE patient_id "+samePerson+" AND code = ? AND ended = ''", day, patient, code)
 	return n > 0, err
 }
 
@@ -69,7 +76,7 @@ func (q *Q) EndProblem(patient, code, day string) (bool, error) {
 func (q *Q) Problems(patient string) ([]Problem, error) {
 	return list(q, func(s scanner, p *Problem) error {
 		return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended)
-	}, "SELECT id, patient_id, code, title, since, ended FROM problem WHERE patient_id = ? AND ended = '' ORDER BY since DESC, rowid", patient)
+	}, "SELECT id, patient_id, code, title, min(since), ended FROM problem WHERE patient_id "+samePerson+" AND ended = '' GROUP BY code ORDER BY since DESC, rowid", patient)
 }
 
 // AddVital stores a measurement.
@@ -82,5 +89,5 @@ func (q *Q) AddVital(v Vital) error {
 
 // LastVitals returns the newest measurement of each kind.
 func (q *Q) LastVitals(patient string) ([]Vital, error) {
-	return list(q, scanVital, "SELECT "+vitalCols+" FROM (SELECT *, rowid AS first, row_number() OVER (PARTITION BY loinc ORDER BY taken_at DESC, rowid DESC) AS back FROM vital WHERE patient_id = ? AND struck_at = '') WHERE back = 1 ORDER BY loinc = '39156-5', first", patient)
+	return list(q, scanVital, "SELECT "+vitalCols+" FROM (SELECT *, rowid AS first, row_number() OVER (PARTITION BY loinc ORDER BY taken_at DESC, rowid DESC) AS back FROM vital WHERE patient_id "+samePerson+" AND struck_at = '') WHERE back = 1 ORDER BY loinc = '39156-5', first", patient)
 }

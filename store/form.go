@@ -65,7 +65,7 @@ func scanDocument(s scanner, d *Document) error {
 
 // DocumentsOf lists a patient's documents without their content, newest first.
 func (q *Q) DocumentsOf(patient string) ([]Document, error) {
-	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at FROM document WHERE patient_id = ? ORDER BY made_at DESC", patient)
+	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at FROM document WHERE patient_id "+samePerson+" ORDER BY made_at DESC", patient)
 }
 
 // DocumentByID finds a document with its content.
@@ -107,7 +107,7 @@ func (q *Q) DueFaxes(now time.Time) ([]Fax, error) {
 
 // FaxesOf lists the faxes of a patient's documents.
 func (q *Q) FaxesOf(patient string) ([]Fax, error) {
-	return list(q, scanFax, "SELECT f.id, f.document_id, f.number, f.state, f.attempts, f.last_error, f.at, f.done_at FROM fax f JOIN document d ON d.id = f.document_id WHERE d.patient_id = ? ORDER BY f.at DESC", patient)
+	return list(q, scanFax, "SELECT f.id, f.document_id, f.number, f.state, f.attempts, f.last_error, f.at, f.done_at FROM fax f JOIN document d ON d.id = f.document_id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
 }
 
 // SetFax records how sending went.

@@ -24,12 +24,12 @@ func (q *Q) Histories(patient string) ([]HistoryEntry, error) {
 		err := s.Scan(&h.ID, &h.PatientID, &h.List, &h.Title, &h.Detail, &h.Since, &h.Until, &h.Source, &at, &h.StatedBy)
 		h.StatedAt = Moment(at)
 		return err
-	}, "SELECT id, patient_id, list, title, detail, since, until, source, stated_at, stated_by FROM history WHERE patient_id = ? AND ended_at = '' ORDER BY list, since DESC, title", patient)
+	}, "SELECT id, patient_id, list, title, detail, since, until, source, stated_at, stated_by FROM history WHERE patient_id "+samePerson+" AND ended_at = '' ORDER BY list, since DESC, title", patient)
 }
 
 // EndHistory ends an entry; it stays, with who ended it and why.
 func (q *Q) EndHistory(patient, id string, at time.Time, by, reason string) error {
-	return q.must("UPDATE history SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id = ? AND ended_at = ''", Stamp(at), by, reason, id, patient)
+	return q.must("UPDATE history SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''", Stamp(at), by, reason, id, patient)
 }
 
 // must runs a change that has to hit a row; ErrNotFound when it does not.
@@ -59,12 +59,12 @@ func (q *Q) Statements(patient string) ([]Statement, error) {
 		err := s.Scan(&t.ID, &t.PatientID, &t.List, &t.Says, &t.StaffID, &at, &t.VisitID)
 		t.At = Moment(at)
 		return err
-	}, "SELECT id, patient_id, list, says, staff_id, at, visit_id FROM statement WHERE patient_id = ? ORDER BY at, rowid", patient)
+	}, "SELECT id, patient_id, list, says, staff_id, at, visit_id FROM statement WHERE patient_id "+samePerson+" ORDER BY at, rowid", patient)
 }
 
 // StopMedicine stops a medicine with a reason.
 func (q *Q) StopMedicine(patient, id, day, reason, by string) error {
-	return q.must("UPDATE medicine SET stopped = ?, stop_reason = ?, stopped_by = ? WHERE id = ? AND patient_id = ? AND stopped = ''", day, reason, by, id, patient)
+	return q.must("UPDATE medicine SET stopped = ?, stop_reason = ?, stopped_by = ? WHERE id = ? AND patient_id "+samePerson+" AND stopped = ''", day, reason, by, id, patient)
 }
 
 // StoppedMedicine is a medicine no longer taken.
@@ -77,12 +77,12 @@ type StoppedMedicine struct {
 func (q *Q) StoppedMedicines(patient string) ([]StoppedMedicine, error) {
 	return list(q, func(s scanner, m *StoppedMedicine) error {
 		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Reason, &m.By)
-	}, "SELECT id, patient_id, name, dose, started, stopped, stop_reason, stopped_by FROM medicine WHERE patient_id = ? AND stopped <> '' ORDER BY stopped DESC, name", patient)
+	}, "SELECT id, patient_id, name, dose, started, stopped, stop_reason, stopped_by FROM medicine WHERE patient_id "+samePerson+" AND stopped <> '' ORDER BY stopped DESC, name", patient)
 }
 
 // EndAllergy ends an allergy or the statement that none is known; it stays, with the reason.
 func (q *Q) EndAllergy(patient, id string, at time.Time, by, reason string) error {
-	return q.must("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id = ? AND ended_at = ''", Stamp(at), by, reason, id, patient)
+	return q.must("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''", Stamp(at), by, reason, id, patient)
 }
 
 // IncomingEntry is an entry from outside that waits beside the chart.
@@ -111,7 +111,7 @@ func (q *Q) AddIncomingEntry(e IncomingEntry) (added bool, err error) {
 
 // IncomingEntries lists what came from outside for a patient, undecided first.
 func (q *Q) IncomingEntries(patient string) ([]IncomingEntry, error) {
-	return list(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE patient_id = ? ORDER BY decision <> '', list, title", patient)
+	return list(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE patient_id "+samePerson+" ORDER BY decision <> '', list, title", patient)
 }
 
 // IncomingEntryByID finds one.
@@ -135,7 +135,7 @@ const vitalCols = "id, patient_id, loinc, name, value, unit, taken_at, visit_id,
 
 // VitalsOf lists all measurements of a patient, oldest first.
 func (q *Q) VitalsOf(patient string) ([]Vital, error) {
-	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE patient_id = ? AND struck_at = '' ORDER BY taken_at, rowid", patient)
+	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE patient_id "+samePerson+" AND struck_at = '' ORDER BY taken_at, rowid", patient)
 }
 
 // VitalsAt lists the measurements of a visit in the order they were taken.
@@ -145,7 +145,7 @@ func (q *Q) VitalsAt(visit string) ([]Vital, error) {
 
 // StrikeVital takes a measurement back; it stays, struck.
 func (q *Q) StrikeVital(patient, id, by string, at time.Time) error {
-	return q.must("UPDATE vital SET struck_at = ?, struck_by = ? WHERE id = ? AND patient_id = ? AND struck_at = ''", Stamp(at), by, id, patient)
+	return q.must("UPDATE vital SET struck_at = ?, struck_by = ? WHERE id = ? AND patient_id "+samePerson+" AND struck_at = ''", Stamp(at), by, id, patient)
 }
 
 // SetReason changes why the patient comes and what kind of visit it is.

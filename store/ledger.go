@@ -46,6 +46,21 @@ func (q *Q) ChartEntries(chart string) ([]ledger.Entry, error) {
 	return list(q, scanEntry, "SELECT "+entryCols+" FROM ledger_entry WHERE chart_id = ? ORDER BY folio DESC", chart)
 }
 
+// SealedNotes returns the sealed contents of a person's notes, by note.
+func (q *Q) SealedNotes(patient string) (map[string][]byte, error) {
+	type row struct {
+		note string
+		body []byte
+	}
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.note, &r.body) },
+		"SELECT subject, content FROM ledger_entry WHERE kind = 'note' AND chart_id "+samePerson, patient)
+	out := map[string][]byte{}
+	for _, r := range rows {
+		out[r.note] = r.body
+	}
+	return out, err
+}
+
 // Unsealed names working rows that claim a signature the ledger does not hold, or
 // whose text is not the sealed one: somebody wrote past the application.
 func (q *Q) Unsealed() ([]string, error) {
@@ -91,7 +106,7 @@ func (q *Q) Audit(at, staff, act, patient, subject, detail string) error {
 
 // LastOpened says when a person last opened a chart; "" when never.
 func (q *Q) LastOpened(staff, patient string) (string, error) {
-	at, err := one(q, scalar[string], "SELECT at FROM audit WHERE patient_id = ? AND patient_id <> '' AND staff_id = ? AND act = 'open chart' ORDER BY id DESC LIMIT 1", patient, staff)
+	at, err := one(q, scalar[string], "SELECT at FROM audit WHERE patient_id "+samePerson+" AND patient_id <> '' AND staff_id = ? AND act = 'open chart' ORDER BY id DESC LIMIT 1", patient, staff)
 	if err == ErrNotFound {
 		err = nil
 	}
@@ -105,7 +120,7 @@ func (q *Q) AuditRows(patient string, before int64, limit int) ([]AuditRow, erro
 	}
 	query, args := "SELECT id, at, staff_id, act, patient_id, subject, detail FROM audit WHERE id < ?", []any{before}
 	if patient != "" {
-		query, args = query+" AND patient_id = ?", append(args, patient)
+		query, args = query+" AND patient_id "+samePerson, append(args, patient)
 	}
 	return list(q, func(s scanner, a *AuditRow) error {
 		return s.Scan(&a.ID, &a.At, &a.StaffID, &a.Act, &a.PatientID, &a.Subject, &a.Detail)

@@ -128,7 +128,7 @@ func (q *Q) OrderByRequest(request string) (Order, error) {
 
 // OrdersOf lists a patient's orders, newest first.
 func (q *Q) OrdersOf(patient string) ([]Order, error) {
-	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.patient_id = ? ORDER BY o.signed_at DESC", patient))
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.patient_id "+samePerson+" ORDER BY o.signed_at DESC", patient))
 }
 
 // OrdersIn lists the orders with the given ids.

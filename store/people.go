@@ -131,14 +131,14 @@ func (q *Q) EndSession(hash []byte) error {
 	return q.do("DELETE FROM session WHERE token_hash = ?", hash)
 }
 
-const patientCols = "p.id, p.record, p.family, p.given, p.middle, p.birth_date, p.sex, p.phone, p.code_status, p.uses_portal"
+const patientCols = "p.id, p.record, p.family, p.given, p.middle, p.birth_date, p.sex, p.phone, p.code_status, p.uses_portal, p.person_id"
 
 func scanPatient(s scanner, p *chart.Patient) error {
 	return s.Scan(patientFields(p)...)
 }
 
 func patientFields(p *chart.Patient) []any {
-	return []any{&p.ID, &p.Record, &p.Name.Family, &p.Name.Given, &p.Name.Middle, &p.BirthDate, &p.Sex, &p.Phone, &p.CodeStatus, &p.UsesPortal}
+	return []any{&p.ID, &p.Record, &p.Name.Family, &p.Name.Given, &p.Name.Middle, &p.BirthDate, &p.Sex, &p.Phone, &p.CodeStatus, &p.UsesPortal, &p.PersonID}
 }
 
 // AddPatient stores a new patient and makes them findable.
@@ -157,12 +157,21 @@ func (q *Q) AddPatient(p chart.Patient) error {
 	return q.do("INSERT INTO patient_search(patient_id, words) VALUES (?,?)", p.ID, words)
 }
 
-// PatientByID finds a patient.
+// PatientByID finds a record as it was registered, also one merged into another.
 func (q *Q) PatientByID(id string) (chart.Patient, error) {
 	return one(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.id = ?", id)
 }
 
-// AllPatients lists every patient, for matching.
+// Person finds the patient a record is about: the record it was merged into, if any.
+func (q *Q) Person(id string) (chart.Patient, error) {
+	return one(q, scanPatient, "SELECT "+patientCols+" FROM patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?", id)
+}
+
+// samePerson completes a condition on a record: it is about the same person as the
+// record of the parameter.
+const samePerson = "IN (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?))"
+
+// AllPatients lists every record, merged ones too, for matching.
 func (q *Q) AllPatients() ([]chart.Patient, error) {
 	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p ORDER BY p.family, p.given")
 }
@@ -184,5 +193,5 @@ func (q *Q) FindPatients(query string, limit int) ([]chart.Patient, error) {
 		where = append(where, "patient_search MATCH ?")
 		args = append(args, strings.Join(match, " AND "))
 	}
-	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient_search s JOIN patient p ON p.id = s.patient_id WHERE "+strings.Join(where, " AND ")+" ORDER BY p.family, p.given LIMIT ?", append(args, limit)...)
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient_search s JOIN patient own ON own.id = s.patient_id JOIN patient p ON p.id = own.person_id WHERE "+strings.Join(where, " AND ")+" GROUP BY p.id ORDER BY p.family, p.given LIMIT ?", append(args, limit)...)
 }

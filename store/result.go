@@ -15,6 +15,7 @@ type Report struct {
 	Status                              string
 	Issue, SignedIssue, Version         int
 	MatchedBy                           string
+	VisitID                             string // of a test done in the house
 	CollectedAt, ReportedAt             string // as received, RFC 3339 with zone or a date
 	ReceivedAt                          time.Time
 	Performer, Notes                    string
@@ -22,12 +23,12 @@ type Report struct {
 	Values                              []result.Value
 }
 
-const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.filler, r.code, r.title, r.loinc, r.owner_id, r.status, r.issue, r.signed_issue, r.version, r.matched_by,
+const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.filler, r.code, r.title, r.loinc, r.owner_id, r.status, r.issue, r.signed_issue, r.version, r.matched_by, r.visit_id,
 	i.collected_at, i.reported_at, i.received_at, i.performer, i.notes, i.inbox_id FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue `
 
 func scanReport(s scanner, r *Report) error {
 	var received string
-	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status, &r.Issue, &r.SignedIssue, &r.Version, &r.MatchedBy,
+	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status, &r.Issue, &r.SignedIssue, &r.Version, &r.MatchedBy, &r.VisitID,
 		&r.CollectedAt, &r.ReportedAt, &received, &r.Performer, &r.Notes, &r.InboxID)
 	r.ReceivedAt = Moment(received)
 	return err
@@ -51,7 +52,12 @@ func (q *Q) ReportsIn(ids []string) ([]Report, error) {
 
 // ReportsOf lists a patient's reports, newest collection first.
 func (q *Q) ReportsOf(patient string) ([]Report, error) {
-	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.patient_id = ? ORDER BY i.collected_at DESC, r.title", patient))
+	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.patient_id "+samePerson+" ORDER BY i.collected_at DESC, r.title", patient))
+}
+
+// ReportsAt lists the tests done in the house at a visit, in the order they were done.
+func (q *Q) ReportsAt(visit string) ([]Report, error) {
+	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.visit_id = ? AND r.visit_id <> '' ORDER BY r.rowid", visit))
 }
 
 func (q *Q) withValues(rs []Report, err error) ([]Report, error) {
@@ -82,8 +88,8 @@ func (q *Q) withValues(rs []Report, err error) ([]Report, error) {
 
 // AddReport stores a new report; its issue is added with AddIssue.
 func (q *Q) AddReport(r Report) error {
-	return q.do("INSERT INTO report(id, patient_id, order_id, position, filler, code, title, loinc, owner_id, status, issue, matched_by) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
-		r.ID, r.PatientID, r.OrderID, r.Position, r.Filler, r.Code, r.Title, r.LOINC, r.OwnerID, r.Status, r.Issue, r.MatchedBy)
+	return q.do("INSERT INTO report(id, patient_id, order_id, position, filler, code, title, loinc, owner_id, status, issue, matched_by, visit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
+		r.ID, r.PatientID, r.OrderID, r.Position, r.Filler, r.Code, r.Title, r.LOINC, r.OwnerID, r.Status, r.Issue, r.MatchedBy, r.VisitID)
 }
 
 // AddIssue stores one issue of a report with its values.
@@ -125,7 +131,7 @@ func (q *Q) EarlierValues(r Report) ([]Earlier, error) {
 	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag FROM report o
 		JOIN report_issue i ON i.report_id = o.id AND i.issue = o.issue
 		JOIN report_value v ON v.report_id = o.id AND v.issue = o.issue
-		WHERE o.patient_id = ? AND o.id <> ? AND o.status IN ('F', 'C') AND julianday(i.collected_at) < julianday(?) ORDER BY julianday(i.collected_at) DESC LIMIT 400`, r.PatientID, r.ID, r.CollectedAt)
+		WHERE o.patient_id `+samePerson+` AND o.id <> ? AND o.status IN ('F', 'C') AND julianday(i.collected_at) < julianday(?) ORDER BY julianday(i.collected_at) DESC LIMIT 400`, r.PatientID, r.ID, r.CollectedAt)
 }
 
 // Review is a signature under one issue of a report.

@@ -31,7 +31,7 @@ type Visit struct {
 
 const visitQuery = `SELECT v.id, v.patient_id, v.clinician_id, v.day, v.starts_at, v.kind, v.reason, v.room, v.stage, v.stage_at, v.version,
 	s.given || ' ' || s.family, coalesce(n.id, ''), coalesce(n.folio, 0), coalesce(n.retracted, 0) > 0, coalesce((SELECT w.given || ' ' || w.family FROM staff w WHERE w.id = v.with_id), ''), ` + patientCols + `
-	FROM visit v JOIN patient p ON p.id = v.patient_id JOIN staff s ON s.id = v.clinician_id LEFT JOIN note n ON n.visit_id = v.id `
+	FROM visit v JOIN patient own ON own.id = v.patient_id JOIN patient p ON p.id = own.person_id JOIN staff s ON s.id = v.clinician_id LEFT JOIN note n ON n.visit_id = v.id `
 
 func scanVisit(s scanner, v *Visit) error {
 	var starts, stage string
@@ -53,7 +53,7 @@ func (q *Q) VisitsOn(day string) ([]Visit, error) {
 
 // VisitsOf lists a patient's visits, newest first.
 func (q *Q) VisitsOf(patient string) ([]Visit, error) {
-	return list(q, scanVisit, visitQuery+"WHERE v.patient_id = ? ORDER BY v.starts_at DESC", patient)
+	return list(q, scanVisit, visitQuery+"WHERE v.patient_id "+samePerson+" ORDER BY v.starts_at DESC", patient)
 }
 
 // VisitByID finds a visit.
@@ -241,7 +241,7 @@ func (q *Q) CloseLine(kind line.Kind, subject, by, with string, at time.Time) er
 	return q.do("UPDATE line SET state = 'closed', closed_at = ?, closed_by = ?, closed_with = ? WHERE kind = ? AND subject = ? AND closed_at = ''", Stamp(at), by, with, kind, subject)
 }
 
-const lineQuery = "SELECT l.id, l.kind, l.subject, l.owner_id, l.state, l.opened_at, " + patientCols + " FROM line l JOIN patient p ON p.id = l.patient_id WHERE l.closed_at = ''"
+const lineQuery = "SELECT l.id, l.kind, l.subject, l.owner_id, l.state, l.opened_at, " + patientCols + " FROM line l JOIN patient own ON own.id = l.patient_id JOIN patient p ON p.id = own.person_id WHERE l.closed_at = ''"
 
 func scanLine(s scanner, l *Line) error {
 	var at string
@@ -257,7 +257,7 @@ func (q *Q) OpenLinesOf(owner string) ([]Line, error) {
 
 // OpenLinesAbout lists the open lines of a patient.
 func (q *Q) OpenLinesAbout(patient string) ([]Line, error) {
-	return list(q, scanLine, lineQuery+" AND l.patient_id = ? ORDER BY l.opened_at", patient)
+	return list(q, scanLine, lineQuery+" AND l.patient_id "+samePerson+" ORDER BY l.opened_at", patient)
 }
 
 // CountLines counts a person's open lines.

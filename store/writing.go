@@ -47,7 +47,7 @@ func (q *Q) FindingsBefore(patient, notThis string, before time.Time) ([]Earlier
 	}
 	rows, err := list(q, func(s scanner, r *row) error {
 		return scanFinding(prefixed{prefixed{s, &r.starts}, &r.id}, &r.Finding)
-	}, "SELECT v.starts_at, n.id, "+findingCols+" FROM note n JOIN visit v ON v.id = n.visit_id JOIN note_finding f ON f.note_id = n.id WHERE n.patient_id = ? AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0 ORDER BY v.starts_at DESC, n.id", patient, notThis, Stamp(before))
+	}, "SELECT v.starts_at, n.id, "+findingCols+" FROM note n JOIN visit v ON v.id = n.visit_id JOIN note_finding f ON f.note_id = n.id WHERE n.patient_id "+samePerson+" AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0 ORDER BY v.starts_at DESC, n.id", patient, notThis, Stamp(before))
 	var out []EarlierFindings
 	for _, r := range rows {
 		if len(out) == 0 || out[len(out)-1].NoteID != r.id {
@@ -234,14 +234,14 @@ func (q *Q) PutDrawing(d Drawing, was int, by string, at time.Time) error {
 
 // NotesOf lists a patient's notes, newest visit first.
 func (q *Q) NotesOf(patient string) ([]Note, error) {
-	return list(q, scanNote, "SELECT "+noteColsOf("n")+" FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id = ? ORDER BY v.starts_at DESC", patient)
+	return list(q, scanNote, "SELECT "+noteColsOf("n")+" FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id "+samePerson+" ORDER BY v.starts_at DESC", patient)
 }
 
 // LastWith finds the newest other note of a patient, before a moment, with findings
 // of a system; retracted notes do not count.
 func (q *Q) LastWith(patient, notThis string, before time.Time, area note.Area, system string) (string, error) {
 	return one(q, scalar[string], `SELECT n.id FROM note n JOIN visit v ON v.id = n.visit_id
-		WHERE n.patient_id = ? AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0
+		WHERE n.patient_id `+samePerson+` AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0
 		AND EXISTS (SELECT 1 FROM note_finding f WHERE f.note_id = n.id AND f.area = ? AND f.system = ? AND f.state <> 'left out')
 		ORDER BY v.starts_at DESC LIMIT 1`, patient, notThis, Stamp(before), area, system)
 }
@@ -278,7 +278,7 @@ func (q *Q) NotesWith(area note.Area, system, finding, patient string) ([]NoteWi
 	return list(q, func(s scanner, n *NoteWith) error {
 		return scanVisit(prefixed{s, &n.State}, &n.Visit)
 	}, "SELECT f.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN note_finding f ON f.note_id = n.id
-		WHERE f.area = ? AND f.system = ? AND f.finding = ? AND f.state IN ('present', 'absent') AND n.retracted = 0 AND (? = '' OR v.patient_id = ?)
+		WHERE f.area = ? AND f.system = ? AND f.finding = ? AND f.state IN ('present', 'absent') AND n.retracted = 0 AND (? = '' OR v.patient_id `+samePerson+`)
 		ORDER BY v.starts_at DESC LIMIT 200`, area, system, finding, patient, patient)
 }
 

@@ -250,21 +250,62 @@ func describe(r *gin.Engine, s *server) huma.API {
 	})
 	act(api, http.MethodPost, "place-order", "/api/patients/{id}/orders", func(ctx context.Context, who app.Actor, in *struct {
 		PathID
+		Body OrderBody
+	}) (*body[app.OrderView], error) {
+		out, err := s.app.PlaceOrder(ctx, who, in.Body.order(in.ID))
+		return &body[app.OrderView]{out}, err
+	})
+	act(api, http.MethodPost, "prepare-order", "/api/patients/{id}/orders/prepared", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body OrderBody
+	}) (*body[app.PreparedView], error) {
+		out, err := s.app.PrepareOrder(ctx, who, in.Body.order(in.ID))
+		return &body[app.PreparedView]{out}, err
+	})
+	act(api, http.MethodPost, "sign-prepared", "/api/prepared/{id}/sign", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
 		Body struct {
-			VisitID   string        `json:"visitId,omitempty" maxLength:"64"`
-			Priority  string        `json:"priority" enum:"R,A,S"`
-			Collected bool          `json:"collected"`
-			RequestID string        `json:"requestId" maxLength:"64"`
-			Secret    string        `json:"secret,omitempty" maxLength:"1000"`
-			Tests     []OrderedTest `json:"tests" maxItems:"60"`
+			Secret string `json:"secret,omitempty" maxLength:"1000"`
 		}
 	}) (*body[app.OrderView], error) {
-		n := app.NewOrder{PatientID: in.ID, VisitID: in.Body.VisitID, Priority: in.Body.Priority, Collected: in.Body.Collected, RequestID: in.Body.RequestID, Secret: in.Body.Secret}
-		for _, t := range in.Body.Tests {
-			n.Tests = append(n.Tests, order.Line{Test: t.Code, Diagnoses: t.Diagnoses})
-		}
-		out, err := s.app.PlaceOrder(ctx, who, n)
+		out, err := s.app.SignPrepared(ctx, who, in.ID, in.Body.Secret)
 		return &body[app.OrderView]{out}, err
+	})
+	for name, f := range map[string]func(context.Context, app.Actor, string, string) error{"return": s.app.ReturnPrepared, "drop": s.app.DropPrepared} {
+		act(api, http.MethodPost, name+"-prepared", "/api/prepared/{id}/"+name, func(ctx context.Context, who app.Actor, in *struct {
+			PathID
+			Body struct {
+				Reason string `json:"reason" maxLength:"1000"`
+			}
+		}) (*nothing, error) {
+			return nil, f(ctx, who, in.ID, in.Body.Reason)
+		})
+	}
+	get(api, "compare-records", "/api/patients/{id}/compare/{other}", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Other string `path:"other" maxLength:"64"`
+	}) (app.Comparison, error) {
+		return s.app.Compare(ctx, who, in.ID, in.Other)
+	})
+	act(api, http.MethodPost, "merge-records", "/api/patients/{id}/merge", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			Other  string `json:"other" maxLength:"64"`
+			Reason string `json:"reason" maxLength:"2000"`
+			Secret string `json:"secret,omitempty" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Merge(ctx, who, in.Body.Secret, in.ID, in.Body.Other, in.Body.Reason)
+	})
+	act(api, http.MethodPost, "take-apart", "/api/merges/{id}/apart", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			Reason string `json:"reason" maxLength:"2000"`
+			Secret string `json:"secret,omitempty" maxLength:"1000"`
+		}
+	}) (*body[[]string], error) {
+		out, err := s.app.TakeApart(ctx, who, in.Body.Secret, in.ID, in.Body.Reason)
+		return &body[[]string]{out}, err
 	})
 	act(api, http.MethodPost, "cancel-order", "/api/orders/{id}/cancel", func(ctx context.Context, who app.Actor, in *struct {
 		PathID
@@ -325,6 +366,25 @@ func describe(r *gin.Engine, s *server) huma.API {
 type OrderedTest struct {
 	Code      string   `json:"code" maxLength:"40"`
 	Diagnoses []string `json:"diagnoses"`
+}
+
+// OrderBody is an order to sign or to prepare.
+type OrderBody struct {
+	VisitID   string        `json:"visitId,omitempty" maxLength:"64"`
+	Priority  string        `json:"priority" enum:"R,A,S"`
+	Collected bool          `json:"collected"`
+	RequestID string        `json:"requestId" maxLength:"64"`
+	Secret    string        `json:"secret,omitempty" maxLength:"1000"`
+	Prepared  string        `json:"prepared,omitempty" maxLength:"64" doc:"The prepared order that this one signs or replaces"`
+	Tests     []OrderedTest `json:"tests" maxItems:"60"`
+}
+
+func (b OrderBody) order(patient string) app.NewOrder {
+	n := app.NewOrder{PatientID: patient, VisitID: b.VisitID, Priority: b.Priority, Collected: b.Collected, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared}
+	for _, t := range b.Tests {
+		n.Tests = append(n.Tests, order.Line{Test: t.Code, Diagnoses: t.Diagnoses})
+	}
+	return n
 }
 
 // Folio is the number under which something was sealed.

@@ -63,6 +63,23 @@ func describeIntake(api huma.API, s *server) {
 	}) (app.IntakeView, error) {
 		return s.app.Decide(ctx, who, id, in.IDs, in.Decision)
 	})
+	intakeAct(api, "enter-test", "/api/visits/{id}/tests", func(ctx context.Context, who app.Actor, id string, in app.HouseEntry) (app.IntakeView, error) {
+		return s.app.EnterTest(ctx, who, id, in)
+	})
+	intakeAct(api, "give-vaccine", "/api/visits/{id}/vaccines", func(ctx context.Context, who app.Actor, id string, in app.VaccineEntry) (app.Asked, error) {
+		return s.app.GiveVaccine(ctx, who, id, in)
+	})
+	intakeAct(api, "strike-vaccine", "/api/visits/{id}/vaccines/strike", func(ctx context.Context, who app.Actor, id string, in struct {
+		ID     string `json:"id" maxLength:"64"`
+		Reason string `json:"reason" maxLength:"500"`
+	}) (app.IntakeView, error) {
+		return s.app.StrikeVaccine(ctx, who, id, in.ID, in.Reason)
+	})
+	get(api, "house", "/api/house", func(ctx context.Context, who app.Actor, in *struct {
+		Query string `query:"q" maxLength:"100"`
+	}) (app.HouseView, error) {
+		return s.app.HouseFind(ctx, who, in.Query)
+	})
 	get(api, "vital-history", "/api/patients/{id}/vitals", func(ctx context.Context, who app.Actor, in *PathID) ([]app.VitalPoint, error) {
 		return s.app.VitalHistory(ctx, who, in.ID)
 	})

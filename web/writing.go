@@ -138,9 +138,11 @@ func describeWriting(api huma.API, s *server) {
 		PathID
 		Body struct {
 			Section string `json:"section" maxLength:"60"`
+			Sign    bool   `json:"sign,omitempty" doc:"Sign the section of a draft by itself"`
+			Secret  string `json:"secret,omitempty" maxLength:"1000"`
 		}
 	}) (*body[app.DocumentView], error) {
-		out, err := s.app.FileSection(ctx, who, in.ID, in.Body.Section)
+		out, err := s.app.FileSection(ctx, who, in.ID, in.Body.Section, in.Body.Sign, in.Body.Secret)
 		return &body[app.DocumentView]{out}, err
 	})
 	act(api, http.MethodPost, "send-fax", "/api/documents/{id}/fax", func(ctx context.Context, who app.Actor, in *struct {

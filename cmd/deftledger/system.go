@@ -160,6 +160,10 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err := yaml.UnmarshalWithOptions(data.Medicines, &medicines, yaml.Strict()); err != nil {
 		return nil, fmt.Errorf("the list of medicines: %w", err)
 	}
+	var house app.House
+	if err := errors.Join(yaml.UnmarshalWithOptions(data.HouseTests, &house.Tests, yaml.Strict()), yaml.UnmarshalWithOptions(data.Vaccines, &house.Vaccines, yaml.Strict())); err != nil {
+		return nil, fmt.Errorf("the tests and vaccines of the house: %w", err)
+	}
 	var lab app.Laboratory
 	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
 		return nil, fmt.Errorf("the laboratory's test list: %w", err)
@@ -188,7 +192,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Codes: func() (*coding.Library, *coding.Index, error) {
 			l, err := codes()
 			return l.editions, l.index, err

@@ -23,6 +23,7 @@ type Patient struct {
 	Phone      string
 	CodeStatus string
 	UsesPortal bool
+	PersonID   string // the record itself, or the one it was merged into
 }
 
 // Sexes are the words for the administrative sex codes.

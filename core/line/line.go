@@ -7,9 +7,10 @@ type Kind string
 
 // The kinds of line there are.
 const (
-	Note   Kind = "note"   // a note that is not signed
-	Order  Kind = "order"  // an order without final, signed results
-	Report Kind = "report" // a result that nobody signed
+	Note   Kind = "note"    // a note that is not signed
+	Order  Kind = "order"   // an order without final, signed results
+	Report Kind = "report"  // a result that nobody signed
+	ToSign Kind = "to sign" // an order prepared for a physician's signature
 )
 
 // Act is the act that closes a line of this kind, in the words shown on the desk.
@@ -19,6 +20,8 @@ func (k Kind) Act() string {
 		return "sign the note"
 	case Order:
 		return "all tests final and signed, or cancelled with a reason"
+	case ToSign:
+		return "sign the order, or give it back with the reason"
 	case Report:
 		return "sign it and record how the patient was told"
 	}

@@ -14,6 +14,8 @@ type Draft struct {
 	Brought    []Brought
 	Vitals     []Vital
 	Drawings   []string // captions
+	Tests      []string // tests done in the house, a sentence each
+	Given      []string // vaccines given, a sentence each
 }
 
 // Taken is an interview with the answers given.
@@ -58,6 +60,9 @@ func (s *Systems) Compose(d Draft) []Block {
 			}
 		case Objective:
 			out = appendBlock(out, Block{Part: p, Label: "Vital signs", Ref: "vitals", Pieces: vitals(d.Vitals)})
+			out = appendBlock(out, Block{Part: p, Label: "Tests done here", Ref: "tests", Pieces: recorded(d.Tests)})
+		case Plan:
+			out = appendBlock(out, Block{Part: p, Label: "Given today", Ref: "given", Pieces: recorded(d.Given)})
 		}
 		if text := strings.TrimSpace(d.Typed[p]); text != "" {
 			out = append(out, Block{Part: p, Ref: "typed", Pieces: []Piece{{text, Typed, "", true, "typed"}}})
@@ -107,6 +112,14 @@ func vitals(vs []Vital) []Piece {
 		if len(parts) > 0 {
 			out = append(out, Piece{strings.Join(parts, ", ") + ".", origin, "", true, "vitals"})
 		}
+	}
+	return out
+}
+
+func recorded(sentences []string) []Piece {
+	var out []Piece
+	for _, s := range sentences {
+		out = append(out, Piece{s, FromChart, "", true, "recorded"})
 	}
 	return out
 }

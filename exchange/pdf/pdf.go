@@ -29,7 +29,8 @@ var (
 // Section is a heading with its text.
 type Section struct{ Heading, Text string }
 
-// Entry is one sealed entry: a note or an amendment to it. SignedAt is RFC 3339.
+// Entry is one sealed entry: a note or an amendment to it. SignedAt is RFC 3339. An
+// entry without SignedAt is not signed, and says so on every page.
 type Entry struct {
 	Folio                    int
 	SignedBy, SignedAt, Hash string
@@ -131,8 +132,13 @@ func Render(d Document) ([]byte, error) {
 		f.SetDrawColor(0xDA, 0xD5, 0xC7)
 		f.Line(22, f.GetY(), 194, f.GetY())
 		f.SetFont("sans", "", 8.5)
-		f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", 1, "L", false, 0, "")
-		f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
+		if now.SignedAt == "" {
+			f.CellFormat(0, 5, "Not signed", "", 1, "L", false, 0, "")
+			f.CellFormat(120, 4, "", "", 0, "L", false, 0, "")
+		} else {
+			f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", 1, "L", false, 0, "")
+			f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
+		}
 		f.CellFormat(0, 4, fmt.Sprintf("page %d of {pages}", f.PageNo()), "", 0, "R", false, 0, "")
 	})
 	for i, e := range d.Entries {

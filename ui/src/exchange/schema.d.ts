@@ -212,6 +212,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/house": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["house"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/merges/{id}/apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-apart"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}": {
         parameters: {
             query?: never;
@@ -596,6 +628,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["compare-records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/medicines/find": {
         parameters: {
             query?: never;
@@ -612,6 +660,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["merge-records"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/orders": {
         parameters: {
             query?: never;
@@ -622,6 +686,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["place-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/orders/prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["prepare-order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -670,6 +750,54 @@ export interface paths {
         get: operations["vital-history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prepared/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drop-prepared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prepared/{id}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["return-prepared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prepared/{id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sign-prepared"];
         delete?: never;
         options?: never;
         head?: never;
@@ -996,6 +1124,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["enter-test"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/vaccines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give-vaccine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/vaccines/strike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["strike-vaccine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/vitals": {
         parameters: {
             query?: never;
@@ -1141,6 +1317,10 @@ export interface components {
             drop: boolean;
             interview: string;
         };
+        Asked: {
+            intake?: components["schemas"]["IntakeView"];
+            questions: string[];
+        };
         Aspect: {
             findings: components["schemas"]["Item"][];
             id: string;
@@ -1260,15 +1440,20 @@ export interface components {
             allergies: components["schemas"]["AllergyView"][];
             documents: components["schemas"]["DocumentView"][];
             medicines: components["schemas"]["MedicineView"][];
+            /** @description Records of the same person that are read as part of this chart */
+            merged: components["schemas"]["MergeView"][];
             open: components["schemas"]["LineView"][];
             orders: components["schemas"]["OrderView"][];
             patient: components["schemas"]["PatientView"];
+            /** @description Orders that wait for a physician's signature, or were given back */
+            prepared: components["schemas"]["PreparedView"][];
             problems: components["schemas"]["ProblemView"][];
             reports: components["schemas"]["ReportRow"][];
             /** @description What came since this person last opened the chart; told when it is opened */
             since?: components["schemas"]["SinceView"];
             /** @description Language, need of an interpreter, and who may speak for the patient */
             speaking: string[];
+            vaccines: components["schemas"]["GivenView"][];
             visits: components["schemas"]["VisitView"][];
             vitals: components["schemas"]["VitalView"][];
         };
@@ -1294,6 +1479,12 @@ export interface components {
             id: string;
             name: string;
         };
+        Comparison: {
+            agree: string[];
+            differ: string[];
+            kept: components["schemas"]["MergeSide"];
+            other: components["schemas"]["MergeSide"];
+        };
         ConflictView: {
             at: string;
             by: string;
@@ -1313,6 +1504,7 @@ export interface components {
             orders: components["schemas"]["DeskOrder"][];
             quarantine: components["schemas"]["HeldMessage"][];
             reports: components["schemas"]["DeskReport"][];
+            toSign: components["schemas"]["DeskPrepared"][];
         };
         DeskNote: {
             /** Format: int64 */
@@ -1328,6 +1520,11 @@ export interface components {
             patient: components["schemas"]["PatientView"];
             since: string;
             state: string;
+        };
+        DeskPrepared: {
+            order: components["schemas"]["PreparedView"];
+            patient: components["schemas"]["PatientView"];
+            since: string;
         };
         DeskReport: {
             patient: components["schemas"]["PatientView"];
@@ -1367,6 +1564,9 @@ export interface components {
             svg: string;
             /** Format: int64 */
             version: number;
+        };
+        "Drop-preparedRequest": {
+            reason: string;
         };
         EarlierView: {
             at: string;
@@ -1440,7 +1640,10 @@ export interface components {
             problems: string[];
         };
         "File-sectionRequest": {
+            secret?: string;
             section: string;
+            /** @description Sign the section of a draft by itself */
+            sign?: boolean;
         };
         "Find-medicineRequest": {
             query: string;
@@ -1562,6 +1765,23 @@ export interface components {
             state: string;
             visitId: string;
         };
+        Given: {
+            cvx: string;
+            dose: string;
+            expires: string;
+            lot: string;
+            maker: string;
+            route: string;
+            sheet: string;
+            site: string;
+        };
+        GivenView: {
+            at: string;
+            by: string;
+            given: components["schemas"]["Given"];
+            id: string;
+            name: string;
+        };
         HeldDetail: {
             birthDate: string;
             candidates: components["schemas"]["CandidateView"][];
@@ -1590,6 +1810,58 @@ export interface components {
             receivedAt: string;
             sex: string;
             titles: string[];
+        };
+        HouseAnalyte: {
+            choices: string[];
+            code: string;
+            high: string;
+            least: string;
+            loinc: string;
+            low: string;
+            most: string;
+            name: string;
+            normal: string;
+            unit: string;
+        };
+        HouseDone: {
+            at: string;
+            by: string;
+            flagged: boolean;
+            kit: components["schemas"]["Kit"];
+            report: string;
+            signed: boolean;
+            status: string;
+            test: string;
+            values: {
+                [key: string]: string;
+            };
+            words: string;
+        };
+        HouseEntry: {
+            /** @enum {string} */
+            control: "valid" | "not valid";
+            /** @description The report that was entered wrongly */
+            corrects?: string;
+            /** @description Names this act, so that a repeated one counts once */
+            id: string;
+            kit: components["schemas"]["Kit"];
+            test: string;
+            values: {
+                [key: string]: string;
+            };
+        };
+        HouseTestView: {
+            also: string[];
+            analytes: components["schemas"]["HouseAnalyte"][];
+            code: string;
+            last: components["schemas"]["Kit"];
+            loinc: string;
+            name: string;
+            specimen: string;
+        };
+        HouseView: {
+            tests: components["schemas"]["HouseTestView"][];
+            vaccines: components["schemas"]["VaccineView"][];
         };
         IncomingView: {
             at: string;
@@ -1621,6 +1893,10 @@ export interface components {
             /** @description Where more can be fetched from */
             sources: string[];
             stopped: components["schemas"]["EntryView"][];
+            /** @description Tests done in the house at this visit */
+            tests: components["schemas"]["HouseDone"][];
+            /** @description Vaccines given at this visit */
+            vaccines: components["schemas"]["GivenView"][];
             visit: components["schemas"]["VisitView"];
             vitals: components["schemas"]["VitalRow"][];
         };
@@ -1640,6 +1916,10 @@ export interface components {
             say: string;
             sex: string;
             sided: string;
+        };
+        Kit: {
+            expires: string;
+            lot: string;
         };
         LastSystem: {
             area: string;
@@ -1724,6 +2004,24 @@ export interface components {
             dose: string;
             name: string;
         };
+        "Merge-recordsRequest": {
+            other: string;
+            reason: string;
+            secret?: string;
+        };
+        MergeSide: {
+            /** @description What was written in it: 3 visits */
+            holds: string[];
+            patient: components["schemas"]["PatientView"];
+        };
+        MergeView: {
+            at: string;
+            by: string;
+            id: string;
+            name: string;
+            reason: string;
+            record: string;
+        };
         "Move-visitRequest": {
             stage: string;
             /** Format: int64 */
@@ -1772,6 +2070,17 @@ export interface components {
             alone: boolean;
             code: string;
             display: string;
+        };
+        OrderBody: {
+            collected: boolean;
+            /** @description The prepared order that this one signs or replaces */
+            prepared?: string;
+            /** @enum {string} */
+            priority: "R" | "A" | "S";
+            requestId: string;
+            secret?: string;
+            tests: components["schemas"]["OrderedTest"][];
+            visitId?: string;
         };
         OrderTestView: {
             code: string;
@@ -1830,15 +2139,6 @@ export interface components {
             source: string;
             text: string;
         };
-        "Place-orderRequest": {
-            collected: boolean;
-            /** @enum {string} */
-            priority: "R" | "A" | "S";
-            requestId: string;
-            secret?: string;
-            tests: components["schemas"]["OrderedTest"][];
-            visitId?: string;
-        };
         Point: {
             kind: string;
             part: string;
@@ -1846,6 +2146,26 @@ export interface components {
             says: string;
             stops: boolean;
             why: string;
+        };
+        PreparedView: {
+            at: string;
+            by: string;
+            collected: boolean;
+            for: string;
+            id: string;
+            /** @description It waits for this person's signature */
+            mine: boolean;
+            /** @description This person prepared it */
+            own: boolean;
+            patientId: string;
+            /** @enum {string} */
+            priority: "R" | "A" | "S";
+            /** @description Why it was given back */
+            reason: string;
+            /** @enum {string} */
+            state: "waiting" | "signed" | "returned" | "dropped" | "replaced";
+            tests: components["schemas"]["OrderTestView"][];
+            visitId: string;
         };
         Preview: {
             /** @description What is wrong, with its line; empty when nothing is */
@@ -1946,6 +2266,9 @@ export interface components {
             /** @description Record number of that chart */
             record: string;
         };
+        "Return-preparedRequest": {
+            reason: string;
+        };
         ReviewView: {
             at: string;
             by: string;
@@ -2041,6 +2364,9 @@ export interface components {
                 [key: string]: number;
             };
         };
+        "Sign-preparedRequest": {
+            secret?: string;
+        };
         "Sign-reportRequest": {
             comment: string;
             /** Format: int64 */
@@ -2078,6 +2404,10 @@ export interface components {
             done: boolean;
             step: string;
         };
+        "Strike-vaccineRequest": {
+            id: string;
+            reason: string;
+        };
         "Strike-vitalRequest": {
             id: string;
         };
@@ -2095,6 +2425,10 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        "Take-apartRequest": {
+            reason: string;
+            secret?: string;
+        };
         "Take-vitalsRequest": {
             confirmed: boolean;
             entries: components["schemas"]["VitalEntry"][];
@@ -2111,6 +2445,25 @@ export interface components {
         Unread: {
             could: string[];
             text: string;
+        };
+        VaccineEntry: {
+            /** @description What was asked about is answered: it is right */
+            confirmed: boolean;
+            given: components["schemas"]["Given"];
+            /** @description Names this act, so that a repeated one counts once */
+            id: string;
+        };
+        VaccineView: {
+            also: string[];
+            cvx: string;
+            dose: string;
+            last: components["schemas"]["Given"];
+            live: boolean;
+            /** Format: int64 */
+            months: number;
+            name: string;
+            route: string;
+            sites: string[];
         };
         ValueView: {
             code: string;
@@ -2668,6 +3021,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormText"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    house: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HouseView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-apart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-apartRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
                 };
             };
             /** @description Error */
@@ -3491,6 +3910,38 @@ export interface operations {
             };
         };
     };
+    "compare-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "find-medicine": {
         parameters: {
             query?: never;
@@ -3526,6 +3977,39 @@ export interface operations {
             };
         };
     };
+    "merge-records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Merge-recordsRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "place-order": {
         parameters: {
             query?: never;
@@ -3537,7 +4021,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Place-orderRequest"];
+                "application/json": components["schemas"]["OrderBody"];
             };
         };
         responses: {
@@ -3548,6 +4032,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OrderView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "prepare-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrderBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PreparedView"];
                 };
             };
             /** @description Error */
@@ -3642,6 +4161,107 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VitalPoint"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Drop-preparedRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "return-prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Return-preparedRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "sign-prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sign-preparedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"];
                 };
             };
             /** @description Error */
@@ -4338,6 +4958,111 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["State-listsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "enter-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HouseEntry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "give-vaccine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["VaccineEntry"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Asked"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "strike-vaccine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Strike-vaccineRequest"];
             };
         };
         responses: {

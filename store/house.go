@@ -1,0 +1,209 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+
+	"deftledger/core/chart"
+	"deftledger/core/order"
+)
+
+// Immunization is a vaccine given here.
+type Immunization struct {
+	ID, PatientID, VisitID, Name string
+	chart.Given
+	GivenAt time.Time
+	GivenBy string
+}
+
+const immunizationCols = "id, patient_id, visit_id, cvx, name, maker, lot, expires, dose, route, site, sheet, given_at, given_by"
+
+func scanImmunization(s scanner, i *Immunization) error {
+	var at string
+	err := s.Scan(&i.ID, &i.PatientID, &i.VisitID, &i.CVX, &i.Name, &i.Maker, &i.Lot, &i.Expires, &i.Dose, &i.Route, &i.Site, &i.Sheet, &at, &i.GivenBy)
+	i.GivenAt = Moment(at)
+	return err
+}
+
+// AddImmunization stores a vaccine given; added is false when the act was stored before.
+func (q *Q) AddImmunization(i Immunization) (added bool, err error) {
+	n, err := q.exec("INSERT INTO immunization("+immunizationCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT(id) DO NOTHING",
+		i.ID, i.PatientID, i.VisitID, i.CVX, i.Name, i.Maker, i.Lot, i.Expires, i.Dose, i.Route, i.Site, i.Sheet, Stamp(i.GivenAt), i.GivenBy)
+	return n > 0, err
+}
+
+// Immunizations lists the vaccines given to a patient, newest first.
+func (q *Q) Immunizations(patient string) ([]Immunization, error) {
+	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM immunization WHERE patient_id "+samePerson+" AND struck_at = '' ORDER BY given_at DESC, rowid DESC", patient)
+}
+
+// ImmunizationsAt lists the vaccines given at a visit.
+func (q *Q) ImmunizationsAt(visit string) ([]Immunization, error) {
+	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM immunization WHERE visit_id = ? AND visit_id <> '' AND struck_at = '' ORDER BY given_at, rowid", visit)
+}
+
+// LastLots returns, for each vaccine, what was last given of it in the practice: its
+// package is probably the one at hand.
+func (q *Q) LastLots() ([]Immunization, error) {
+	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM (SELECT *, row_number() OVER (PARTITION BY cvx ORDER BY given_at DESC, rowid DESC) AS back FROM immunization WHERE struck_at = '') WHERE back = 1")
+}
+
+// StrikeImmunization takes a wrong record of a vaccine back; it stays, struck.
+func (q *Q) StrikeImmunization(visit, id, by, reason string, at time.Time) error {
+	return q.must("UPDATE immunization SET struck_at = ?, struck_by = ?, struck_reason = ? WHERE id = ? AND visit_id = ? AND struck_at = ''", Stamp(at), by, reason, id, visit)
+}
+
+// HouseResult is with what a test of the house was done.
+type HouseResult struct {
+	ReportID                         string
+	Issue                            int
+	Test, Lot, Expires, Control, By string
+	At                               time.Time
+}
+
+func scanHouseResult(s scanner, h *HouseResult) error {
+	var at string
+	err := s.Scan(&h.ReportID, &h.Issue, &h.Test, &h.Lot, &h.Expires, &h.Control, &h.By, &at)
+	h.At = Moment(at)
+	return err
+}
+
+const houseCols = "report_id, issue, test, lot, expires, control, by_id, at"
+
+// AddHouseResult stores with what a test was done.
+func (q *Q) AddHouseResult(h HouseResult) error {
+	return q.do("INSERT INTO house_result("+houseCols+") VALUES (?,?,?,?,?,?,?,?)", h.ReportID, h.Issue, h.Test, h.Lot, h.Expires, h.Control, h.By, Stamp(h.At))
+}
+
+// HouseResultsAt lists with what the tests of a visit were done, at their present issue.
+func (q *Q) HouseResultsAt(visit string) ([]HouseResult, error) {
+	return list(q, scanHouseResult, "SELECT "+houseCols+" FROM house_result h WHERE EXISTS (SELECT 1 FROM report r WHERE r.id = h.report_id AND r.issue = h.issue AND r.visit_id = ? AND r.visit_id <> '')", visit)
+}
+
+// LastKits returns, for each test, the kit it was last done with in the practice.
+func (q *Q) LastKits() ([]HouseResult, error) {
+	return list(q, scanHouseResult, "SELECT "+houseCols+" FROM (SELECT *, row_number() OVER (PARTITION BY test ORDER BY at DESC) AS back FROM house_result) WHERE back = 1")
+}
+
+// Prepared is an order prepared for a physician's signature.
+type Prepared struct {
+	ID, PatientID, VisitID, ForID, ByID string
+	At                                  time.Time
+	Priority                            string
+	Collected                           bool
+	Tests                               []order.Line
+	State, Reason, OrderID, RequestID   string
+}
+
+const preparedCols = "id, patient_id, visit_id, for_id, by_id, at, priority, collected, tests, state, reason, order_id, request_id"
+
+func scanPrepared(s scanner, p *Prepared) error {
+	var at, tests string
+	if err := s.Scan(&p.ID, &p.PatientID, &p.VisitID, &p.ForID, &p.ByID, &at, &p.Priority, &p.Collected, &tests, &p.State, &p.Reason, &p.OrderID, &p.RequestID); err != nil {
+		return err
+	}
+	p.At = Moment(at)
+	return json.Unmarshal([]byte(tests), &p.Tests)
+}
+
+// AddPrepared stores a prepared order; added is false when the act was stored before.
+func (q *Q) AddPrepared(p Prepared) (added bool, err error) {
+	tests, err := json.Marshal(p.Tests)
+	if err != nil {
+		return false, err
+	}
+	n, err := q.exec("INSERT INTO prepared_order("+preparedCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT(request_id) DO NOTHING",
+		p.ID, p.PatientID, p.VisitID, p.ForID, p.ByID, Stamp(p.At), p.Priority, p.Collected, string(tests), p.State, p.Reason, p.OrderID, p.RequestID)
+	return n > 0, err
+}
+
+// PreparedByID finds a prepared order.
+func (q *Q) PreparedByID(id string) (Prepared, error) {
+	return one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id = ?", id)
+}
+
+// PreparedOf lists the prepared orders of a patient that are still open, oldest first.
+func (q *Q) PreparedOf(patient string) ([]Prepared, error) {
+	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE patient_id "+samePerson+" AND state IN ('waiting', 'returned') ORDER BY at", patient)
+}
+
+// PreparedIn lists prepared orders by id.
+func (q *Q) PreparedIn(ids []string) ([]Prepared, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id IN (SELECT value FROM json_each(?))", string(all))
+}
+
+// SettlePrepared moves a prepared order on from the state it was seen in; ErrStale
+// when somebody else did first.
+func (q *Q) SettlePrepared(id, from, to, reason, order string) error {
+	n, err := q.exec("UPDATE prepared_order SET state = ?, reason = ?, order_id = ? WHERE id = ? AND state = ?", to, reason, order, id, from)
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
+
+// Merge is a record that was found to be about the same person as another.
+type Merge struct {
+	ID, KeptID, OtherID, Reason, ByID string
+	At                                time.Time
+	Folio                             int
+	ApartAt                           time.Time
+	ApartBy, ApartReason              string
+}
+
+func scanMerge(s scanner, m *Merge) error {
+	var at, apart string
+	err := s.Scan(&m.ID, &m.KeptID, &m.OtherID, &m.Reason, &m.ByID, &at, &m.Folio, &apart, &m.ApartBy, &m.ApartReason)
+	m.At, m.ApartAt = Moment(at), Moment(apart)
+	return err
+}
+
+const mergeCols = "id, kept_id, other_id, reason, by_id, at, folio, apart_at, apart_by, apart_reason"
+
+// AddMerge makes a record, and all that were merged into it, one with another.
+func (q *Q) AddMerge(m Merge) error {
+	if err := q.do("INSERT INTO merge("+mergeCols+") VALUES (?,?,?,?,?,?,?,'','','')", m.ID, m.KeptID, m.OtherID, m.Reason, m.ByID, Stamp(m.At), m.Folio); err != nil {
+		return err
+	}
+	return q.do("UPDATE patient SET person_id = ? WHERE person_id = ?", m.KeptID, m.OtherID)
+}
+
+// Merges lists the merges that stand for a person, oldest first.
+func (q *Q) Merges(patient string) ([]Merge, error) {
+	return list(q, scanMerge, "SELECT "+mergeCols+" FROM merge WHERE apart_at = '' AND kept_id "+samePerson+" ORDER BY at, rowid", patient)
+}
+
+// MergeByID finds a merge.
+func (q *Q) MergeByID(id string) (Merge, error) {
+	return one(q, scanMerge, "SELECT "+mergeCols+" FROM merge WHERE id = ?", id)
+}
+
+// TakeApart makes a merged record, with those merged into it before, a person of its own again.
+func (q *Q) TakeApart(m Merge, by, reason string, at time.Time) error {
+	if err := q.must("UPDATE merge SET apart_at = ?, apart_by = ?, apart_reason = ? WHERE id = ? AND apart_at = ''", Stamp(at), by, reason, m.ID); err != nil {
+		return err
+	}
+	return q.do(`WITH RECURSIVE own(id) AS (SELECT ? UNION SELECT other_id FROM merge JOIN own ON merge.kept_id = own.id WHERE apart_at = '')
+		UPDATE patient SET person_id = ? WHERE id IN (SELECT id FROM own)`, m.OtherID, m.OtherID)
+}
+
+// Rows counts what a record holds of its own, by what it is, and what of it was
+// written since a moment.
+type Rows struct {
+	What       string
+	All, Since int
+}
+
+// RowsOf counts the entries written in one record itself.
+func (q *Q) RowsOf(record string, since time.Time) ([]Rows, error) {
+	return list(q, func(s scanner, r *Rows) error { return s.Scan(&r.What, &r.All, &r.Since) }, `
+		SELECT 'visits', count(*), coalesce(sum(stage_at > ?2), 0) FROM visit WHERE patient_id = ?1
+		UNION ALL SELECT 'sealed entries', count(*), coalesce(sum(strftime('%Y-%m-%dT%H:%M:%fZ', signed_at) > ?2 AND kind NOT IN ('merge', 'taken apart')), 0) FROM ledger_entry WHERE chart_id = ?1
+		UNION ALL SELECT 'results', count(*), coalesce(sum(i.received_at > ?2), 0) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = 1 WHERE r.patient_id = ?1
+		UNION ALL SELECT 'medicines', count(*), coalesce(sum(added_at > ?2), 0) FROM medicine WHERE patient_id = ?1
+		UNION ALL SELECT 'allergies', count(*), coalesce(sum(stated_at > ?2), 0) FROM allergy WHERE patient_id = ?1
+		UNION ALL SELECT 'histories', count(*), coalesce(sum(stated_at > ?2), 0) FROM history WHERE patient_id = ?1
+		UNION ALL SELECT 'vital signs', count(*), coalesce(sum(taken_at > ?2), 0) FROM vital WHERE patient_id = ?1
+		UNION ALL SELECT 'vaccines', count(*), coalesce(sum(given_at > ?2), 0) FROM immunization WHERE patient_id = ?1`, record, Stamp(since))
+}
