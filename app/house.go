@@ -53,6 +53,12 @@ func (a *App) HouseFind(ctx context.Context, who Actor, query string) (out House
 		}
 		for _, t := range result.FindHouse(a.House.Tests, query) {
 			v := HouseTestView{HouseTest: t}
+			v.Analytes = slices.Clone(t.Analytes)
+			for i := range v.Analytes {
+				if v.Analytes[i].Choices == nil {
+					v.Analytes[i].Choices = []string{} // an empty list is [], never null
+				}
+			}
 			for _, k := range kits {
 				if k.Test == t.Code && k.Expires >= a.Today() {
 					v.Last = Kit{k.Lot, k.Expires}

@@ -43,7 +43,7 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 		v, err := c.app.EnterTest(ctx, c.jonah(), visitID, strep("a", "positive"))
 		require.NoError(t, err)
 		require.Len(t, v.Tests, 1)
-		require.Equal(t, "Rapid strep A antigen: positive.", v.Tests[0].Words)
+		require.Equal(t, "Rapid strep A antigen positive.", v.Tests[0].Words)
 		require.True(t, v.Tests[0].Flagged)
 		require.Equal(t, "A medical assistant", v.Tests[0].By)
 	}
@@ -54,7 +54,7 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	n, err := c.app.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "Tests done here", n.Blocks[0].Label)
-	require.Equal(t, "Rapid strep A antigen: positive.", n.Blocks[0].Text())
+	require.Equal(t, "Rapid strep A antigen positive.", n.Blocks[0].Text())
 	r, err := c.app.Report(ctx, c.doctor(), report, true)
 	require.NoError(t, err)
 	require.Contains(t, r.Notes, "Kit lot S-88, expires 2026-05-04; control valid. Done by A medical assistant.")
@@ -68,7 +68,7 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, v.Tests, 1)
 	require.Equal(t, "corrected", v.Tests[0].Status)
-	require.Equal(t, "Rapid strep A antigen: negative.", v.Tests[0].Words)
+	require.Equal(t, "Rapid strep A antigen negative.", v.Tests[0].Words)
 	require.Len(t, c.desk().Reports, 1, "a correction opens what was signed")
 	require.Equal(t, 2, c.count("SELECT count(*) FROM report_issue"), "both stay")
 	fixed.ID, fixed.Corrects = "c", "another"

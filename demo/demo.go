@@ -72,6 +72,7 @@ func Fill(ctx context.Context, c app.Config, now time.Time) error {
 			return fmt.Errorf("demo patient %s: %w", p.key, err)
 		}
 	}
+	b.prepared()
 	b.loose()
 	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })
 	for _, e := range b.events {
@@ -284,6 +285,7 @@ func (b *builder) visit(patient string, v visit) string {
 			return q.SetStage(id, stage, with, stageAt, 1)
 		})
 	})
+	b.house(id, v)
 	if v.s == "" {
 		return id
 	}
@@ -325,6 +327,44 @@ func (b *builder) visit(patient string, v visit) string {
 		return err
 	})
 	return id
+}
+
+// house does the tests of a visit in the house and gives its vaccines, by Jonah.
+func (b *builder) house(visit string, v visit) {
+	jonah := b.tokens["jonah"]
+	expires := b.moment(v.daysAgo-240, "12:00").Format(time.DateOnly)
+	for _, t := range v.tests {
+		b.later(v.daysAgo, "08:10", func(ctx context.Context) error {
+			f := strings.Split(t, "|")
+			e := app.HouseEntry{ID: b.id(), Test: f[0], Values: map[string]string{}, Kit: app.Kit{Lot: "K" + visit[len(visit)-4:], Expires: expires}, Control: "valid"}
+			for _, x := range f[1:] {
+				code, text, _ := strings.Cut(x, "=")
+				e.Values[code] = text
+			}
+			out, err := b.a.EnterTest(ctx, jonah, visit, e)
+			if err != nil {
+				return err
+			}
+			done := out.Tests[len(out.Tests)-1].Report
+			return b.a.SignReport(ctx, b.tokens["maren"], app.SignedResult{ReportID: done, Comment: "Seen at once.", Told: "in person", Secret: Secret, Issue: 1, Version: 1})
+		})
+	}
+	for _, g := range v.vaccines {
+		b.later(v.daysAgo, "08:12", func(ctx context.Context) error {
+			f := strings.Split(g, "|")
+			given := chart.Given{CVX: f[0], Maker: f[1], Lot: f[2], Expires: expires, Dose: "0.5 mL", Route: "intramuscular", Site: f[3], Sheet: "2025-01-31"}
+			_, err := b.a.GiveVaccine(ctx, jonah, visit, app.VaccineEntry{ID: b.id(), Given: given, Confirmed: true})
+			return err
+		})
+	}
+}
+
+// prepared lets Jonah prepare an order that waits for Maren's signature.
+func (b *builder) prepared() {
+	b.later(0, "08:15", func(ctx context.Context) error {
+		_, err := b.a.PrepareOrder(ctx, b.tokens["jonah"], app.NewOrder{PatientID: b.ids["rosamund"], Priority: "R", Collected: true, Tests: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"}}}, RequestID: b.id()})
+		return err
+	})
 }
 
 // answers asks the interview of a visit and answers it: "link=y", "link=n",

@@ -34,7 +34,10 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]app.Actor, *app.Key
 	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	config := app.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, Forms: data.Forms,
+	var house app.House
+	require.NoError(t, yaml.Unmarshal(data.HouseTests, &house.Tests))
+	require.NoError(t, yaml.Unmarshal(data.Vaccines, &house.Vaccines))
+	config := app.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, Forms: data.Forms, House: house,
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
 	require.NoError(t, demo.Fill(ctx, config, now))
 	a := app.New(config)

@@ -19,6 +19,7 @@ type visit struct {
 	s, o, a, p                    string
 	review, exam                  string // lines of findings
 	asks                          string // the interview, and its answers
+	tests, vaccines               []string // code|analyte=text…, and CVX code|maker|lot|site
 	answers                       []string
 	codes                         []string
 	unsigned                      bool
@@ -105,7 +106,7 @@ var patients = []patient{
 		allergies: noneKnown, medicines: []string{"Alendronate|70 mg once a week", "Cholecalciferol|1,000 [IU] daily"}, problems: []string{"M81.0", "E55.9"},
 		vitals: vitals("126/74", "68", "36.5", "62.8", "161.0", "24.2"),
 		visits: []visit{
-			{daysAgo: 210, at: "10:00", kind: "Follow-up visit", reason: "Osteoporosis", s: "No fall, no fracture. Takes alendronate on Sundays, upright.", o: "Height unchanged.", review: "no heartburn, no trouble swallowing, no back pain, no dizziness", exam: "general, back, neuro", a: "Age-related osteoporosis without current fracture.", p: "Continue. Vitamin D level in autumn.", codes: []string{"M81.0"}},
+			{daysAgo: 210, at: "10:00", kind: "Follow-up visit", reason: "Osteoporosis", vaccines: []string{"115|Orrery Biologicals|OT4471|left deltoid"}, s: "No fall, no fracture. Takes alendronate on Sundays, upright.", o: "Height unchanged.", review: "no heartburn, no trouble swallowing, no back pain, no dizziness", exam: "general, back, neuro", a: "Age-related osteoporosis without current fracture.", p: "Continue. Vitamin D level in autumn.", codes: []string{"M81.0"}},
 			{daysAgo: 0, at: "09:20", kind: "Annual visit", reason: "Preventive visit", stage: "expected"},
 		},
 		results: []report{
@@ -139,7 +140,7 @@ var patients = []patient{
 		key: "arlo", record: "SK-21191", family: "Drummond-Iyer", given: "Arlo", born: "2018-05-03", sex: "M", phone: "555-0171", code: "Full code", portal: true,
 		allergies: []string{"Amoxicillin|hives|moderate"}, vitals: vitals("100/62", "84", "36.7", "25.4", "127.5", "15.6"),
 		visits: []visit{
-			{daysAgo: 300, at: "15:30", kind: "Acute visit", reason: "Sore throat", s: "Hives after one dose of amoxicillin two years ago.", asks: "sore-throat", answers: []string{"duration=2 d", "severity=moderate", "swallow=y", "exposure=y", "voice=n", "tried=acetaminophen", "constitutional.fever=y", "respiratory.cough=n", "ent.runny-nose=n", "skin.rash=n"}, o: "Rapid strep test positive.", exam: "general, ears, throat: exudate both, erythema, neck: tender adenopathy both, lungs, skin", a: "Streptococcal pharyngitis. Hives with amoxicillin.", p: "Azithromycin for five days, dose by weight. Fluids, rest. Return for trouble breathing or drooling.", codes: []string{"J02.0"}},
+			{daysAgo: 300, at: "15:30", kind: "Acute visit", reason: "Sore throat", tests: []string{"STREP|STREP=positive"}, s: "Hives after one dose of amoxicillin two years ago.", asks: "sore-throat", answers: []string{"duration=2 d", "severity=moderate", "swallow=y", "exposure=y", "voice=n", "tried=acetaminophen", "constitutional.fever=y", "respiratory.cough=n", "ent.runny-nose=n", "skin.rash=n"}, exam: "general, ears, throat: exudate both, erythema, neck: tender adenopathy both, lungs, skin", a: "Streptococcal pharyngitis. Hives with amoxicillin.", p: "Azithromycin for five days, dose by weight. Fluids, rest. Return for trouble breathing or drooling.", codes: []string{"J02.0"}},
 			{daysAgo: 0, at: "11:20", kind: "Well-child visit", reason: "Check-up"},
 		},
 	},
@@ -201,5 +202,10 @@ var patients = []patient{
 			{daysAgo: 0, at: "10:40", kind: "Acute visit", reason: "Burning urination", stage: "arrived"},
 		},
 		results: []report{{daysAgo: 5, test: "TSH", why: "E06.3", values: "2.40"}},
+	},
+	{ // the same person as Wilhelmina Osei, registered again under her short name
+		key: "mina again", record: "SK-21388", family: "Osei", given: "Mina", born: "1961-09-30", sex: "F", phone: "555-0122",
+		allergies: []string{"Cephalexin|rash|mild"},
+		vitals:    vitals("130/78", "70", "36.6", "63.1", "161.0", "24.3"),
 	},
 }

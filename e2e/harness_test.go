@@ -245,6 +245,12 @@ func (h *hand) sees(text string) {
 }
 
 // seesNot waits until the screen no longer shows a text.
+// eventually waits until something is so in the database.
+func (h *hand) eventually(so func() bool, what string) {
+	h.t.Helper()
+	require.Eventually(h.t, so, 10*time.Second, 50*time.Millisecond, what)
+}
+
 func (h *hand) seesNot(text string) {
 	h.t.Helper()
 	h.wait(fmt.Sprintf("!document.body.innerText.includes(%q)", text), fmt.Sprintf("the end of %q", text))

@@ -86,6 +86,9 @@ func (q *Q) Unsealed() ([]string, error) {
 		UNION ALL
 		SELECT 'folio ' || e.folio || ' of chart ' || e.chart_id || ' retracts a note that is not marked so' FROM ledger_entry e
 		WHERE e.kind = 'retraction' AND NOT EXISTS (SELECT 1 FROM note n WHERE n.id = e.subject AND n.retracted = e.folio)
+		UNION ALL
+		SELECT 'chart ' || p.id || ' is read as part of chart ' || p.person_id || ', which no sealed entry says' FROM patient p
+		WHERE p.person_id <> p.id AND NOT EXISTS (SELECT 1 FROM merge m JOIN ledger_entry e ON e.chart_id = m.kept_id AND e.folio = m.folio AND e.kind = 'merge' AND e.subject = m.other_id WHERE m.other_id = p.id AND m.apart_at = '')
 		ORDER BY 1`)
 	if err != nil {
 		return nil, fmt.Errorf("the working rows cannot be held against the ledger: %w", err)

@@ -106,7 +106,7 @@ func (a HouseAnalyte) possible(text string) error {
 // esterase 2+, nitrite positive."
 func Sentence(title string, values []Value) string {
 	if len(values) == 1 {
-		return title + ": " + strings.TrimSpace(values[0].Text+" "+plainUnit(values[0].Unit)) + "."
+		return title + " " + strings.TrimSpace(values[0].Text+" "+plainUnit(values[0].Unit)) + "."
 	}
 	parts := make([]string, len(values))
 	for i, v := range values {

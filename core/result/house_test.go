@@ -59,7 +59,7 @@ func TestASentenceOfATest(t *testing.T) {
 	require.Equal(t, "Urine dipstick: leukocyte esterase 2+, pH 6.0.", result.Sentence("Urine dipstick", vs))
 	vs, err = dip.Enter(map[string]string{"GLU": "240"})
 	require.NoError(t, err)
-	require.Equal(t, "Capillary glucose: 240 mg/dL.", result.Sentence("Capillary glucose", vs))
+	require.Equal(t, "Capillary glucose 240 mg/dL.", result.Sentence("Capillary glucose", vs))
 	require.Equal(t, "Influenza: influenza A antigen positive, SARS-CoV-2 antigen negative.",
 		result.Sentence("Influenza", []result.Value{{Name: "Influenza A antigen", Text: "positive"}, {Name: "SARS-CoV-2 antigen", Text: "negative"}}))
 	require.Len(t, result.FindHouse([]result.HouseTest{dip}, "ur str"), 1)

@@ -8,8 +8,10 @@ import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
 import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
+import { Prepared } from "../order/Prepared";
 import { Flags } from "../result/Flags";
 import { useMe, useRight } from "../session/session";
+import { Merge, Merged } from "./Merge";
 import { Spine } from "./Spine";
 
 /** useChart reads a chart; the first read of a screen counts as opening it. */
@@ -33,14 +35,25 @@ export function Chart() {
   const go = useNavigate();
   const client = useQueryClient();
   const [ordering, setOrdering] = useState(false);
+  const [from, setFrom] = useState<Schemas["PreparedView"]>();
+  const [merging, setMerging] = useState(false);
+  const mayMerge = useRight("merge records");
   const [error, setError] = useState("");
   const mayStart = useRight("write a note");
-  const mayOrder = useRight("sign an order");
+  const maySign = useRight("sign an order");
+  const mayPrepare = useRight("prepare an order");
+  const mayOrder = maySign || mayPrepare;
   const c = chart.data;
   const today = c?.visits?.find((v) => v.startsAt.slice(0, 10) === me.today);
   useEffect(() => {
-    if (c) recentCharts.show({ id, name: `${c.patient.given} ${c.patient.family}`, to: `/patients/${id}` });
-  }, [c, id]);
+    if (c && c.patient.id !== id)
+      go(`/patients/${c.patient.id}`, { replace: true }); // it was merged into this chart
+    else if (c) recentCharts.show({ id, name: `${c.patient.given} ${c.patient.family}`, to: `/patients/${id}` });
+  }, [c, id, go]);
+  function order(prepared?: Schemas["PreparedView"]) {
+    setFrom(prepared);
+    setOrdering(true);
+  }
   async function start() {
     if (!today) return;
     try {
@@ -55,7 +68,7 @@ export function Chart() {
     ...(today && mayStart
       ? [{ key: "v", label: today.noteId ? "Resume today's visit" : "Start today's visit", run: () => void start() }]
       : []),
-    ...(mayOrder ? [{ key: "o", label: "Order a laboratory test", run: () => setOrdering(true) }] : []),
+    ...(mayOrder ? [{ key: "o", label: maySign ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
   ]);
   if (chart.error) return <p className="p-8">{say(chart.error)}</p>;
   if (!c) return <p className="p-8 small">Opening the chart…</p>;
@@ -68,6 +81,8 @@ export function Chart() {
           <p role="alert" className="text-alarm">
             {error}
           </p>
+          {merging && <Merge chart={c} close={() => setMerging(false)} />}
+          <Merged chart={c} mayPart={mayMerge} />
           <Timeline chart={c} />
         </div>
         <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
@@ -78,16 +93,23 @@ export function Chart() {
             </button>
           )}
           {mayOrder && (
-            <button type="button" className="choice" onClick={() => setOrdering(true)}>
-              Order <KeyCap k="o" />
+            <button type="button" className="choice" onClick={() => order()}>
+              {maySign ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
           {!today && <span className="small">No visit today.</span>}
+          {mayMerge && (
+            <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>
+              Another record of this person…
+            </button>
+          )}
         </footer>
       </main>
-      {!ordering && <Open chart={c} />}
+      {!ordering && <Open chart={c} change={order} />}
       {ordering && (
         <OrderComposer
+          key={from?.id}
+          from={from}
           patient={c.patient}
           diagnoses={(c.problems ?? []).map((p) => ({ code: p.code, title: p.title }))}
           close={() => setOrdering(false)}
@@ -101,7 +123,7 @@ const quarters: Record<string, number> = { open: 0, "in hand": 2, "waiting on ot
 const kinds: Record<string, string> = { note: "Note", order: "Order", report: "Result" };
 
 // Open lists, in the margin, what somebody still has to close in this chart.
-function Open({ chart }: { chart: Schemas["ChartView"] }) {
+function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Schemas["PreparedView"]) => void }) {
   // Told once, when the chart is opened; a screen that refreshes itself does not forget it.
   const [since, setSince] = useState(chart.since);
   const named = (l: Schemas["LineView"]) => {
@@ -132,17 +154,22 @@ function Open({ chart }: { chart: Schemas["ChartView"] }) {
       )}
       <h2 className="mb-3 text-[17px]">Open lines</h2>
       {chart.open.length === 0 && <p className="small">Nothing in this chart waits for anybody.</p>}
-      {chart.open.map((l) => (
-        <div key={l.id} className="margin-note mb-4">
-          <span className="block font-semibold hover:[&_a]:underline">
-            {kinds[l.kind] ?? l.kind}: {named(l)}
-          </span>
-          <span className="block">
-            <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.openedAt)}
-          </span>
-          <span className="block text-faded">Closes with: {l.closes}</span>
-        </div>
+      {chart.prepared.map((o) => (
+        <Prepared key={o.id} order={o} patient={chart.patient} change={() => change(o)} />
       ))}
+      {chart.open
+        .filter((l) => l.kind !== "to sign")
+        .map((l) => (
+          <div key={l.id} className="margin-note mb-4">
+            <span className="block font-semibold hover:[&_a]:underline">
+              {kinds[l.kind] ?? l.kind}: {named(l)}
+            </span>
+            <span className="block">
+              <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.openedAt)}
+            </span>
+            <span className="block text-faded">Closes with: {l.closes}</span>
+          </div>
+        ))}
     </aside>
   );
 }
@@ -159,6 +186,7 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
       visit: undefined,
       order: undefined,
     })),
+    ...chart.vaccines.map((v) => ({ at: v.at, id: v.id, vaccine: v, visit: undefined, order: undefined, report: undefined })),
     ...chart.documents.map((d) => ({ at: d.at, id: d.id, document: d, visit: undefined, order: undefined, report: undefined })),
   ].sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
   if (rows.length === 0)
@@ -212,6 +240,14 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
                 </>
               )}
               {r.order && <OrderRow order={r.order} />}
+              {"vaccine" in r && r.vaccine && (
+                <>
+                  <span className="font-semibold">{r.vaccine.name}</span> given, {r.vaccine.given.site}{" "}
+                  <span className="small">
+                    {r.vaccine.given.maker}, lot {r.vaccine.given.lot} · {r.vaccine.by}
+                  </span>
+                </>
+              )}
               {"document" in r && r.document && (
                 <>
                   <a
@@ -223,7 +259,7 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
                     {r.document.title}
                   </a>{" "}
                   <span className="small">
-                    document, folio {r.document.folio}, {r.document.by}
+                    document, {r.document.folio ? `folio ${r.document.folio}` : "not signed"}, {r.document.by}
                   </span>
                   {r.document.fax && <span className="float-right text-faded">fax {r.document.fax}</span>}
                 </>

@@ -1,6 +1,6 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../exchange/client";
-import { shortDay } from "../frame/time";
+import { day, shortDay } from "../frame/time";
 
 /** unit writes a UCUM unit as people read it. */
 export function unit(u: string) {
@@ -35,6 +35,7 @@ const words: Record<string, [string, string]> = {
   note: ["note to sign", "notes to sign"],
   order: ["order under way", "orders under way"],
   report: ["result to sign", "results to sign"],
+  "to sign": ["prepared order", "prepared orders"],
 };
 
 /** Spine is who this is: always the same place, always in sight. */
@@ -57,12 +58,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
         </h1>
         <p className="mt-1">
           {p.age}, {p.sex} <span className="text-faded">b.</span>{" "}
-          {new Date(`${p.birthDate}T00:00:00Z`).toLocaleDateString("en-GB", {
-            day: "2-digit",
-            month: "short",
-            year: "numeric",
-            timeZone: "UTC",
-          })}
+          {day(p.birthDate)}
         </p>
         <p className="text-faded">
           Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}

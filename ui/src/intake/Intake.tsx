@@ -7,6 +7,9 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
+import { OrderComposer } from "../order/OrderComposer";
+import { useRight } from "../session/session";
+import { House } from "./House";
 import { Incoming } from "./Incoming";
 import { List } from "./Lists";
 import { type Acts, useIntake } from "./useIntake";
@@ -31,6 +34,8 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
   const reason = useRef<HTMLInputElement>(null);
   const [fetching, setFetching] = useState(false);
   const [problems, setProblems] = useState<string[]>([]);
+  const [ordering, setOrdering] = useState(false);
+  const mayPrepare = useRight("prepare an order");
   const histories = view.lists.map((l) => l.id);
   useEffect(() => {
     recentCharts.show({ id: p.id, name: `${p.given} ${p.family}`, to: `/visits/${visit}/intake` });
@@ -76,6 +81,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
     ...both("a", "Allergies reviewed", () => reviewed(["allergies"])),
     ...both("v", "Enter vital signs", () => first.current?.focus()),
     ...(view.sources.length > 0 ? both("f", "Fetch from elsewhere", () => void fetchAll()) : []),
+    ...(mayPrepare ? both("o", "Prepare an order", () => setOrdering(true)) : []),
     ...both("n", "To the note", () => go(`/patients/${p.id}/visits/${visit}`)),
     { key: "Ctrl+Enter", label: "Hand over to the physician", run: () => void handOver() },
   ]);
@@ -124,6 +130,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           <div className="mt-4">
             <Vitals visit={visit} patient={p.id} acts={acts} first={first} />
           </div>
+          <House view={view} acts={acts} visit={visit} />
         </div>
         <footer className="flex shrink-0 flex-wrap items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
           <button type="button" className="act" onClick={() => void handOver()}>
@@ -132,6 +139,11 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           <Link className="choice" to={`/patients/${p.id}/visits/${visit}`}>
             To the note <KeyCap k="n" />
           </Link>
+          {mayPrepare && (
+            <button type="button" className="choice" onClick={() => setOrdering(true)}>
+              Prepare an order <KeyCap k="o" />
+            </button>
+          )}
           {view.sources.length > 0 && (
             <button type="button" className="choice" disabled={fetching} onClick={() => void fetchAll()}>
               {fetching ? "Asking…" : "Fetch from elsewhere"} <KeyCap k="f" />
@@ -139,7 +151,16 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           )}
         </footer>
       </main>
+      {ordering && (
+        <OrderComposer
+          patient={p}
+          visitId={visit}
+          diagnoses={(chart.data?.problems ?? []).map((x) => ({ code: x.code, title: x.title }))}
+          close={() => setOrdering(false)}
+        />
+      )}
       <aside
+        hidden={ordering}
         aria-label="What is done, and what came from outside"
         className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
       >

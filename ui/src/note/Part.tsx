@@ -50,7 +50,9 @@ export function Part({
   const p = parts[part.part];
   const source = (id: string) => note.sources.find((s) => s.note === id)?.words ?? "";
   const mine = note.blocks.filter((b) => b.part === part.part && b.ref !== "typed");
-  const typedAt = note.blocks.filter((b) => b.part === part.part && (b.ref.startsWith("interview.") || b.ref === "vitals"));
+  const typedAt = note.blocks.filter(
+    (b) => b.part === part.part && (b.ref.startsWith("interview.") || ["vitals", "tests", "given"].includes(b.ref)),
+  );
   const rest = mine.filter((b) => !typedAt.includes(b));
   async function decide(text: string) {
     const two = saver.two;

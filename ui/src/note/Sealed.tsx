@@ -6,11 +6,10 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { Alone, heading } from "./Alone";
 import { Blocks } from "./Blocks";
 import { Kept, Title } from "./Title";
 import type { Note } from "./useNote";
-
-const heading: Record<string, string> = { function: "Function and daily living", remarks: "Closing remark" };
 
 function Entry({
   entry,
@@ -205,68 +204,6 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
       </footer>
       {dialog}
     </main>
-  );
-}
-
-// Alone prints, files or faxes one section as a document of its own.
-function Alone({ note, section, close }: { note: Note; section: string; close: () => void }) {
-  const [number, setNumber] = useState("");
-  const [said, setSaid] = useState("");
-  const [doc, setDoc] = useState("");
-  const client = useQueryClient();
-  async function file() {
-    try {
-      const d =
-        doc || (await got(api.POST("/api/notes/{id}/documents", { params: { path: { id: note.id } }, body: { section } }))).id;
-      setDoc(d);
-      setSaid("Filed as a document in this chart.");
-      await client.invalidateQueries({ queryKey: ["chart", note.visit.patient.id] });
-      return d;
-    } catch (e) {
-      setSaid(say(e));
-      return "";
-    }
-  }
-  async function fax() {
-    const d = await file();
-    if (!d) return;
-    try {
-      await got(api.POST("/api/documents/{id}/fax", { params: { path: { id: d } }, body: { number } }));
-      setSaid(`On its way to ${number}. The chart says when it was taken.`);
-    } catch (e) {
-      setSaid(say(e));
-    }
-  }
-  return (
-    <section aria-label={`${section} alone`} className="mb-4 border border-edge p-3 text-[13px]">
-      <h3 className="font-sans font-semibold">{section}, as a document of its own</h3>
-      <div className="mt-1 flex flex-wrap items-baseline gap-3">
-        <a
-          className="choice"
-          href={`/api/notes/${note.id}/pdf?section=${encodeURIComponent(section)}`}
-          target="_blank"
-          rel="noreferrer"
-        >
-          Print as PDF
-        </a>
-        <button type="button" className="choice" onClick={() => void file()}>
-          File as document
-        </button>
-        <label className="flex items-baseline gap-1.5">
-          Fax to
-          <input className="field w-36" placeholder="555-0190" value={number} onChange={(e) => setNumber(e.target.value)} />
-        </label>
-        <button type="button" className="choice" disabled={!number} onClick={() => void fax()}>
-          Send
-        </button>
-        <button type="button" className="plain" onClick={close}>
-          Done
-        </button>
-      </div>
-      <p role="status" className="mt-1">
-        {said}
-      </p>
-    </section>
   );
 }
 

@@ -9,8 +9,10 @@ import { recentCharts } from "../frame/recent";
 import { day } from "../frame/time";
 import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
+import { Prepared } from "../order/Prepared";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { Alone, heading } from "./Alone";
 import { Beside } from "./Beside";
 import { Carried } from "./Carried";
 import { Closing } from "./Closing";
@@ -102,13 +104,17 @@ function useDictionary(own: string[] | undefined) {
 }
 
 // What is open beside or within the note.
-type Open = "" | "order" | "beside" | "questions" | "review" | "examination" | "drawing" | "leave";
+type Open = "" | "order" | "beside" | "questions" | "review" | "examination" | "drawing" | "leave" | "alone";
 
 function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
   const go = useNavigate();
   const maySign = useRight("sign a note");
-  const mayOrder = useRight("sign an order");
+  const signsOrders = useRight("sign an order");
+  const preparesOrders = useRight("prepare an order");
+  const mayOrder = signsOrders || preparesOrders;
+  const [from, setFrom] = useState<Schemas["PreparedView"]>();
+  const [alone, setAlone] = useState("");
   const mayProblems = useRight("change the problem list");
   const [open, setOpen] = useState<Open>("");
   const [system, setSystem] = useState("");
@@ -126,6 +132,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const flushes = useRef<Record<string, () => Promise<number>>>({});
   const focus = useRef<Record<string, () => void>>({});
   const insert = useRef<Record<string, (text: string) => void>>({});
+  function order(prepared?: Schemas["PreparedView"]) {
+    setFrom(prepared);
+    toggle("order");
+  }
   const shown = note.parts.filter(
     (p) => !["function", "remarks"].includes(p.part) || note.shows.includes(p.part) || p.text !== "" || extra.includes(p.part),
   );
@@ -219,7 +229,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     },
     { key: "i", label: "Intake and vital signs", run: intake },
     { key: "l", label: "Leave the note for a colleague", run: () => toggle("leave") },
-    ...(mayOrder ? [{ key: "o", label: "Order a laboratory test", run: () => toggle("order") }] : []),
+    { key: "p", label: "Print, file or fax one part alone", run: () => toggle("alone") },
+    ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
     ...(maySign && open !== "order" && open !== "drawing"
       ? [{ key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() }]
@@ -387,8 +398,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </button>
           )}
           {mayOrder && (
-            <button type="button" className="choice" onClick={() => toggle("order")}>
-              Order <KeyCap k="o" />
+            <button type="button" className="choice" onClick={() => order()}>
+              {signsOrders ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
           <button type="button" className="choice" onClick={() => toggle("beside")}>
@@ -396,6 +407,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           </button>
           <button type="button" className="plain" onClick={() => toggle("leave")}>
             Leave <KeyCap k="l" />
+          </button>
+          <button type="button" className="plain" onClick={() => toggle("alone")}>
+            One part <KeyCap k="p" />
           </button>
           <span role="alert" className="flex-1 text-[13px] font-semibold text-alarm">
             {error || (open === "" && act.error)}
@@ -405,6 +419,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       </main>
       {open === "order" && (
         <OrderComposer
+          key={from?.id}
+          from={from}
           patient={note.visit.patient}
           visitId={note.visit.id}
           diagnoses={(note.diagnoses ?? []).map((d) => ({ code: d.code, title: d.title }))}
@@ -429,6 +445,31 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               }}
             />
           )}
+          {open === "alone" && (
+            <div className="mb-5">
+              <h2 className="mb-2 text-[17px]">One part alone</h2>
+              <div className="mb-2 flex flex-wrap gap-1.5">
+                {[...new Set(note.blocks.map((b) => b.part))].map((p) => (
+                  <button
+                    key={p}
+                    type="button"
+                    aria-pressed={alone === heading[p]}
+                    className="choice py-0.5"
+                    onClick={() => setAlone(heading[p] ?? "")}
+                  >
+                    {heading[p]}
+                  </button>
+                ))}
+                {note.blocks.length === 0 && <p className="small">Nothing is written yet.</p>}
+              </div>
+              {alone && <Alone key={alone} note={note} section={alone} close={() => setOpen("")} />}
+            </div>
+          )}
+          {(chart.prepared ?? [])
+            .filter((o) => !o.visitId || o.visitId === note.visit.id)
+            .map((o) => (
+              <Prepared key={o.id} order={o} patient={chart.patient} change={() => order(o)} />
+            ))}
           {open === "leave" && <Leave note={note} act={act} close={() => setOpen("")} />}
           <div role="status" className="contents">
             {writers.length > 0 && (

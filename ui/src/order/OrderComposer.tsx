@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
-import { useMe } from "../session/session";
+import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
 type Diagnosis = { code: string; title: string };
@@ -15,24 +15,35 @@ const priorities = [
   ["S", "Stat"],
 ] as const;
 
-/** OrderComposer orders laboratory tests, in the margin beside the page. */
+// A test of a prepared order, as the composer holds it.
+const asChosen = (t: Schemas["OrderTestView"]): Chosen => ({
+  test: { code: t.code, name: t.name, loinc: t.loinc, specimen: t.specimen, tube: t.tube, also: [], analytes: [] },
+  diagnoses: t.diagnoses.map((d) => d.code),
+});
+
+/** OrderComposer orders laboratory tests, in the margin beside the page. Who may not
+ * sign an order prepares it for the physician. */
 export function OrderComposer({
   patient,
   visitId,
   diagnoses,
+  from,
   close,
 }: {
   patient: Schemas["PatientView"];
   visitId?: string;
   diagnoses: Diagnosis[];
+  /** A prepared order that is changed here, and signed or prepared anew. */
+  from?: Schemas["PreparedView"];
   close: () => void;
 }) {
   const me = useMe();
   const client = useQueryClient();
   const [query, setQuery] = useState("");
-  const [chosen, setChosen] = useState<Chosen[]>([]);
-  const [priority, setPriority] = useState<"R" | "A" | "S">("R");
-  const [collected, setCollected] = useState(true);
+  const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
+  const [chosen, setChosen] = useState<Chosen[]>(() => (from?.tests ?? []).map(asChosen));
+  const [priority, setPriority] = useState<"R" | "A" | "S">(from?.priority ?? "R");
+  const [collected, setCollected] = useState(from?.collected ?? true);
   const [error, setError] = useState("");
   const request = useRef(crypto.randomUUID()); // one act of ordering, however often it is sent
   const { sign, dialog, busy } = useSigning();
@@ -98,6 +109,27 @@ export function OrderComposer({
       return;
     }
     setError("");
+    const body = {
+      visitId: visitId ?? from?.visitId,
+      priority,
+      collected,
+      requestId: request.current,
+      prepared: from?.id,
+      tests: all.map((c) => ({ code: c.test.code, diagnoses: c.diagnoses })),
+    };
+    const done = () => {
+      void client.invalidateQueries({ queryKey: ["chart", patient.id] });
+      close();
+    };
+    if (!maySign) {
+      try {
+        await got(api.POST("/api/patients/{id}/orders/prepared", { params: { path: { id: patient.id } }, body }));
+        done();
+      } catch (e) {
+        setError(say(e));
+      }
+      return;
+    }
     await sign({
       title: "Sign and send the order",
       lines: [
@@ -105,28 +137,13 @@ export function OrderComposer({
         ...all.map((c) => `${c.test.name} for ${c.diagnoses.join(", ")}`),
       ],
       act: (secret) =>
-        got(
-          api.POST("/api/patients/{id}/orders", {
-            params: { path: { id: patient.id } },
-            body: {
-              visitId,
-              priority,
-              collected,
-              requestId: request.current,
-              secret,
-              tests: all.map((c) => ({ code: c.test.code, diagnoses: c.diagnoses })),
-            },
-          }),
-        ),
-      done: () => {
-        void client.invalidateQueries({ queryKey: ["chart", patient.id] });
-        close();
-      },
+        got(api.POST("/api/patients/{id}/orders", { params: { path: { id: patient.id } }, body: { ...body, secret } })),
+      done,
       failed: (e) => setError(say(e)),
     });
   }
   useKeys([
-    { key: "Ctrl+Enter", label: "Sign and send the order", run: () => void signAll() },
+    { key: "Ctrl+Enter", label: maySign ? "Sign and send the order" : "Prepare the order", run: () => void signAll() },
     {
       key: "Alt+a",
       label: "Link all diagnoses to all tests",
@@ -140,7 +157,7 @@ export function OrderComposer({
       className="w-[372px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full max-[1179px]:border-l-0"
     >
       <div className="mb-3 flex items-baseline justify-between">
-        <h2 className="text-[18px]">Order</h2>
+        <h2 className="text-[18px]">{maySign ? "Order" : "Prepare an order"}</h2>
         <span className="small">{me.laboratory}</span>
       </div>
       <Combobox<Schemas["Test"] | null> value={null} onChange={choose} immediate>
@@ -255,7 +272,7 @@ export function OrderComposer({
         {error}
       </p>
       <button type="button" className="act mt-1" disabled={busy} onClick={() => void signAll()}>
-        Sign and send <KeyCap k="Ctrl+Enter" />
+        {maySign ? "Sign and send" : "Prepare for signature"} <KeyCap k="Ctrl+Enter" />
       </button>
       <button type="button" className="plain ml-3" onClick={close}>
         Leave <KeyCap k="Escape" />

@@ -6,13 +6,15 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { useDesk } from "../frame/Frame";
 import { KeyCap, useKeys } from "../frame/keys";
 import { age, clock, day, shortDay } from "../frame/time";
+import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
+import { Prepared } from "../order/Prepared";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Flags, Value } from "./Flags";
 import { Held } from "./Held";
 
-type Item = { kind: "report" | "held" | "note" | "order"; id: string; to: string; row: ReactNode; label: string };
+type Item = { kind: "report" | "held" | "note" | "order" | "sign"; id: string; to: string; row: ReactNode; label: string };
 
 // rank puts critical first, then what reopened, then abnormal, then the rest; preliminary last.
 function rank(r: Schemas["ReportRow"]) {
@@ -42,7 +44,7 @@ export function Desk() {
   const { kind = "", id = "" } = useParams();
   const go = useNavigate();
   const desk = useDesk();
-  const [tab, setTab] = useState<"results" | "notes" | "orders">(kind === "order" ? "orders" : "results");
+  const [tab, setTab] = useState<"results" | "notes" | "orders">(kind === "order" || kind === "sign" ? "orders" : "results");
   const d = desk.data;
   const results: Item[] = [
     ...(d?.reports ?? [])
@@ -99,7 +101,25 @@ export function Desk() {
       />
     ),
   }));
-  const orders: Item[] = (d?.orders ?? []).map((o) => ({
+  const toSign: Item[] = (d?.toSign ?? []).map((o) => ({
+    kind: "sign",
+    id: o.order.id,
+    to: `/desk/sign/${o.order.id}`,
+    label: `${o.patient.given} ${o.patient.family}`,
+    row: (
+      <Row
+        name={`${o.patient.given} ${o.patient.family}`}
+        right={
+          <span className="text-[12.5px] font-semibold text-carried">
+            {o.order.state === "returned" ? "given back" : "to sign"}
+          </span>
+        }
+        under={`${o.order.tests.map((t) => t.name).join(", ")}, prepared by ${o.order.by}`}
+        when={age(o.since)}
+      />
+    ),
+  }));
+  const underWay: Item[] = (d?.orders ?? []).map((o) => ({
     kind: "order",
     id: o.order.id,
     to: `/desk/order/${o.order.id}`,
@@ -113,6 +133,7 @@ export function Desk() {
       />
     ),
   }));
+  const orders = [...toSign, ...underWay];
   const list = tab === "results" ? results : tab === "notes" ? notes : orders;
   const at = list.findIndex((i) => i.id === id);
   const step = (by: number) => {
@@ -120,7 +141,8 @@ export function Desk() {
     if (i) go(i.to);
   };
   // What stood after a line when it was closed is opened next.
-  const next = list[at + 1]?.to ?? list.find((i) => i.id !== id)?.to ?? "/desk";
+  const alike = kind === "sign" ? toSign.find((i) => i.id !== id)?.to : undefined;
+  const next = alike ?? list[at + 1]?.to ?? list.find((i) => i.id !== id)?.to ?? "/desk";
   useKeys([
     { key: "ArrowDown", label: "Next line", run: () => step(1) },
     { key: "ArrowUp", label: "Line before", run: () => step(-1) },
@@ -133,6 +155,8 @@ export function Desk() {
     if (id) document.getElementById(`line-${id}`)?.scrollIntoView({ block: "nearest" });
   }, [id]);
   const order = d?.orders?.find((o) => o.order.id === id);
+  const prepared = d?.toSign?.find((o) => o.order.id === id);
+  const [changing, setChanging] = useState("");
   const tabs = [
     ["results", "Results", results.length],
     ["notes", "Notes", notes.length],
@@ -190,6 +214,45 @@ export function Desk() {
             </Link>
           </h1>
           <OrderRow order={order.order} />
+        </main>
+      )}
+      {kind === "sign" && prepared && (
+        <>
+          <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+            <h1 className="mb-3 text-[20px]">
+              <Link to={`/patients/${prepared.patient.id}`}>
+                {prepared.patient.given} {prepared.patient.family}
+              </Link>{" "}
+              <span className="small font-sans font-normal">
+                born {day(prepared.patient.birthDate)}, {prepared.patient.record}
+              </span>
+            </h1>
+            <div className="max-w-[560px]">
+              <Prepared
+                key={id}
+                order={prepared.order}
+                patient={prepared.patient}
+                change={() => setChanging(id)}
+                done={() => go(next)}
+              />
+            </div>
+          </main>
+          {changing === id && (
+            <OrderComposer
+              key={id}
+              from={prepared.order}
+              patient={prepared.patient}
+              diagnoses={prepared.order.tests
+                .flatMap((t) => t.diagnoses)
+                .filter((x, i, all) => all.findIndex((y) => y.code === x.code) === i)}
+              close={() => setChanging("")}
+            />
+          )}
+        </>
+      )}
+      {kind === "sign" && desk.isSuccess && !prepared && (
+        <main id="page" className="small min-w-0 flex-1 bg-leaf p-8">
+          This order was signed, given back or dropped.
         </main>
       )}
       {!kind && (

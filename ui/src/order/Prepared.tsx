@@ -1,0 +1,127 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day } from "../frame/time";
+import { useRight } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+
+/** Prepared is an order somebody prepared: signed or given back by the physician,
+ * prepared anew or dropped by who prepared it. */
+export function Prepared({
+  order: o,
+  patient,
+  change,
+  done,
+}: {
+  order: Schemas["PreparedView"];
+  patient: Schemas["PatientView"];
+  change: () => void;
+  done?: () => void;
+}) {
+  const client = useQueryClient();
+  const maySign = useRight("sign an order") && o.state === "waiting";
+  const [asking, setAsking] = useState<"" | "return" | "drop">("");
+  const [reason, setReason] = useState("");
+  const [error, setError] = useState("");
+  const { sign, dialog, busy } = useSigning();
+  const settled = () => {
+    void client.invalidateQueries({ queryKey: ["chart", patient.id] });
+    void client.invalidateQueries({ queryKey: ["desk"] });
+    done?.();
+  };
+  const signIt = () =>
+    void sign({
+      title: "Sign and send the order",
+      lines: [
+        `${patient.given} ${patient.family}, born ${day(patient.birthDate)}`,
+        ...o.tests.map((t) => `${t.name} for ${t.diagnoses.map((d) => d.code).join(", ")}`),
+      ],
+      act: (secret) => got(api.POST("/api/prepared/{id}/sign", { params: { path: { id: o.id } }, body: { secret } })),
+      done: settled,
+      failed: (e) => setError(say(e)),
+    });
+  async function back() {
+    const args = { params: { path: { id: o.id } }, body: { reason } };
+    try {
+      await got(asking === "drop" ? api.POST("/api/prepared/{id}/drop", args) : api.POST("/api/prepared/{id}/return", args));
+      settled();
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  useKeys(
+    maySign && o.mine
+      ? [
+          { key: "Alt+s", label: "Sign the prepared order", run: signIt },
+          { key: "s", label: "Sign the prepared order", run: signIt },
+        ]
+      : [],
+  );
+  return (
+    <div className="margin-note mb-5" data-prepared={o.id}>
+      <span className="block font-semibold">
+        {o.state === "returned" ? "Order given back" : `Order for ${o.for.split(" ")[0]} to sign`}
+      </span>
+      {o.tests.map((t) => (
+        <span key={t.code} className="block">
+          {t.name} <span className="text-faded">for {t.diagnoses.map((d) => d.title || d.code).join(", ")}</span>
+        </span>
+      ))}
+      <span className="block text-faded">
+        prepared by {o.by}, {day(o.at)}, {clock(o.at)}
+        {o.collected && " · specimen drawn then"}
+      </span>
+      {o.state === "returned" && <span className="block text-carried">{o.reason}</span>}
+      {asking ? (
+        <form
+          className="mt-1"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void back();
+          }}
+        >
+          <input
+            autoFocus
+            aria-label={asking === "drop" ? "Why it is dropped" : "Why it is given back"}
+            placeholder="Why"
+            className="field"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+            onKeyDown={(e) => e.key === "Escape" && setAsking("")}
+          />
+          <button type="submit" className="plain">
+            {asking === "drop" ? "Drop it" : "Give it back"}
+          </button>
+        </form>
+      ) : (
+        <span className="mt-1 flex flex-wrap gap-x-3">
+          {maySign && (
+            <button type="button" className="choice py-0.5" disabled={busy} onClick={signIt}>
+              Sign and send {o.mine && <KeyCap k="s" />}
+            </button>
+          )}
+          {(maySign || o.own) && (
+            <button type="button" className="plain" onClick={change}>
+              {maySign ? "Change…" : "Prepare anew…"}
+            </button>
+          )}
+          {maySign && (
+            <button type="button" className="plain" onClick={() => setAsking("return")}>
+              Give back…
+            </button>
+          )}
+          {o.own && (
+            <button type="button" className="plain" onClick={() => setAsking("drop")}>
+              Drop…
+            </button>
+          )}
+        </span>
+      )}
+      <span role="alert" className="block text-alarm">
+        {error}
+      </span>
+      {dialog}
+    </div>
+  );
+}
