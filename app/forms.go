@@ -319,6 +319,37 @@ func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string) (Fo
 	return FormText{l.row(n, f), f.body, f.prose}, nil
 }
 
+// FormEntries lists the entries of a form that holds many, as it is being written.
+func (a *App) FormEntries(_ context.Context, who Actor, body string) ([]forms.Entry, error) {
+	if err := may(who, UseForms); err != nil {
+		return nil, err
+	}
+	out, err := forms.Entries("the form", body)
+	if err != nil {
+		return []forms.Entry{}, refuse(422, "%s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	return out, nil
+}
+
+// Copied is a form with a copy of one of its entries.
+type Copied struct {
+	Body string `json:"body"`
+	Line int    `json:"line" doc:"The first line of the copy"`
+}
+
+// CopyEntry puts a copy of an entry into a form as it is being written; nothing is
+// kept until the form is.
+func (a *App) CopyEntry(_ context.Context, who Actor, body, list, id, newID, title string) (Copied, error) {
+	if err := may(who, UseForms); err != nil {
+		return Copied{}, err
+	}
+	text, line, err := forms.Copy("the form", body, list, id, newID, title)
+	if err != nil {
+		return Copied{}, refuse(422, "%s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	return Copied{text, line}, nil
+}
+
 // Preview is how a form works before it is kept.
 type Preview struct {
 	Fault string   `json:"fault" doc:"What is wrong, with its line; empty when nothing is"`

@@ -82,13 +82,18 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"list forms":      {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ListForms(ctx, w); return err }},
 		"read form":       {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ReadForm(ctx, w, "visits", "kinds", "clinic"); return err }},
 		"try form":        {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.TryForm(ctx, w, app.FormText{}); return err }},
-		"save form":       {[]string{app.Physician, app.Admin}, func(w app.Actor) error { _, err := c.app.SaveForm(ctx, w, app.FormText{}, 0); return err }},
-		"add answer":      {[]string{app.Physician, app.Admin}, func(w app.Actor) error { return c.app.AddAnswer(ctx, w, "none", "x", "y") }},
-		"intake":          {clinical, func(w app.Actor) error { _, err := c.app.Intake(ctx, w, visitID); return err }},
-		"add entry":       {clinical, func(w app.Actor) error { _, err := c.app.AddEntry(ctx, w, "none", app.NewEntry{}); return err }},
-		"end entry":       {clinical, func(w app.Actor) error { _, err := c.app.EndEntry(ctx, w, "none", "past", "x", "y"); return err }},
-		"end allergy":     {physician, func(w app.Actor) error { _, err := c.app.EndEntry(ctx, w, "none", "allergies", "x", "y"); return err }},
-		"state":           {clinical, func(w app.Actor) error { _, err := c.app.State(ctx, w, "none", nil, "reviewed"); return err }},
+		"form entries":    {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.FormEntries(ctx, w, "kinds: []"); return err }},
+		"copy entry": {append(clinical, app.Admin), func(w app.Actor) error {
+			_, err := c.app.CopyEntry(ctx, w, "kinds: []", "kinds", "a", "b", "c")
+			return err
+		}},
+		"save form":   {[]string{app.Physician, app.Admin}, func(w app.Actor) error { _, err := c.app.SaveForm(ctx, w, app.FormText{}, 0); return err }},
+		"add answer":  {[]string{app.Physician, app.Admin}, func(w app.Actor) error { return c.app.AddAnswer(ctx, w, "none", "x", "y") }},
+		"intake":      {clinical, func(w app.Actor) error { _, err := c.app.Intake(ctx, w, visitID); return err }},
+		"add entry":   {clinical, func(w app.Actor) error { _, err := c.app.AddEntry(ctx, w, "none", app.NewEntry{}); return err }},
+		"end entry":   {clinical, func(w app.Actor) error { _, err := c.app.EndEntry(ctx, w, "none", "past", "x", "y"); return err }},
+		"end allergy": {physician, func(w app.Actor) error { _, err := c.app.EndEntry(ctx, w, "none", "allergies", "x", "y"); return err }},
+		"state":       {clinical, func(w app.Actor) error { _, err := c.app.State(ctx, w, "none", nil, "reviewed"); return err }},
 		"set reason": {clinical, func(w app.Actor) error {
 			_, err := c.app.SetReason(ctx, w, "none", "x", "Acute visit", "", 1)
 			return err

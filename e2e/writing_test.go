@@ -195,6 +195,20 @@ func TestFormsAreChangedWithAPreview(t *testing.T) {
 	h.press("Ctrl+Enter")
 	h.sees("Kept as version 2.")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM form WHERE kind = 'interview' AND id = 'sore-throat' AND version = 2"))
+
+	// One entry of a form of many is copied under another name, and is there to choose.
+	h.click("Kinds of visit as shipped")
+	h.sees("Home visit")
+	h.named("Copy Home visit")
+	h.focused("Name of the copy")
+	look(h, "forms-copy")
+	require.Empty(t, h.axe())
+	h.press("Enter")
+	h.sees("The copy is in the text, not kept yet")
+	h.wait(`document.querySelector("textarea").value.includes("{id: home-own, name: Home visit our way,")`, "the copy in the text")
+	h.press("Ctrl+Enter")
+	h.sees("Kept as version 2.")
+	h.sees("Home visit our way")
 }
 
 // TestBesideTheNote replaces a section from an earlier visit with a preview first.

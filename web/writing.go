@@ -8,6 +8,7 @@ import (
 
 	"deftledger/app"
 	"deftledger/core/note"
+	"deftledger/exchange/forms"
 )
 
 // describeWriting registers what a note is written with.
@@ -171,6 +172,23 @@ func describeWriting(api huma.API, s *server) {
 	act(api, http.MethodPost, "save-form", "/api/forms", func(ctx context.Context, who app.Actor, in *body[formBody]) (*body[app.FormRow], error) {
 		out, err := s.app.SaveForm(ctx, who, in.Body.text(), in.Body.Base)
 		return &body[app.FormRow]{out}, err
+	})
+	act(api, http.MethodPost, "form-entries", "/api/forms/entries", func(ctx context.Context, who app.Actor, in *body[struct {
+		Body string `json:"body"`
+	}]) (*body[[]forms.Entry], error) {
+		out, err := s.app.FormEntries(ctx, who, in.Body.Body)
+		return &body[[]forms.Entry]{out}, err
+	})
+	act(api, http.MethodPost, "copy-entry", "/api/forms/copy", func(ctx context.Context, who app.Actor, in *body[struct {
+		Body  string `json:"body"`
+		List  string `json:"list" enum:"kinds,snippets,review,examination"`
+		Entry string `json:"entry" maxLength:"60"`
+		ID    string `json:"id" maxLength:"40"`
+		Title string `json:"title" maxLength:"100"`
+	}]) (*body[app.Copied], error) {
+		b := in.Body
+		out, err := s.app.CopyEntry(ctx, who, b.Body, b.List, b.Entry, b.ID, b.Title)
+		return &body[app.Copied]{out}, err
 	})
 	act(api, http.MethodPost, "add-answer", "/api/forms/interview/{id}/answers", func(ctx context.Context, who app.Actor, in *struct {
 		PathID

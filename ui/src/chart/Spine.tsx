@@ -57,8 +57,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
           {p.given} {p.family}
         </h1>
         <p className="mt-1">
-          {p.age}, {p.sex} <span className="text-faded">b.</span>{" "}
-          {day(p.birthDate)}
+          {p.age}, {p.sex} <span className="text-faded">b.</span> {day(p.birthDate)}
         </p>
         <p className="text-faded">
           Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}

@@ -164,6 +164,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forms/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["copy-entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/forms/entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["form-entries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forms/interview/{id}/answers": {
         parameters: {
             query?: never;
@@ -1371,6 +1403,17 @@ export interface components {
             sex: string;
             text: string;
         };
+        "BodyStruct { Body string \"json:\\\"body\\\"\" }Body": {
+            body: string;
+        };
+        "BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExamination\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body": {
+            body: string;
+            entry: string;
+            id: string;
+            /** @enum {string} */
+            list: "kinds" | "snippets" | "review" | "examination";
+            title: string;
+        };
         "BodyStruct { Login string \"json:\\\"login\\\" maxLength:\\\"100\\\"\"; Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
             login: string;
             password: string;
@@ -1492,6 +1535,14 @@ export interface components {
             part: string;
             text: string;
         };
+        Copied: {
+            body: string;
+            /**
+             * Format: int64
+             * @description The first line of the copy
+             */
+            line: number;
+        };
         DecideRequest: {
             /** @enum {string} */
             decision: "take in" | "leave out" | "join";
@@ -1579,6 +1630,15 @@ export interface components {
             id: string;
             list: string;
             reason: string;
+        };
+        Entry: {
+            /** Format: int64 */
+            from: number;
+            id: string;
+            list: string;
+            title: string;
+            /** Format: int64 */
+            to: number;
         };
         EntryView: {
             at: string;
@@ -2921,6 +2981,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormRow"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "copy-entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExamination\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Copied"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "form-entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Body string \"json:\\\"body\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
                 };
             };
             /** @description Error */

@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { type FormEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { useRight } from "../session/session";
@@ -73,6 +73,7 @@ function Editor({ row }: { row: Row }) {
   const [prose, setProse] = useState("");
   const [id, setId] = useState(row.id);
   const [said, setSaid] = useState("");
+  const box = useRef<HTMLTextAreaElement>(null);
   const [preview, setPreview] = useState<Schemas["Preview"] | null>(null);
   useEffect(() => {
     if (form.data) {
@@ -132,6 +133,7 @@ function Editor({ row }: { row: Row }) {
         <label className="label mt-2 flex min-h-0 flex-[3] flex-col">
           {row.kind === "interview" ? "Questions (FHIR Questionnaire)" : "Text of the form"}
           <textarea
+            ref={box}
             className="box mt-1 min-h-0 flex-1 resize-none font-mono text-[12.5px] text-ink"
             spellCheck={false}
             readOnly={!may}
@@ -166,6 +168,18 @@ function Editor({ row }: { row: Row }) {
         </div>
       </main>
       <aside aria-label="Preview" className="w-[360px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px]">
+        {row.kind !== "interview" && body && (
+          <Entries
+            body={body}
+            may={may}
+            show={(from, to) => show(box.current, from, to)}
+            put={(text, line) => {
+              setBody(text);
+              setSaid("The copy is in the text, not kept yet: change it, then keep it as a new version.");
+              requestAnimationFrame(() => show(box.current, line, line));
+            }}
+          />
+        )}
         <h2 className="mb-2 text-[17px]">Preview</h2>
         {!preview && (
           <p className="small">The preview shows what is asked and how it reads, or what is wrong and in which line.</p>
@@ -183,5 +197,108 @@ function Editor({ row }: { row: Row }) {
         )}
       </aside>
     </>
+  );
+}
+
+// show brings lines of a text into view and selects them.
+function show(box: HTMLTextAreaElement | null, from: number, to: number) {
+  if (!box) return;
+  const lines = box.value.split("\n");
+  const start = lines.slice(0, from - 1).join("\n").length + (from > 1 ? 1 : 0);
+  box.focus();
+  box.setSelectionRange(start, start + lines.slice(from - 1, to).join("\n").length);
+  // Long lines wrap: the place is measured by what stands before it.
+  const height = box.scrollHeight / Math.max(1, lines.length);
+  box.scrollTop = Math.max(0, (from - 3) * height);
+}
+
+// Entries lists what a form of many entries holds; one of them can be copied under
+// another name, to be changed.
+function Entries({
+  body,
+  may,
+  show,
+  put,
+}: {
+  body: string;
+  may: boolean;
+  show: (from: number, to: number) => void;
+  put: (body: string, line: number) => void;
+}) {
+  const [copying, setCopying] = useState<Schemas["Entry"] | null>(null);
+  const [id, setId] = useState("");
+  const [title, setTitle] = useState("");
+  const [error, setError] = useState("");
+  const entries = useQuery({
+    queryKey: ["form-entries", body],
+    queryFn: () => got(api.POST("/api/forms/entries", { body: { body } })),
+    placeholderData: (before) => before,
+    retry: false,
+  });
+  async function copy(e: FormEvent) {
+    e.preventDefault();
+    if (!copying) return;
+    try {
+      const out = await got(
+        api.POST("/api/forms/copy", { body: { body, list: copying.list as "kinds", entry: copying.id, id, title } }),
+      );
+      setCopying(null);
+      setError("");
+      put(out.body, out.line);
+    } catch (x) {
+      setError(say(x));
+    }
+  }
+  return (
+    <section aria-label="Entries" className="mb-4">
+      <h2 className="mb-1 text-[17px]">Entries</h2>
+      <ul className="max-h-[280px] overflow-auto">
+        {entries.data?.map((e) => (
+          <li key={e.list + e.id} className="flex items-baseline gap-2">
+            <button type="button" className="flex-1 py-0.5 text-left hover:bg-kelp-wash" onClick={() => show(e.from, e.to)}>
+              {e.title || e.id} {["review", "examination"].includes(e.list) && <span className="text-faded">{e.list}</span>}
+            </button>
+            {may && (
+              <button
+                type="button"
+                className="plain py-0"
+                aria-label={`Copy ${e.title || e.id}`}
+                onClick={() => {
+                  setCopying(e);
+                  setId(e.list === "snippets" ? `${e.id}own` : `${e.id}-own`);
+                  setTitle(`${e.title}, our way`.replace(",", ""));
+                }}
+              >
+                Copy…
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+      {copying && (
+        <form
+          className="mt-2 border border-edge p-2"
+          onSubmit={copy}
+          onKeyDown={(e) => {
+            if (e.key === "Escape") setCopying(null);
+          }}
+        >
+          <label className="label block">
+            Name of the copy
+            <input autoFocus className="field py-0.5 text-ink" value={id} onChange={(e) => setId(e.target.value)} />
+          </label>
+          <label className="label block">
+            Title
+            <input className="field py-0.5 text-ink" value={title} onChange={(e) => setTitle(e.target.value)} />
+          </label>
+          <button type="submit" className="choice mt-2 py-0.5">
+            Copy {copying.title || copying.id} <KeyCap k="Enter" />
+          </button>
+          <p role="alert" className="text-alarm">
+            {error}
+          </p>
+        </form>
+      )}
+    </section>
   );
 }
