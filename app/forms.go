@@ -319,14 +319,17 @@ func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string) (Fo
 	return FormText{l.row(n, f), f.body, f.prose}, nil
 }
 
+// FormEntry is one entry of a form that holds many.
+type FormEntry = forms.Entry
+
 // FormEntries lists the entries of a form that holds many, as it is being written.
-func (a *App) FormEntries(_ context.Context, who Actor, body string) ([]forms.Entry, error) {
+func (a *App) FormEntries(_ context.Context, who Actor, body string) ([]FormEntry, error) {
 	if err := may(who, UseForms); err != nil {
 		return nil, err
 	}
 	out, err := forms.Entries("the form", body)
 	if err != nil {
-		return []forms.Entry{}, refuse(422, "%s.", strings.TrimSuffix(err.Error(), "."))
+		return []FormEntry{}, refuse(422, "%s.", strings.TrimSuffix(err.Error(), "."))
 	}
 	return out, nil
 }

@@ -17,8 +17,8 @@ type visit struct {
 	at, kind, reason, room, stage string
 	clinician                     string
 	s, o, a, p                    string
-	review, exam                  string // lines of findings
-	asks                          string // the interview, and its answers
+	review, exam                  string   // lines of findings
+	asks                          string   // the interview, and its answers
 	tests, vaccines               []string // code|analyte=text…, and CVX code|maker|lot|site
 	answers                       []string
 	codes                         []string

@@ -244,12 +244,13 @@ func (h *hand) sees(text string) {
 	h.wait(fmt.Sprintf("document.body.innerText.includes(%q)", text), fmt.Sprintf("%q", text))
 }
 
-// seesNot waits until the screen no longer shows a text.
 // eventually waits until something is so in the database.
 func (h *hand) eventually(so func() bool, what string) {
 	h.t.Helper()
 	require.Eventually(h.t, so, 10*time.Second, 50*time.Millisecond, what)
 }
+
+// seesNot waits until the screen no longer shows a text.
 
 func (h *hand) seesNot(text string) {
 	h.t.Helper()
@@ -347,6 +348,17 @@ func (h *hand) secret() {
 	h.focused("Signing secret")
 	h.types(demo.Secret)
 	h.press("Enter")
+}
+
+// look keeps a picture of this moment of a flow in the directory named by
+// DEFTLEDGER_LOOK; without it, it does nothing.
+func look(h *hand, name string) {
+	dir := os.Getenv("DEFTLEDGER_LOOK")
+	if dir == "" {
+		return
+	}
+	time.Sleep(300 * time.Millisecond)
+	require.NoError(h.t, os.WriteFile(filepath.Join(dir, name+".png"), h.screenshot(), 0o644))
 }
 
 func (h *hand) screenshot() []byte {

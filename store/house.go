@@ -55,10 +55,10 @@ func (q *Q) StrikeImmunization(visit, id, by, reason string, at time.Time) error
 
 // HouseResult is with what a test of the house was done.
 type HouseResult struct {
-	ReportID                         string
-	Issue                            int
+	ReportID                        string
+	Issue                           int
 	Test, Lot, Expires, Control, By string
-	At                               time.Time
+	At                              time.Time
 }
 
 func scanHouseResult(s scanner, h *HouseResult) error {

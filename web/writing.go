@@ -8,7 +8,6 @@ import (
 
 	"deftledger/app"
 	"deftledger/core/note"
-	"deftledger/exchange/forms"
 )
 
 // describeWriting registers what a note is written with.
@@ -175,9 +174,9 @@ func describeWriting(api huma.API, s *server) {
 	})
 	act(api, http.MethodPost, "form-entries", "/api/forms/entries", func(ctx context.Context, who app.Actor, in *body[struct {
 		Body string `json:"body"`
-	}]) (*body[[]forms.Entry], error) {
+	}]) (*body[[]app.FormEntry], error) {
 		out, err := s.app.FormEntries(ctx, who, in.Body.Body)
-		return &body[[]forms.Entry]{out}, err
+		return &body[[]app.FormEntry]{out}, err
 	})
 	act(api, http.MethodPost, "copy-entry", "/api/forms/copy", func(ctx context.Context, who app.Actor, in *body[struct {
 		Body  string `json:"body"`
