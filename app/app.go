@@ -42,6 +42,7 @@ type Config struct {
 	Facility   string // as we call ourselves in messages
 	Practice   string // as we call ourselves to people
 	Codes      func() (*coding.Library, *coding.Index, error)
+	Formers    func() (*coding.Formers, error) // former codes, which lead to present ones
 	Location   *time.Location
 	Clock      func() time.Time
 	IdleAfter  time.Duration // the screen locks after this

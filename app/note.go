@@ -32,10 +32,12 @@ type PartView struct {
 
 // DiagnosisView is a diagnosis of the visit.
 type DiagnosisView struct {
-	Code      string `json:"code"`
-	Title     string `json:"title"`
-	Edition   string `json:"edition"`
-	OnProblem bool   `json:"onProblemList"`
+	Code      string        `json:"code"`
+	Title     string        `json:"title"`
+	Edition   string        `json:"edition"`
+	OnProblem bool          `json:"onProblemList"`
+	Said      note.Said     `json:"said"`
+	Measures  []MeasureView `json:"measures" doc:"Measures that show its course, as recorded"`
 }
 
 // ConflictView is a refused save that waits for a decision.
@@ -98,6 +100,8 @@ type NoteView struct {
 	Shows       []string        `json:"shows" doc:"Parts beside the four that this kind of visit shows"`
 	Share       note.Share      `json:"share"`
 	Sources     []SourceView    `json:"sources" doc:"Earlier notes that something was carried from"`
+	Advice      []AdviceView    `json:"advice" doc:"Remarks on the diagnoses from the tabular list and the chart"`
+	FollowUps   []FollowUpView  `json:"followUps"`
 	LeftFor     string          `json:"leftFor"`
 	LeftWords   string          `json:"leftWords"`
 	Retracted   *RetractedView  `json:"retracted,omitempty"`
@@ -193,7 +197,7 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 			return err
 		}
 		out = NoteView{ID: id, Visit: a.visit(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit,
-			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, LeftWords: n.LeftWords}
+			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, Advice: []AdviceView{}, FollowUps: []FollowUpView{}, LeftWords: n.LeftWords}
 		names, err := a.names(q)
 		if err != nil {
 			return err
@@ -222,8 +226,24 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if err != nil {
 			return err
 		}
-		for _, d := range ds {
-			out.Diagnoses = append(out.Diagnoses, DiagnosisView{d.Code, d.Title, d.Edition, on[d.Code]})
+		said, measures, err := a.stated(q, n, v, ds)
+		if err != nil {
+			return err
+		}
+		for i, d := range ds {
+			view := DiagnosisView{d.Code, d.Title, d.Edition, on[d.Code], said[i].Said, append([]MeasureView{}, measures[d.Code]...)}
+			if view.Said.Measures == nil {
+				view.Said.Measures = []string{}
+			}
+			out.Diagnoses = append(out.Diagnoses, view)
+		}
+		if out.FollowUps, err = a.followUpsOf(q, id); err != nil {
+			return err
+		}
+		if n.Folio == 0 {
+			if out.Advice, err = a.advise(q, n, v, ds); err != nil {
+				return err
+			}
 		}
 		cs, err := q.Conflicts(id)
 		if err != nil {
@@ -365,7 +385,11 @@ func (a *App) checkCode(code, date string) (coding.Entry, string, string, error)
 	}
 	e, edition, warning, err := lib.Check(code, date)
 	if errors.Is(err, coding.ErrNoSuchCode) || errors.Is(err, coding.ErrNotBillable) {
-		err = refuse(422, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+		near := ""
+		if codes := a.nearest(code, date); len(codes) > 0 {
+			near = " Valid codes near it: " + strings.Join(codes, ", ") + "."
+		}
+		err = refuse(422, "%s.%s", strings.ToUpper(err.Error()[:1])+err.Error()[1:], near)
 	}
 	return e, edition, warning, err
 }
@@ -466,9 +490,18 @@ func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versio
 				return refuse(422, "The note cannot be signed yet: %s.", strings.ToLower(p.Says[:1])+strings.TrimSuffix(p.Says[1:], "."))
 			}
 		}
+		advice, err := a.advise(t.Q, n, v, ds)
+		if err != nil {
+			return err
+		}
+		for _, p := range advicePoints(advice) {
+			if p.Stops {
+				return refuse(422, "The note cannot be signed yet: %s.", p.Says)
+			}
+		}
 		share := note.Measure(blocks)
 		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
-			Kind: v.Kind, Visit: a.say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share}
+			Kind: v.Kind, Visit: a.say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share, Overridden: overridden(advice)}
 		for _, x := range d.Interviews {
 			c.Interviews = append(c.Interviews, note.SealedAnswers{Interview: x.Interview.ID, Version: x.Interview.Version, Answers: x.Answers})
 		}

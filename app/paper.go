@@ -12,6 +12,7 @@ import (
 	"log/slog"
 	"net/http"
 	"regexp"
+	"slices"
 	"strings"
 	"time"
 
@@ -53,11 +54,28 @@ func (a *App) ClosingList(ctx context.Context, who Actor, id string) (out Closin
 			return err
 		}
 		blocks := l.systems.Compose(d)
-		out.Points = append(out.Points, l.systems.Close(d, len(ds), l.kind(v.Kind))...)
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return err
+		}
+		advice, err := a.advise(q, n, v, ds)
+		if err != nil {
+			return err
+		}
+		out.Points = append(out.Points, append(l.systems.Close(d, len(ds), l.kind(v.Kind)), advicePoints(advice)...)...)
+		slices.SortStableFunc(out.Points, func(x, y note.Point) int { return rankStop(y.Stops) - rankStop(x.Stops) })
 		out.Seen, out.Share = Fingerprint(blocks), note.Measure(blocks)
 		return nil
 	})
 	return out, err
+}
+
+// rankStop puts what stops the signature first.
+func rankStop(stops bool) int {
+	if stops {
+		return 1
+	}
+	return 0
 }
 
 // retraction is the sealed content of a retraction.

@@ -32,6 +32,7 @@ const (
 	PlaceOrder   Right = "sign an order"
 	PrepareOrder Right = "prepare an order"
 	MergeRecords Right = "merge records"
+	BookVisit    Right = "book a visit"
 	SeeResults   Right = "see results"
 	SignResult   Right = "sign a result"
 	MatchResult  Right = "say whose a result is"
@@ -53,6 +54,7 @@ var rights = map[Right][]Role{
 	PlaceOrder:   {Physician},
 	PrepareOrder: {Nurse, Assistant},
 	MergeRecords: {Physician},
+	BookVisit:    {FrontDesk, Assistant, Nurse},
 	SeeResults:   {Physician, Nurse, Assistant},
 	SignResult:   {Physician},
 	MatchResult:  {Physician, Nurse},
@@ -86,7 +88,7 @@ func may(who Actor, r Right) error {
 // RightsOf lists what a role may do, for the interface to offer only that.
 func RightsOf(role Role) []string {
 	out := []string{}
-	for _, r := range []Right{SeeDay, MoveVisit, FindPatient, SeeChart, WriteNote, SignNote, DoIntake, UseForms, ChangeForms, EditProblems, PlaceOrder, PrepareOrder, MergeRecords, SeeResults, SignResult, MatchResult, ReadAudit} {
+	for _, r := range []Right{SeeDay, MoveVisit, FindPatient, SeeChart, WriteNote, SignNote, DoIntake, UseForms, ChangeForms, EditProblems, PlaceOrder, PrepareOrder, MergeRecords, BookVisit, SeeResults, SignResult, MatchResult, ReadAudit} {
 		if May(role, r) {
 			out = append(out, string(r))
 		}

@@ -119,13 +119,29 @@ func TestEveryActChecksTheRole(t *testing.T) {
 			_, err := c.app.PrepareOrder(ctx, w, app.NewOrder{PatientID: "none", RequestID: "q", Priority: "R", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 			return err
 		}},
-		"sign prepared":   {physician, func(w app.Actor) error { _, err := c.app.SignPrepared(ctx, w, "none", secret); return err }},
-		"return prepared": {physician, func(w app.Actor) error { return c.app.ReturnPrepared(ctx, w, "none", "x") }},
-		"drop prepared":   {[]string{app.Nurse, app.Assistant}, func(w app.Actor) error { return c.app.DropPrepared(ctx, w, "none", "x") }},
-		"compare":         {physician, func(w app.Actor) error { _, err := c.app.Compare(ctx, w, patientID, "none"); return err }},
-		"merge":           {physician, func(w app.Actor) error { return c.app.Merge(ctx, w, secret, patientID, "none", "x") }},
-		"take apart":      {physician, func(w app.Actor) error { _, err := c.app.TakeApart(ctx, w, secret, "none", "x"); return err }},
-		"read audit":      {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
+		"sign prepared":    {physician, func(w app.Actor) error { _, err := c.app.SignPrepared(ctx, w, "none", secret); return err }},
+		"return prepared":  {physician, func(w app.Actor) error { return c.app.ReturnPrepared(ctx, w, "none", "x") }},
+		"drop prepared":    {[]string{app.Nurse, app.Assistant}, func(w app.Actor) error { return c.app.DropPrepared(ctx, w, "none", "x") }},
+		"compare":          {physician, func(w app.Actor) error { _, err := c.app.Compare(ctx, w, patientID, "none"); return err }},
+		"merge":            {physician, func(w app.Actor) error { return c.app.Merge(ctx, w, secret, patientID, "none", "x") }},
+		"take apart":       {physician, func(w app.Actor) error { _, err := c.app.TakeApart(ctx, w, secret, "none", "x"); return err }},
+		"answer advice":    {clinical, func(w app.Actor) error { _, err := c.app.AnswerAdvice(ctx, w, "none", "x", "y"); return err }},
+		"say of diagnosis": {clinical, func(w app.Actor) error { _, err := c.app.SayOfDiagnosis(ctx, w, "none", note.Said{}); return err }},
+		"ask back":         {clinical, func(w app.Actor) error { _, err := c.app.AskBack(ctx, w, "none", "2w", ""); return err }},
+		"to book":          {[]string{app.FrontDesk, app.Assistant, app.Nurse}, func(w app.Actor) error { _, err := c.app.ToBook(ctx, w); return err }},
+		"book": {[]string{app.FrontDesk, app.Assistant, app.Nurse}, func(w app.Actor) error {
+			_, err := c.app.Book(ctx, w, "none", app.Booking{Day: "2099-01-15", Time: "09:00", Kind: "Acute visit"})
+			return err
+		}},
+		"drop follow-up": {[]string{app.FrontDesk, app.Assistant, app.Nurse, app.Physician}, func(w app.Actor) error { return c.app.DropFollowUp(ctx, w, "none", "x") }},
+		"absence letter": {physician, func(w app.Actor) error {
+			_, err := c.app.AbsenceLetter(ctx, w, "none", secret, app.Absence{From: "2026-05-04", Days: 1, Place: "work"})
+			return err
+		}},
+		"pins":       {clinical, func(w app.Actor) error { _, err := c.app.Pins(ctx, w); return err }},
+		"pin":        {clinical, func(w app.Actor) error { return c.app.Pin(ctx, w, "I10", false, false) }},
+		"pin clinic": {[]string{app.Physician, app.Admin}, func(w app.Actor) error { return c.app.Pin(ctx, w, "I10", true, false) }},
+		"read audit": {[]string{app.Admin}, func(w app.Actor) error { _, err := c.app.ReadAudit(ctx, w, "", 0); return err }},
 	}
 	for name, a := range acts {
 		for _, role := range []string{app.Physician, app.Nurse, app.Assistant, app.FrontDesk, app.Admin} {

@@ -140,6 +140,13 @@ func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.D
 	for _, g := range given {
 		d.Given = append(d.Given, sayGiven(g))
 	}
+	diagnoses, err := q.Diagnoses(n.ID)
+	if err != nil {
+		return d, err
+	}
+	if d.Stated, _, err = a.stated(q, n, v, diagnoses); err != nil {
+		return d, err
+	}
 	ds, err := q.Drawings(n.ID)
 	for _, x := range ds {
 		d.Drawings = append(d.Drawings, x.Caption)

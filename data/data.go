@@ -15,6 +15,12 @@ import (
 //go:embed icd10cm/april-2026.tsv.gz
 var catalogue []byte
 
+//go:embed icd10cm/former.tsv.gz
+var formers []byte
+
+// Formers returns the compact list of former (ICD-9-CM) codes with what they lead to.
+func Formers() (string, error) { return Unpack(formers) }
+
 // Everyday holds everyday words for codes, one a line.
 //
 //go:embed icd10cm/everyday.tsv

@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"errors"
 	"net/http"
+	"slices"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -435,8 +436,15 @@ func (s *server) codes(query, under string) ([]CodeView, error) {
 		}
 		return out, nil
 	}
-	for _, h := range index.Search(query, codeHits) {
+	hits := index.Search(query, codeHits)
+	for _, h := range hits {
 		add(h.Entry, h.Why)
+	}
+	former, why := s.app.FormerCodes(query, len(hits) == 0, codeHits)
+	for i, e := range former {
+		if !slices.ContainsFunc(hits, func(h coding.Hit) bool { return h.Code == e.Code }) {
+			add(e, why[i])
+		}
 	}
 	return out, nil
 }

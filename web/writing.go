@@ -154,6 +154,63 @@ func describeWriting(api huma.API, s *server) {
 		return nil, s.app.SendFax(ctx, who, in.ID, in.Body.Number)
 	})
 
+	noteAct(api, "answer-advice", "/api/notes/{id}/advice", func(ctx context.Context, who app.Actor, id string, in struct {
+		Key    string `json:"key" maxLength:"400"`
+		Reason string `json:"reason,omitempty" maxLength:"500"`
+	}) (app.NoteView, error) {
+		return s.app.AnswerAdvice(ctx, who, id, in.Key, in.Reason)
+	})
+	noteAct(api, "say-of-diagnosis", "/api/notes/{id}/diagnoses/words", func(ctx context.Context, who app.Actor, id string, in note.Said) (app.NoteView, error) {
+		return s.app.SayOfDiagnosis(ctx, who, id, in)
+	})
+	act(api, http.MethodPost, "ask-back", "/api/notes/{id}/follow-up", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			When   string `json:"when" maxLength:"20"`
+			Reason string `json:"reason,omitempty" maxLength:"300"`
+		}
+	}) (*body[app.FollowUpView], error) {
+		out, err := s.app.AskBack(ctx, who, in.ID, in.Body.When, in.Body.Reason)
+		return &body[app.FollowUpView]{out}, err
+	})
+	get(api, "to-book", "/api/follow-ups", func(ctx context.Context, who app.Actor, _ *nothing) ([]app.FollowUpView, error) {
+		return s.app.ToBook(ctx, who)
+	})
+	act(api, http.MethodPost, "book", "/api/follow-ups/{id}/book", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body app.Booking
+	}) (*body[app.VisitView], error) {
+		out, err := s.app.Book(ctx, who, in.ID, in.Body)
+		return &body[app.VisitView]{out}, err
+	})
+	act(api, http.MethodPost, "drop-follow-up", "/api/follow-ups/{id}/drop", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			Reason string `json:"reason" maxLength:"500"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.DropFollowUp(ctx, who, in.ID, in.Body.Reason)
+	})
+	act(api, http.MethodPost, "absence-letter", "/api/notes/{id}/absence", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			app.Absence
+			Secret string `json:"secret,omitempty" maxLength:"1000"`
+		}
+	}) (*body[app.DocumentView], error) {
+		out, err := s.app.AbsenceLetter(ctx, who, in.ID, in.Body.Secret, in.Body.Absence)
+		return &body[app.DocumentView]{out}, err
+	})
+	get(api, "pins", "/api/pins", func(ctx context.Context, who app.Actor, _ *nothing) ([]app.PinView, error) {
+		return s.app.Pins(ctx, who)
+	})
+	act(api, http.MethodPost, "pin", "/api/pins", func(ctx context.Context, who app.Actor, in *body[struct {
+		Code   string `json:"code" maxLength:"10"`
+		Clinic bool   `json:"clinic,omitempty"`
+		Off    bool   `json:"off,omitempty"`
+	}]) (*nothing, error) {
+		return nil, s.app.Pin(ctx, who, in.Body.Code, in.Body.Clinic, in.Body.Off)
+	})
 	get(api, "forms", "/api/forms", func(ctx context.Context, who app.Actor, _ *nothing) (app.FormsView, error) {
 		return s.app.ListForms(ctx, who)
 	})

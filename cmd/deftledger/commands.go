@@ -342,7 +342,47 @@ func codes(_ context.Context, args []string) error {
 	if len(args) > 0 && args[0] == "load" {
 		return loadCodes(args[1:])
 	}
-	return errors.New("use \"codes search WORDS\" or \"codes load -h\"")
+	if len(args) > 0 && args[0] == "former" {
+		return formerCodes(args[1:])
+	}
+	return errors.New("use \"codes search WORDS\", \"codes load -h\" or \"codes former -h\"")
+}
+
+// formerCodes compiles the list of former (ICD-9-CM) codes from the official files.
+func formerCodes(args []string) error {
+	f := flags("codes former")
+	forward := f.String("forward", "", "General Equivalence Mappings from ICD-9-CM to ICD-10-CM (CSV)")
+	backward := f.String("backward", "", "General Equivalence Mappings from ICD-10-CM to ICD-9-CM (CSV)")
+	titles := f.String("titles", "", "titles of ICD-9-CM version 32 (text, UTF-8)")
+	out := f.String("out", "", "write the compact list here (packed)")
+	if err := f.Parse(args); err != nil {
+		return err
+	}
+	var in [3]*os.File
+	for i, name := range []string{*forward, *backward, *titles} {
+		file, err := os.Open(name)
+		if err != nil {
+			return errors.New("give --forward, --backward, --titles and --out")
+		}
+		defer file.Close()
+		in[i] = file
+	}
+	var packed bytes.Buffer
+	z, err := gzip.NewWriterLevel(&packed, gzip.BestCompression)
+	if err != nil {
+		return err
+	}
+	n, err := icd10cm.CompileFormer(in[0], in[1], in[2], z)
+	if err == nil {
+		err = z.Close()
+	}
+	if err == nil {
+		err = os.WriteFile(*out, packed.Bytes(), 0o600)
+	}
+	if err == nil {
+		fmt.Printf("%d former codes written to %s.\n", n, *out)
+	}
+	return err
 }
 
 func loadCodes(args []string) error {

@@ -193,6 +193,13 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		}
 	}
 	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+		Formers: sync.OnceValues(func() (*coding.Formers, error) {
+			text, err := data.Formers()
+			if err != nil {
+				return nil, err
+			}
+			return coding.LoadFormers(text)
+		}),
 		Codes: func() (*coding.Library, *coding.Index, error) {
 			l, err := codes()
 			return l.editions, l.index, err

@@ -7,10 +7,11 @@ type Kind string
 
 // The kinds of line there are.
 const (
-	Note   Kind = "note"    // a note that is not signed
-	Order  Kind = "order"   // an order without final, signed results
-	Report Kind = "report"  // a result that nobody signed
-	ToSign Kind = "to sign" // an order prepared for a physician's signature
+	Note     Kind = "note"      // a note that is not signed
+	Order    Kind = "order"     // an order without final, signed results
+	Report   Kind = "report"    // a result that nobody signed
+	ToSign   Kind = "to sign"   // an order prepared for a physician's signature
+	FollowUp Kind = "follow-up" // a further visit wished for and not booked
 )
 
 // Act is the act that closes a line of this kind, in the words shown on the desk.
@@ -20,6 +21,8 @@ func (k Kind) Act() string {
 		return "sign the note"
 	case Order:
 		return "all tests final and signed, or cancelled with a reason"
+	case FollowUp:
+		return "book the visit, or drop it with the reason"
 	case ToSign:
 		return "sign the order, or give it back with the reason"
 	case Report:

@@ -16,6 +16,7 @@ type Draft struct {
 	Drawings   []string // captions
 	Tests      []string // tests done in the house, a sentence each
 	Given      []string // vaccines given, a sentence each
+	Stated     []Stated // what is said of each diagnosis, in the order of the list
 }
 
 // Taken is an interview with the answers given.
@@ -61,6 +62,10 @@ func (s *Systems) Compose(d Draft) []Block {
 		case Objective:
 			out = appendBlock(out, Block{Part: p, Label: "Vital signs", Ref: "vitals", Pieces: vitals(d.Vitals)})
 			out = appendBlock(out, Block{Part: p, Label: "Tests done here", Ref: "tests", Pieces: recorded(d.Tests)})
+		case Assessment:
+			for _, s := range d.Stated {
+				out = appendBlock(out, Block{Part: p, Label: s.Title, Ref: "diagnosis." + s.Code, Pieces: s.Sentences()})
+			}
 		case Plan:
 			out = appendBlock(out, Block{Part: p, Label: "Given today", Ref: "given", Pieces: recorded(d.Given)})
 		}

@@ -63,6 +63,14 @@ type Content struct {
 	Interviews []SealedAnswers `json:"interviews,omitempty"`
 	Drawings   []Drawing       `json:"drawings,omitempty"`
 	Share      *Share          `json:"share,omitempty"`
+	Overridden []Overridden    `json:"overridden,omitempty"`
+}
+
+// Overridden is a remark on the diagnoses that the signer answered with a reason.
+type Overridden struct {
+	Says   string `json:"says"`
+	Reason string `json:"reason"`
+	By     string `json:"by"`
 }
 
 // SealedAnswers are the answers of an interview, in the version it was asked in.

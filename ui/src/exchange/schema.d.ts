@@ -148,6 +148,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/follow-ups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["to-book"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/follow-ups/{id}/book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/follow-ups/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drop-follow-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/forms": {
         parameters: {
             query?: never;
@@ -292,6 +340,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/absence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["absence-letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer-advice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/amendments": {
         parameters: {
             query?: never;
@@ -404,6 +484,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/diagnoses/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["say-of-diagnosis"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/documents": {
         parameters: {
             query?: never;
@@ -446,6 +542,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["set-findings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/follow-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask-back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -782,6 +894,22 @@ export interface paths {
         get: operations["vital-history"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["pins"];
+        put?: never;
+        post: operations["pin"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1304,12 +1432,46 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        "Absence-letterRequest": {
+            /**
+             * Format: int64
+             * @description Calendar days, the first one counted
+             */
+            days: number;
+            /** @description Name the first-listed diagnosis; only when the patient wants it */
+            diagnosis?: boolean;
+            from: string;
+            /** @enum {string} */
+            place: "work" | "school";
+            secret?: string;
+            /** @description What may be done in that time, or anything else */
+            words?: string;
+        };
         "Add-answerRequest": {
             link: string;
             words: string;
         };
         "Add-problemRequest": {
             code: string;
+        };
+        AdviceView: {
+            /** @description The reason why it does not apply; empty while nobody answered */
+            answer: string;
+            by: string;
+            /** @description The codes it is about */
+            codes: string[];
+            key: string;
+            /** @enum {string} */
+            kind: "excludes" | "order" | "first" | "additional" | "age" | "sex" | "combined";
+            /** @description Codes that would settle it, or the list in a better order */
+            offers: string[];
+            /** @description The words of the official text */
+            quote: string;
+            says: string;
+            /** @description Where they stand */
+            source: string;
+            /** @description It has to be answered before the note is signed */
+            stops: boolean;
         };
         AllergyView: {
             reaction: string;
@@ -1338,12 +1500,20 @@ export interface components {
             unit?: string;
             yes?: boolean;
         };
+        "Answer-adviceRequest": {
+            key: string;
+            reason?: string;
+        };
         AnswerRequest: {
             interview: string;
             link: string;
             values: components["schemas"]["Answer"][];
             /** Format: int64 */
             was: number;
+        };
+        "Ask-backRequest": {
+            reason?: string;
+            when: string;
         };
         AskRequest: {
             drop: boolean;
@@ -1414,6 +1584,11 @@ export interface components {
             list: "kinds" | "snippets" | "review" | "examination";
             title: string;
         };
+        "BodyStruct { Code string \"json:\\\"code\\\" maxLength:\\\"10\\\"\"; Clinic bool \"json:\\\"clinicOmitempty\\\"\"; Off bool \"json:\\\"offOmitempty\\\"\" }Body": {
+            clinic?: boolean;
+            code: string;
+            off?: boolean;
+        };
         "BodyStruct { Login string \"json:\\\"login\\\" maxLength:\\\"100\\\"\"; Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
             login: string;
             password: string;
@@ -1436,6 +1611,11 @@ export interface components {
         };
         "BodyStruct { Word string \"json:\\\"word\\\" maxLength:\\\"60\\\"\" }Body": {
             word: string;
+        };
+        Booking: {
+            day: string;
+            kind: string;
+            time: string;
         };
         BringRequest: {
             lines: string[];
@@ -1585,7 +1765,10 @@ export interface components {
         DiagnosisView: {
             code: string;
             edition: string;
+            /** @description Measures that show its course, as recorded */
+            measures: components["schemas"]["MeasureView"][];
             onProblemList: boolean;
+            said: components["schemas"]["Said"];
             title: string;
         };
         Difference: {
@@ -1615,6 +1798,9 @@ export interface components {
             svg: string;
             /** Format: int64 */
             version: number;
+        };
+        "Drop-follow-upRequest": {
+            reason: string;
         };
         "Drop-preparedRequest": {
             reason: string;
@@ -1753,6 +1939,24 @@ export interface components {
         Folio: {
             /** Format: int64 */
             folio: number;
+        };
+        FollowUpView: {
+            at: string;
+            by: string;
+            clinician: string;
+            doneBy: string;
+            /** Format: date */
+            due: string;
+            id: string;
+            patient: components["schemas"]["PatientView"];
+            reason: string;
+            said: string;
+            /** @enum {string} */
+            state: "to book" | "booked" | "dropped";
+            /** @description When it was booked for */
+            visitAt: string;
+            /** @description Why it was dropped */
+            why: string;
         };
         FormBody: {
             /**
@@ -2056,6 +2260,13 @@ export interface components {
             };
             zone: string;
         };
+        MeasureView: {
+            /** @description It is written into the note */
+            chosen: boolean;
+            loinc: string;
+            /** @description First, last and present value with their dates */
+            words: string;
+        };
         MedicineHit: {
             name: string;
             warnings: components["schemas"]["Warning"][];
@@ -2096,6 +2307,8 @@ export interface components {
             until: string;
         };
         NoteView: {
+            /** @description Remarks on the diagnoses from the tabular list and the chart */
+            advice: components["schemas"]["AdviceView"][];
             amendments: components["schemas"]["SealedView"][];
             author: string;
             blocks: components["schemas"]["Block"][];
@@ -2107,6 +2320,7 @@ export interface components {
             drawings: components["schemas"]["DrawingView"][];
             findings: components["schemas"]["Finding"][];
             fitting: components["schemas"]["Fitting"];
+            followUps: components["schemas"]["FollowUpView"][];
             id: string;
             interviews: components["schemas"]["InterviewView"][];
             leftFor: string;
@@ -2198,6 +2412,11 @@ export interface components {
             ref: string;
             source: string;
             text: string;
+        };
+        PinView: {
+            clinic: boolean;
+            code: string;
+            title: string;
         };
         Point: {
             kind: string;
@@ -2339,6 +2558,17 @@ export interface components {
             issue: number;
             told: string;
             toldReason: string;
+        };
+        Said: {
+            because: string;
+            code: string;
+            complicated: string;
+            measures: string[];
+            remark: string;
+            /** @enum {string} */
+            response: "improving" | "stable" | "worse" | "resolved" | "at goal" | "not at goal" | "new" | "";
+            /** Format: int64 */
+            version: number;
         };
         "Save-drawingRequest": {
             caption: string;
@@ -2932,6 +3162,103 @@ export interface operations {
             };
         };
     };
+    "to-book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUpView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Booking"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-follow-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Drop-follow-upRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     forms: {
         parameters: {
             query?: never;
@@ -3257,6 +3584,76 @@ export interface operations {
             };
         };
     };
+    "absence-letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Absence-letterRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "answer-advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer-adviceRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "amend-note": {
         parameters: {
             query?: never;
@@ -3487,6 +3884,41 @@ export interface operations {
             };
         };
     };
+    "say-of-diagnosis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Said"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "file-section": {
         parameters: {
             query?: never;
@@ -3579,6 +4011,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ask-backRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUpView"];
                 };
             };
             /** @description Error */
@@ -4288,6 +4755,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["VitalPoint"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PinView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BodyStruct { Code string \"json:\\\"code\\\" maxLength:\\\"10\\\"\"; Clinic bool \"json:\\\"clinicOmitempty\\\"\"; Off bool \"json:\\\"offOmitempty\\\"\" }Body"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -1,0 +1,316 @@
+package app
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"deftledger/core/chart"
+	"deftledger/core/coding"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// AdviceView is a remark on the diagnoses with a person's answer to it.
+type AdviceView struct {
+	coding.Advice
+	Answer string `json:"answer" doc:"The reason why it does not apply; empty while nobody answered"`
+	By     string `json:"by"`
+}
+
+// advise holds the diagnoses of a note against the tabular list and the chart.
+func (a *App) advise(q *store.Q, n store.Note, v store.Visit, ds []note.Diagnosis) ([]AdviceView, error) {
+	out := []AdviceView{}
+	lib, _, err := a.Codes()
+	if err != nil || len(ds) == 0 {
+		return out, err
+	}
+	c, _ := lib.On(v.Day)
+	about := coding.Visit{Sex: v.Patient.Sex, Months: -1}
+	for _, d := range ds {
+		about.Codes = append(about.Codes, d.Code)
+	}
+	if years, months, ok := chart.AgeOn(v.Patient.BirthDate, v.Day); ok {
+		about.Months = years*12 + months
+	}
+	problems, err := q.Problems(n.PatientID)
+	if err != nil {
+		return out, err
+	}
+	for _, p := range problems {
+		about.Problems = append(about.Problems, p.Code)
+	}
+	answers, err := q.AdviceAnswers(n.ID)
+	if err != nil {
+		return out, err
+	}
+	names, err := a.names(q)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range c.Advise(about) {
+		view := AdviceView{Advice: x}
+		for _, y := range answers {
+			if y.Key == x.Key {
+				view.Answer, view.By = y.Reason, names[y.ByID]
+			}
+		}
+		out = append(out, view)
+	}
+	return out, nil
+}
+
+// AnswerAdvice keeps a person's answer to a remark on the diagnoses: why two codes
+// that exclude each other are both right (a physician's, with a reason), or that a
+// remark does not apply to this visit.
+func (a *App) AnswerAdvice(ctx context.Context, who Actor, id, key, reason string) (NoteView, error) {
+	reason = strings.Join(strings.Fields(reason), " ")
+	return a.change(ctx, who, id, "answer a remark on the diagnoses", func(t *tx, n store.Note, v store.Visit, _ *formSet) error {
+		ds, err := t.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		all, err := a.advise(t.Q, n, v, ds)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(all, func(x AdviceView) bool { return x.Key == key })
+		if i < 0 {
+			return stale(store.ErrStale, "The list of diagnoses")
+		}
+		if all[i].Stops {
+			if err := may(who, SignNote); err != nil {
+				return err
+			}
+			if reason == "" {
+				return refuse(422, "Say why both are right here.")
+			}
+		}
+		if reason == "" {
+			reason = "does not apply to this visit"
+		}
+		return t.PutAdviceAnswer(id, store.AdviceAnswer{Key: key, Reason: reason, ByID: who.ID, At: t.now})
+	})
+}
+
+// MeasureView is a measure of a diagnosis with its recorded course.
+type MeasureView struct {
+	LOINC  string `json:"loinc"`
+	Words  string `json:"words" doc:"First, last and present value with their dates"`
+	Chosen bool   `json:"chosen" doc:"It is written into the note"`
+}
+
+// stated reads what is said of the diagnoses of a note, with the courses of the
+// measures that are to be written out.
+func (a *App) stated(q *store.Q, n store.Note, v store.Visit, ds []note.Diagnosis) ([]note.Stated, map[string][]MeasureView, error) {
+	if len(ds) == 0 {
+		return nil, nil, nil
+	}
+	words, err := q.DiagnosisWords(n.ID)
+	if err != nil {
+		return nil, nil, err
+	}
+	var loincs []string
+	for _, d := range ds {
+		loincs = append(loincs, note.MeasuresFor(d.Code)...)
+	}
+	courses := map[string]string{}
+	if len(loincs) > 0 {
+		rows, err := q.Course(n.PatientID, loincs)
+		if err != nil {
+			return nil, nil, err
+		}
+		values, name := map[string][]note.Recorded{}, map[string]string{}
+		for _, m := range rows {
+			if at := store.Moment(m.At); strings.HasSuffix(m.At, "Z") && !at.IsZero() {
+				m.At = a.say(at) // a vital sign: in the practice's time
+			}
+			if m.At[:min(10, len(m.At))] > v.Day {
+				continue // measured after this visit
+			}
+			values[m.LOINC], name[m.LOINC] = append(values[m.LOINC], note.Recorded{Value: m.Value, Unit: m.Unit, At: m.At}), m.Name
+		}
+		for l, vs := range values {
+			courses[l] = note.Course(name[l], vs, chart.ShownUnit)
+		}
+	}
+	var out []note.Stated
+	views := map[string][]MeasureView{}
+	for _, d := range ds {
+		s := note.Stated{Said: words[d.Code], Title: d.Title}
+		s.Code = d.Code
+		for _, l := range note.MeasuresFor(d.Code) {
+			if courses[l] == "" {
+				continue
+			}
+			chosen := slices.Contains(s.Measures, l)
+			views[d.Code] = append(views[d.Code], MeasureView{l, courses[l], chosen})
+			if chosen {
+				s.Courses = append(s.Courses, courses[l])
+			}
+		}
+		out = append(out, s)
+	}
+	return out, views, nil
+}
+
+// SayOfDiagnosis keeps what is said of a diagnosis of the visit.
+func (a *App) SayOfDiagnosis(ctx context.Context, who Actor, id string, s note.Said) (NoteView, error) {
+	if s.Response != "" && note.Responses[s.Response] == "" {
+		return NoteView{}, refuse(422, "There is no response %q.", s.Response)
+	}
+	return a.change(ctx, who, id, "say of a diagnosis", func(t *tx, n store.Note, _ store.Visit, _ *formSet) error {
+		ds, err := t.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		if !slices.ContainsFunc(ds, func(d note.Diagnosis) bool { return d.Code == s.Code }) {
+			return stale(store.ErrStale, "The list of diagnoses")
+		}
+		known := note.MeasuresFor(s.Code)
+		s.Measures = slices.DeleteFunc(slices.Clone(s.Measures), func(l string) bool { return !slices.Contains(known, l) })
+		if s.Measures == nil {
+			s.Measures = []string{}
+		}
+		return stale(t.PutDiagnosisWords(id, s, who.ID, t.now), "What is said of "+s.Code)
+	})
+}
+
+// PinView is a code kept at hand.
+type PinView struct {
+	Code   string `json:"code"`
+	Title  string `json:"title"`
+	Clinic bool   `json:"clinic"`
+}
+
+// Pins lists the codes a person keeps at hand, then the clinic's.
+func (a *App) Pins(ctx context.Context, who Actor) (out []PinView, err error) {
+	out = []PinView{}
+	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
+		seen := map[string]bool{}
+		for _, owner := range []string{who.ID, ""} {
+			codes, err := q.Pins(owner)
+			if err != nil {
+				return err
+			}
+			for _, c := range codes {
+				if e, _, _, err := a.checkCode(c, a.Today()); err == nil && !seen[c] {
+					seen[c] = true
+					out = append(out, PinView{e.Code, e.Title, owner == ""})
+				}
+			}
+		}
+		return nil
+	})
+	return out, err
+}
+
+// Pin keeps a code at hand, for the person or the clinic, or lets it go.
+func (a *App) Pin(ctx context.Context, who Actor, code string, clinic, off bool) error {
+	owner, right := who.ID, WriteNote
+	if clinic {
+		owner, right = "", ChangeForms
+	}
+	e, _, _, err := a.checkCode(code, a.Today())
+	if err != nil {
+		return err
+	}
+	return a.act(ctx, who, right, func(t *tx) error {
+		t.tell("pins", e.Code, "")
+		if off {
+			return t.Unpin(owner, e.Code)
+		}
+		return t.Q.Pin(owner, e.Code, t.now)
+	})
+}
+
+// overridden lists the answers that a signed note keeps: they are part of what the
+// signer decided.
+func overridden(all []AdviceView) (out []note.Overridden) {
+	for _, x := range all {
+		if x.Stops && x.Answer != "" {
+			out = append(out, note.Overridden{Says: x.Says, Reason: x.Answer, By: x.By})
+		}
+	}
+	return out
+}
+
+// advicePoints are the remarks on the diagnoses that nobody answered, for the closing
+// list. What only asks whether a further code applies stays beside the list.
+func advicePoints(all []AdviceView) (out []note.Point) {
+	for _, stops := range []bool{true, false} {
+		for _, x := range all {
+			if x.Answer == "" && x.Stops == stops && x.Kind != "additional" {
+				out = append(out, note.Point{Kind: "coding", Part: note.Assessment, Says: x.Says, Why: x.Quote + " (" + x.Source + ")", Ref: "advice." + x.Key, Stops: x.Stops})
+			}
+		}
+	}
+	return out
+}
+
+// nearest lists, for a code that cannot be used, up to five that can: those under a
+// heading, those a former code leads to, else those that begin like it.
+func (a *App) nearest(code, date string) []string {
+	lib, _, err := a.Codes()
+	if err != nil {
+		return nil
+	}
+	c, _ := lib.On(date)
+	var near []coding.Entry
+	if _, ok := c.Lookup(code); ok {
+		near = c.BillableUnder(code)
+	} else if former, ok := a.former(code, c); ok {
+		for _, e := range former.Now {
+			near = append(near, c.BillableUnder(e.Code)...)
+		}
+	} else {
+		bare := strings.ReplaceAll(strings.TrimSpace(code), ".", "")
+		for l := min(len(bare)-1, 7); l >= 3 && len(near) == 0; l-- {
+			near = c.BillableUnder(bare[:l])
+		}
+	}
+	var out []string
+	for _, e := range near[:min(5, len(near))] {
+		out = append(out, e.Code)
+	}
+	return out
+}
+
+func (a *App) former(code string, c *coding.Catalogue) (coding.Former, bool) {
+	if a.Formers == nil {
+		return coding.Former{}, false
+	}
+	f, err := a.Formers()
+	if err != nil {
+		return coding.Former{}, false
+	}
+	return f.Find(code, c)
+}
+
+// FormerCodes finds what a former code, or words that only the former titles hold,
+// lead to today; why says from which former code each comes.
+func (a *App) FormerCodes(query string, byWords bool, limit int) (now []coding.Entry, why []string) {
+	lib, _, err := a.Codes()
+	if err != nil || a.Formers == nil {
+		return nil, nil
+	}
+	c, _ := lib.On(a.Today())
+	f, err := a.Formers()
+	if err != nil {
+		return nil, nil
+	}
+	var found []coding.Former
+	if x, ok := f.Find(query, c); ok {
+		found = append(found, x)
+	} else if byWords {
+		found = f.Search(query, c, 4)
+	}
+	for _, x := range found {
+		for _, e := range x.Now {
+			if len(now) < limit && !slices.ContainsFunc(now, func(y coding.Entry) bool { return y.Code == e.Code }) {
+				now, why = append(now, e), append(why, "formerly "+x.Code+" (ICD-9-CM), "+x.Title)
+			}
+		}
+	}
+	return now, why
+}
