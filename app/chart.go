@@ -378,6 +378,7 @@ type Desk struct {
 	Notes      []DeskNote     `json:"notes"`
 	Orders     []DeskOrder    `json:"orders"`
 	ToSign     []DeskPrepared `json:"toSign"`
+	FollowUps  []FollowUpView `json:"followUps" doc:"Visits asked for that wait to be booked"`
 	Quarantine []HeldMessage  `json:"quarantine"`
 }
 
@@ -414,7 +415,7 @@ type DeskPrepared struct {
 
 // MyDesk lists the open lines of the person.
 func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
-	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, ToSign: []DeskPrepared{}, Quarantine: []HeldMessage{}}
+	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, ToSign: []DeskPrepared{}, FollowUps: []FollowUpView{}, Quarantine: []HeldMessage{}}
 	err = a.look(ctx, who, SeeResults, func(q *store.Q) error {
 		lines, err := q.OpenLinesOf(who.ID)
 		if err != nil {
@@ -464,6 +465,16 @@ func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
 				out.Reports = append(out.Reports, DeskReport{a.patient(l.Patient), a.reportRow(reportBy[l.Subject]), a.say(l.OpenedAt)})
 			case line.Note:
 				out.Notes = append(out.Notes, DeskNote{a.patient(l.Patient), visitBy[l.Subject], a.say(l.OpenedAt), days})
+			case line.FollowUp:
+				f, err := q.FollowUpByID(l.Subject)
+				if err != nil {
+					return err
+				}
+				view, err := a.followUp(q, f, names)
+				if err != nil {
+					return err
+				}
+				out.FollowUps = append(out.FollowUps, view)
 			case line.ToSign:
 				out.ToSign = append(out.ToSign, DeskPrepared{a.patient(l.Patient), a.prepared(preparedBy[l.Subject], who, names), a.say(l.OpenedAt)})
 			case line.Order:

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"net/http"
 	"slices"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -244,6 +245,11 @@ func describe(r *gin.Engine, s *server) huma.API {
 	}) ([]CodeView, error) {
 		return s.codes(in.Query, in.Under)
 	})
+	get(api, "named-codes", "/api/codes/named", func(ctx context.Context, who app.Actor, in *struct {
+		Codes string `query:"codes" maxLength:"300" doc:"Codes or headings, separated by blanks"`
+	}) ([]CodeView, error) {
+		return s.named(strings.Fields(in.Codes))
+	})
 	get(api, "tests", "/api/tests", func(ctx context.Context, who app.Actor, in *struct {
 		Query string `query:"q" maxLength:"200"`
 	}) ([]order.Test, error) {
@@ -414,6 +420,35 @@ type CodeView struct {
 
 const codeHits = 12
 
+// codeView shows a code with the notes that govern it.
+func codeView(c *coding.Catalogue, e coding.Entry, why string) CodeView {
+	v := CodeView{e.Code, e.Title, e.Billable, why, []string{}}
+	for _, n := range c.Notes(e.Code) {
+		if n.Kind == "excludes1" || n.Kind == "code first" || n.Kind == "use additional" {
+			v.Notes = append(v.Notes, n.Code+" "+n.Kind+": "+n.Text)
+		}
+	}
+	return v
+}
+
+func (s *server) named(codes []string) ([]CodeView, error) {
+	lib, _, err := s.app.Codes()
+	if err != nil {
+		return nil, err
+	}
+	c, _ := lib.On(s.app.Today())
+	out := []CodeView{}
+	for _, code := range codes {
+		if e, ok := c.Lookup(code); ok {
+			out = append(out, codeView(c, e, ""))
+		}
+	}
+	return out, nil
+}
+
+// areas opens the list of chapters, where "under" names no heading.
+const areas = "areas"
+
 func (s *server) codes(query, under string) ([]CodeView, error) {
 	lib, index, err := s.app.Codes()
 	if err != nil {
@@ -421,14 +456,12 @@ func (s *server) codes(query, under string) ([]CodeView, error) {
 	}
 	c, _ := lib.On(s.app.Today())
 	out := []CodeView{}
-	add := func(e coding.Entry, why string) {
-		v := CodeView{e.Code, e.Title, e.Billable, why, []string{}}
-		for _, n := range c.Notes(e.Code) {
-			if n.Kind == "excludes1" || n.Kind == "code first" || n.Kind == "use additional" {
-				v.Notes = append(v.Notes, n.Code+" "+n.Kind+": "+n.Text)
-			}
+	add := func(e coding.Entry, why string) { out = append(out, codeView(c, e, why)) }
+	if under == areas {
+		for _, e := range c.Areas() {
+			add(e, "")
 		}
-		out = append(out, v)
+		return out, nil
 	}
 	if under != "" {
 		for _, e := range c.Open(under) {

@@ -214,6 +214,17 @@ func (c *Catalogue) Open(code string) []Entry {
 	return out
 }
 
+// Areas lists the chapters, to browse by area of the body or field.
+func (c *Catalogue) Areas() []Entry {
+	var out []Entry
+	for i, n := range c.nodes {
+		if n.depth == 0 {
+			out = append(out, c.entry(int32(i), 0))
+		}
+	}
+	return out
+}
+
 // BillableUnder returns every billable code under a heading, in tabular order;
 // for a billable code, that code alone.
 func (c *Catalogue) BillableUnder(code string) []Entry {

@@ -120,7 +120,7 @@ export function Chart() {
 }
 
 const quarters: Record<string, number> = { open: 0, "in hand": 2, "waiting on others": 3, closed: 4 };
-const kinds: Record<string, string> = { note: "Note", order: "Order", report: "Result" };
+const kinds: Record<string, string> = { note: "Note", order: "Order", report: "Result", "follow-up": "Come back" };
 
 // Open lists, in the margin, what somebody still has to close in this chart.
 function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Schemas["PreparedView"]) => void }) {

@@ -35,6 +35,7 @@ const words: Record<string, [string, string]> = {
   note: ["note to sign", "notes to sign"],
   order: ["order under way", "orders under way"],
   report: ["result to sign", "results to sign"],
+  "follow-up": ["visit to book", "visits to book"],
   "to sign": ["prepared order", "prepared orders"],
 };
 

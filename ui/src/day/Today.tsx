@@ -6,6 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
 import { age, clock, day } from "../frame/time";
 import { useMe, useRight } from "../session/session";
+import { ToBook } from "./ToBook";
 
 type Visit = Schemas["VisitView"];
 
@@ -23,6 +24,7 @@ export function Today() {
   const mayStart = useRight("write a note");
   const mayOpen = useRight("see a chart");
   const mayIntake = useRight("do the intake");
+  const mayBook = useRight("book a visit");
   // Who may not sign begins with the intake; the physician with the note.
   const first = useRight("sign a note") ? "note" : "intake";
   const visits = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
@@ -199,6 +201,7 @@ export function Today() {
             </tbody>
           </table>
         )}
+        {mayBook && <ToBook />}
       </div>
     </main>
   );

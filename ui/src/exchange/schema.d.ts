@@ -36,6 +36,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/codes/named": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["named-codes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/colleagues": {
         parameters: {
             query?: never;
@@ -1731,6 +1747,8 @@ export interface components {
         Desk: {
             /** Format: int64 */
             count: number;
+            /** @description Visits asked for that wait to be booked */
+            followUps: components["schemas"]["FollowUpView"][];
             notes: components["schemas"]["DeskNote"][];
             orders: components["schemas"]["DeskOrder"][];
             quarantine: components["schemas"]["HeldMessage"][];
@@ -2914,6 +2932,38 @@ export interface operations {
                 q?: string;
                 /** @description Open this heading instead of searching */
                 under?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "named-codes": {
+        parameters: {
+            query?: {
+                /** @description Codes or headings, separated by blanks */
+                codes?: string;
             };
             header?: never;
             path?: never;

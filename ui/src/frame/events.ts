@@ -38,6 +38,13 @@ export function useEvents() {
           refresh("report", e.id);
           refresh("desk");
           break;
+        case "follow-up":
+          refresh("follow-ups");
+          refresh("desk");
+          break;
+        case "pins":
+          refresh("pins");
+          break;
         case "patient":
           refresh("note");
           break;

@@ -3,18 +3,27 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
+import { Saying } from "./Saying";
+import type { Act } from "./useNote";
 
 type Note = Schemas["NoteView"];
 type Code = Schemas["CodeView"];
 
+// What stands last while nothing is searched: the chapters, to browse.
+const byArea: Code = { code: "areas", title: "Browse by area of the body", billable: false, why: "", notes: [] };
+
 /** Diagnoses is the list of the visit's codes: the first is first-listed. */
-export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: boolean }) {
+export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems: boolean; act: Act }) {
   const client = useQueryClient();
   const [query, setQuery] = useState("");
   const [under, setUnder] = useState<Code | null>(null);
   const [error, setError] = useState("");
   const [at, setAt] = useState(-1); // the diagnosis that keys act on: the one touched last
   const [active, setActive] = useState<Code | null>(null);
+  const [saying, setSaying] = useState("");
+  const [inside, setInside] = useState(false); // the focus is in the field
+  const [stepped, setStepped] = useState(false); // an arrow key went into what is offered without a search
+  const pins = useQuery({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) });
   const input = useRef<HTMLInputElement>(null);
   const list = note.diagnoses ?? [];
   const search = {
@@ -26,7 +35,18 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
     enabled: under !== null || query.trim() !== "",
     placeholderData: keepPreviousData,
   });
-  const hits = under || query.trim() ? (found.data ?? []).filter((c) => !under || matches(c, query)) : [];
+  const kept: Code[] = (pins.data ?? []).map((p) => ({
+    ...p,
+    billable: true,
+    why: p.clinic ? "pinned by the clinic" : "pinned",
+    notes: [],
+  }));
+  const hits =
+    under || query.trim()
+      ? (found.data ?? []).filter((c) => !under || matches(c, query))
+      : inside
+        ? [...kept.filter((c) => !list.some((d) => d.code === c.code)), byArea]
+        : [];
 
   const queue = useRef<Promise<unknown>>(Promise.resolve());
   const latest = useRef(note);
@@ -97,6 +117,15 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
     }
     await client.invalidateQueries({ queryKey: ["note", note.id] });
   }
+  async function pin(code: string) {
+    const off = pins.data?.some((p) => p.code === code && !p.clinic) ?? false;
+    try {
+      await got(api.POST("/api/pins", { body: { code, off } }));
+    } catch (e) {
+      setError(say(e));
+    }
+    await client.invalidateQueries({ queryKey: ["pins"] });
+  }
   const some = at >= 0 && at < list.length;
   useKeys([
     { key: "d", label: "Add a diagnosis", run: () => input.current?.focus() },
@@ -111,6 +140,7 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
           { key: "f", label: "Make this diagnosis first-listed", run: () => first(at) },
           { key: "Alt+ArrowUp", label: "Move this diagnosis up", run: () => move(-1) },
           { key: "Alt+ArrowDown", label: "Move this diagnosis down", run: () => move(1) },
+          { key: "t", label: "Say how this diagnosis responds", run: () => setSaying(list[at]?.code ?? "") },
           { key: "x", label: "Take this diagnosis off the visit", run: () => set((codes) => codes.filter((_, i) => i !== at)) },
           ...(mayProblems
             ? [{ key: "b", label: "Put it on the problem list, or take it off", run: () => void problem(at) }]
@@ -124,7 +154,13 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
 
   async function key(e: KeyboardEvent) {
     const first = e.ctrlKey || e.metaKey;
-    if (e.key === "Enter" && query.trim() === "" && !under) {
+    if (e.key === "ArrowDown" || e.key === "ArrowUp") setStepped(true);
+    if (e.key === "Enter" && query.trim() === "" && !under && stepped && active && hits.some((h) => h.code === active.code)) {
+      e.preventDefault();
+      e.stopPropagation();
+      setStepped(false);
+      choose(active, first);
+    } else if (e.key === "Enter" && query.trim() === "" && !under) {
       e.preventDefault(); // nothing to choose: the field lets go of the key, and the page has it
       return;
     }
@@ -152,7 +188,7 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
         {list.map((d, i) => (
           <li
             key={d.code}
-            className={`group flex items-baseline gap-4 border-b border-rule py-1.5 ${i === at ? "bg-kelp-wash" : ""}`}
+            className={`group flex flex-wrap items-baseline gap-x-4 border-b border-rule py-1.5 ${i === at ? "bg-kelp-wash" : ""}`}
             onPointerDown={() => setAt(i)}
           >
             <span className="w-4 text-right font-semibold">{i + 1}</span>
@@ -164,27 +200,31 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
                 <span className="text-[12.5px] text-carried"> · kept in the note, does not fit on the claim</span>
               )}
             </span>
-            <span className="text-[12.5px] text-faded">
-              {i === at ? (
-                <span className="flex gap-1">
-                  {i > 0 && (
-                    <button type="button" className="plain" onClick={() => first(i)}>
-                      First <KeyCap k="f" />
-                    </button>
-                  )}
-                  {mayProblems && (
-                    <button type="button" className="plain" onClick={() => problem(i)}>
-                      {d.onProblemList ? "End problem" : "Problem list"} <KeyCap k="b" />
-                    </button>
-                  )}
-                  <button type="button" className="plain" onClick={() => set((codes) => codes.filter((c) => c !== d.code))}>
-                    Take off <KeyCap k="x" />
+            <span className="text-[12.5px] text-faded">{d.onProblemList && "on problem list"}</span>
+            {i === at && (
+              <span className="-mb-1 ml-[3.1rem] flex basis-full flex-wrap gap-x-2 text-[12.5px]">
+                {i > 0 && (
+                  <button type="button" className="plain" onClick={() => first(i)}>
+                    First <KeyCap k="f" />
                   </button>
-                </span>
-              ) : (
-                d.onProblemList && "on problem list"
-              )}
-            </span>
+                )}
+                {mayProblems && (
+                  <button type="button" className="plain" onClick={() => problem(i)}>
+                    {d.onProblemList ? "End problem" : "Problem list"} <KeyCap k="b" />
+                  </button>
+                )}
+                <button type="button" className="plain" onClick={() => setSaying(d.code)}>
+                  Say <KeyCap k="t" />
+                </button>
+                <button type="button" className="plain" onClick={() => void pin(d.code)}>
+                  {pins.data?.some((p) => p.code === d.code && !p.clinic) ? "Unpin" : "Pin"}
+                </button>
+                <button type="button" className="plain" onClick={() => set((codes) => codes.filter((c) => c !== d.code))}>
+                  Take off <KeyCap k="x" />
+                </button>
+              </span>
+            )}
+            {saying === d.code && <Saying note={note} diagnosis={d} act={act} close={() => setSaying("")} />}
           </li>
         ))}
       </ol>
@@ -206,6 +246,11 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
               value={query}
               onChange={(e) => setQuery(e.target.value)}
               onKeyDown={key}
+              onFocus={() => {
+                setInside(true);
+                setStepped(false);
+              }}
+              onBlur={() => setInside(false)}
             />
             <span className="absolute top-1 right-1">
               <KeyCap k="d" />
@@ -219,7 +264,9 @@ export function Diagnoses({ note, mayProblems }: { note: Note; mayProblems: bool
         >
           {hits.map((c, i) => (
             <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
-              {({ focus }) => <Hit code={c} why={i === 0 ? c.why : ""} focus={focus} onFocus={setActive} />}
+              {({ focus }) => (
+                <Hit code={c} why={i === 0 || /^(pinned|formerly)/.test(c.why) ? c.why : ""} focus={focus} onFocus={setActive} />
+              )}
             </ComboboxOption>
           ))}
         </ComboboxOptions>
@@ -253,10 +300,10 @@ function Hit({ code: c, why, focus, onFocus }: { code: Code; why: string; focus:
   }, [focus, c, onFocus]);
   return (
     <div className="flex items-baseline gap-3">
-      <span className="w-[4.6rem] shrink-0 font-mono text-[13px]">{c.code}</span>
+      <span className="w-[4.6rem] shrink-0 font-mono text-[13px]">{/^[A-Z][0-9]/.test(c.code) ? c.code : ""}</span>
       <span className="flex-1">
         {c.title}
-        {why && <span className="small"> · for “{why}”</span>}
+        {why && <span className="small"> · {/^(pinned|formerly)/.test(why) ? why : `for “${why}”`}</span>}
       </span>
       {!c.billable && <span className="small shrink-0">opens ›</span>}
     </div>

@@ -8,6 +8,7 @@ import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Alone, heading } from "./Alone";
 import { Blocks } from "./Blocks";
+import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Kept, Title } from "./Title";
 import type { Note } from "./useNote";
 
@@ -91,6 +92,8 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
   const [adding, setAdding] = useState(false);
   const [retracting, setRetracting] = useState(false);
   const [alone, setAlone] = useState("");
+  const [finishing, setFinishing] = useState<"" | "follow-up" | "absence">("");
+  const mayWrite = useRight("write a note");
   const [shown, setShown] = useState(false);
   const [text, setText] = useState("");
   const [error, setError] = useState("");
@@ -122,6 +125,8 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
   useKeys([
     { key: "p", label: "Print the note as PDF", run: print },
     { key: "n", label: next ? "Open the next patient" : "Back to Today", run: () => void nextPatient() },
+    ...(mayWrite && !note.retracted ? [{ key: "u", label: "Ask the patient back", run: () => setFinishing("follow-up") }] : []),
+    ...(mayAmend && !note.retracted ? [{ key: "a", label: "Absence letter", run: () => setFinishing("absence") }] : []),
     ...(mayAmend && !note.retracted ? [{ key: "m", label: "Write an amendment", run: () => setAdding(true) }] : []),
     ...(adding ? [{ key: "Ctrl+Enter", label: "Sign the amendment", run: () => void amend() }] : []),
   ]);
@@ -154,6 +159,9 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
           )}
           {(note.conflicts ?? []).length > 0 && <Kept note={note} />}
           {!hidden && note.sealed && <Entry entry={note.sealed} note={note} section={setAlone} />}
+          {finishing === "follow-up" && <FollowUp note={note} close={() => setFinishing("")} />}
+          {finishing === "absence" && <Absence note={note} close={() => setFinishing("")} />}
+          <FollowUps note={note} />
           {alone && <Alone note={note} section={alone} close={() => setAlone("")} />}
           {!hidden && note.amendments?.map((a) => <Entry key={a.folio} entry={a} title={`Amendment of ${day(a.signedAt)}`} />)}
           {adding && (
@@ -194,6 +202,16 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
         {mayAmend && !adding && !note.retracted && (
           <button type="button" className="choice" onClick={() => setAdding(true)}>
             Amend <KeyCap k="m" />
+          </button>
+        )}
+        {mayWrite && !note.retracted && (
+          <button type="button" className="choice" onClick={() => setFinishing("follow-up")}>
+            Come back <KeyCap k="u" />
+          </button>
+        )}
+        {mayAmend && !note.retracted && (
+          <button type="button" className="choice" onClick={() => setFinishing("absence")}>
+            Absence <KeyCap k="a" />
           </button>
         )}
         {mayAmend && !note.retracted && !retracting && (

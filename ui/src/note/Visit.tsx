@@ -12,6 +12,7 @@ import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { Advice } from "./Advice";
 import { Alone, heading } from "./Alone";
 import { Beside } from "./Beside";
 import { Carried } from "./Carried";
@@ -19,7 +20,9 @@ import { Closing } from "./Closing";
 import { Diagnoses } from "./Diagnoses";
 import { Drawing, Drawn } from "./Drawing";
 import { Findings } from "./Findings";
+import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Leave } from "./Leave";
+import { More } from "./More";
 import { Part, parts } from "./Part";
 import { Questions } from "./Questions";
 import { Sealed } from "./Sealed";
@@ -104,7 +107,18 @@ function useDictionary(own: string[] | undefined) {
 }
 
 // What is open beside or within the note.
-type Open = "" | "order" | "beside" | "questions" | "review" | "examination" | "drawing" | "leave" | "alone";
+type Open =
+  | ""
+  | "order"
+  | "beside"
+  | "questions"
+  | "review"
+  | "examination"
+  | "drawing"
+  | "leave"
+  | "alone"
+  | "follow-up"
+  | "absence";
 
 function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
@@ -229,6 +243,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     },
     { key: "i", label: "Intake and vital signs", run: intake },
     { key: "l", label: "Leave the note for a colleague", run: () => toggle("leave") },
+    { key: "u", label: "Ask the patient back", run: () => toggle("follow-up") },
+    ...(maySign ? both("a", "Absence letter", () => toggle("absence")) : []),
     { key: "p", label: "Print, file or fax one part alone", run: () => toggle("alone") },
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
@@ -279,7 +295,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                 focus.current[p.part] = f;
                 insert.current[p.part] = put;
               }}
-              before={p.part === "assessment" && <Diagnoses note={note} mayProblems={mayProblems} />}
+              before={p.part === "assessment" && <Diagnoses note={note} mayProblems={mayProblems} act={act} />}
               after={
                 <>
                   {p.part === "subjective" && (
@@ -391,7 +407,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
         </div>
-        <footer className="flex shrink-0 items-center gap-3 overflow-hidden border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
+        <footer className="flex shrink-0 items-center gap-3 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>
               Check and sign <KeyCap k="Ctrl+Enter" />
@@ -405,12 +421,16 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <button type="button" className="choice" onClick={() => toggle("beside")}>
             Beside <KeyCap k="g" />
           </button>
-          <button type="button" className="plain" onClick={() => toggle("leave")}>
-            Leave <KeyCap k="l" />
+          <button type="button" className="choice" onClick={() => toggle("follow-up")}>
+            Come back <KeyCap k="u" />
           </button>
-          <button type="button" className="plain" onClick={() => toggle("alone")}>
-            One part <KeyCap k="p" />
-          </button>
+          <More
+            items={[
+              ...(maySign ? [{ label: "Absence letter", k: "a", run: () => toggle("absence") }] : []),
+              { label: "One part alone", k: "p", run: () => toggle("alone") },
+              { label: "Leave for a colleague", k: "l", run: () => toggle("leave") },
+            ]}
+          />
           <span role="alert" className="flex-1 text-[13px] font-semibold text-alarm">
             {error || (open === "" && act.error)}
           </span>
@@ -445,6 +465,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               }}
             />
           )}
+          {open === "follow-up" && <FollowUp note={note} close={() => setOpen("")} />}
+          {open === "absence" && <Absence note={note} close={() => setOpen("")} />}
           {open === "alone" && (
             <div className="mb-5">
               <h2 className="mb-2 text-[17px]">One part alone</h2>
@@ -486,6 +508,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
           <Carried note={note} act={act} />
+          <Advice note={note} maySign={maySign} />
+          <FollowUps note={note} />
           {note.warning && (
             <p className="margin-note mb-5 border-carried">
               <span className="block font-semibold">The code edition is older than this visit</span>

@@ -68,6 +68,9 @@ export function useChange(noteId: string) {
   };
 }
 
+/** Act runs changes of a note. */
+export type Act = ReturnType<typeof useChange>;
+
 /** useTools are snippets, own words, body systems and interviews, read once. */
 export function useTools() {
   return useQuery({

@@ -14,7 +14,13 @@ import { useSigning } from "../sign/useSigning";
 import { Flags, Value } from "./Flags";
 import { Held } from "./Held";
 
-type Item = { kind: "report" | "held" | "note" | "order" | "sign"; id: string; to: string; row: ReactNode; label: string };
+type Item = {
+  kind: "report" | "held" | "note" | "order" | "sign" | "back";
+  id: string;
+  to: string;
+  row: ReactNode;
+  label: string;
+};
 
 // rank puts critical first, then what reopened, then abnormal, then the rest; preliminary last.
 function rank(r: Schemas["ReportRow"]) {
@@ -133,7 +139,21 @@ export function Desk() {
       />
     ),
   }));
-  const orders = [...toSign, ...underWay];
+  const back: Item[] = (d?.followUps ?? []).map((f) => ({
+    kind: "back",
+    id: f.id,
+    to: `/patients/${f.patient.id}`,
+    label: `${f.patient.given} ${f.patient.family}`,
+    row: (
+      <Row
+        name={`${f.patient.given} ${f.patient.family}`}
+        right={null}
+        under={`Comes back ${f.said}, waits to be booked: ${f.reason}`}
+        when={age(f.at)}
+      />
+    ),
+  }));
+  const orders = [...toSign, ...underWay, ...back];
   const list = tab === "results" ? results : tab === "notes" ? notes : orders;
   const at = list.findIndex((i) => i.id === id);
   const step = (by: number) => {

@@ -1,0 +1,132 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+)
+
+// code adds a diagnosis by code in the note that is open.
+func (h *hand) code(code, shows string) {
+	h.t.Helper()
+	h.press("d")
+	h.focused("Add a diagnosis")
+	h.types(code)
+	h.sees(shows)
+	h.press("Enter")
+	h.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("`+code+`"))`, code+" on the list")
+}
+
+// TestRemarksOnTheDiagnoses settles what the tabular list says of a list of diagnoses:
+// a better order, one code in place of two, and two that exclude each other.
+func TestRemarksOnTheDiagnoses(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	h.press("Escape")
+	h.code("N18.31", "stage 3a")
+	h.code("I10", "Essential")
+	h.sees("Hypertension with heart failure or chronic kidney disease has codes of its own")
+	h.wait(`document.querySelector('[data-advice="combined"]')`, "one code in place of two")
+	eval[bool](h, `(document.querySelector('[data-advice="combined"] [aria-expanded]').click(), true)`)
+	h.sees("guideline I.C.9.a.1-3")
+	look(h, "advice")
+	require.Empty(t, h.axe())
+	h.click("Use I12.9")
+	h.sees("I12.9 has to stand before N18.31")
+	h.click("Put them in this order")
+	h.wait(`!document.querySelector('[data-advice="order"]')`, "the order settled")
+	require.Equal(t, "I12.9 N18.31", text(t, p, "SELECT group_concat(code, ' ') FROM (SELECT code FROM note_diagnosis WHERE note_id = ? ORDER BY position)", noteOf(t, p, "Tollefsen")))
+	h.code("R52", "Pain, unspecified")
+	h.code("M25.561", "right knee")
+	h.sees("R52 and M25.561 exclude each other, unless the two conditions are unrelated")
+	h.click("Unrelated, because…")
+	h.focused("Why both are right")
+	h.types("The knee was there long before.")
+	h.press("Enter")
+	h.sees("The knee was there long before., Maren Oduya")
+	h.wait(`!document.querySelector('[data-advice="excludes"]')`, "the remark answered")
+	// A former code leads to today's, and cannot itself be used.
+	h.press("d")
+	h.focused("Add a diagnosis")
+	h.types("274.9")
+	h.sees("formerly 274.9 (ICD-9-CM), Gout, unspecified")
+	h.press("Escape")
+	h.press("Escape")
+}
+
+// TestWhatIsSaidOfADiagnosis says how one responds, with its recorded course, pins a
+// code and finds it again without typing, and browses by area.
+func TestWhatIsSaidOfADiagnosis(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("tobias")
+	h.visitOf("Otto Vestergren")
+	h.press("Escape")
+	h.code("I10", "Essential (primary)")
+	h.press("j")
+	h.click("Pin")
+	h.sees("Unpin")
+	h.press("t")
+	h.sees("not at goal")
+	h.press("1")
+	h.focused("Why")
+	h.types("walks daily since the summer")
+	eval[bool](h, `([...document.querySelectorAll('form[aria-label^="What is said"] label')].find((l) => l.innerText.includes("Blood pressure")).querySelector("input").click(), true)`)
+	look(h, "saying")
+	require.Empty(t, h.axe())
+	h.click("Write it")
+	h.sees("Improving: walks daily since the summer. Blood pressure ")
+	h.press("x")
+	h.wait(`!document.querySelector("ol li")`, "the list empty")
+	h.press("d")
+	h.focused("Add a diagnosis")
+	h.sees("· pinned")
+	look(h, "pins")
+	h.press("ArrowDown")
+	h.press("Enter")
+	h.sees("1 of 12 diagnoses")
+	h.sees("Improving: walks daily since the summer.") // what was said comes back with it
+	h.press("d")
+	h.focused("Add a diagnosis")
+	h.sees("Browse by area of the body")
+	h.press("ArrowUp")
+	h.press("Enter")
+	h.sees("Diseases of the ear and mastoid process")
+	h.types("eye and adnexa")
+	h.sees("Diseases of the eye and adnexa")
+}
+
+// TestAFollowUpReachesTheFrontDesk asks a patient back and books it on another screen.
+func TestAFollowUpReachesTheFrontDesk(t *testing.T) {
+	p := practice(t)
+	desk := sit(t, p)
+	desk.signIn("sunniva")
+	desk.sees("Today")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	h.press("Escape")
+	h.press("u")
+	h.focused("When")
+	h.types("soon")
+	h.press("Enter")
+	h.sees("write 10d, 2w, 2m, 1y or a date")
+	h.do(chromedp.Focus(chromedp.CSS(`form[aria-label="Follow-up"] input`)))
+	eval[bool](h, `(document.activeElement.select(), true)`)
+	h.types("2w")
+	h.press("Enter")
+	h.sees("Comes back in 2 weeks")
+	h.sees("waits for the front desk")
+	desk.sees("Bram Tollefsen")
+	desk.sees("To book")
+	look(desk, "to-book")
+	require.Empty(t, desk.axe())
+	desk.click("Book")
+	desk.seesNot("To book")
+	h.sees("booked by Sunniva Pell")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM visit v JOIN follow_up f ON f.visit_id = v.id"))
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line WHERE kind = 'follow-up' AND closed_at = ''"))
+}

@@ -1,0 +1,105 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { day } from "../frame/time";
+
+/** ToBook lists the follow-ups that wait for a date, for those who book. */
+export function ToBook() {
+  const open = useQuery({ queryKey: ["follow-ups"], queryFn: () => got(api.GET("/api/follow-ups")) });
+  if (!open.data || open.data.length === 0) return null;
+  return (
+    <section aria-label="To book" className="mt-8">
+      <h2 className="mb-1 text-[17px]">To book</h2>
+      <ul className="border-t border-rule text-[13px]">
+        {open.data.map((f) => (
+          <Row key={f.id} wish={f} />
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+function Row({ wish: f }: { wish: Schemas["FollowUpView"] }) {
+  const client = useQueryClient();
+  const [on, setOn] = useState(f.due);
+  const [time, setTime] = useState("09:00");
+  const [dropping, setDropping] = useState(false);
+  const [reason, setReason] = useState("");
+  const [error, setError] = useState("");
+  async function run(call: Promise<unknown>) {
+    try {
+      await call;
+      await client.invalidateQueries({ queryKey: ["follow-ups"] });
+      await client.invalidateQueries({ queryKey: ["day"] });
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  const params = { path: { id: f.id } };
+  const name = `${f.patient.given} ${f.patient.family}`;
+  return (
+    <li className="flex flex-wrap items-baseline gap-x-4 border-b border-rule py-1.5">
+      <span className="w-56 text-[15px] font-semibold">{name}</span>
+      <span className="flex-1">
+        {f.reason}{" "}
+        <span className="text-faded">
+          {f.said}, by {day(f.due)} · {f.clinician} · {f.patient.phone}
+        </span>
+      </span>
+      {dropping ? (
+        <form
+          className="flex items-baseline gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void run(got(api.POST("/api/follow-ups/{id}/drop", { params, body: { reason } })));
+          }}
+        >
+          <input
+            autoFocus
+            aria-label={`Why ${name} is not booked`}
+            placeholder="Why"
+            className="field w-52 py-0.5"
+            value={reason}
+            onChange={(e) => setReason(e.target.value)}
+            onKeyDown={(e) => e.key === "Escape" && setDropping(false)}
+          />
+          <button type="submit" className="plain py-0">
+            Drop
+          </button>
+        </form>
+      ) : (
+        <form
+          className="flex items-baseline gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void run(got(api.POST("/api/follow-ups/{id}/book", { params, body: { day: on, time, kind: "Follow-up visit" } })));
+          }}
+        >
+          <input
+            aria-label={`Day for ${name}`}
+            className="field w-28 py-0.5"
+            value={on}
+            onChange={(e) => setOn(e.target.value)}
+          />
+          <input
+            aria-label={`Time for ${name}`}
+            className="field w-16 py-0.5"
+            value={time}
+            onChange={(e) => setTime(e.target.value)}
+          />
+          <button type="submit" className="choice py-0.5">
+            Book
+          </button>
+          <button type="button" className="plain py-0" onClick={() => setDropping(true)}>
+            Drop…
+          </button>
+        </form>
+      )}
+      {error && (
+        <p role="alert" className="basis-full text-alarm">
+          {error}
+        </p>
+      )}
+    </li>
+  );
+}
