@@ -43,6 +43,7 @@ type Config struct {
 	Practice   string // as we call ourselves to people
 	Codes      func() (*coding.Library, *coding.Index, error)
 	Formers    func() (*coding.Formers, error) // former codes, which lead to present ones
+	Reader     func() (*coding.Reader, error)  // finds the codes that a text supports
 	Location   *time.Location
 	Clock      func() time.Time
 	IdleAfter  time.Duration // the screen locks after this

@@ -314,3 +314,71 @@ func (a *App) FormerCodes(query string, byWords bool, limit int) (now []coding.E
 	}
 	return now, why
 }
+
+// SupportedView is a code that the text supports, with the words that speak for it.
+type SupportedView struct {
+	Code  string `json:"code"`
+	Title string `json:"title"`
+	Words string `json:"words"`
+	Part  string `json:"part"`
+}
+
+// atMost bounds how many codes are offered beside the note at once.
+const atMost = 5
+
+// dismissedKey names, among the answers of a note, a supported code put away.
+const dismissedKey = "text "
+
+// supported reads the draft for codes that its list lacks. Carried text that nobody
+// looked at is not read, nor what the list says itself.
+func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView) ([]SupportedView, error) {
+	out := []SupportedView{}
+	if a.Reader == nil {
+		return out, nil
+	}
+	r, err := a.Reader()
+	if err != nil {
+		return out, err
+	}
+	var text []coding.Passage
+	for _, b := range view.Blocks {
+		if strings.HasPrefix(b.Ref, "diagnosis.") {
+			continue
+		}
+		words := ""
+		for _, p := range b.Pieces {
+			if p.Looked {
+				words += p.Text + " "
+			}
+		}
+		text = append(text, coding.Passage{Part: string(b.Part), Text: words})
+	}
+	answers, err := q.AdviceAnswers(n.ID)
+	if err != nil {
+		return out, err
+	}
+	months := -1
+	if years, more, ok := chart.AgeOn(v.Patient.BirthDate, v.Day); ok {
+		months = years*12 + more
+	}
+	for _, s := range r.Read(text, coding.Visit{Sex: v.Patient.Sex, Months: months}) {
+		category := strings.ReplaceAll(s.Code, ".", "")[:3]
+		if slices.ContainsFunc(view.Diagnoses, func(d DiagnosisView) bool { return strings.HasPrefix(d.Code, category) }) ||
+			slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == dismissedKey+s.Code }) || len(out) >= atMost {
+			continue
+		}
+		out = append(out, SupportedView{s.Code, s.Title, s.Words, s.Part})
+	}
+	return out, nil
+}
+
+// DismissCode puts a supported code away for this visit.
+func (a *App) DismissCode(ctx context.Context, who Actor, id, code string) (NoteView, error) {
+	e, _, _, err := a.checkCode(code, a.Today())
+	if err != nil {
+		return NoteView{}, err
+	}
+	return a.change(ctx, who, id, "put a supported code away", func(t *tx, _ store.Note, _ store.Visit, _ *formSet) error {
+		return t.PutAdviceAnswer(id, store.AdviceAnswer{Key: dismissedKey + e.Code, Reason: "put away", ByID: who.ID, At: t.now})
+	})
+}

@@ -258,3 +258,46 @@ func TestAnAbsenceLetterSaysOnlyWhatWasChosen(t *testing.T) {
 	require.Equal(t, 422, status(t, err), "no diagnosis to name")
 	require.Empty(t, c.verify())
 }
+
+// Codes are offered from what was written and looked at, once, until they are on the
+// list or put away.
+func TestCodesTheTextSupportsAreOffered(t *testing.T) {
+	c := open(t)
+	cat, _ := catalogue()
+	icd, _ := cat.On("2026-05-04")
+	reader := coding.NewReader(icd, data.Everyday)
+	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
+	old := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Assessment: "Plaque psoriasis of the elbows.", note.Plan: "Ointment."})
+	id := c.note()
+	offered := func() string {
+		c.Helper()
+		n, err := c.app.Note(ctx, c.doctor(), id)
+		require.NoError(c, err)
+		var out []string
+		for _, s := range n.Supported {
+			out = append(out, s.Code)
+		}
+		return strings.Join(out, " ")
+	}
+	require.Empty(t, offered())
+	c.save(id, note.Assessment, "Gout. Pneumonia ruled out. Mother has asthma.", 0, "a")
+	require.Equal(t, "M10.9", offered())
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "Gout.", n.Supported[0].Words, "with the words that speak for it")
+	_, err = c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Assessment})
+	require.NoError(t, err)
+	require.Equal(t, "M10.9", offered(), "carried text that nobody looked at supports no code")
+	n, err = c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	_, err = c.app.Looked(ctx, c.doctor(), id, []string{"brought." + n.Brought[0].ID}, "keep", "")
+	require.NoError(t, err)
+	require.ElementsMatch(t, []string{"M10.9", "L40.0"}, strings.Fields(offered()))
+	_, err = c.app.DismissCode(ctx, c.doctor(), id, "L40.0")
+	require.NoError(t, err)
+	require.Equal(t, "M10.9", offered(), "put away, it stays away")
+	_, err = c.app.DismissCode(ctx, c.doctor(), id, "nonsense")
+	require.Equal(t, 422, status(t, err))
+	c.diagnose(id, "M10.071")
+	require.Empty(t, offered(), "a code of the same kind is on the list")
+}

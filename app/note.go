@@ -101,6 +101,7 @@ type NoteView struct {
 	Share       note.Share      `json:"share"`
 	Sources     []SourceView    `json:"sources" doc:"Earlier notes that something was carried from"`
 	Advice      []AdviceView    `json:"advice" doc:"Remarks on the diagnoses from the tabular list and the chart"`
+	Supported   []SupportedView `json:"supported" doc:"Codes that the text supports and the list lacks"`
 	FollowUps   []FollowUpView  `json:"followUps"`
 	LeftFor     string          `json:"leftFor"`
 	LeftWords   string          `json:"leftWords"`
@@ -197,7 +198,7 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 			return err
 		}
 		out = NoteView{ID: id, Visit: a.visit(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit,
-			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, Advice: []AdviceView{}, FollowUps: []FollowUpView{}, LeftWords: n.LeftWords}
+			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, Advice: []AdviceView{}, Supported: []SupportedView{}, FollowUps: []FollowUpView{}, LeftWords: n.LeftWords}
 		names, err := a.names(q)
 		if err != nil {
 			return err
@@ -255,7 +256,11 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if n.Folio > 0 {
 			return a.sealed(q, n, &out)
 		}
-		return a.drafted(q, n, v, l, &out)
+		if err := a.drafted(q, n, v, l, &out); err != nil {
+			return err
+		}
+		out.Supported, err = a.supported(q, n, v, &out)
+		return err
 	})
 	if err == nil && out.Sealed == nil {
 		if lib, _, e := a.Codes(); e == nil {

@@ -126,6 +126,7 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"merge":            {physician, func(w app.Actor) error { return c.app.Merge(ctx, w, secret, patientID, "none", "x") }},
 		"take apart":       {physician, func(w app.Actor) error { _, err := c.app.TakeApart(ctx, w, secret, "none", "x"); return err }},
 		"answer advice":    {clinical, func(w app.Actor) error { _, err := c.app.AnswerAdvice(ctx, w, "none", "x", "y"); return err }},
+		"dismiss code":     {clinical, func(w app.Actor) error { _, err := c.app.DismissCode(ctx, w, "none", "I10"); return err }},
 		"say of diagnosis": {clinical, func(w app.Actor) error { _, err := c.app.SayOfDiagnosis(ctx, w, "none", note.Said{}); return err }},
 		"ask back":         {clinical, func(w app.Actor) error { _, err := c.app.AskBack(ctx, w, "none", "2w", ""); return err }},
 		"to book":          {[]string{app.FrontDesk, app.Assistant, app.Nurse}, func(w app.Actor) error { _, err := c.app.ToBook(ctx, w); return err }},

@@ -130,3 +130,26 @@ func TestAFollowUpReachesTheFrontDesk(t *testing.T) {
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM visit v JOIN follow_up f ON f.visit_id = v.id"))
 	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line WHERE kind = 'follow-up' AND closed_at = ''"))
 }
+
+// TestACodeTheTextSupportsIsTakenInOneAct types an assessment and takes what it supports.
+func TestACodeTheTextSupportsIsTakenInOneAct(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	h.press("3")
+	h.focused("assessment")
+	h.types("Acute cystitis without hematuria. No pyelonephritis. Father had gout.")
+	h.press("Escape")
+	h.sees("Saved")
+	h.wait(`document.querySelector('[data-supported="N30.00"]')`, "the code the text supports")
+	look(h, "supported")
+	require.Empty(t, h.axe())
+	require.Equal(t, 1, eval[int](h, `document.querySelectorAll("[data-supported]").length`), "what is denied or the father's is not offered")
+	h.effort("E7", 1, func() {
+		h.press("=")
+		h.sees("1 of 12 diagnoses")
+	})
+	h.wait(`!document.querySelector("[data-supported]")`, "nothing more to take")
+	require.Equal(t, "N30.00", text(t, p, "SELECT code FROM note_diagnosis WHERE note_id = ?", noteOf(t, p, "Tollefsen")))
+}

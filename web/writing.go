@@ -160,6 +160,11 @@ func describeWriting(api huma.API, s *server) {
 	}) (app.NoteView, error) {
 		return s.app.AnswerAdvice(ctx, who, id, in.Key, in.Reason)
 	})
+	noteAct(api, "dismiss-code", "/api/notes/{id}/supported/dismiss", func(ctx context.Context, who app.Actor, id string, in struct {
+		Code string `json:"code" maxLength:"10"`
+	}) (app.NoteView, error) {
+		return s.app.DismissCode(ctx, who, id, in.Code)
+	})
 	noteAct(api, "say-of-diagnosis", "/api/notes/{id}/diagnoses/words", func(ctx context.Context, who app.Actor, id string, in note.Said) (app.NoteView, error) {
 		return s.app.SayOfDiagnosis(ctx, who, id, in)
 	})

@@ -180,7 +180,15 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		lib, index, err := library(o.data)
 		return loaded{lib, index}, err
 	})
-	go func() { _, _ = codes() }() // ready by the time somebody has signed in
+	reader := sync.OnceValues(func() (*coding.Reader, error) {
+		l, err := codes()
+		if err != nil {
+			return nil, err
+		}
+		c, _ := l.editions.On(time.Now().In(zone).Format(time.DateOnly))
+		return coding.NewReader(c, data.Everyday), nil
+	})
+	go func() { _, _ = reader() }() // the codes, and the reader of texts: ready by the time somebody has signed in
 	s, keys, err := open(ctx, o.data, true)
 	if err != nil {
 		sys.http.Close()
@@ -193,6 +201,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		}
 	}
 	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+		Reader: reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()
 			if err != nil {

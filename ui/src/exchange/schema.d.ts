@@ -724,6 +724,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/supported/dismiss": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["dismiss-code"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/writing": {
         parameters: {
             query?: never;
@@ -1794,6 +1810,9 @@ export interface components {
             already: string[];
             remove: string[];
         };
+        "Dismiss-codeRequest": {
+            code: string;
+        };
         DocumentView: {
             at: string;
             by: string;
@@ -2353,6 +2372,8 @@ export interface components {
             shows: string[];
             /** @description Earlier notes that something was carried from */
             sources: components["schemas"]["SourceView"][];
+            /** @description Codes that the text supports and the list lacks */
+            supported: components["schemas"]["SupportedView"][];
             visit: components["schemas"]["VisitView"];
             /** @description Set when the code edition does not cover the date of service */
             warning: string;
@@ -2718,6 +2739,12 @@ export interface components {
         };
         "Strike-vitalRequest": {
             id: string;
+        };
+        SupportedView: {
+            code: string;
+            part: string;
+            title: string;
+            words: string;
         };
         System: {
             also: string[];
@@ -4406,6 +4433,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Folio"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "dismiss-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Dismiss-codeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
                 };
             };
             /** @description Error */

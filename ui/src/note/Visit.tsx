@@ -26,6 +26,7 @@ import { More } from "./More";
 import { Part, parts } from "./Part";
 import { Questions } from "./Questions";
 import { Sealed } from "./Sealed";
+import { Supported } from "./Supported";
 import { teach } from "./spelling";
 import { Kept, Title } from "./Title";
 import { type Note, useChange, useTools } from "./useNote";
@@ -508,6 +509,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
           <Carried note={note} act={act} />
+          <Supported note={note} />
           <Advice note={note} maySign={maySign} />
           <FollowUps note={note} />
           {note.warning && (
