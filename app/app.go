@@ -50,6 +50,7 @@ type Config struct {
 	Forms      fs.FS         // the forms that ship: body systems, interviews, kinds of visit, snippets
 	Medicines  *safety.List
 	House      House
+	Services   []coding.Service // what can be charged
 	Elsewhere  Elsewhere
 }
 

@@ -103,6 +103,7 @@ type NoteView struct {
 	Advice      []AdviceView    `json:"advice" doc:"Remarks on the diagnoses from the tabular list and the chart"`
 	Supported   []SupportedView `json:"supported" doc:"Codes that the text supports and the list lacks"`
 	FollowUps   []FollowUpView  `json:"followUps"`
+	Charged     bool            `json:"charged" doc:"The visit has charges"`
 	LeftFor     string          `json:"leftFor"`
 	LeftWords   string          `json:"leftWords"`
 	Retracted   *RetractedView  `json:"retracted,omitempty"`
@@ -241,6 +242,11 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if out.FollowUps, err = a.followUpsOf(q, id); err != nil {
 			return err
 		}
+		kept, err := q.ChargesOf(id)
+		if err != nil {
+			return err
+		}
+		out.Charged = len(kept.Lines) > 0
 		if n.Folio == 0 {
 			if out.Advice, err = a.advise(q, n, v, ds); err != nil {
 				return err
@@ -507,6 +513,13 @@ func (a *App) SignNote(ctx context.Context, who Actor, id, secret string, versio
 		share := note.Measure(blocks)
 		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
 			Kind: v.Kind, Visit: a.say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share, Overridden: overridden(advice)}
+		kept, err := t.ChargesOf(id)
+		if err != nil {
+			return err
+		}
+		if kept.Version > 0 {
+			c.Charges, c.Level = kept.Lines, &kept.Facts
+		}
 		for _, x := range d.Interviews {
 			c.Interviews = append(c.Interviews, note.SealedAnswers{Interview: x.Interview.ID, Version: x.Interview.Version, Answers: x.Answers})
 		}

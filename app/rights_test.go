@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/core/coding"
 	"deftledger/core/note"
 	"deftledger/core/order"
 )
@@ -119,13 +120,20 @@ func TestEveryActChecksTheRole(t *testing.T) {
 			_, err := c.app.PrepareOrder(ctx, w, app.NewOrder{PatientID: "none", RequestID: "q", Priority: "R", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 			return err
 		}},
-		"sign prepared":    {physician, func(w app.Actor) error { _, err := c.app.SignPrepared(ctx, w, "none", secret); return err }},
-		"return prepared":  {physician, func(w app.Actor) error { return c.app.ReturnPrepared(ctx, w, "none", "x") }},
-		"drop prepared":    {[]string{app.Nurse, app.Assistant}, func(w app.Actor) error { return c.app.DropPrepared(ctx, w, "none", "x") }},
-		"compare":          {physician, func(w app.Actor) error { _, err := c.app.Compare(ctx, w, patientID, "none"); return err }},
-		"merge":            {physician, func(w app.Actor) error { return c.app.Merge(ctx, w, secret, patientID, "none", "x") }},
-		"take apart":       {physician, func(w app.Actor) error { _, err := c.app.TakeApart(ctx, w, secret, "none", "x"); return err }},
-		"answer advice":    {clinical, func(w app.Actor) error { _, err := c.app.AnswerAdvice(ctx, w, "none", "x", "y"); return err }},
+		"sign prepared":   {physician, func(w app.Actor) error { _, err := c.app.SignPrepared(ctx, w, "none", secret); return err }},
+		"return prepared": {physician, func(w app.Actor) error { return c.app.ReturnPrepared(ctx, w, "none", "x") }},
+		"drop prepared":   {[]string{app.Nurse, app.Assistant}, func(w app.Actor) error { return c.app.DropPrepared(ctx, w, "none", "x") }},
+		"compare":         {physician, func(w app.Actor) error { _, err := c.app.Compare(ctx, w, patientID, "none"); return err }},
+		"merge":           {physician, func(w app.Actor) error { return c.app.Merge(ctx, w, secret, patientID, "none", "x") }},
+		"take apart":      {physician, func(w app.Actor) error { _, err := c.app.TakeApart(ctx, w, secret, "none", "x"); return err }},
+		"answer advice":   {clinical, func(w app.Actor) error { _, err := c.app.AnswerAdvice(ctx, w, "none", "x", "y"); return err }},
+		"charges":         {clinical, func(w app.Actor) error { _, err := c.app.Charges(ctx, w, "none"); return err }},
+		"set charges": {clinical, func(w app.Actor) error {
+			_, err := c.app.SetCharges(ctx, w, "none", nil, coding.Facts{}, 0)
+			return err
+		}},
+		"services":         {clinical, func(w app.Actor) error { _, err := c.app.FindServices(w, "visit"); return err }},
+		"billing file":     {clinical, func(w app.Actor) error { _, err := c.app.BillingFile(ctx, w, "none", "csv"); return err }},
 		"dismiss code":     {clinical, func(w app.Actor) error { _, err := c.app.DismissCode(ctx, w, "none", "I10"); return err }},
 		"say of diagnosis": {clinical, func(w app.Actor) error { _, err := c.app.SayOfDiagnosis(ctx, w, "none", note.Said{}); return err }},
 		"ask back":         {clinical, func(w app.Actor) error { _, err := c.app.AskBack(ctx, w, "none", "2w", ""); return err }},

@@ -46,6 +46,11 @@ var HouseTests []byte
 //go:embed house/vaccines.yaml
 var Vaccines []byte
 
+// Services are the services that can be charged, in YAML.
+//
+//go:embed services/services.yaml
+var Services []byte
+
 // Forms holds the body systems, interviews, kinds of visit and snippets.
 //
 //go:embed findings interviews visits snippets

@@ -153,3 +153,43 @@ func TestACodeTheTextSupportsIsTakenInOneAct(t *testing.T) {
 	h.wait(`!document.querySelector("[data-supported]")`, "nothing more to take")
 	require.Equal(t, "N30.00", text(t, p, "SELECT code FROM note_diagnosis WHERE note_id = ?", noteOf(t, p, "Tollefsen")))
 }
+
+// TestTheLevelIsDerivedAndCharged rates the problems, says the risk, charges the level
+// that follows, and hands the signed visit to billing.
+func TestTheLevelIsDerivedAndCharged(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."}, {"4", "Heat and movement."}} {
+		h.press(w[0])
+		h.types(w[1])
+		h.press("Escape")
+	}
+	h.code("S39.012A", "initial encounter")
+	h.sees("Saved")
+	h.press("m")
+	h.sees("No level yet")
+	h.sees("say of each problem what it is")
+	pick := func(label, value string) {
+		h.t.Helper()
+		require.True(t, eval[bool](h, `(() => { const s = [...document.querySelectorAll('aside[aria-label="Charges"] select')].find((s) => (s.getAttribute("aria-label") || s.closest("label").innerText).startsWith("`+label+`")); const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set; set.call(s, "`+value+`"); s.dispatchEvent(new Event("change", { bubbles: true })); return true })()`))
+	}
+	pick("What S39.012A is", "acute")
+	h.sees("one acute, uncomplicated illness or injury")
+	pick("Risk of management", "low")
+	h.sees("Two of three elements reach low: 99203 (new patient).")
+	look(h, "charges")
+	require.Empty(t, h.axe())
+	h.press("Ctrl+Enter")
+	h.wait(`document.querySelector('[aria-label^="S39.012A"][aria-pressed="true"]')`, "the service with its diagnosis")
+	h.press("Escape")
+	h.press("Ctrl+Enter")
+	h.secret()
+	h.sees("Signed and sealed")
+	h.sees("For billing:")
+	got := eval[string](h, `fetch(document.querySelector('a[href$="claim.json"]').href).then((r) => r.text())`)
+	require.Contains(t, got, `"resourceType": "Claim"`)
+	require.Contains(t, got, `"code": "99203"`)
+	require.Contains(t, eval[string](h, `fetch(document.querySelector('a[href$="claim.csv"]').href).then((r) => r.text())`), ",99203,")
+}

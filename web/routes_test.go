@@ -67,7 +67,7 @@ func TestNothingIsAnsweredBeforeSigningIn(t *testing.T) {
 		}
 	}
 	require.Greater(t, tried, 60)
-	for _, path := range []string{"/api/notes/1/pdf", "/api/documents/1", "/api/events"} {
+	for _, path := range []string{"/api/notes/1/pdf", "/api/notes/1/claim.json", "/api/notes/1/claim.csv", "/api/documents/1", "/api/events"} {
 		w := httptest.NewRecorder()
 		handler.ServeHTTP(w, httptest.NewRequest(http.MethodGet, path, nil))
 		require.Equal(t, http.StatusUnauthorized, w.Code, path)

@@ -34,10 +34,15 @@ func New(a *app.App, files fs.FS) http.Handler {
 	s := &server{a}
 	describe(r, s)
 	r.GET("/api/events", s.events)
-	r.GET("/api/notes/:id/pdf", s.paper(func(c *gin.Context, who app.Actor) ([]byte, error) {
+	r.GET("/api/notes/:id/pdf", s.file(pdfFile, func(c *gin.Context, who app.Actor) ([]byte, error) {
 		return a.NotePDF(c, who, c.Param("id"), c.Query("section"))
 	}))
-	r.GET("/api/documents/:id", s.paper(func(c *gin.Context, who app.Actor) ([]byte, error) {
+	for format, kind := range map[string]fileKind{"json": {"application/fhir+json", `attachment; filename="claim.json"`}, "csv": {"text/csv; charset=utf-8", `attachment; filename="claim.csv"`}} {
+		r.GET("/api/notes/:id/claim."+format, s.file(kind, func(c *gin.Context, who app.Actor) ([]byte, error) {
+			return a.BillingFile(c, who, c.Param("id"), format)
+		}))
+	}
+	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who app.Actor) ([]byte, error) {
 		return a.Document(c, who, c.Param("id"))
 	}))
 	s.static(r, files)
@@ -192,8 +197,13 @@ func (s *server) events(c *gin.Context) {
 	}
 }
 
-// paper serves a PDF to a signed-in person.
-func (s *server) paper(make func(*gin.Context, app.Actor) ([]byte, error)) gin.HandlerFunc {
+// fileKind is how a file is given to the browser.
+type fileKind struct{ mediaType, disposition string }
+
+var pdfFile = fileKind{"application/pdf", `inline; filename="document.pdf"`}
+
+// file serves a file to a signed-in person.
+func (s *server) file(kind fileKind, make func(*gin.Context, app.Actor) ([]byte, error)) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		who, _, err := s.app.Who(c, token(c.Request), true)
 		var out []byte
@@ -204,8 +214,8 @@ func (s *server) paper(make func(*gin.Context, app.Actor) ([]byte, error)) gin.H
 			problem(c.Writer, refusal(err))
 			return
 		}
-		c.Header("Content-Disposition", `inline; filename="document.pdf"`)
-		c.Data(http.StatusOK, "application/pdf", out)
+		c.Header("Content-Disposition", kind.disposition)
+		c.Data(http.StatusOK, kind.mediaType, out)
 	}
 }
 

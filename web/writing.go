@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"deftledger/app"
+	"deftledger/core/coding"
 	"deftledger/core/note"
 )
 
@@ -177,6 +178,25 @@ func describeWriting(api huma.API, s *server) {
 	}) (*body[app.FollowUpView], error) {
 		out, err := s.app.AskBack(ctx, who, in.ID, in.Body.When, in.Body.Reason)
 		return &body[app.FollowUpView]{out}, err
+	})
+	get(api, "charges", "/api/notes/{id}/charges", func(ctx context.Context, who app.Actor, in *PathID) (app.ChargesView, error) {
+		return s.app.Charges(ctx, who, in.ID)
+	})
+	act(api, http.MethodPut, "set-charges", "/api/notes/{id}/charges", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			Lines []coding.Charge `json:"lines" maxItems:"50"`
+			Facts coding.Facts    `json:"facts"`
+			Was   int             `json:"was"`
+		}
+	}) (*body[app.ChargesView], error) {
+		out, err := s.app.SetCharges(ctx, who, in.ID, in.Body.Lines, in.Body.Facts, in.Body.Was)
+		return &body[app.ChargesView]{out}, err
+	})
+	get(api, "services", "/api/services", func(_ context.Context, who app.Actor, in *struct {
+		Query string `query:"q" maxLength:"100"`
+	}) ([]coding.Service, error) {
+		return s.app.FindServices(who, in.Query)
 	})
 	get(api, "to-book", "/api/follow-ups", func(ctx context.Context, who app.Actor, _ *nothing) ([]app.FollowUpView, error) {
 		return s.app.ToBook(ctx, who)

@@ -164,6 +164,13 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err := errors.Join(yaml.UnmarshalWithOptions(data.HouseTests, &house.Tests, yaml.Strict()), yaml.UnmarshalWithOptions(data.Vaccines, &house.Vaccines, yaml.Strict())); err != nil {
 		return nil, fmt.Errorf("the tests and vaccines of the house: %w", err)
 	}
+	var charged struct {
+		Source   string
+		Services []coding.Service
+	}
+	if err := yaml.UnmarshalWithOptions(data.Services, &charged, yaml.Strict()); err != nil {
+		return nil, fmt.Errorf("the list of services: %w", err)
+	}
 	var lab app.Laboratory
 	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
 		return nil, fmt.Errorf("the laboratory's test list: %w", err)
@@ -200,7 +207,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Reader: reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()

@@ -2,7 +2,11 @@
 // what must be there before it can be signed.
 package note
 
-import "strings"
+import (
+	"strings"
+
+	"deftledger/core/coding"
+)
 
 // Part names a part of the note, in reading order.
 type Part string
@@ -64,6 +68,8 @@ type Content struct {
 	Drawings   []Drawing       `json:"drawings,omitempty"`
 	Share      *Share          `json:"share,omitempty"`
 	Overridden []Overridden    `json:"overridden,omitempty"`
+	Charges    []coding.Charge `json:"charges,omitempty"`
+	Level      *coding.Facts   `json:"level,omitempty"` // what the level of the visit was derived from
 }
 
 // Overridden is a remark on the diagnoses that the signer answered with a reason.

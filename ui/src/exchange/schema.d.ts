@@ -452,6 +452,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["charges"];
+        put: operations["set-charges"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/closing": {
         parameters: {
             query?: never;
@@ -1076,6 +1092,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/services": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["services"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session": {
         parameters: {
             query?: never;
@@ -1486,6 +1518,10 @@ export interface components {
         "Add-problemRequest": {
             code: string;
         };
+        Addressed: {
+            code: string;
+            kind: string;
+        };
         AdviceView: {
             /** @description The reason why it does not apply; empty while nobody answered */
             answer: string;
@@ -1691,6 +1727,33 @@ export interface components {
             was: number;
             words: string[];
         };
+        Charge: {
+            code: string;
+            modifiers: string[];
+            /** @description Diagnosis codes, at most four */
+            pointers: string[];
+            /** Format: int64 */
+            units: number;
+        };
+        ChargesView: {
+            doubts: string[];
+            /** @description What is documented towards the level */
+            facts: components["schemas"]["Facts"];
+            fit: components["schemas"]["ClaimFit"];
+            kinds: components["schemas"]["Choice"][];
+            level: components["schemas"]["Level"];
+            lines: components["schemas"]["Charge"][];
+            /** @description The preventive visit of this age */
+            preventive: string;
+            problems: components["schemas"]["ProblemChoice"][];
+            risks: components["schemas"]["Choice"][];
+            signed: boolean;
+            source: string;
+            /** @description What the chart itself shows of it */
+            suggested: components["schemas"]["Facts"];
+            /** Format: int64 */
+            version: number;
+        };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
             documents: components["schemas"]["DocumentView"][];
@@ -1711,6 +1774,19 @@ export interface components {
             vaccines: components["schemas"]["GivenView"][];
             visits: components["schemas"]["VisitView"][];
             vitals: components["schemas"]["VitalView"][];
+        };
+        Choice: {
+            key: string;
+            words: string;
+        };
+        ClaimFit: {
+            /** @description An order in which every service keeps its support; empty when the present one does, or none can */
+            better: string[];
+            /** @description Diagnoses that a service points at and that do not fit */
+            lost: string[];
+            /** @description Kept in the note only */
+            off: string[];
+            on: string[];
         };
         ClosingView: {
             points: components["schemas"]["Point"][];
@@ -1849,6 +1925,11 @@ export interface components {
             text: string;
             unit: string;
         };
+        Element: {
+            name: string;
+            weight: string;
+            why: string;
+        };
         "End-entryRequest": {
             id: string;
             list: string;
@@ -1913,6 +1994,22 @@ export interface components {
              * @example https://example.com/errors/example
              */
             type: string;
+        };
+        Facts: {
+            discussion: boolean;
+            /** Format: int64 */
+            externalNotes: number;
+            historian: boolean;
+            interpretation: boolean;
+            /** Format: int64 */
+            minutes: number;
+            new: boolean;
+            /** Format: int64 */
+            orders: number;
+            problems: components["schemas"]["Addressed"][];
+            /** Format: int64 */
+            results: number;
+            risk: string;
         };
         "Fetch-elsewhereRequest": Record<string, never>;
         Fetched: {
@@ -2233,6 +2330,17 @@ export interface components {
             staff: string;
             words: string;
         };
+        Level: {
+            /** @enum {string} */
+            by: "decision making" | "time" | "";
+            /** @description The visit that decision making supports */
+            byMaking: string;
+            /** @description The visit that the recorded time supports */
+            byTime: string;
+            code: string;
+            elements: components["schemas"]["Element"][];
+            says: string;
+        };
         LineRead: {
             changes: components["schemas"]["Change"][];
             /** @description How the findings would read */
@@ -2350,6 +2458,8 @@ export interface components {
             author: string;
             blocks: components["schemas"]["Block"][];
             brought: components["schemas"]["BroughtView"][];
+            /** @description The visit has charges */
+            charged: boolean;
             /** Format: int64 */
             claimLimit: number;
             conflicts: components["schemas"]["ConflictView"][];
@@ -2490,6 +2600,12 @@ export interface components {
             fault: string;
             /** @description What it would ask, write or need */
             says: string[];
+        };
+        ProblemChoice: {
+            code: string;
+            kind: string;
+            title: string;
+            why: string;
         };
         ProblemView: {
             code: string;
@@ -2651,8 +2767,23 @@ export interface components {
         "Send-faxRequest": {
             number: string;
         };
+        Service: {
+            /** Format: int64 */
+            below: number;
+            code: string;
+            /** Format: int64 */
+            from: number;
+            kind: string;
+            words: string;
+        };
         "Set-asideRequest": {
             reason: string;
+        };
+        "Set-chargesRequest": {
+            facts: components["schemas"]["Facts"];
+            lines: components["schemas"]["Charge"][];
+            /** Format: int64 */
+            was: number;
         };
         "Set-diagnosesRequest": {
             codes: string[];
@@ -3854,6 +3985,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    charges: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChargesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-charges": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-chargesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChargesView"];
                 };
             };
             /** @description Error */
@@ -5191,6 +5388,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    services: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Service"][];
+                };
             };
             /** @description Error */
             default: {

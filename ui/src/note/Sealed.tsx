@@ -214,6 +214,17 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
             Absence <KeyCap k="a" />
           </button>
         )}
+        {!note.retracted && note.charged && (
+          <span className="text-[13px]">
+            For billing:{" "}
+            <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.json`}>
+              FHIR
+            </a>{" "}
+            <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.csv`}>
+              CSV
+            </a>
+          </span>
+        )}
         {mayAmend && !note.retracted && !retracting && (
           <button type="button" className="plain" onClick={() => setRetracting(true)}>
             Written in the wrong chart…

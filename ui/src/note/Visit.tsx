@@ -16,6 +16,7 @@ import { Advice } from "./Advice";
 import { Alone, heading } from "./Alone";
 import { Beside } from "./Beside";
 import { Carried } from "./Carried";
+import { Charges } from "./Charges";
 import { Closing } from "./Closing";
 import { Diagnoses } from "./Diagnoses";
 import { Drawing, Drawn } from "./Drawing";
@@ -119,7 +120,8 @@ type Open =
   | "leave"
   | "alone"
   | "follow-up"
-  | "absence";
+  | "absence"
+  | "charges";
 
 function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
@@ -246,10 +248,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     { key: "l", label: "Leave the note for a colleague", run: () => toggle("leave") },
     { key: "u", label: "Ask the patient back", run: () => toggle("follow-up") },
     ...(maySign ? both("a", "Absence letter", () => toggle("absence")) : []),
+    { key: "m", label: "Charges and the level of the visit", run: () => toggle("charges") },
     { key: "p", label: "Print, file or fax one part alone", run: () => toggle("alone") },
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
-    ...(maySign && open !== "order" && open !== "drawing"
+    ...(maySign && open !== "order" && open !== "drawing" && open !== "charges"
       ? [{ key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() }]
       : []),
   ]);
@@ -408,7 +411,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
         </div>
-        <footer className="flex shrink-0 items-center gap-3 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>
               Check and sign <KeyCap k="Ctrl+Enter" />
@@ -428,6 +431,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <More
             items={[
               ...(maySign ? [{ label: "Absence letter", k: "a", run: () => toggle("absence") }] : []),
+              { label: "Charges and level", k: "m", run: () => toggle("charges") },
               { label: "One part alone", k: "p", run: () => toggle("alone") },
               { label: "Leave for a colleague", k: "l", run: () => toggle("leave") },
             ]}
@@ -448,9 +452,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           close={() => setOpen("")}
         />
       )}
+      {open === "charges" && <Charges note={note} close={() => setOpen("")} />}
       {open === "beside" && <Beside note={note} act={act} close={() => setOpen("")} />}
       {open === "drawing" && <Drawing key={drawing} note={note} id={drawing} act={act} close={() => setOpen("")} />}
-      {open !== "order" && open !== "beside" && open !== "drawing" && (
+      {open !== "order" && open !== "charges" && open !== "beside" && open !== "drawing" && (
         <aside
           aria-label="Beside the note"
           className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 pt-14 pb-4 max-[1179px]:w-full max-[1179px]:border-l-0 max-[1179px]:pt-4"

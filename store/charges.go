@@ -1,0 +1,80 @@
+package store
+
+import (
+	"encoding/json"
+	"errors"
+	"time"
+
+	"deftledger/core/coding"
+)
+
+// Charges are the service lines of a visit with what its level was derived from.
+// Version 0: nothing was entered.
+type Charges struct {
+	Lines   []coding.Charge
+	Facts   coding.Facts
+	Version int
+	ByID    string
+	At      time.Time
+}
+
+// ChargesOf reads the charges of a note.
+func (q *Q) ChargesOf(noteID string) (Charges, error) {
+	c, err := one(q, func(s scanner, c *Charges) error {
+		var lines, facts, at string
+		if err := s.Scan(&lines, &facts, &c.Version, &c.ByID, &at); err != nil {
+			return err
+		}
+		c.At = Moment(at)
+		return errors.Join(json.Unmarshal([]byte(lines), &c.Lines), json.Unmarshal([]byte(facts), &c.Facts))
+	}, "SELECT charges, facts, version, by_id, at FROM note_charges WHERE note_id = ?", noteID)
+	if errors.Is(err, ErrNotFound) {
+		return Charges{}, nil
+	}
+	return c, err
+}
+
+// PutCharges keeps the charges of a note written on the version was; ErrStale when
+// somebody else wrote meanwhile.
+func (q *Q) PutCharges(noteID string, c Charges, was int) error {
+	lines, err1 := json.Marshal(c.Lines)
+	facts, err2 := json.Marshal(c.Facts)
+	if err := errors.Join(err1, err2); err != nil {
+		return err
+	}
+	var n int64
+	var err error
+	if was == 0 {
+		n, err = q.exec("INSERT INTO note_charges VALUES (?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, string(lines), string(facts), c.ByID, Stamp(c.At))
+	} else {
+		n, err = q.exec("UPDATE note_charges SET charges = ?, facts = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND version = ?", string(lines), string(facts), c.ByID, Stamp(c.At), noteID, was)
+	}
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
+
+// AddHandedToBilling records that a visit's charges were given out as a file.
+func (q *Q) AddHandedToBilling(id, noteID, format, by string, at time.Time) error {
+	return q.do("INSERT INTO handed_to_billing VALUES (?,?,?,?,?)", id, noteID, format, by, Stamp(at))
+}
+
+// SeenBefore says whether the person had a signed visit here between two moments,
+// another than the one given.
+func (q *Q) SeenBefore(patient, notVisit string, from, to time.Time) (bool, error) {
+	n, err := one(q, scalar[int], "SELECT count(*) FROM visit v JOIN note n ON n.visit_id = v.id WHERE v.patient_id "+samePerson+" AND v.id <> ? AND n.folio > 0 AND n.retracted = 0 AND v.starts_at >= ? AND v.starts_at < ?", patient, notVisit, Stamp(from), Stamp(to))
+	return n > 0, err
+}
+
+// OrderedAt counts the unique tests ordered at a visit that were not cancelled.
+func (q *Q) OrderedAt(visit string) (int, error) {
+	return one(q, scalar[int], "SELECT count(DISTINCT t.code) FROM lab_order o JOIN order_test t ON t.order_id = o.id WHERE o.visit_id = ? AND o.visit_id <> '' AND o.state <> 'cancelled'", visit)
+}
+
+// ReviewedOn counts the unique tests of a patient whose results were signed on a day
+// (between two moments) and that were not ordered at the visit.
+func (q *Q) ReviewedOn(patient, visit string, from, to time.Time) (int, error) {
+	return one(q, scalar[int], `SELECT count(DISTINCT r.code) FROM review w JOIN report r ON r.id = w.report_id LEFT JOIN lab_order o ON o.id = r.order_id
+		WHERE r.patient_id `+samePerson+` AND w.signed_at >= ? AND w.signed_at < ? AND coalesce(o.visit_id, '') <> ? AND r.visit_id <> ?`, patient, Stamp(from), Stamp(to), visit, visit)
+}
