@@ -8,6 +8,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/note"
+	"deftledger/core/order"
 	"deftledger/store"
 )
 
@@ -381,4 +382,50 @@ func (a *App) DismissCode(ctx context.Context, who Actor, id, code string) (Note
 	return a.change(ctx, who, id, "put a supported code away", func(t *tx, _ store.Note, _ store.Visit, _ *formSet) error {
 		return t.PutAdviceAnswer(id, store.AdviceAnswer{Key: dismissedKey + e.Code, Reason: "put away", ByID: who.ID, At: t.now})
 	})
+}
+
+// unkept holds what the plan's words promise against orders, medicines and tests done.
+func (a *App) unkept(q *store.Q, n store.Note, v store.Visit, blocks []note.Block) ([]note.Point, error) {
+	plan := ""
+	for _, b := range blocks {
+		if b.Part == note.Plan && b.Ref != "given" {
+			plan += b.Text() + "\n"
+		}
+	}
+	p := note.Promised{Tests: a.Laboratory.Tests}
+	for _, m := range a.Medicines.Names() {
+		p.Medicines = append(p.Medicines, strings.ToLower(m))
+	}
+	orders, err := q.OrdersOf(n.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range orders {
+		if o.VisitID == v.ID && o.State != order.Cancelled {
+			for _, t := range o.Tests {
+				p.Ordered = append(p.Ordered, t.Code)
+			}
+		}
+	}
+	prepared, err := q.PreparedOf(n.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range prepared { // in hand: it waits for the signature
+		for _, t := range o.Tests {
+			p.Ordered = append(p.Ordered, t.Test)
+		}
+	}
+	ms, err := q.Medicines(n.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range ms {
+		p.Active = append(p.Active, m.Name)
+	}
+	done, err := q.ReportsAt(v.ID)
+	for _, r := range done {
+		p.House = append(p.House, r.Title)
+	}
+	return note.Unkept(plan, p), err
 }

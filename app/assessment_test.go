@@ -301,3 +301,30 @@ func TestCodesTheTextSupportsAreOffered(t *testing.T) {
 	c.diagnose(id, "M10.071")
 	require.Empty(t, offered(), "a code of the same kind is on the list")
 }
+
+// What the plan promises and no order holds is pointed out before signing.
+func TestTheClosingListHoldsThePlanAgainstTheOrders(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	c.save(id, note.Plan, "Colchicine today. Urate and potassium in two weeks.", 0, "a")
+	promises := func() string {
+		c.Helper()
+		l, err := c.app.ClosingList(ctx, c.doctor(), id)
+		require.NoError(c, err)
+		var out []string
+		for _, p := range l.Points {
+			if p.Kind == "promise" {
+				require.False(c, p.Stops)
+				out = append(out, p.Says)
+			}
+		}
+		return strings.Join(out, "; ")
+	}
+	require.Equal(t, "Colchicine is in the plan, not on the medicine list; Urate is in the plan, not ordered; Potassium is in the plan, not ordered", promises())
+	c.order("URIC", "BMP")
+	_, err := c.app.AddEntry(ctx, c.doctor(), visitID, app.NewEntry{List: "medicines", Title: "Colchicine", Detail: "0.6 mg daily"})
+	require.NoError(t, err)
+	require.Empty(t, promises(), "the panel holds the potassium")
+	c.order("A1C")
+	require.Equal(t, "Hemoglobin A1c is ordered, and the plan does not say so", promises())
+}

@@ -63,6 +63,11 @@ func (a *App) ClosingList(ctx context.Context, who Actor, id string) (out Closin
 			return err
 		}
 		out.Points = append(out.Points, append(l.systems.Close(d, len(ds), l.kind(v.Kind)), advicePoints(advice)...)...)
+		unkept, err := a.unkept(q, n, v, blocks)
+		if err != nil {
+			return err
+		}
+		out.Points = append(out.Points, unkept...)
 		slices.SortStableFunc(out.Points, func(x, y note.Point) int { return rankStop(y.Stops) - rankStop(x.Stops) })
 		out.Seen, out.Share = Fingerprint(blocks), note.Measure(blocks)
 		return nil

@@ -81,7 +81,7 @@ func TestTestsVaccinesAndAPreparedOrder(t *testing.T) {
 		return p.count(t, "SELECT count(*) FROM prepared_order WHERE state = 'signed' AND tests LIKE '%TSH%'") == 1
 	}, "the order signed")
 	// The other one is given back, and stands on the assistant's desk with the reason.
-	m.sees("Urine culture")
+	m.wait(`document.querySelector("#page [data-prepared]")?.innerText.includes("Urine culture")`, "the next order to sign")
 	m.click("Give back…")
 	m.focused("Why it is given back")
 	m.types("Wait for the dipstick.")
