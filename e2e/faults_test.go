@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"fmt"
 	"net"
+	"net/http"
 	"strings"
 	"sync"
 	"testing"
@@ -295,4 +296,60 @@ func TestRolesOnTheScreen(t *testing.T) {
 	nurse.press("v")
 	nurse.focused("subjective")
 	require.False(t, eval[bool](nurse, `document.body.innerText.includes("Sign the note")`))
+}
+
+// TestKillWhileTheHouseIsBusy kills the program while tests of the house, vaccines and
+// prepared orders are entered: every act that was answered is there after the restart,
+// once, also when it is sent again; and nothing is there by half.
+func TestKillWhileTheHouseIsBusy(t *testing.T) {
+	p := practice(t)
+	jonah := signedIn(t, p, "jonah")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Achterberg' ORDER BY v.starts_at DESC LIMIT 1")
+	patient := text(t, p, "SELECT patient_id FROM visit WHERE id = ?", visit)
+	given := map[string]any{"cvx": "115", "maker": "Orrery", "lot": "T1", "expires": "2099-06-30", "dose": "0.5 mL", "route": "intramuscular", "site": "left deltoid", "sheet": "2025-01-31"}
+	acts := map[string]func(n int) error{
+		"tests": func(n int) error {
+			return jonah.call(http.MethodPost, "/api/visits/"+visit+"/tests", map[string]any{"id": fmt.Sprintf("t%d", n), "test": "GLUC", "values": map[string]string{"GLUC": fmt.Sprint(100 + n%300)}, "kit": map[string]string{"lot": "G", "expires": "2099-01-01"}, "control": "valid"}, nil)
+		},
+		"vaccines": func(n int) error {
+			return jonah.call(http.MethodPost, "/api/visits/"+visit+"/vaccines", map[string]any{"id": fmt.Sprintf("g%d", n), "given": given, "confirmed": true}, nil)
+		},
+		"orders": func(n int) error {
+			return jonah.call(http.MethodPost, "/api/patients/"+patient+"/orders/prepared", map[string]any{"visitId": visit, "priority": "R", "collected": false, "requestId": fmt.Sprintf("kill%d", n), "tests": []map[string]any{{"code": "K", "diagnoses": []string{"I10"}}}}, nil)
+		},
+	}
+	var mu sync.Mutex
+	answered := map[string]int{}
+	var wg sync.WaitGroup
+	for what, act := range acts {
+		wg.Go(func() {
+			for n := 1; act(n) == nil; n++ {
+				mu.Lock()
+				answered[what] = n
+				mu.Unlock()
+			}
+		})
+	}
+	time.Sleep(900 * time.Millisecond)
+	p.kill()
+	wg.Wait()
+	t.Logf("answered before the kill: %v", answered)
+	require.NoError(t, p.start())
+	for what, n := range answered {
+		require.Greater(t, n, 2, what)
+		require.NoError(t, acts[what](n), "sent again after a lost answer")
+	}
+	for what, query := range map[string]string{
+		"tests":    "SELECT count(*) FROM report WHERE filler LIKE 'house:t%'",
+		"vaccines": "SELECT count(*) FROM immunization WHERE id LIKE 'g%'",
+		"orders":   "SELECT count(*) FROM prepared_order WHERE request_id LIKE 'kill%'",
+	} {
+		n := p.count(t, query)
+		require.GreaterOrEqual(t, n, answered[what], "%s that were answered are there", what)
+		require.LessOrEqual(t, n, answered[what]+1, "at most the one under way is there too")
+	}
+	require.Equal(t, p.count(t, "SELECT count(*) FROM report WHERE filler LIKE 'house:t%'"), p.count(t, "SELECT count(*) FROM report r JOIN house_result h ON h.report_id = r.id JOIN line l ON l.subject = r.id WHERE r.filler LIKE 'house:t%' AND l.closed_at = ''"), "each with its kit and its open line")
+	require.Equal(t, p.count(t, "SELECT count(*) FROM prepared_order WHERE request_id LIKE 'kill%'"), p.count(t, "SELECT count(*) FROM prepared_order o JOIN line l ON l.subject = o.id AND l.kind = 'to sign' WHERE o.request_id LIKE 'kill%' AND l.closed_at = ''"), "each with its open line")
+	said, good := p.verify()
+	require.True(t, good, said)
 }

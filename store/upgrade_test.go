@@ -134,3 +134,56 @@ func TestFindingsAnswersAndSentencesRoundTrip(t *testing.T) {
 		return nil
 	}))
 }
+
+// Data of the second version (before the house, merging and charges) are brought up to
+// date: every record is about itself, and what stood open stands open.
+func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
+	dir := t.TempDir()
+	ctx := context.Background()
+	db, err := sql.Open("sqlite", dsn(filepath.Join(dir, File), true))
+	require.NoError(t, err)
+	sub, err := fs.Sub(migrations, "migrations")
+	require.NoError(t, err)
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	require.NoError(t, err)
+	_, err = p.UpTo(ctx, 2)
+	require.NoError(t, err)
+	for _, s := range []string{
+		"INSERT INTO staff VALUES ('s','maren','Maren','Oduya','physician','','',x'00',1,1)",
+		"INSERT INTO patient(id, record, family, given, birth_date, sex) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M'), ('q','SK-2','Roe','Caspian','1997-02-18','M')",
+		"INSERT INTO allergy(id, patient_id, substance, stated_at, stated_by) VALUES ('a','p','','2026-01-01T00:00:00.000Z','J. Whitlock')",
+		"INSERT INTO problem VALUES ('x','p','I10','Essential (primary) hypertension','2020-01-01',''), ('y','q','J45.40','Asthma','2019-01-01','')",
+		"INSERT INTO inbox(id, received_at, peer, sha256, raw, state) VALUES (1,'2026-01-01T00:00:00.000Z','x',x'00',x'00','filed')",
+		"INSERT INTO report(id, patient_id, filler, code, title, owner_id, status, issue) VALUES ('r','p','F1','K','Potassium','s','F',1)",
+		"INSERT INTO report_issue VALUES ('r',1,1,'F','2026-01-01','2026-01-01','2026-01-01T00:00:00.000Z','B','')",
+		"INSERT INTO line VALUES ('l','report','r','p','s','open','2026-01-01T00:00:00.000Z','','','')",
+	} {
+		_, err := db.Exec(s)
+		require.NoError(t, err, s)
+	}
+	require.NoError(t, db.Close())
+	s, err := Open(ctx, dir)
+	require.NoError(t, err)
+	defer s.Close()
+	require.NoError(t, s.Read(ctx, func(q *Q) error {
+		for _, id := range []string{"p", "q"} {
+			person, err := q.Person(id)
+			require.NoError(t, err)
+			require.Equal(t, id, person.ID)
+			require.Equal(t, id, person.PersonID)
+		}
+		allergies, err := q.Allergies("p")
+		require.NoError(t, err)
+		require.Len(t, allergies, 1, "the statement that none is known stands")
+		problems, err := q.Problems("p")
+		require.NoError(t, err)
+		require.Len(t, problems, 1, "and nobody else's")
+		reports, err := q.ReportsOf("p")
+		require.NoError(t, err)
+		require.Equal(t, "", reports[0].VisitID)
+		lines, err := q.OpenLinesOf("s")
+		require.NoError(t, err)
+		require.Len(t, lines, 1)
+		return nil
+	}))
+}
