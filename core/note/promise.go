@@ -28,37 +28,45 @@ var alone = map[string]bool{"blood": true, "count": true, "iron": true, "lead": 
 // signature.
 func Unkept(plan string, p Promised) []Point {
 	var out []Point
-	said := map[string]bool{} // tests the plan speaks of
+	said := map[string]bool{}                   // tests the plan speaks of
+	phrases := make([][][]string, len(p.Tests)) // the ways in which each test is named
+	for i, t := range p.Tests {
+		name, _, _ := strings.Cut(t.Name, " with ")
+		phrases[i] = append(phrases[i], strings.Fields(strings.ToLower(name)))
+		for _, w := range append(strings.Fields(strings.Join(t.Also, " ")), t.Code) {
+			if w = strings.ToLower(w); len(w) > 2 && !alone[w] {
+				phrases[i] = append(phrases[i], []string{w})
+			}
+		}
+	}
+	medicines := make([][]string, len(p.Medicines))
+	for i, m := range p.Medicines {
+		medicines[i] = strings.Fields(strings.ToLower(m))
+	}
 	for _, s := range Sentences(plan) {
 		lower := " " + strings.ToLower(strings.Trim(s, ".!? ")) + " "
 		back := slices.ContainsFunc(heldBack, func(w string) bool { return strings.Contains(lower, " "+w) })
 		words := strings.FieldsFunc(lower, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-') })
-		has := func(phrase string) bool {
-			f := strings.Fields(strings.ToLower(phrase))
-			for i := 0; i+len(f) <= len(words); i++ {
-				if slices.Equal(words[i:i+len(f)], f) {
-					return true
-				}
-			}
-			return false
+		at := map[string][]int{}
+		for i, w := range words {
+			at[w] = append(at[w], i)
 		}
-		for _, t := range p.Tests {
-			name, _, _ := strings.Cut(t.Name, " with ")
-			match := has(name)
-			for _, w := range append(strings.Fields(strings.Join(t.Also, " ")), t.Code) {
-				match = match || len(w) > 2 && !alone[strings.ToLower(w)] && has(w)
-			}
-			if !match || said[t.Code] {
+		has := func(f []string) bool {
+			return len(f) > 0 && slices.ContainsFunc(at[f[0]], func(i int) bool { return i+len(f) <= len(words) && slices.Equal(words[i:i+len(f)], f) })
+		}
+		for k, t := range p.Tests {
+			if said[t.Code] || !slices.ContainsFunc(phrases[k], has) {
 				continue
 			}
+			name := strings.Join(phrases[k][0], " ")
 			said[t.Code] = true
-			inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), strings.ToLower(name)) })
+			inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) })
 			if !back && !inHouse && !slices.Contains(p.Ordered, t.Code) && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
 				out = append(out, Point{Kind: "promise", Part: Plan, Says: t.Name + " is in the plan, not ordered", Why: "“" + strings.TrimSpace(s) + "”", Ref: "typed"})
 			}
 		}
-		for _, m := range p.Medicines {
-			if !has(m) || said["m "+m] {
+		for k, m := range p.Medicines {
+			if said["m "+m] || !has(medicines[k]) {
 				continue
 			}
 			said["m "+m] = true

@@ -1,4 +1,4 @@
-import { useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import type { Act, Note } from "./useNote";
@@ -20,6 +20,10 @@ export function Saying({
 }) {
   const [said, setSaid] = useState(d.said);
   const why = useRef<HTMLInputElement>(null);
+  const form = useRef<HTMLFormElement>(null);
+  useEffect(() => {
+    void form.current?.scrollIntoView({ block: "nearest" }); // all of it in sight; it may answer with a promise
+  }, []);
   async function save(next = said) {
     const body = { ...next, code: d.code, version: d.said.version };
     if (await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))) close();
@@ -38,6 +42,7 @@ export function Saying({
   );
   return (
     <form
+      ref={form}
       aria-label={`What is said of ${d.title}`}
       className="my-1 ml-8 basis-full border border-edge p-3 text-[13px]"
       onSubmit={(e) => {

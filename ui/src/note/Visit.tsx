@@ -411,7 +411,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>
               Check and sign <KeyCap k="Ctrl+Enter" />
@@ -436,7 +436,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               { label: "Leave for a colleague", k: "l", run: () => toggle("leave") },
             ]}
           />
-          <span role="alert" className="flex-1 text-[13px] font-semibold text-alarm">
+          <span role="alert" className="min-w-0 flex-1 basis-0 text-[13px] font-semibold text-alarm">
             {error || (open === "" && act.error)}
           </span>
         </footer>
