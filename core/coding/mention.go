@@ -54,6 +54,10 @@ var sideWords = map[string]bool{"right": true, "left": true, "bilateral": true, 
 // commonWords say nothing of a condition alone.
 var commonWords = map[string]bool{"acute": true, "chronic": true, "pain": true, "disease": true, "syndrome": true, "mild": true, "moderate": true, "severe": true, "recurrent": true, "stage": true, "class": true, "primary": true, "secondary": true, "lower": true, "upper": true, "limb": true, "infection": true, "viral": true, "bacterial": true, "history": true, "personal": true, "family": true, "examination": true, "single": true, "high": true, "low": true, "body": true, "blood": true, "use": true, "dependence": true, "symptom": true, "problem": true, "change": true, "normal": true, "lesion": true, "swelling": true, "deficiency": true, "contact": true, "exposure": true, "screening": true, "follow": true, "care": true, "medication": true, "drug": true, "therapy": true, "work": true, "exercise": true, "diet": true, "sleep": true, "stress": true, "weight": true, "loss": true, "gain": true, "sprain": true, "strain": true, "fracture": true, "injury": true, "tear": true, "cyst": true, "ulcer": true, "mass": true}
 
+// habits are everyday words that find a diagnosis when somebody searches for it, and
+// in a text say only what a person does: who drinks coffee has no alcohol disorder.
+var habits = map[string]bool{"drinking": true, "drinks": true, "drinker": true, "smokes": true, "smoking": true, "smoker": true, "sugar": true, "cholesterol": true, "cold": true, "stress": true}
+
 // NewReader prepares the catalogue for reading. everyday is the list that the search
 // uses too.
 func NewReader(c *Catalogue, everyday string) *Reader {
@@ -64,6 +68,9 @@ func NewReader(c *Catalogue, everyday string) *Reader {
 			continue
 		}
 		said, means, _ := strings.Cut(line, "\t")
+		if habits[said] {
+			continue
+		}
 		key := strings.Join(stems(words(said)), " ")
 		r.longest = max(r.longest, len(words(said)))
 		for _, m := range strings.Split(means, "|") {
@@ -544,6 +551,9 @@ func (r *Reader) specific(f found, toks []token, about Visit) (Entry, bool) {
 			}
 			if strings.HasPrefix(title, "Other ") {
 				s -= 0.7
+			}
+			if strings.Contains(lower, "with unspecified complication") && !has("complication") {
+				continue // it says that there are complications
 			}
 			if missing > 0 && side {
 				s -= 0.1 * float64(missing)

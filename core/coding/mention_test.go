@@ -122,6 +122,7 @@ func TestHowAMentionIsMeant(t *testing.T) {
 		{"Without pneumonia.", ""}, {"Negative for influenza.", ""}, {"Pneumonia unlikely.", ""}, {"No fever, but pneumonia.", "J18.9"}, {"No cough or asthma.", ""}, {"Neither asthma nor gout.", ""},
 		{"Asthma, not well controlled.", "J45.909"}, {"Hypertension, not at goal.", "I10"}, {"Hypertension, no change.", "I10"}, {"Her brother died; she has gout.", "M10.9"}, {"Not gout.", ""}, {"Resolved sinusitis.", ""},
 		{"Acute sinusitis of the left maxillary sinus.", "J01.00"}, {"Sprain of left ankle.", "S93.402A"}, {"Primary osteoarthritis of both knees, bilateral.", "M17.0"}, {"Otitis media, left ear.", "H66.92"}, {"Depression, in remission.", ""},
+		{"Type 2 diabetes, not at goal.", "E11.9"}, {"Type 2 diabetes with unspecified complications.", "E11.8"}, {"Drinks coffee.", ""}, {"Smokes.", ""}, {"Under stress at work.", ""},
 		{"Return if chest pain.", ""}, {"At risk for falls and osteoporosis.", ""}, {"Contact with influenza.", ""}, {"Her neighbor has shingles.", ""}, {"Wonders about gout, if gout runs in families.", ""},
 	} {
 		got := ""
