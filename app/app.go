@@ -51,6 +51,7 @@ type Config struct {
 	Medicines  *safety.List
 	House      House
 	Services   []coding.Service // what can be charged
+	Sets       []order.Set      // what usually goes together in a plan
 	Elsewhere  Elsewhere
 }
 

@@ -77,7 +77,7 @@ func (a *App) AskBack(ctx context.Context, who Actor, noteID, when, reason strin
 		if reason == "" {
 			reason = v.Reason
 		}
-		if err := t.PutFollowUp(store.FollowUp{ID: newID(), PatientID: n.PatientID, NoteID: noteID, Due: day, Said: said, Reason: reason, ClinicianID: v.ClinicianID, ByID: who.ID, At: t.now}); err != nil {
+		if err := t.askBack(n, v, day, said, reason); err != nil {
 			return err
 		}
 		all, err := a.followUpsOf(t.Q, noteID)
@@ -85,14 +85,23 @@ func (a *App) AskBack(ctx context.Context, who Actor, noteID, when, reason strin
 			return err
 		}
 		out = all[0]
-		if err := t.OpenLine(newID(), line.FollowUp, out.ID, n.PatientID, v.ClinicianID, line.Waiting, t.now); err != nil {
-			return err
-		}
-		t.tell("follow-up", out.ID, n.PatientID)
 		t.tell("note", noteID, n.PatientID)
 		return t.audit("ask back", n.PatientID, out.ID, "")
 	})
 	return out, err
+}
+
+// askBack keeps a wish for a further visit and opens its line.
+func (t *tx) askBack(n store.Note, v store.Visit, day, said, reason string) error {
+	if err := t.PutFollowUp(store.FollowUp{ID: newID(), PatientID: n.PatientID, NoteID: n.ID, Due: day, Said: said, Reason: reason, ClinicianID: v.ClinicianID, ByID: t.who.ID, At: t.now}); err != nil {
+		return err
+	}
+	open, err := t.FollowUpsOf(n.ID)
+	if err != nil {
+		return err
+	}
+	t.tell("follow-up", open[0].ID, n.PatientID)
+	return t.OpenLine(newID(), line.FollowUp, open[0].ID, n.PatientID, v.ClinicianID, line.Waiting, t.now)
 }
 
 // ToBook lists the follow-ups that the front desk has to book, earliest first.

@@ -134,6 +134,8 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		}},
 		"services":         {clinical, func(w app.Actor) error { _, err := c.app.FindServices(w, "visit"); return err }},
 		"billing file":     {clinical, func(w app.Actor) error { _, err := c.app.BillingFile(ctx, w, "none", "csv"); return err }},
+		"plan sets":        {clinical, func(w app.Actor) error { _, err := c.app.PlanSets(ctx, w, "none"); return err }},
+		"apply set":        {clinical, func(w app.Actor) error { _, err := c.app.ApplySet(ctx, w, "none", "gout-attack", nil); return err }},
 		"dismiss code":     {clinical, func(w app.Actor) error { _, err := c.app.DismissCode(ctx, w, "none", "I10"); return err }},
 		"say of diagnosis": {clinical, func(w app.Actor) error { _, err := c.app.SayOfDiagnosis(ctx, w, "none", note.Said{}); return err }},
 		"ask back":         {clinical, func(w app.Actor) error { _, err := c.app.AskBack(ctx, w, "none", "2w", ""); return err }},

@@ -46,6 +46,11 @@ var HouseTests []byte
 //go:embed house/vaccines.yaml
 var Vaccines []byte
 
+// Sets are the sets of plan parts by diagnosis, in YAML.
+//
+//go:embed sets/sets.yaml
+var Sets []byte
+
 // Services are the services that can be charged, in YAML.
 //
 //go:embed services/services.yaml

@@ -193,3 +193,30 @@ func TestTheLevelIsDerivedAndCharged(t *testing.T) {
 	require.Contains(t, got, `"code": "99203"`)
 	require.Contains(t, eval[string](h, `fetch(document.querySelector('a[href$="claim.csv"]').href).then((r) => r.text())`), ",99203,")
 }
+
+// TestASetFillsThePlan applies a set: what is serious is not chosen beforehand, the
+// tests become an order to sign, and the follow-up waits at the front desk.
+func TestASetFillsThePlan(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Ottoline Marsh-Adeyemi")
+	h.code("M10.071", "Idiopathic gout, right ankle and foot")
+	h.press("v")
+	h.focused("Filter the sets")
+	h.sees("for a diagnosis of this visit")
+	h.types("gout")
+	h.press("Enter")
+	h.sees("American College of Rheumatology, 2020")
+	look(h, "sets")
+	require.Empty(t, h.axe())
+	eval[bool](h, `([...document.querySelectorAll('aside[aria-label="Sets"] label')].find((l) => l.innerText.includes("Prednisone")).click(), true)`)
+	h.press("Ctrl+Enter")
+	h.wait(`document.querySelector('section[aria-label="plan"]').innerText.includes("Colchicine 1.2 mg")`, "the words in the plan")
+	h.sees("Order for Maren to sign")
+	h.sees("Comes back in 2 weeks")
+	require.False(t, eval[bool](h, `document.querySelector('section[aria-label="plan"]').innerText.includes("Prednisone")`), "what was left out is not there")
+	h.press("s")
+	h.secret()
+	h.wait(`document.body.innerText.includes("Urate") && !document.body.innerText.includes("Order for Maren to sign")`, "the order signed")
+}

@@ -198,6 +198,15 @@ func describeWriting(api huma.API, s *server) {
 	}) ([]coding.Service, error) {
 		return s.app.FindServices(who, in.Query)
 	})
+	get(api, "plan-sets", "/api/notes/{id}/sets", func(ctx context.Context, who app.Actor, in *PathID) ([]app.SetView, error) {
+		return s.app.PlanSets(ctx, who, in.ID)
+	})
+	noteAct(api, "apply-set", "/api/notes/{id}/sets", func(ctx context.Context, who app.Actor, id string, in struct {
+		Set   string   `json:"set" maxLength:"40"`
+		Parts []string `json:"parts" maxItems:"60"`
+	}) (app.NoteView, error) {
+		return s.app.ApplySet(ctx, who, id, in.Set, in.Parts)
+	})
 	get(api, "to-book", "/api/follow-ups", func(ctx context.Context, who app.Actor, _ *nothing) ([]app.FollowUpView, error) {
 		return s.app.ToBook(ctx, who)
 	})

@@ -724,6 +724,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["plan-sets"];
+        put?: never;
+        post: operations["apply-set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/sign": {
         parameters: {
             query?: never;
@@ -1578,6 +1594,10 @@ export interface components {
             values: components["schemas"]["Answer"][];
             /** Format: int64 */
             was: number;
+        };
+        "Apply-setRequest": {
+            parts: string[];
+            set: string;
         };
         "Ask-backRequest": {
             reason?: string;
@@ -2799,6 +2819,27 @@ export interface components {
             room: string;
             /** Format: int64 */
             version: number;
+        };
+        SetPartView: {
+            /** @description Of a test */
+            code: string;
+            /** @description The laboratory no longer offers this test */
+            gone: boolean;
+            key: string;
+            kind: string;
+            warnings: components["schemas"]["Warning"][];
+            /** @description As it reads in the plan */
+            words: string;
+        };
+        SetView: {
+            /** @description It is for a diagnosis of this visit */
+            fits: boolean;
+            id: string;
+            parts: components["schemas"]["SetPartView"][];
+            source: string;
+            title: string;
+            /** @description What is unusual about the set for this patient */
+            warns: string;
         };
         Share: {
             /** Format: int64 */
@@ -4596,6 +4637,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "apply-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Apply-setRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
             };
             /** @description Error */
             default: {

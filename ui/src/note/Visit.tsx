@@ -27,6 +27,7 @@ import { More } from "./More";
 import { Part, parts } from "./Part";
 import { Questions } from "./Questions";
 import { Sealed } from "./Sealed";
+import { Sets } from "./Sets";
 import { Supported } from "./Supported";
 import { teach } from "./spelling";
 import { Kept, Title } from "./Title";
@@ -121,7 +122,8 @@ type Open =
   | "alone"
   | "follow-up"
   | "absence"
-  | "charges";
+  | "charges"
+  | "sets";
 
 function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
@@ -248,11 +250,12 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     { key: "l", label: "Leave the note for a colleague", run: () => toggle("leave") },
     { key: "u", label: "Ask the patient back", run: () => toggle("follow-up") },
     ...(maySign ? both("a", "Absence letter", () => toggle("absence")) : []),
+    ...both("v", "Sets: what goes together in a plan", () => toggle("sets")),
     { key: "m", label: "Charges and the level of the visit", run: () => toggle("charges") },
     { key: "p", label: "Print, file or fax one part alone", run: () => toggle("alone") },
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
-    ...(maySign && open !== "order" && open !== "drawing" && open !== "charges"
+    ...(maySign && open !== "order" && open !== "drawing" && open !== "charges" && open !== "sets"
       ? [{ key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() }]
       : []),
   ]);
@@ -431,6 +434,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <More
             items={[
               ...(maySign ? [{ label: "Absence letter", k: "a", run: () => toggle("absence") }] : []),
+              { label: "Sets for the plan", k: "v", run: () => toggle("sets") },
               { label: "Charges and level", k: "m", run: () => toggle("charges") },
               { label: "One part alone", k: "p", run: () => toggle("alone") },
               { label: "Leave for a colleague", k: "l", run: () => toggle("leave") },
@@ -452,10 +456,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           close={() => setOpen("")}
         />
       )}
+      {open === "sets" && <Sets note={note} act={act} close={() => setOpen("")} />}
       {open === "charges" && <Charges note={note} close={() => setOpen("")} />}
       {open === "beside" && <Beside note={note} act={act} close={() => setOpen("")} />}
       {open === "drawing" && <Drawing key={drawing} note={note} id={drawing} act={act} close={() => setOpen("")} />}
-      {open !== "order" && open !== "charges" && open !== "beside" && open !== "drawing" && (
+      {open !== "order" && open !== "charges" && open !== "sets" && open !== "beside" && open !== "drawing" && (
         <aside
           aria-label="Beside the note"
           className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 pt-14 pb-4 max-[1179px]:w-full max-[1179px]:border-l-0 max-[1179px]:pt-4"

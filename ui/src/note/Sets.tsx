@@ -1,0 +1,149 @@
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import type { Act, Note } from "./useNote";
+
+type SetView = Schemas["SetView"];
+
+const kinds: Record<string, string> = {
+  medicine: "Medicines",
+  test: "Tests",
+  referral: "Referrals",
+  immunization: "Immunizations",
+  education: "Education",
+  text: "Words",
+  "follow-up": "Come back",
+};
+
+/** Sets is what usually goes together in the plan of a diagnosis: each part can be left
+ * out, and what speaks for care with it stands there before anything is applied. */
+export function Sets({ note, act, close }: { note: Note; act: Act; close: () => void }) {
+  const sets = useQuery({
+    queryKey: ["sets", note.id, note.listVersion],
+    queryFn: () => got(api.GET("/api/notes/{id}/sets", { params: { path: { id: note.id } } })),
+  });
+  const [chosen, setChosen] = useState("");
+  const [off, setOff] = useState<string[]>([]);
+  const [filter, setFilter] = useState("");
+  const input = useRef<HTMLInputElement>(null);
+  const list = (sets.data ?? []).filter((s) =>
+    filter
+      .toLowerCase()
+      .split(/\s+/)
+      .every((w) => s.title.toLowerCase().includes(w)),
+  );
+  const set = sets.data?.find((s) => s.id === chosen);
+  const loaded = sets.isSuccess;
+  useEffect(() => {
+    if (loaded) input.current?.focus();
+  }, [loaded]);
+  function open(s: SetView | undefined) {
+    if (!s) return;
+    setChosen(s.id);
+    // What speaks for care, and what cannot be had, is not chosen beforehand.
+    setOff(s.parts.filter((p) => p.gone || p.warnings.some((w) => w.serious)).map((p) => p.key));
+  }
+  async function apply() {
+    if (!set) return;
+    const parts = set.parts.filter((p) => !off.includes(p.key)).map((p) => p.key);
+    const done = await act.run(
+      got(api.POST("/api/notes/{id}/sets", { params: { path: { id: note.id } }, body: { set: set.id, parts } })),
+    );
+    if (done) close();
+  }
+  useKeys([
+    { key: "Escape", label: "Leave the sets", run: () => (set ? setChosen("") : close()) },
+    ...(set ? [{ key: "Ctrl+Enter", label: "Apply what is chosen", run: () => void apply() }] : []),
+  ]);
+  return (
+    <aside
+      aria-label="Sets"
+      className="w-[372px] shrink-0 overflow-auto border-l border-rule px-4 py-4 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
+    >
+      <div className="mb-2 flex items-baseline justify-between">
+        <h2 className="text-[18px]">{set ? set.title : "Sets"}</h2>
+        <button type="button" className="plain" onClick={() => (set ? setChosen("") : close())}>
+          {set ? "Other sets" : "Leave"} <KeyCap k="Escape" />
+        </button>
+      </div>
+      {sets.error && <p role="alert">{say(sets.error)}</p>}
+      {!set && (
+        <>
+          <input
+            ref={input}
+            aria-label="Filter the sets"
+            placeholder="Filter"
+            className="field mb-2"
+            value={filter}
+            onChange={(e) => setFilter(e.target.value)}
+            onKeyDown={(e) => {
+              if (e.key === "Enter" && !e.ctrlKey) {
+                e.preventDefault();
+                e.stopPropagation();
+                open(list[0]);
+              }
+            }}
+          />
+          <ul>
+            {list.map((s) => (
+              <li key={s.id}>
+                <button type="button" className="block w-full py-1 text-left hover:bg-kelp-wash" onClick={() => open(s)}>
+                  <span className={s.fits ? "font-semibold" : ""}>{s.title}</span>
+                  {s.fits && <span className="text-faded"> · for a diagnosis of this visit</span>}
+                </button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      {set && (
+        <>
+          {set.warns && <p className="margin-note mb-2 border-carried">{set.warns}</p>}
+          {Object.entries(kinds).map(([kind, words]) => {
+            const parts = set.parts.filter((p) => p.kind === kind);
+            if (parts.length === 0) return null;
+            return (
+              <fieldset key={kind} className="mb-2">
+                <legend className="label">{words}</legend>
+                {parts.map((p) => (
+                  <div key={p.key}>
+                    <label className="flex items-baseline gap-2 py-0.5">
+                      <input
+                        type="checkbox"
+                        className="size-4 shrink-0 accent-kelp"
+                        disabled={p.gone}
+                        checked={!off.includes(p.key)}
+                        onChange={(e) => {
+                          const on = e.target.checked;
+                          setOff((now) => (on ? now.filter((k) => k !== p.key) : [...now, p.key]));
+                        }}
+                      />
+                      <span className={p.gone ? "text-carried" : ""}>{p.words}</span>
+                    </label>
+                    {p.warnings.map((w) => (
+                      <p key={w.says + w.why} className={`pl-6 ${w.serious ? "font-semibold text-alarm" : "text-carried"}`}>
+                        {w.serious ? "■ " : ""}
+                        {w.says}: {w.why}.
+                      </p>
+                    ))}
+                  </div>
+                ))}
+              </fieldset>
+            );
+          })}
+          <p role="alert" className="text-alarm">
+            {act.error}
+          </p>
+          <button type="button" className="act mt-1" onClick={() => void apply()}>
+            Apply <KeyCap k="Ctrl+Enter" />
+          </button>
+          <p className="small mt-3">
+            Words go into the plan, tests into an order that waits for your signature. Nothing is prescribed or sent by a set.
+            Source: {set.source}.
+          </p>
+        </>
+      )}
+    </aside>
+  );
+}
