@@ -194,7 +194,7 @@ func TestTheLevelIsDerivedAndCharged(t *testing.T) {
 	require.Contains(t, eval[string](h, `fetch(document.querySelector('a[href$="claim.csv"]').href).then((r) => r.text())`), ",99203,")
 }
 
-// TestASetFillsThePlan applies a set: what is serious is not chosen beforehand, the
+// TestASetFillsThePlan applies a set: no medicine is chosen beforehand, the
 // tests become an order to sign, and the follow-up waits at the front desk.
 func TestASetFillsThePlan(t *testing.T) {
 	p := practice(t)
@@ -210,7 +210,7 @@ func TestASetFillsThePlan(t *testing.T) {
 	h.sees("American College of Rheumatology, 2020")
 	look(h, "sets")
 	require.Empty(t, h.axe())
-	eval[bool](h, `([...document.querySelectorAll('aside[aria-label="Sets"] label')].find((l) => l.innerText.includes("Prednisone")).click(), true)`)
+	eval[bool](h, `([...document.querySelectorAll('aside[aria-label="Sets"] label')].find((l) => l.innerText.includes("Colchicine")).click(), true)`)
 	h.press("Ctrl+Enter")
 	h.wait(`document.querySelector('section[aria-label="plan"]').innerText.includes("Colchicine 1.2 mg")`, "the words in the plan")
 	h.sees("Order for Maren to sign")

@@ -25,7 +25,8 @@ var alone = map[string]bool{"blood": true, "count": true, "iron": true, "lead": 
 
 // Unkept lists what a plan's words promise and nothing holds, and tests ordered that
 // the plan does not tell of. It points out, it does not decide: none of it stops the
-// signature.
+// signature. Orders that the plan is silent about stand under it anyway: kind "told"
+// is shown where the list is read, and does not call for a reading by itself.
 func Unkept(plan string, p Promised) []Point {
 	var out []Point
 	said := map[string]bool{}                   // tests the plan speaks of
@@ -78,7 +79,7 @@ func Unkept(plan string, p Promised) []Point {
 	}
 	for _, t := range p.Tests {
 		if slices.Contains(p.Ordered, t.Code) && !said[t.Code] && strings.TrimSpace(plan) != "" && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return said[o.Code] && covers(t, o) }) {
-			out = append(out, Point{Kind: "promise", Part: Plan, Says: t.Name + " is ordered, and the plan does not say so", Why: "ordered at this visit", Ref: "typed"})
+			out = append(out, Point{Kind: "told", Part: Plan, Says: t.Name + " is ordered, and the plan does not say so", Why: "ordered at this visit", Ref: "typed"})
 		}
 	}
 	return out

@@ -41,8 +41,8 @@ export function Sets({ note, act, close }: { note: Note; act: Act; close: () => 
   function open(s: SetView | undefined) {
     if (!s) return;
     setChosen(s.id);
-    // What speaks for care, and what cannot be had, is not chosen beforehand.
-    setOff(s.parts.filter((p) => p.gone || p.warnings.some((w) => w.serious)).map((p) => p.key));
+    // A medicine is chosen by a physician, never beforehand; nor what cannot be had.
+    setOff(s.parts.filter((p) => p.gone || p.kind === "medicine").map((p) => p.key));
   }
   async function apply() {
     if (!set) return;

@@ -175,7 +175,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     try {
       const versions = await flush();
       const list = await got(api.GET("/api/notes/{id}/closing", { params: { path: { id: note.id } } }));
-      if (list.points.length === 0 || (closing && list.points.every((p) => !p.stops) && same(list, closing)))
+      if (list.points.every((p) => p.kind === "told") || (closing && list.points.every((p) => !p.stops) && same(list, closing)))
         await signNote(versions, list.seen);
       else {
         setOpen("");
