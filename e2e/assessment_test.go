@@ -220,3 +220,23 @@ func TestASetFillsThePlan(t *testing.T) {
 	h.secret()
 	h.wait(`document.body.innerText.includes("Urate") && !document.body.innerText.includes("Order for Maren to sign")`, "the order signed")
 }
+
+// TestSignAndNextPatientInOneAct signs a note and has the next patient's before it.
+func TestSignAndNextPatientInOneAct(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."}, {"4", "Heat and movement."}} {
+		h.press(w[0])
+		h.types(w[1])
+		h.press("Escape")
+	}
+	h.code("S39.012A", "initial encounter")
+	h.sees("Saved")
+	h.press("Alt+n")
+	h.secret()
+	h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")
+	h.focused("subjective")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note n JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen' AND n.folio > 0"))
+}

@@ -5,11 +5,14 @@ import { KeyCap } from "../frame/keys";
 export function Closing({
   list,
   sign,
+  next,
   close,
   lead,
 }: {
   list: Schemas["ClosingView"];
-  sign: () => void;
+  sign: (thenNext: boolean) => void;
+  /** Whose visit comes next; empty for none. */
+  next: string;
   close: () => void;
   lead: (p: Schemas["Point"]) => void;
 }) {
@@ -38,9 +41,14 @@ export function Closing({
       </p>
       <div className="mt-1.5 flex gap-3">
         {stops === 0 && (
-          <button type="button" className="act py-1" onClick={sign}>
-            Sign the note <KeyCap k="Ctrl+Enter" />
-          </button>
+          <span className="flex flex-wrap gap-2">
+            <button type="button" className="act py-1" onClick={() => sign(false)}>
+              Sign the note <KeyCap k="Ctrl+Enter" />
+            </button>
+            <button type="button" className="choice py-1" onClick={() => sign(true)}>
+              Sign, then {next || "Today"} <KeyCap k="Alt+n" />
+            </button>
+          </span>
         )}
         <button type="button" className="plain" onClick={close}>
           Back to the note <KeyCap k="Escape" />

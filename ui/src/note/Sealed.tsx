@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
@@ -10,6 +10,7 @@ import { Alone, heading } from "./Alone";
 import { Blocks } from "./Blocks";
 import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Kept, Title } from "./Title";
+import { useNext } from "./useNext";
 import type { Note } from "./useNote";
 
 function Entry({
@@ -87,7 +88,6 @@ function Entry({
 /** Sealed is a signed note, with what was added after it. */
 export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const client = useQueryClient();
-  const go = useNavigate();
   const mayAmend = useRight("sign a note");
   const [adding, setAdding] = useState(false);
   const [retracting, setRetracting] = useState(false);
@@ -98,8 +98,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
   const [text, setText] = useState("");
   const [error, setError] = useState("");
   const { sign, dialog, busy } = useSigning();
-  const today = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
-  const next = today.data?.find((v) => v.mine && v.stage !== "done" && v.id !== note.visit.id);
+  const { next, open: nextPatient } = useNext(note);
   const print = () => window.open(`/api/notes/${note.id}/pdf`, "_blank", "noopener");
   const refresh = () => void client.invalidateQueries({ queryKey: ["note", note.id] });
   async function amend() {
@@ -115,12 +114,6 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
       },
       failed: (e) => setError(say(e)),
     });
-  }
-  async function nextPatient() {
-    if (!next) return go("/");
-    await got(api.POST("/api/visits/{id}/start", { params: { path: { id: next.id } } }));
-    await client.invalidateQueries({ queryKey: ["chart", next.patient.id] });
-    go(`/patients/${next.patient.id}/visits/${next.id}`);
   }
   useKeys([
     { key: "p", label: "Print the note as PDF", run: print },

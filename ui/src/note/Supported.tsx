@@ -34,7 +34,7 @@ export function Supported({ note }: { note: Note }) {
     first
       ? [
           { key: "=", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
-          { key: "Alt+=", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
+          { key: "Alt+equal", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
         ]
       : [],
   );

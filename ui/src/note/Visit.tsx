@@ -31,6 +31,7 @@ import { Sets } from "./Sets";
 import { Supported } from "./Supported";
 import { teach } from "./spelling";
 import { Kept, Title } from "./Title";
+import { useNext } from "./useNext";
 import { type Note, useChange, useTools } from "./useNote";
 
 /** Visit is the page on which a visit is documented. */
@@ -142,6 +143,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const [closing, setClosing] = useState<Schemas["ClosingView"] | null>(null);
   const [extra, setExtra] = useState<string[]>([]);
   const { sign, dialog, busy } = useSigning();
+  const { next, open: openNext } = useNext(note);
+  const onward = useRef(false); // the signature is to lead on to the next patient
   const writers = useWriters(note.id);
   const tools = useTools();
   useDictionary(tools.data?.words);
@@ -170,7 +173,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     return versions;
   }
   /** check reads the note as it would be signed; with nothing to say it signs at once. */
-  async function check() {
+  async function check(thenNext = false) {
+    onward.current = thenNext;
     setError("");
     try {
       const versions = await flush();
@@ -201,7 +205,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             body: { secret, versions, listVersion: now.listVersion, seen },
           }),
         ),
-      done: () => void client.invalidateQueries({ queryKey: ["note", note.id] }),
+      done: () => {
+        void client.invalidateQueries({ queryKey: ["note", note.id] });
+        if (onward.current) void openNext().catch((e) => setError(say(e)));
+      },
       failed: (e) => {
         setError(say(e));
         void client.invalidateQueries({ queryKey: ["note", note.id] });
@@ -256,7 +263,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
     ...(maySign && open !== "order" && open !== "drawing" && open !== "charges" && open !== "sets"
-      ? [{ key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() }]
+      ? [
+          { key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() },
+          { key: "Alt+n", label: "The same, and on to the next patient", run: () => void check(true) },
+        ]
       : []),
   ]);
   const orders = (chart.orders ?? []).filter((o) => o.visitId === note.visit.id);
@@ -468,7 +478,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           {closing && (
             <Closing
               list={closing}
-              sign={() => void check()}
+              sign={(thenNext) => void check(thenNext)}
+              next={next ? `${next.patient.given} ${next.patient.family}` : ""}
               close={() => setClosing(null)}
               lead={(p) => {
                 if (p.kind === "empty") focus.current[p.part]?.();
