@@ -132,7 +132,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           </div>
           <House view={view} acts={acts} visit={visit} />
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
           <button type="button" className="act" onClick={() => void handOver()}>
             Hand over to {view.visit.clinician.split(" ")[0]} <KeyCap k="Ctrl+Enter" />
           </button>
@@ -141,7 +141,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           </Link>
           {mayPrepare && (
             <button type="button" className="choice" onClick={() => setOrdering(true)}>
-              Prepare an order <KeyCap k="o" />
+              Order <KeyCap k="o" />
             </button>
           )}
           {view.sources.length > 0 && (
@@ -231,7 +231,7 @@ function Reason({
       <label className="label">
         Kind of visit
         <select
-          className="mt-0.5 block rounded-[3px] border border-edge bg-leaf px-1 py-1 text-ink"
+          className="mt-0.5 block rounded-[3px] border border-edge bg-leaf px-1 py-1 font-normal text-ink"
           value={v.kind}
           onChange={(e) => void save(e.target.value)}
         >
