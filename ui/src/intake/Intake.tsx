@@ -146,7 +146,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           )}
           {view.sources.length > 0 && (
             <button type="button" className="choice" disabled={fetching} onClick={() => void fetchAll()}>
-              {fetching ? "Asking…" : "Fetch from elsewhere"} <KeyCap k="f" />
+              {fetching ? "Asking…" : "Fetch"} <KeyCap k="f" />
             </button>
           )}
         </footer>

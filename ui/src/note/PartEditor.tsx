@@ -1,7 +1,7 @@
 import { closeCompletion } from "@codemirror/autocomplete";
 import { defaultKeymap, history, historyKeymap } from "@codemirror/commands";
 import { EditorState, Transaction } from "@codemirror/state";
-import { drawSelection, EditorView, keymap } from "@codemirror/view";
+import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef, useState } from "react";
 import { api, got } from "../exchange/client";
 import { completing, type Words } from "./completing";
@@ -43,7 +43,6 @@ export function PartEditor({
         doc: shown.text,
         extensions: [
           history(),
-          drawSelection(),
           EditorView.cspNonce.of(nonce),
           EditorView.lineWrapping,
           EditorView.contentAttributes.of({
