@@ -27,12 +27,9 @@ func (a *App) advise(q *store.Q, n store.Note, v store.Visit, ds []note.Diagnosi
 		return out, err
 	}
 	c, _ := lib.On(v.Day)
-	about := coding.Visit{Sex: v.Patient.Sex, Months: -1}
+	about := coding.Visit{Sex: v.Patient.Sex, Months: a.months(v)}
 	for _, d := range ds {
 		about.Codes = append(about.Codes, d.Code)
-	}
-	if years, months, ok := chart.AgeOn(v.Patient.BirthDate, v.Day); ok {
-		about.Months = years*12 + months
 	}
 	problems, err := q.Problems(n.PatientID)
 	if err != nil {
@@ -358,11 +355,7 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 	if err != nil {
 		return out, err
 	}
-	months := -1
-	if years, more, ok := chart.AgeOn(v.Patient.BirthDate, v.Day); ok {
-		months = years*12 + more
-	}
-	for _, s := range r.Read(text, coding.Visit{Sex: v.Patient.Sex, Months: months}) {
+	for _, s := range r.Read(text, coding.Visit{Sex: v.Patient.Sex, Months: a.months(v)}) {
 		category := strings.ReplaceAll(s.Code, ".", "")[:3]
 		if slices.ContainsFunc(view.Diagnoses, func(d DiagnosisView) bool { return strings.HasPrefix(d.Code, category) }) ||
 			slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == dismissedKey+s.Code }) || len(out) >= atMost {

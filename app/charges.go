@@ -8,7 +8,6 @@ import (
 	"strings"
 	"time"
 
-	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/note"
 	"deftledger/exchange/fhir"
@@ -129,10 +128,7 @@ func (a *App) charges(q *store.Q, noteID string) (ChargesView, error) {
 		out.Risks = append(out.Risks, Choice{string(r.Kind), r.Words})
 	}
 	out.Level = coding.VisitLevel(out.Facts)
-	months := -1
-	if years, more, ok := chart.AgeOn(v.Patient.BirthDate, v.Day); ok {
-		months = years*12 + more
-	}
+	months := a.months(v)
 	out.Preventive = coding.Preventive(out.Facts.New, months)
 	out.Fit = coding.Fit(codes, out.Lines)
 	services := map[string]coding.Service{}

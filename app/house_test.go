@@ -378,3 +378,21 @@ func TestASectionOfADraftIsFiledUnsignedOrSignedByItself(t *testing.T) {
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'note' AND closed_at = ''"), "the note itself stays open")
 	require.Empty(t, c.verify())
 }
+
+// The other record's "none known", hidden behind an allergy, does not come back by
+// itself when the allergy ends: nobody has said it since.
+func TestNoneKnownDoesNotComeBackByItself(t *testing.T) {
+	c := open(t)
+	c.twin()
+	_, err := c.app.State(ctx, c.jonah(), visitID, []string{"allergies"}, "none known")
+	require.NoError(t, err)
+	_, err = c.app.AddEntry(ctx, c.jonah(), "v2", app.NewEntry{List: "allergies", Title: "Latex", Detail: "rash"})
+	require.NoError(t, err)
+	require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", "same passport"))
+	v, err := c.app.Intake(ctx, c.doctor(), visitID)
+	require.NoError(t, err)
+	v, err = c.app.EndEntry(ctx, c.doctor(), visitID, "allergies", v.Allergies.Entries[0].ID, "tested, not allergic")
+	require.NoError(t, err)
+	require.Empty(t, v.Allergies.Entries)
+	require.Empty(t, v.Allergies.NoneKnown, "unknown is not none")
+}

@@ -424,6 +424,9 @@ func (a *App) EndEntry(ctx context.Context, who Actor, visitID, list, id, reason
 			err = t.StopMedicine(v.PatientID, id, a.Today(), reason, who.ID)
 		case "allergies":
 			err = t.EndAllergy(v.PatientID, id, t.now, who.ID, reason)
+			if err == nil {
+				err = t.EndNoneKnown(v.PatientID, t.now, who.ID, "an allergy had been recorded beside it")
+			}
 		default:
 			err = t.EndHistory(v.PatientID, id, t.now, who.ID, reason)
 		}

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -62,10 +61,7 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 		for _, x := range as {
 			allergies[x.Substance] = x.Reaction
 		}
-		months := -1
-		if years, more, ok := chart.AgeOn(v.Patient.BirthDate, v.Day); ok {
-			months = years*12 + more
-		}
+		months := a.months(v)
 		fitting, rest := order.ForCodes(a.Sets, codes)
 		for i, s := range append(fitting, rest...) {
 			view := SetView{ID: s.ID, Title: s.Title, Source: s.Source, Fits: i < len(fitting), Parts: []SetPartView{}}

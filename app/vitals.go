@@ -35,6 +35,7 @@ type VitalMark struct {
 // vitalColumns is how many earlier visits stand beside today's vital signs.
 const vitalColumns = 4
 
+// months is the age on the day of a visit in completed months; below zero for unknown.
 func (a *App) months(v store.Visit) int {
 	years, months, ok := chart.AgeOn(v.Patient.BirthDate, v.Day)
 	if !ok {

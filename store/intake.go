@@ -85,6 +85,12 @@ func (q *Q) EndAllergy(patient, id string, at time.Time, by, reason string) erro
 	return q.must("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''", Stamp(at), by, reason, id, patient)
 }
 
+// EndNoneKnown ends what was stated of no allergy being known, in every record of the
+// person: behind an allergy it is hidden, and must not come back when that one ends.
+func (q *Q) EndNoneKnown(patient string, at time.Time, by, reason string) error {
+	return q.do("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE patient_id "+samePerson+" AND substance = '' AND ended_at = ''", Stamp(at), by, reason, patient)
+}
+
 // IncomingEntry is an entry from outside that waits beside the chart.
 type IncomingEntry struct {
 	ID, PatientID, VisitID, Source, Reference, List, Title, Detail, Since, Link string
