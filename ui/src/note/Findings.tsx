@@ -38,6 +38,7 @@ export function Findings({
     queryFn: () => got(api.GET("/api/notes/{id}/last", { params: { path: { id: note.id } } })),
   });
   const [text, setText] = useState("");
+  const entering = useRef("");
   const input = useRef<HTMLInputElement>(null);
   const rest = shown.map((s) => s.id);
   const read = useQuery({
@@ -53,12 +54,19 @@ export function Findings({
 
   async function enter() {
     if (text.trim() === "") return close();
+    entering.current = text;
     // What was read last may belong to fewer letters: the whole line decides.
     const r = await got(api.POST("/api/findings/read", { body: { area, text, rest, sex } })).catch(() => null);
-    if (!r) return;
-    const done = r.changes.length === 0 || (await act.findings(r.changes as Change[]));
-    // What was not understood stays in the line.
-    if (done) setText(r.unread.map((u) => u.text).join(", "));
+    const done = r && (r.changes.length === 0 || (await act.findings(r.changes as Change[])));
+    entering.current = "";
+    // What was not understood stays in the line, and so does what was typed meanwhile.
+    if (done) setText((now) => (now === text ? r.unread.map((u) => u.text).join(", ") : now));
+  }
+  /** leave empties the line first; a line that is on its way, and wholly understood, needs nobody to wait for it. */
+  function leave() {
+    const understood = !read.isPlaceholderData && read.data?.unread.length === 0;
+    if (text && !(entering.current === text && understood)) setText("");
+    else close();
   }
   useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
   return (
@@ -88,8 +96,7 @@ export function Findings({
             } else if (e.key === "Escape") {
               e.preventDefault();
               e.stopPropagation();
-              if (text) setText("");
-              else close();
+              leave();
             }
           }}
         />
