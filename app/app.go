@@ -47,11 +47,10 @@ type Config struct {
 	Location   *time.Location
 	Clock      func() time.Time
 	IdleAfter  time.Duration // the screen locks after this
-	Forms      fs.FS         // the forms that ship: body systems, interviews, kinds of visit, snippets
+	Forms      fs.FS         // the forms that ship
 	Medicines  *safety.List
 	House      House
-	Services   []coding.Service // what can be charged
-	Sets       []order.Set      // what usually goes together in a plan
+	Services   []coding.Service // what can be charged by anybody; a clinic adds its own list
 	Elsewhere  Elsewhere
 }
 

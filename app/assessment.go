@@ -152,6 +152,18 @@ func (a *App) stated(q *store.Q, n store.Note, v store.Visit, ds []note.Diagnosi
 	return out, views, nil
 }
 
+// JoinDiagnosis writes a diagnosis under one bullet with the one before it, or under one
+// of its own.
+func (a *App) JoinDiagnosis(ctx context.Context, who Actor, noteID, code string, on bool) (NoteView, error) {
+	return a.change(ctx, who, noteID, "join diagnosis", func(t *tx, _ store.Note, _ store.Visit, _ *formSet) error {
+		there, err := t.Q.JoinDiagnosis(noteID, code, on)
+		if err == nil && !there {
+			return refuse(422, "The first-listed diagnosis begins the first bullet; another one can be joined to it.")
+		}
+		return err
+	})
+}
+
 // SayOfDiagnosis keeps what is said of a diagnosis of the visit.
 func (a *App) SayOfDiagnosis(ctx context.Context, who Actor, id string, s note.Said) (NoteView, error) {
 	if s.Response != "" && note.Responses[s.Response] == "" {

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/note"
 	"deftledger/exchange/fhir"
@@ -45,14 +46,6 @@ type ProblemChoice struct {
 	Title string             `json:"title"`
 	Kind  coding.ProblemKind `json:"kind"`
 	Why   string             `json:"why"`
-}
-
-func (a *App) service(code string) (coding.Service, bool) {
-	i := slices.IndexFunc(a.Services, func(s coding.Service) bool { return s.Code == code })
-	if i < 0 {
-		return coding.Service{}, false
-	}
-	return a.Services[i], true
 }
 
 // rated says what a diagnosis is from what the physician said of it: only a response
@@ -131,10 +124,11 @@ func (a *App) charges(q *store.Q, noteID string) (ChargesView, error) {
 	months := a.months(v)
 	out.Preventive = coding.Preventive(out.Facts.New, months)
 	out.Fit = coding.Fit(codes, out.Lines)
-	services := map[string]coding.Service{}
-	for _, s := range a.Services {
-		services[s.Code] = s
+	l, err := a.formSet()
+	if err != nil {
+		return out, err
 	}
+	services := l.priced
 	out.Doubts = append(out.Doubts, coding.CheckCharges(out.Lines, codes, services, months)...)
 	for _, l := range out.Lines {
 		if s := services[l.Code]; s.Kind == "visit" && l.Code != out.Level.Code && l.Code != "99211" {
@@ -173,11 +167,15 @@ func (a *App) documented(q *store.Q, n store.Note, v store.Visit) (coding.Facts,
 
 // SetCharges keeps the lines of charges and what is documented towards the level.
 func (a *App) SetCharges(ctx context.Context, who Actor, noteID string, lines []coding.Charge, facts coding.Facts, was int) (out ChargesView, err error) {
+	set, err := a.formSet()
+	if err != nil {
+		return out, err
+	}
 	for i := range lines {
 		l := &lines[i]
 		l.Code = strings.ToUpper(strings.TrimSpace(l.Code))
-		if _, ok := a.service(l.Code); !ok {
-			return out, refuse(422, "%q is not in the list of services.", l.Code)
+		if _, ok := set.priced[l.Code]; !ok {
+			return out, refuse(422, "%q is not in the list of services%s. An administrator loads the clinic's licensed list under Forms.", l.Code, nearest(set.services, l.Code))
 		}
 		if l.Units < 1 || l.Units > 999 {
 			return out, refuse(422, "%s: one to 999 units.", l.Code)
@@ -205,19 +203,34 @@ func (a *App) SetCharges(ctx context.Context, who Actor, noteID string, lines []
 	return out, err
 }
 
+// nearest names the services whose codes begin like one that is not there.
+func nearest(services []coding.Service, code string) string {
+	for n := min(len(code), 4); n > 1; n-- {
+		var like []string
+		for _, s := range services {
+			if strings.HasPrefix(s.Code, code[:n]) && len(like) < 3 {
+				like = append(like, s.Code)
+			}
+		}
+		if len(like) > 0 {
+			return "; the nearest are " + note.List(like, "and")
+		}
+	}
+	return ""
+}
+
 // FindServices finds services by letters of their words or by code.
 func (a *App) FindServices(who Actor, query string) ([]coding.Service, error) {
 	if err := may(who, WriteNote); err != nil {
 		return nil, err
 	}
 	out := []coding.Service{}
-	for _, s := range a.Services {
-		words := strings.FieldsFunc(strings.ToLower(s.Words+" "+s.Code), func(r rune) bool { return strings.ContainsRune(" ,-()", r) })
-		all := true
-		for _, w := range strings.Fields(strings.ToLower(query)) {
-			all = all && slices.ContainsFunc(words, func(x string) bool { return strings.HasPrefix(x, w) })
-		}
-		if all && len(out) < 12 {
+	l, err := a.formSet()
+	if err != nil {
+		return out, err
+	}
+	for _, s := range l.services {
+		if len(out) < 12 && chart.WordsBegin(s.Words+" "+s.Code, query) {
 			out = append(out, s)
 		}
 	}
@@ -227,6 +240,10 @@ func (a *App) FindServices(who Actor, query string) ([]coding.Service, error) {
 // BillingFile gives out the charges of a signed visit as a file: a FHIR Claim as JSON,
 // or a table as CSV.
 func (a *App) BillingFile(ctx context.Context, who Actor, noteID, format string) (body []byte, err error) {
+	set, err := a.formSet()
+	if err != nil {
+		return nil, err
+	}
 	err = a.act(ctx, who, WriteNote, func(t *tx) error {
 		n, v, err := noteVisit(t.Q, noteID)
 		if err != nil {
@@ -261,8 +278,7 @@ func (a *App) BillingFile(ctx context.Context, who Actor, noteID, format string)
 			c.Diagnoses = append(c.Diagnoses, fhir.CodedText{Code: d.Code, Text: d.Title})
 		}
 		for _, l := range kept.Lines {
-			s, _ := a.service(l.Code)
-			line := fhir.ClaimLine{System: fhir.HCPCS, Code: l.Code, Text: s.Words, Modifiers: l.Modifiers, Units: l.Units}
+			line := fhir.ClaimLine{System: fhir.HCPCS, Code: l.Code, Text: set.priced[l.Code].Words, Modifiers: l.Modifiers, Units: l.Units}
 			if l.Code[0] >= '0' && l.Code[0] <= '9' {
 				line.System = fhir.Licensed
 			}

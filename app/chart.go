@@ -3,6 +3,8 @@ package app
 import (
 	"context"
 	"fmt"
+	"slices"
+	"strings"
 	"time"
 
 	"deftledger/core/chart"
@@ -153,7 +155,9 @@ type MedicineView struct {
 type ProblemView struct {
 	Code  string `json:"code"`
 	Title string `json:"title"`
-	Since string `json:"since"`
+	Since string `json:"since" doc:"Day on which it came on the list"`
+	Onset string `json:"onset" doc:"Since when it is known: year, month or day; empty for unknown"`
+	State string `json:"state" doc:"active, recurrence, remission; empty for not said"`
 }
 
 // VitalView is the newest measurement of one kind.
@@ -176,6 +180,7 @@ type ChartView struct {
 	Orders    []OrderView    `json:"orders"`
 	Reports   []ReportRow    `json:"reports"`
 	Documents []DocumentView `json:"documents"`
+	Messages  []SentView     `json:"messages" doc:"Written to the patient through the portal, newest first"`
 	Vaccines  []GivenView    `json:"vaccines"`
 	Prepared  []PreparedView `json:"prepared" doc:"Orders that wait for a physician's signature, or were given back"`
 	Merged    []MergeView    `json:"merged" doc:"Records of the same person that are read as part of this chart"`
@@ -229,7 +234,7 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 		if err != nil {
 			return notFound(err, "patient")
 		}
-		out = ChartView{Patient: a.patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []LineView{}, Visits: []VisitView{}, Orders: []OrderView{}, Reports: []ReportRow{}, Documents: []DocumentView{}, Speaking: []string{}}
+		out = ChartView{Patient: a.patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []LineView{}, Visits: []VisitView{}, Orders: []OrderView{}, Reports: []ReportRow{}, Documents: []DocumentView{}, Messages: []SentView{}, Speaking: []string{}}
 		allergies, err := q.Allergies(id)
 		if err != nil {
 			return err
@@ -251,7 +256,7 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 			return err
 		}
 		for _, x := range problems {
-			out.Problems = append(out.Problems, ProblemView{x.Code, x.Title, x.Since})
+			out.Problems = append(out.Problems, ProblemView{x.Code, x.Title, x.Since, x.Onset, x.State})
 		}
 		medicines, err := q.Medicines(id)
 		if err != nil {
@@ -305,7 +310,10 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 		if out.Merged, err = a.merges(q, id); err != nil {
 			return err
 		}
-		if out.Documents, err = a.documents(q, id); err != nil || !opened {
+		if out.Documents, err = a.documents(q, id); err != nil {
+			return err
+		}
+		if out.Messages, err = a.messagesOf(q, id); err != nil || !opened {
 			return err
 		}
 		last, err := q.LastOpened(who.ID, id)
@@ -339,6 +347,32 @@ func (a *App) AddProblem(ctx context.Context, who Actor, patient, code string) e
 		}
 		t.tell("patient", patient, patient)
 		return t.audit("add problem", patient, e.Code, "")
+	})
+}
+
+// DescribeProblem says since when a problem is known and how it stands.
+func (a *App) DescribeProblem(ctx context.Context, who Actor, patient, code, onset, state string) error {
+	onset = strings.TrimSpace(onset)
+	if state != "" && !slices.Contains(chart.ProblemStates, state) {
+		return refuse(422, "A problem is active, a recurrence, or in remission.")
+	}
+	return a.act(ctx, who, EditProblems, func(t *tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return notFound(err, "patient")
+		}
+		if err := chart.CheckOnset(onset, p.BirthDate, a.Today()); err != nil {
+			return refuse(422, "Since when: %s.", err)
+		}
+		there, err := t.Q.DescribeProblem(patient, code, onset, state)
+		if err != nil {
+			return err
+		}
+		if !there {
+			return refuse(404, "That code is not on the problem list.")
+		}
+		t.tell("patient", patient, patient)
+		return t.audit("describe problem", patient, code, "")
 	})
 }
 
@@ -379,6 +413,7 @@ type Desk struct {
 	Orders     []DeskOrder    `json:"orders"`
 	ToSign     []DeskPrepared `json:"toSign"`
 	FollowUps  []FollowUpView `json:"followUps" doc:"Visits asked for that wait to be booked"`
+	Sent       []DeskSent     `json:"sent" doc:"Messages and faxes that have not arrived"`
 	Quarantine []HeldMessage  `json:"quarantine"`
 }
 
@@ -406,6 +441,13 @@ type DeskOrder struct {
 	Days    int         `json:"days"`
 }
 
+// DeskSent is a message or fax that has not arrived.
+type DeskSent struct {
+	Patient PatientView `json:"patient"`
+	Sent    SentView    `json:"sent"`
+	Since   string      `json:"since"`
+}
+
 // DeskPrepared is a prepared order to sign, or one that was given back.
 type DeskPrepared struct {
 	Patient PatientView  `json:"patient"`
@@ -415,7 +457,7 @@ type DeskPrepared struct {
 
 // MyDesk lists the open lines of the person.
 func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
-	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, ToSign: []DeskPrepared{}, FollowUps: []FollowUpView{}, Quarantine: []HeldMessage{}}
+	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, ToSign: []DeskPrepared{}, FollowUps: []FollowUpView{}, Sent: []DeskSent{}, Quarantine: []HeldMessage{}}
 	err = a.look(ctx, who, SeeResults, func(q *store.Q) error {
 		lines, err := q.OpenLinesOf(who.ID)
 		if err != nil {
@@ -475,6 +517,12 @@ func (a *App) MyDesk(ctx context.Context, who Actor) (out Desk, err error) {
 					return err
 				}
 				out.FollowUps = append(out.FollowUps, view)
+			case line.Message, line.Fax:
+				view, err := a.sent(q, l.Kind, l.Subject, names)
+				if err != nil {
+					return err
+				}
+				out.Sent = append(out.Sent, DeskSent{a.patient(l.Patient), view, a.say(l.OpenedAt)})
 			case line.ToSign:
 				out.ToSign = append(out.ToSign, DeskPrepared{a.patient(l.Patient), a.prepared(preparedBy[l.Subject], who, names), a.say(l.OpenedAt)})
 			case line.Order:

@@ -244,6 +244,7 @@ type Absence struct {
 // sealedLetter is the sealed content of a letter.
 type sealedLetter struct {
 	Kind string `json:"kind"`
+	To   string `json:"to,omitempty"`
 	Text string `json:"text"`
 }
 
@@ -264,7 +265,7 @@ func (a *App) AbsenceLetter(ctx context.Context, who Actor, noteID, secret strin
 		return out, err
 	}
 	err = a.act(ctx, who, SignNote, func(t *tx) error {
-		n, v, err := noteVisit(t.Q, noteID)
+		_, v, err := noteVisit(t.Q, noteID)
 		if err != nil {
 			return err
 		}
@@ -289,23 +290,8 @@ func (a *App) AbsenceLetter(ctx context.Context, who Actor, noteID, secret strin
 		if w := strings.TrimSpace(x.Words); w != "" {
 			text += "\n\n" + note.Sentence(w)
 		}
-		doc := store.Document{ID: newID(), PatientID: n.PatientID, NoteID: noteID, Title: "Absence from " + x.Place, MadeBy: who.ID, MadeAt: t.now}
-		e, err := t.seal(n.PatientID, "letter", doc.ID, 0, sealedLetter{"absence from " + x.Place, text})
-		if err != nil {
-			return err
-		}
-		doc.Folio = e.Folio
-		doc.PDF, err = pdf.Render(pdf.Document{Practice: a.Practice, Title: doc.Title, Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Identity: "born " + sayDay(v.Patient.BirthDate), Visit: a.say(t.now),
-			Entries: []pdf.Entry{{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []pdf.Section{{Heading: "To whom it may concern", Text: text}}}}})
-		if err != nil {
-			return err
-		}
-		if err := t.AddDocument(doc); err != nil {
-			return err
-		}
-		out = DocumentView{ID: doc.ID, Title: doc.Title, At: a.say(doc.MadeAt), By: who.Name, Folio: doc.Folio}
-		t.tell("patient", n.PatientID, n.PatientID)
-		return t.audit("write absence letter", n.PatientID, doc.ID, "")
+		out, err = t.fileLetter(noteID, "Absence from "+x.Place, letterForm+"absence", pdf.Section{Heading: "To whom it may concern", Text: text}, true)
+		return err
 	})
 	return out, err
 }

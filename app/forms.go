@@ -9,8 +9,12 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"time"
 
+	"deftledger/core/coding"
+	"deftledger/core/letter"
 	"deftledger/core/note"
+	"deftledger/core/order"
 	"deftledger/exchange/forms"
 	"deftledger/store"
 )
@@ -22,8 +26,14 @@ type formSet struct {
 	kinds      []note.VisitKind
 	interviews map[string][]*note.Interview // every version, oldest first
 	snippets   map[string][]note.Snippet    // by owner; "" is the clinic
-	files      map[formName]formFile        // the newest of each, as text
-	skipped    []string                     // forms that no longer fit and are not used
+	sets       map[string][]order.Set       // by owner
+	letters    []letter.Form
+	leaflets   []letter.Leaflet
+	services   []coding.Service          // the clinic's own list before what ships
+	priced     map[string]coding.Service // the same by code
+	files      map[formName]formFile     // the newest of each, as text
+	history    map[formName][]formFile   // every version, oldest first
+	skipped    []string                  // forms that no longer fit and are not used
 }
 
 type formName struct{ kind, id, owner string }
@@ -33,6 +43,8 @@ type formFile struct {
 	body, prose string
 	shipped     bool
 	retired     bool
+	byID        string
+	at          time.Time
 }
 
 // The kinds of form.
@@ -41,7 +53,17 @@ const (
 	formVisits    = "visits"
 	formInterview = "interview"
 	formSnippet   = "snippets"
+	formSets      = "sets"
+	formLetters   = "letters"
+	formLeaflets  = "leaflets"
+	formServices  = "services"
 )
+
+// owned are the kinds of form of which a person can have their own.
+var owned = map[string]struct{ title, first string }{
+	formSnippet: {"My snippets", "version: 1\nsnippets:\n- {key: mine, title: My first snippet, text: \"Seen with {whom}.\"}\n"},
+	formSets:    {"My sets", "version: 1\nsets:\n- {id: mine, title: My first set, source: my own practice, text: [Rest and fluids]}\n"},
+}
 
 // newest returns the interview as it is asked now.
 func (l *formSet) newest(id string) *note.Interview {
@@ -118,10 +140,10 @@ func (a *App) loadForms() (*formSet, error) {
 		}
 		return string(b)
 	}
-	l := &formSet{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, files: map[formName]formFile{}}
+	l := &formSet{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, sets: map[string][]order.Set{}, files: map[formName]formFile{}, history: map[formName][]formFile{}}
 	var err error
 	set := func(kind, id, body, prose string) {
-		l.files[formName{kind, id, ""}] = formFile{1, body, prose, true, false}
+		l.keep(formName{kind, id, ""}, formFile{version: 1, body: body, prose: prose, shipped: true})
 	}
 	set(formSystems, "systems", read("findings/systems.yaml"), "")
 	if l.systems, err = forms.Systems("systems.yaml", read("findings/systems.yaml")); err != nil {
@@ -135,6 +157,20 @@ func (a *App) loadForms() (*formSet, error) {
 	if l.snippets[""], err = forms.Snippets("clinic.yaml", read("snippets/clinic.yaml")); err != nil {
 		return nil, fmt.Errorf("the snippets that ship: %w", err)
 	}
+	set(formSets, "clinic", read("sets/sets.yaml"), "")
+	if l.sets[""], err = forms.Sets("sets.yaml", read("sets/sets.yaml")); err != nil {
+		return nil, fmt.Errorf("the sets that ship: %w", err)
+	}
+	set(formLetters, "clinic", read("letters/letters.yaml"), "")
+	if l.letters, err = forms.Letters("letters.yaml", read("letters/letters.yaml")); err != nil {
+		return nil, fmt.Errorf("the letter forms that ship: %w", err)
+	}
+	set(formLeaflets, "clinic", read("letters/leaflets.yaml"), "")
+	if l.leaflets, err = forms.Leaflets("leaflets.yaml", read("letters/leaflets.yaml")); err != nil {
+		return nil, fmt.Errorf("the leaflets that ship: %w", err)
+	}
+	set(formServices, "clinic", "code,words,kind,from,below\n", "")
+	l.charge(nil, a.Services)
 	list, err := fs.Glob(a.Forms, "interviews/*.json")
 	if err != nil {
 		return nil, err
@@ -159,15 +195,45 @@ func (a *App) loadForms() (*formSet, error) {
 	// The finding list comes first: the others refer to it.
 	sort.SliceStable(own, func(i, j int) bool { return own[i].Kind == formSystems && own[j].Kind != formSystems })
 	for _, f := range own {
-		if err := l.take(f); err != nil {
+		if err := l.take(f, a.Services); err != nil {
 			l.skipped = append(l.skipped, fmt.Sprintf("%s %s, version %d: %v", f.Kind, f.ID, f.Version, err))
 		}
 	}
 	return l, nil
 }
 
-// take adds a version of a form; an error leaves the set as it was.
-func (l *formSet) take(f store.Form) error {
+// keep remembers a version of a form as text.
+func (l *formSet) keep(n formName, f formFile) {
+	l.files[n] = f
+	l.history[n] = append(l.history[n], f)
+}
+
+// charge makes the list of services: the clinic's own, then what ships and is not in it.
+func (l *formSet) charge(own, shipped []coding.Service) {
+	l.services, l.priced = slices.Clone(own), map[string]coding.Service{}
+	for _, s := range own {
+		l.priced[s.Code] = s
+	}
+	for _, s := range shipped {
+		if _, ours := l.priced[s.Code]; !ours {
+			l.services = append(l.services, s)
+			l.priced[s.Code] = s
+		}
+	}
+}
+
+// leafletTitles are the titles of the leaflets by name.
+func (l *formSet) leafletTitles() map[string]string {
+	out := map[string]string{}
+	for _, x := range l.leaflets {
+		out[x.ID] = x.Title
+	}
+	return out
+}
+
+// take adds a version of a form; an error leaves the set as it was. shipped are the
+// services that anybody can charge.
+func (l *formSet) take(f store.Form, shipped []coding.Service) error {
 	switch f.Kind {
 	case formSystems:
 		s, err := forms.Systems("finding list", f.Body)
@@ -196,10 +262,34 @@ func (l *formSet) take(f store.Form) error {
 			return err
 		}
 		l.interviews[f.ID] = append(l.interviews[f.ID], v)
+	case formSets:
+		s, err := forms.Sets("sets", f.Body)
+		if err != nil {
+			return err
+		}
+		l.sets[f.OwnerID] = s
+	case formLetters:
+		x, err := forms.Letters("letters", f.Body)
+		if err != nil {
+			return err
+		}
+		l.letters = x
+	case formLeaflets:
+		x, err := forms.Leaflets("leaflets", f.Body)
+		if err != nil {
+			return err
+		}
+		l.leaflets = x
+	case formServices:
+		own, err := forms.Services("services", f.Body)
+		if err != nil {
+			return err
+		}
+		l.charge(own, shipped)
 	default:
 		return fmt.Errorf("%q is no kind of form", f.Kind)
 	}
-	l.files[formName{f.Kind, f.ID, f.OwnerID}] = formFile{f.Version, f.Body, f.Prose, false, f.Retired}
+	l.keep(formName{f.Kind, f.ID, f.OwnerID}, formFile{f.Version, f.Body, f.Prose, false, f.Retired, f.ByID, f.At})
 	return nil
 }
 
@@ -228,7 +318,7 @@ func dropped(old, now *note.Systems) string {
 
 // FormRow is a form in the list of forms.
 type FormRow struct {
-	Kind    string `json:"kind" enum:"systems,visits,interview,snippets"`
+	Kind    string `json:"kind" enum:"systems,visits,interview,snippets,sets,letters,leaflets,services"`
 	ID      string `json:"id"`
 	Owner   string `json:"owner" enum:"clinic,me"`
 	Title   string `json:"title"`
@@ -263,9 +353,17 @@ func (l *formSet) row(n formName, f formFile) FormRow {
 		r.Title = "Kinds of visit"
 	case formSnippet:
 		r.Title = "Snippets of the clinic"
+	case formSets:
+		r.Title = "Sets of the clinic"
+	case formLetters:
+		r.Title = "Letters of the clinic"
+	case formLeaflets:
+		r.Title = "Leaflets"
+	case formServices:
+		r.Title = "Services by our licence"
 	}
 	if n.owner != "" {
-		r.Owner, r.Title = "me", "My snippets"
+		r.Owner, r.Title = "me", owned[n.kind].title
 	}
 	return r
 }
@@ -280,24 +378,26 @@ func (a *App) ListForms(_ context.Context, who Actor) (FormsView, error) {
 	if err != nil {
 		return out, err
 	}
-	mine := false
+	mine := map[string]bool{}
 	for n, f := range l.files {
 		if n.owner != "" && n.owner != who.ID {
 			continue
 		}
-		mine = mine || n.owner != ""
+		mine[n.kind] = mine[n.kind] || n.owner != ""
 		out.Forms = append(out.Forms, l.row(n, f))
 	}
-	if !mine {
-		out.Forms = append(out.Forms, FormRow{Kind: formSnippet, ID: "mine", Owner: "me", Title: "My snippets"})
+	for kind, o := range owned {
+		if !mine[kind] {
+			out.Forms = append(out.Forms, FormRow{Kind: kind, ID: "mine", Owner: "me", Title: o.title})
+		}
 	}
 	slices.SortFunc(out.Forms, func(x, y FormRow) int { return strings.Compare(x.Kind+x.Owner+x.Title, y.Kind+y.Owner+y.Title) })
 	out.Skipped = append(out.Skipped, l.skipped...)
 	return out, nil
 }
 
-// ReadForm reads a form as text; version 0 is the newest.
-func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string) (FormText, error) {
+// ReadForm reads a form as text, in a version; 0 is the newest.
+func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string, version int) (FormText, error) {
 	if err := may(who, UseForms); err != nil {
 		return FormText{}, err
 	}
@@ -310,13 +410,52 @@ func (a *App) ReadForm(_ context.Context, who Actor, kind, id, owner string) (Fo
 		n.owner = who.ID
 	}
 	f, ok := l.files[n]
-	if !ok && owner == "me" && kind == formSnippet {
-		return FormText{FormRow{Kind: kind, ID: id, Owner: "me", Title: "My snippets"}, "version: 1\nsnippets:\n- {key: mine, title: My first snippet, text: \"Seen with {whom}.\"}\n", ""}, nil
+	if o, own := owned[kind]; !ok && owner == "me" && own {
+		return FormText{FormRow{Kind: kind, ID: id, Owner: "me", Title: o.title}, o.first, ""}, nil
+	}
+	if ok && version > 0 {
+		i := slices.IndexFunc(l.history[n], func(x formFile) bool { return x.version == version })
+		if ok = i >= 0; ok {
+			f = l.history[n][i]
+		}
 	}
 	if !ok {
 		return FormText{}, refuse(404, "There is no such form.")
 	}
 	return FormText{l.row(n, f), f.body, f.prose}, nil
+}
+
+// FormVersion is one version of a form: when it was kept, and by whom.
+type FormVersion struct {
+	Version int    `json:"version"`
+	By      string `json:"by" doc:"Empty for what ships"`
+	At      string `json:"at"`
+}
+
+// FormVersions lists the versions of a form, newest first. Each can be read, and kept
+// again as the newest.
+func (a *App) FormVersions(ctx context.Context, who Actor, kind, id, owner string) (out []FormVersion, err error) {
+	out = []FormVersion{}
+	l, err := a.formSet()
+	if err != nil {
+		return out, err
+	}
+	n := formName{kind, id, ""}
+	if owner == "me" {
+		n.owner = who.ID
+	}
+	err = a.look(ctx, who, UseForms, func(q *store.Q) error {
+		names, err := a.names(q)
+		for _, f := range slices.Backward(l.history[n]) {
+			v := FormVersion{Version: f.version, By: names[f.byID]}
+			if !f.at.IsZero() {
+				v.At = a.say(f.at)
+			}
+			out = append(out, v)
+		}
+		return err
+	})
+	return out, err
 }
 
 // FormEntry is one entry of a form that holds many.
@@ -381,7 +520,7 @@ func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
 	if id := formID.Replace(f.ID); id == "" || len(f.ID) > 40 || strings.Trim(id, "abcdefghijklmnopqrstuvwxyz0123456789") != "" {
 		return nil, errors.New("the name of a form is made of small letters, digits and hyphens")
 	}
-	if err := l.take(store.Form{Kind: f.Kind, ID: f.ID, Version: 1 << 20, Body: f.Body, Prose: f.Prose}); err != nil {
+	if err := l.take(store.Form{Kind: f.Kind, ID: f.ID, Version: 1 << 20, Body: f.Body, Prose: f.Prose}, a.Services); err != nil {
 		return nil, err
 	}
 	says := []string{}
@@ -405,6 +544,33 @@ func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
 	case formSnippet:
 		for _, s := range l.snippets[""] {
 			says = append(says, ","+s.Key+"  "+s.Text)
+		}
+	case formSets:
+		for _, s := range l.sets[""] {
+			parts := s.Parts(a.Laboratory.Tests, l.leafletTitles())
+			says = append(says, fmt.Sprintf("%s: %d parts", s.Title, len(parts)))
+			for _, p := range parts {
+				if p.Gone {
+					says = append(says, "– "+p.Words)
+				}
+			}
+		}
+	case formLetters:
+		for _, x := range l.letters {
+			says = append(says, x.Title+", to "+map[string]string{letter.Colleague: "a colleague", letter.Patient: "the patient", letter.Other: "others"}[x.To])
+		}
+	case formLeaflets:
+		for _, x := range l.leaflets {
+			says = append(says, x.Title+" ("+x.Source+")")
+		}
+	case formServices:
+		own, err := forms.Services("services", f.Body)
+		if err != nil {
+			return nil, err
+		}
+		says = append(says, fmt.Sprintf("%d services of the clinic, %d with what ships", len(own), len(l.services)))
+		for _, s := range own[:min(len(own), 12)] {
+			says = append(says, s.Code+"  "+s.Words)
 		}
 	case formInterview:
 		vs := l.interviews[f.ID]
@@ -461,8 +627,8 @@ func (a *App) SaveForm(ctx context.Context, who Actor, f FormText, base int) (Fo
 	owner := ""
 	if f.Owner == "me" {
 		right, owner = WriteNote, who.ID
-		if f.Kind != formSnippet {
-			return FormRow{}, refuse(422, "Only snippets are a person's own; the rest is the clinic's.")
+		if _, own := owned[f.Kind]; !own {
+			return FormRow{}, refuse(422, "Only snippets and sets are a person's own; the rest is the clinic's.")
 		}
 	}
 	if err := may(who, right); err != nil {

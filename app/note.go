@@ -36,6 +36,9 @@ type DiagnosisView struct {
 	Title     string        `json:"title"`
 	Edition   string        `json:"edition"`
 	OnProblem bool          `json:"onProblemList"`
+	Onset     string        `json:"onset" doc:"Since when it is known, of the problem list"`
+	State     string        `json:"state" doc:"How it stands, of the problem list"`
+	Joined    bool          `json:"joined" doc:"Under one bullet with the one before it"`
 	Said      note.Said     `json:"said"`
 	Measures  []MeasureView `json:"measures" doc:"Measures that show its course, as recorded"`
 }
@@ -220,9 +223,9 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if err != nil {
 			return err
 		}
-		on := map[string]bool{}
+		on := map[string]store.Problem{}
 		for _, p := range problems {
-			on[p.Code] = true
+			on[p.Code] = p
 		}
 		ds, err := q.Diagnoses(id)
 		if err != nil {
@@ -233,7 +236,8 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 			return err
 		}
 		for i, d := range ds {
-			view := DiagnosisView{d.Code, d.Title, d.Edition, on[d.Code], said[i].Said, append([]MeasureView{}, measures[d.Code]...)}
+			p := on[d.Code]
+			view := DiagnosisView{d.Code, d.Title, d.Edition, p.Code != "", p.Onset, p.State, d.Joined, said[i].Said, append([]MeasureView{}, measures[d.Code]...)}
 			if view.Said.Measures == nil {
 				view.Said.Measures = []string{}
 			}

@@ -1,20 +1,12 @@
 package app
 
 import (
-	"bytes"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
-	"errors"
-	"fmt"
-	"io"
-	"log/slog"
-	"net/http"
-	"regexp"
 	"slices"
 	"strings"
-	"time"
 
 	"deftledger/core/note"
 	"deftledger/exchange/pdf"
@@ -351,7 +343,9 @@ func (a *App) documents(q *store.Q, patient string) ([]DocumentView, error) {
 		for _, f := range faxes {
 			if f.DocumentID == d.ID {
 				v.Fax = f.State + ", " + f.Number
-				if f.State != "sent" && f.LastError != "" {
+				if f.State == "settled" {
+					v.Fax += ": " + f.Settled
+				} else if f.State != "sent" && f.LastError != "" {
 					v.Fax += ": " + f.LastError
 				}
 				break
@@ -360,110 +354,4 @@ func (a *App) documents(q *store.Q, patient string) ([]DocumentView, error) {
 		out = append(out, v)
 	}
 	return out, err
-}
-
-var faxNumber = regexp.MustCompile(`^\+?[0-9][0-9 ()-]{5,19}$`)
-
-// SendFax puts a filed document in the way out by fax. It goes out once, under one
-// identifier, however often sending is tried.
-func (a *App) SendFax(ctx context.Context, who Actor, id, number string) error {
-	if !faxNumber.MatchString(number) {
-		return refuse(422, "%q is not a fax number; write it with digits, as in 555-0190.", number)
-	}
-	err := a.act(ctx, who, WriteNote, func(t *tx) error {
-		d, err := t.DocumentByID(id)
-		if err != nil {
-			return notFound(err, "document")
-		}
-		t.tell("patient", d.PatientID, d.PatientID)
-		if err := t.AddFax(store.Fax{ID: newID(), DocumentID: id, Number: number, At: t.now}, who.ID); err != nil {
-			return err
-		}
-		return t.audit("send fax", d.PatientID, id, "")
-	})
-	if err == nil {
-		nudge(a.wake.fax)
-	}
-	return err
-}
-
-// Faxes sends what waits until ctx ends.
-func (a *App) Faxes(ctx context.Context) {
-	for ctx.Err() == nil {
-		if err := a.StepFax(ctx); err != nil && ctx.Err() == nil {
-			slog.Error("faxes could not be sent", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-		case <-a.wake.fax:
-		case <-time.After(3 * time.Second):
-		}
-	}
-}
-
-// StepFax sends what is due now.
-func (a *App) StepFax(ctx context.Context) error {
-	var due []store.Fax
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		due, err = q.DueFaxes(a.Clock())
-		return err
-	}); err != nil {
-		return err
-	}
-	for _, f := range due {
-		var d store.Document
-		if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-			d, err = q.DocumentByID(f.DocumentID)
-			return err
-		}); err != nil {
-			return err
-		}
-		refused, err := a.fax(ctx, f, d.PDF)
-		if ctx.Err() != nil {
-			return nil // shutting down: it stays waiting
-		}
-		if err := a.write(ctx, Actor{}, func(t *tx) error {
-			t.tell("patient", d.PatientID, d.PatientID)
-			switch {
-			case refused != "":
-				return t.SetFax(f.ID, "refused", refused, t.now, t.now)
-			case err != nil:
-				return t.SetFax(f.ID, "waiting", "no answer yet, it is tried again", t.now.Add(min(time.Minute, 2*time.Second<<min(f.Attempts, 5))), time.Time{})
-			}
-			return t.SetFax(f.ID, "sent", "", t.now, t.now)
-		}); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-var errNoFax = errors.New("no fax line is connected")
-
-// fax hands a document to the fax line; refused is why it will never take it.
-func (a *App) fax(ctx context.Context, f store.Fax, body []byte) (refused string, err error) {
-	if a.Elsewhere.Fax == "" {
-		return "", errNoFax
-	}
-	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
-	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPut, a.Elsewhere.Fax+"/fax/"+f.ID, bytes.NewReader(body))
-	if err != nil {
-		return "", err
-	}
-	req.Header.Set("Content-Type", "application/pdf")
-	req.Header.Set("Fax-Number", f.Number)
-	res, err := http.DefaultClient.Do(req)
-	if err != nil {
-		return "", err
-	}
-	defer res.Body.Close()
-	text, _ := io.ReadAll(io.LimitReader(res.Body, 500))
-	switch {
-	case res.StatusCode < 300:
-		return "", nil
-	case res.StatusCode < 500:
-		return strings.TrimSpace(string(text)), nil
-	}
-	return "", fmt.Errorf("the fax line answered %d", res.StatusCode)
 }

@@ -97,15 +97,6 @@ func services(t testing.TB) []coding.Service {
 	return f.Services
 }
 
-func sets(t testing.TB) []order.Set {
-	var f struct {
-		Version int
-		Sets    []order.Set
-	}
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Sets, &f, yaml.Strict()))
-	return f.Sets
-}
-
 func medicines(t testing.TB) *safety.List {
 	var l safety.List
 	require.NoError(t, yaml.UnmarshalWithOptions(data.Medicines, &l, yaml.Strict()))
@@ -130,7 +121,7 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Sets: sets(t),
+	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)

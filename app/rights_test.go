@@ -36,9 +36,24 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"sign note":   {physician, func(w app.Actor) error { _, err := c.app.SignNote(ctx, w, id, secret, nil, 1, ""); return err }},
 		"amend note":  {physician, func(w app.Actor) error { _, err := c.app.Amend(ctx, w, id, secret, "x"); return err }},
 		"print note":  {clinical, func(w app.Actor) error { _, err := c.app.NotePDF(ctx, w, id, ""); return err }},
-		"add problem": {physician, func(w app.Actor) error { return c.app.AddProblem(ctx, w, patientID, "I10") }},
-		"end problem": {physician, func(w app.Actor) error { return c.app.EndProblem(ctx, w, patientID, "J00") }},
-		"tests":       {clinical, func(w app.Actor) error { _, err := c.app.Tests(w, "k"); return err }},
+		"letters":     {clinical, func(w app.Actor) error { _, err := c.app.Letters(ctx, w, "none"); return err }},
+		"sign letter": {physician, func(w app.Actor) error {
+			_, err := c.app.SignLetter(ctx, w, "none", secret, app.Letter{Form: "referral", Text: "x"})
+			return err
+		}},
+		"give leaflet": {clinical, func(w app.Actor) error { _, err := c.app.GiveLeaflet(ctx, w, "none", "gout"); return err }},
+		"settle sent":  {clinical, func(w app.Actor) error { return c.app.SettleSent(ctx, w, "fax", "none", "x") }},
+		"plan as set":  {clinical, func(w app.Actor) error { _, err := c.app.PlanAsSet(ctx, w, "none"); return err }},
+		"keep plan": {clinical, func(w app.Actor) error {
+			_, err := c.app.KeepPlanAsSet(ctx, w, "none", app.PlanSet{Title: "x"})
+			return err
+		}},
+		"form versions":    {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.FormVersions(ctx, w, "sets", "clinic", "clinic"); return err }},
+		"join":             {clinical, func(w app.Actor) error { _, err := c.app.JoinDiagnosis(ctx, w, "none", "I10", true); return err }},
+		"describe problem": {physician, func(w app.Actor) error { return c.app.DescribeProblem(ctx, w, patientID, "J00", "", "") }},
+		"add problem":      {physician, func(w app.Actor) error { return c.app.AddProblem(ctx, w, patientID, "I10") }},
+		"end problem":      {physician, func(w app.Actor) error { return c.app.EndProblem(ctx, w, patientID, "J00") }},
+		"tests":            {clinical, func(w app.Actor) error { _, err := c.app.Tests(w, "k"); return err }},
 		"place order": {physician, func(w app.Actor) error {
 			_, err := c.app.PlaceOrder(ctx, w, app.NewOrder{PatientID: patientID, Priority: "R", RequestID: w.ID, Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 			return err
@@ -81,7 +96,7 @@ func TestEveryActChecksTheRole(t *testing.T) {
 		"medical words":   {clinical, func(w app.Actor) error { _, err := c.app.MedicalWords(ctx, w); return err }},
 		"add word":        {clinical, func(w app.Actor) error { return c.app.AddWord(ctx, w, "kittiwake") }},
 		"list forms":      {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ListForms(ctx, w); return err }},
-		"read form":       {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ReadForm(ctx, w, "visits", "kinds", "clinic"); return err }},
+		"read form":       {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.ReadForm(ctx, w, "visits", "kinds", "clinic", 0); return err }},
 		"try form":        {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.TryForm(ctx, w, app.FormText{}); return err }},
 		"form entries":    {append(clinical, app.Admin), func(w app.Actor) error { _, err := c.app.FormEntries(ctx, w, "kinds: []"); return err }},
 		"copy entry": {append(clinical, app.Admin), func(w app.Actor) error {

@@ -2,21 +2,25 @@ package app
 
 import (
 	"context"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/safety"
+	"deftledger/exchange/forms"
 	"deftledger/store"
 )
 
 // SetView is a set with its parts and what speaks for care with each in this chart.
 type SetView struct {
-	ID     string        `json:"id"`
+	ID     string        `json:"id" doc:"A person's own begin with \"mine:\""`
 	Title  string        `json:"title"`
 	Source string        `json:"source"`
+	From   string        `json:"from" doc:"Whose sets it is one of, in which version"`
 	Fits   bool          `json:"fits" doc:"It is for a diagnosis of this visit"`
 	Warns  string        `json:"warns" doc:"What is unusual about the set for this patient"`
 	Parts  []SetPartView `json:"parts"`
@@ -28,10 +32,46 @@ type SetPartView struct {
 	Warnings []safety.Warning `json:"warnings"`
 }
 
+// ownSet begins the identifier of a set of a person's own.
+const ownSet = "mine:"
+
+// offered is a set with whose it is.
+type offered struct {
+	order.Set
+	key, from string
+}
+
+func (s offered) codes() []string { return s.Codes }
+
+// setsOf lists the sets that a person can use: their own, then the clinic's.
+func (l *formSet) setsOf(who Actor) []offered {
+	var out []offered
+	for n, f := range l.files {
+		if n.kind != formSets || n.owner != "" && n.owner != who.ID {
+			continue
+		}
+		prefix, from := "", fmt.Sprintf("sets of the clinic, version %d", f.version)
+		if n.owner != "" {
+			prefix, from = ownSet, fmt.Sprintf("sets of %s, version %d", who.Name, f.version)
+		}
+		for _, s := range l.sets[n.owner] {
+			out = append(out, offered{s, prefix + s.ID, from})
+		}
+	}
+	slices.SortStableFunc(out, func(x, y offered) int {
+		return strings.Compare(strconv.FormatBool(strings.HasPrefix(y.key, ownSet)), strconv.FormatBool(strings.HasPrefix(x.key, ownSet)))
+	})
+	return out
+}
+
 // PlanSets lists the sets for a visit, those of its diagnoses first, with the warnings
 // that apply to this patient computed before anything is applied.
 func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []SetView, err error) {
 	out = []SetView{}
+	l, err := a.formSet()
+	if err != nil {
+		return out, err
+	}
 	err = a.look(ctx, who, WriteNote, func(q *store.Q) error {
 		n, v, err := noteVisit(q, noteID)
 		if err != nil {
@@ -62,14 +102,14 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 			allergies[x.Substance] = x.Reaction
 		}
 		months := a.months(v)
-		fitting, rest := order.ForCodes(a.Sets, codes)
+		fitting, rest := order.ForCodes(l.setsOf(who), offered.codes, codes)
 		for i, s := range append(fitting, rest...) {
-			view := SetView{ID: s.ID, Title: s.Title, Source: s.Source, Fits: i < len(fitting), Parts: []SetPartView{}}
+			view := SetView{ID: s.key, Title: s.Title, Source: s.Source, From: s.from, Fits: i < len(fitting), Parts: []SetPartView{}}
 			if months < s.From {
 				view.Warns = "This set is written for older patients: check every part."
 			}
 			k := 0
-			for _, p := range s.Parts(a.Laboratory.Tests) {
+			for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
 				part := SetPartView{p, []safety.Warning{}}
 				if p.Kind == order.MedicinePart {
 					part.Warnings = append(part.Warnings, a.Medicines.Check(s.Medicines[k].Name, taken, allergies)...)
@@ -88,23 +128,24 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 // plan with the set as their source, tests as an order that waits for the physician's
 // signature, the follow-up to the front desk. Nothing is prescribed or sent.
 func (a *App) ApplySet(ctx context.Context, who Actor, noteID, setID string, parts []string) (NoteView, error) {
-	i := slices.IndexFunc(a.Sets, func(s order.Set) bool { return s.ID == setID })
-	if i < 0 {
-		return NoteView{}, refuse(404, "There is no such set.")
-	}
-	s := a.Sets[i]
-	return a.change(ctx, who, noteID, "apply set "+setID, func(t *tx, n store.Note, v store.Visit, _ *formSet) error {
+	return a.change(ctx, who, noteID, "apply set "+setID, func(t *tx, n store.Note, v store.Visit, l *formSet) error {
+		mine := l.setsOf(who)
+		i := slices.IndexFunc(mine, func(s offered) bool { return s.key == setID })
+		if i < 0 {
+			return refuse(404, "There is no such set.")
+		}
+		s := mine[i]
 		ds, err := t.Diagnoses(noteID)
 		if err != nil {
 			return err
 		}
 		var codes, tests []string
 		for _, d := range ds {
-			if slices.ContainsFunc(s.Codes, func(begin string) bool { return strings.HasPrefix(d.Code, begin) }) {
+			if order.Fits(s.Codes, []string{d.Code}) {
 				codes = append(codes, d.Code)
 			}
 		}
-		all := s.Parts(a.Laboratory.Tests)
+		all := s.Parts(a.Laboratory.Tests, l.leafletTitles())
 		for _, key := range parts {
 			k := slices.IndexFunc(all, func(p order.SetPart) bool { return p.Key == key })
 			if k < 0 {
@@ -118,7 +159,10 @@ func (a *App) ApplySet(ctx context.Context, who Actor, noteID, setID string, par
 			switch p.Kind {
 			case order.TestPart:
 				tests = append(tests, p.Code)
-				words = p.Words
+			case order.EducationPart:
+				if _, err := t.giveLeaflet(l, n, p.Code, false); err != nil {
+					return err
+				}
 			case order.ReturnPart:
 				day, said, err := note.Due(s.FollowUp.When, a.Today())
 				if err != nil {
@@ -129,7 +173,7 @@ func (a *App) ApplySet(ctx context.Context, who Actor, noteID, setID string, par
 				}
 				words = "Back " + said + "."
 			}
-			c := store.CarriedSentence{Brought: note.Brought{ID: newID(), Part: note.Plan, Text: words, Origin: note.Chosen, Source: "set: " + s.Title, Looked: true}}
+			c := store.CarriedSentence{Brought: note.Brought{ID: newID(), Part: note.Plan, Text: words, Origin: note.Chosen, Source: "set: " + s.Title + " (" + s.from + ")", Looked: true}}
 			if _, err := t.AddCarried(noteID, c, who.ID, t.now); err != nil {
 				return err
 			}
@@ -152,4 +196,122 @@ func (a *App) ApplySet(ctx context.Context, who Actor, noteID, setID string, par
 		t.tell("line", p.ID, n.PatientID)
 		return t.OpenLine(newID(), line.ToSign, p.ID, n.PatientID, v.ClinicianID, line.Open, t.now)
 	})
+}
+
+// PlanAsSet reads the plan of a note as a set, with its parts, to be kept for next time.
+func (a *App) PlanAsSet(ctx context.Context, who Actor, noteID string) (SetView, error) {
+	if err := may(who, WriteNote); err != nil {
+		return SetView{}, err
+	}
+	l, err := a.formSet()
+	if err != nil {
+		return SetView{}, err
+	}
+	s, _, err := a.drawSet(ctx, who, noteID, "", l)
+	out := SetView{Source: s.Source, Parts: []SetPartView{}}
+	for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
+		out.Parts = append(out.Parts, SetPartView{p, []safety.Warning{}})
+	}
+	return out, err
+}
+
+// drawSet makes a set of the plan of a note, and returns the patient's names too.
+func (a *App) drawSet(ctx context.Context, who Actor, noteID, title string, l *formSet) (order.Set, []string, error) {
+	v, err := a.Note(ctx, who, noteID)
+	if err != nil {
+		return order.Set{}, nil, err
+	}
+	p := order.Present{Leaflets: map[string]string{}, Medicine: a.beginsWithMedicine}
+	for _, x := range l.leaflets {
+		p.Leaflets[x.Title] = x.ID
+	}
+	for _, d := range v.Diagnoses {
+		p.Codes = append(p.Codes, d.Code)
+	}
+	for _, b := range v.Blocks {
+		if b.Part == note.Plan {
+			p.Sentences = append(p.Sentences, note.Sentences(b.Text())...)
+		}
+	}
+	for _, f := range v.FollowUps {
+		if when := note.SpanOf(f.Said); f.State != "dropped" && p.FollowUp == nil && when != "" {
+			p.FollowUp = &order.SetReturn{When: when, Reason: f.Reason}
+		}
+	}
+	err = a.Store.Read(ctx, func(q *store.Q) error {
+		orders, err := q.OrdersOf(v.Visit.Patient.ID)
+		for _, o := range orders {
+			if o.VisitID == v.Visit.ID && o.State != order.Cancelled {
+				for _, t := range o.Tests {
+					p.Tests = append(p.Tests, t.Code)
+				}
+			}
+		}
+		return err
+	})
+	s := order.Draw(forms.Name(title), title, "the practice of "+who.Name+", "+a.Today()[:4], p, a.Laboratory.Tests)
+	return s, []string{v.Visit.Patient.Family, v.Visit.Patient.Given, v.Visit.Patient.Record}, err
+}
+
+// beginsWithMedicine returns the longest name of a medicine that a sentence begins with.
+func (a *App) beginsWithMedicine(sentence string) string {
+	best := ""
+	for _, m := range a.Medicines.Names() {
+		if len(m) > len(best) && len(sentence) > len(m) && strings.EqualFold(sentence[:len(m)], m) && sentence[len(m)] == ' ' {
+			best = sentence[:len(m)]
+		}
+	}
+	return best
+}
+
+// PlanSet says how the plan of a note is kept as a set.
+type PlanSet struct {
+	Title   string   `json:"title" maxLength:"100"`
+	Parts   []string `json:"parts" maxItems:"60"`
+	Clinic  bool     `json:"clinic,omitempty" doc:"For everybody in the clinic; else for oneself"`
+	Replace bool     `json:"replace,omitempty" doc:"In the place of a set of the same name"`
+}
+
+// KeepPlanAsSet keeps the chosen parts of a plan as a set of the person, or of the
+// clinic: a new version of that form.
+func (a *App) KeepPlanAsSet(ctx context.Context, who Actor, noteID string, k PlanSet) (FormRow, error) {
+	k.Title = strings.Join(strings.Fields(k.Title), " ")
+	if forms.Name(k.Title) == "" {
+		return FormRow{}, refuse(422, "Give the set a title, such as the illness it is for.")
+	}
+	if err := may(who, WriteNote); err != nil {
+		return FormRow{}, err
+	}
+	l, err := a.formSet()
+	if err != nil {
+		return FormRow{}, err
+	}
+	s, names, err := a.drawSet(ctx, who, noteID, k.Title, l)
+	if err != nil {
+		return FormRow{}, err
+	}
+	s = s.Keep(k.Parts)
+	for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
+		for _, n := range names {
+			if strings.Contains(strings.ToLower(p.Words), strings.ToLower(n)) {
+				return FormRow{}, refuse(422, "A part names this patient: “%s” Leave it out, a set is for everybody.", p.Words)
+			}
+		}
+	}
+	n := formName{formSets, "mine", who.ID}
+	if k.Clinic {
+		n = formName{formSets, "clinic", ""}
+	}
+	if !k.Replace && slices.ContainsFunc(l.sets[n.owner], func(x order.Set) bool { return x.ID == s.ID }) {
+		return FormRow{}, &Refusal{Status: 409, Code: "exists", Message: "There is a set of that name. Choose another, or put this one in its place."}
+	}
+	body, err := forms.PutSet("sets", l.files[n].body, s)
+	if err != nil {
+		return FormRow{}, refuse(422, "Not kept. %s.", strings.TrimSuffix(err.Error(), "."))
+	}
+	owner := "clinic"
+	if !k.Clinic {
+		owner = "me"
+	}
+	return a.SaveForm(ctx, who, FormText{FormRow: FormRow{Kind: formSets, ID: n.id, Owner: owner}, Body: body}, l.files[n].version)
 }

@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"io/fs"
+	"slices"
 	"strings"
 	"testing"
 
@@ -9,6 +11,8 @@ import (
 	"deftledger/app"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/data"
+	"deftledger/exchange/forms"
 )
 
 // A set warns before anything is applied, applies what was chosen, all or none, and
@@ -66,16 +70,91 @@ func TestASetAppliesWhatWasChosen(t *testing.T) {
 func TestASetThatNamesAStoppedTestSaysSo(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	c.app.Sets = []order.Set{{ID: "old", Title: "Old", Codes: []string{"I10"}, From: 1200, Tests: []string{"GONE", "K"}}}
 	c.diagnose(id, "I10")
+	mine := app.FormText{FormRow: app.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: old, title: Old, codes: [I10], from: 1200, source: mine, tests: [GONE, K], education: [lost]}\n"}
+	p, err := c.app.TryForm(ctx, c.doctor(), mine)
+	require.NoError(t, err)
+	require.Contains(t, strings.Join(p.Says, "\n"), "GONE is no longer offered", "the preview says so too")
+	_, err = c.app.SaveForm(ctx, c.doctor(), mine, 0)
+	require.NoError(t, err)
 	all, err := c.app.PlanSets(ctx, c.doctor(), id)
 	require.NoError(t, err)
+	require.Equal(t, "mine:old", all[0].ID, "one's own come first")
 	require.True(t, all[0].Parts[0].Gone)
 	require.Contains(t, all[0].Parts[0].Words, "GONE is no longer offered")
+	require.True(t, all[0].Parts[2].Gone, "and a leaflet that is not there")
 	require.NotEmpty(t, all[0].Warns, "and it is written for older patients")
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "old", []string{"test 0", "test 1"})
+	_, err = c.app.ApplySet(ctx, c.doctor(), id, "mine:old", []string{"test 0", "test 1"})
 	require.Equal(t, 422, status(t, err))
 	require.Empty(t, c.desk().ToSign)
+	_, err = c.app.ApplySet(ctx, c.who[app.Nurse], id, "mine:old", []string{"test 1"})
+	require.Equal(t, 404, status(t, err), "it is the physician's own")
+}
+
+// The present plan becomes a set: each sentence a part of the kind it reads as, what is
+// left out is not there, nobody's name gets in, and the same name is asked about.
+func TestThePlanIsKeptAsASet(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	c.diagnose(id, "M10.071")
+	_, err := c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0", "follow-up 0"})
+	require.NoError(t, err)
+	c.save(id, note.Plan, "Naproxen 500 mg twice daily with food. Referral: podiatry for shoes. Ottoline walks with a stick. Rest the foot.", 0, "plan")
+	c.order("URIC")
+	view, err := c.app.PlanAsSet(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	byWords := map[string]app.SetPartView{}
+	for _, p := range view.Parts {
+		byWords[p.Words] = p
+	}
+	for words, kind := range map[string]order.PartKind{"Naproxen 500 mg twice daily with food.": order.MedicinePart, "Referral: podiatry for shoes.": order.ReferralPart, "Rest the foot.": order.TextPart,
+		"Leaflet given: Gout, food and drink.": order.EducationPart, "2w": order.ReturnPart} {
+		require.Equal(t, kind, byWords[words].Kind, "%s: %v", words, view.Parts)
+	}
+	var keys []string
+	for _, p := range view.Parts {
+		keys = append(keys, p.Key)
+	}
+	k := app.PlanSet{Title: "Gout, my way", Parts: keys}
+	_, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	require.ErrorContains(t, err, "names this patient")
+	stick := byWords["Ottoline walks with a stick."].Key
+	k.Parts = slices.DeleteFunc(keys, func(x string) bool { return x == stick })
+	row, err := c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	require.NoError(t, err)
+	require.Equal(t, 1, row.Version)
+	_, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	require.Equal(t, 409, status(t, err), "one of that name is there")
+	k.Replace, k.Parts = true, []string{byWords["Rest the foot."].Key}
+	row, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	require.NoError(t, err)
+	require.Equal(t, 2, row.Version)
+	all, err := c.app.PlanSets(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "mine:gout-my-way", all[0].ID)
+	require.True(t, all[0].Fits, "for the diagnoses of the visit it came from")
+	require.Len(t, all[0].Parts, 1)
+	require.Contains(t, all[0].From, "version 2")
+	old, err := c.app.ReadForm(ctx, c.doctor(), "sets", "mine", "me", 1)
+	require.NoError(t, err)
+	require.Contains(t, old.Body, "Naproxen", "the first version can be read, and kept again")
+	vs, err := c.app.FormVersions(ctx, c.doctor(), "sets", "mine", "me")
+	require.NoError(t, err)
+	require.Len(t, vs, 2)
+	require.Equal(t, 2, vs[0].Version)
+	require.NotEmpty(t, vs[0].By)
+
+	k.Clinic, k.Replace = true, false
+	_, err = c.app.KeepPlanAsSet(ctx, c.who[app.Nurse], id, k)
+	require.Equal(t, 403, status(t, err), "a nurse keeps her own only")
+	row, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	require.NoError(t, err)
+	require.Equal(t, 2, row.Version, "after the one that ships")
+	f, err := c.app.ReadForm(ctx, c.doctor(), "sets", "clinic", "clinic", 0)
+	require.NoError(t, err)
+	shipped, err := c.app.ReadForm(ctx, c.doctor(), "sets", "clinic", "clinic", 1)
+	require.NoError(t, err)
+	require.True(t, strings.HasPrefix(f.Body, strings.TrimRight(shipped.Body, "\n")), "the rest of the file stays as it was, line by line")
 }
 
 // Every set that ships names tests that the laboratory has and diagnoses that exist.
@@ -84,11 +163,27 @@ func TestTheSetsThatShipFitTheirLists(t *testing.T) {
 	lib, _ := catalogue()
 	icd, _ := lib.On("2026-05-04")
 	seen := map[string]bool{}
-	for _, s := range c.app.Sets {
+	shipped, err := fs.ReadFile(data.Forms, "sets/sets.yaml")
+	require.NoError(t, err)
+	sets, err := forms.Sets("sets.yaml", string(shipped))
+	require.NoError(t, err)
+	file, err := fs.ReadFile(data.Forms, "letters/leaflets.yaml")
+	require.NoError(t, err)
+	leaflets, err := forms.Leaflets("leaflets.yaml", string(file))
+	require.NoError(t, err)
+	titles := map[string]string{}
+	for _, l := range leaflets {
+		titles[l.ID] = l.Title
+		for _, code := range l.Codes {
+			_, ok := icd.Lookup(code)
+			require.True(t, ok, "%s of the leaflet %s", code, l.ID)
+		}
+	}
+	for _, s := range sets {
 		require.False(t, seen[s.ID], s.ID)
 		seen[s.ID] = true
 		require.NotEmpty(t, s.Source, s.ID)
-		for _, p := range s.Parts(c.app.Laboratory.Tests) {
+		for _, p := range s.Parts(c.app.Laboratory.Tests, titles) {
 			require.False(t, p.Gone, "%s: %s", s.ID, p.Words)
 		}
 		for _, code := range s.Codes {

@@ -102,7 +102,7 @@ func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
 	// For the clinic: a new version, which this note does not take by itself.
 	require.NoError(t, c.app.AddAnswer(ctx, c.who[app.Admin], "joint-pain", "joint", "Elbow"))
 	require.Equal(t, 422, status(t, c.app.AddAnswer(ctx, c.doctor(), "joint-pain", "joint", "elbow")), "offered already")
-	f, err := c.app.ReadForm(ctx, c.doctor(), "interview", "joint-pain", "clinic")
+	f, err := c.app.ReadForm(ctx, c.doctor(), "interview", "joint-pain", "clinic", 0)
 	require.NoError(t, err)
 	require.Equal(t, 2, f.Version)
 	row := app.FormRow{Kind: "interview", ID: "joint-pain"}
@@ -120,7 +120,7 @@ func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
 	require.Contains(t, reads(v), "A 58-year-old woman with big toe pain", "a note reads as in the version it was asked in")
 
 	// The finding list may grow and be reworded, but lose nothing that notes use.
-	s, err := c.app.ReadForm(ctx, c.doctor(), "systems", "systems", "clinic")
+	s, err := c.app.ReadForm(ctx, c.doctor(), "systems", "systems", "clinic", 0)
 	require.NoError(t, err)
 	lost := app.FormText{FormRow: s.FormRow, Body: strings.Replace(s.Body, "{id: rash, say: rash}", "{id: rashes, say: rash}", 1)}
 	_, err = c.app.SaveForm(ctx, c.doctor(), lost, 1)

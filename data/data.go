@@ -46,19 +46,15 @@ var HouseTests []byte
 //go:embed house/vaccines.yaml
 var Vaccines []byte
 
-// Sets are the sets of plan parts by diagnosis, in YAML.
-//
-//go:embed sets/sets.yaml
-var Sets []byte
-
 // Services are the services that can be charged, in YAML.
 //
 //go:embed services/services.yaml
 var Services []byte
 
-// Forms holds the body systems, interviews, kinds of visit and snippets.
+// Forms holds the body systems, interviews, kinds of visit, snippets, sets, letters and
+// leaflets.
 //
-//go:embed findings interviews visits snippets
+//go:embed findings interviews visits snippets sets letters
 var Forms embed.FS
 
 // Catalogue returns the compact ICD-10-CM catalogue that ships with the application.

@@ -13,7 +13,8 @@ import (
 func Elsewhere(now time.Time) *standin.Elsewhere {
 	day := func(ago int) string { return now.AddDate(0, 0, -ago).Format(time.DateOnly) }
 	return &standin.Elsewhere{
-		Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},
+		Accounts: accounts(),
+		Reading:  standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},
 		People: []standin.Person{
 			{Family: "Tollefsen", Given: "Bram", BirthDate: "1980-10-02", Record: "SK-21402",
 				Dispensed: []standin.Dispensing{
@@ -47,6 +48,18 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 				Dispensed: []standin.Dispensing{{ID: "d7", Medicine: "Zolpidem 5 mg tablet", Dose: "1 tablet at night", Day: day(15), By: "Northsound Hospital pharmacy"}}},
 		},
 	}
+}
+
+// accounts are the portal accounts; the one of Wilhelmina Osei was closed, which her
+// chart does not know yet.
+func accounts() []string {
+	var out []string
+	for _, p := range patients {
+		if p.portal && p.key != "mina" {
+			out = append(out, p.record)
+		}
+	}
+	return out
 }
 
 func response(id, questionnaire string, at time.Time, items ...string) json.RawMessage {

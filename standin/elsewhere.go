@@ -1,28 +1,33 @@
 package standin
 
 import (
+	"bytes"
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
 	"time"
 )
 
 // Elsewhere simulates the other parties of a visit on one address: a pharmacy
-// network and a patient portal with FHIR R4 searches, a cuff and scale that
+// network and a patient portal with FHIR R4 searches and messages, a cuff and scale that
 // measures in pounds, inches and degrees Fahrenheit, and a fax line.
 type Elsewhere struct {
-	People  []Person
-	Reading Reading
-	Down    bool // nobody answers
+	People   []Person
+	Reading  Reading
+	Accounts []string // records of the patients with a portal account
+	Down     bool     // nobody answers
 
-	mu     sync.Mutex
-	faxes  map[string]Fax
-	server *http.Server
-	addr   string
+	mu       sync.Mutex
+	faxes    map[string]Fax
+	messages map[string]Message
+	server   *http.Server
+	addr     string
 }
 
 // Person is somebody the pharmacy network or the portal knows.
@@ -49,17 +54,25 @@ type Fax struct {
 	Times  int
 }
 
+// Message is a message that the portal took, once for each identifier.
+type Message struct {
+	Record, Text string
+	Attached     string // title of the document that came with it
+	Times        int
+}
+
 // Open listens on an address.
 func (e *Elsewhere) Open(addr string) error {
 	ln, err := net.Listen("tcp", addr)
 	if err != nil {
 		return err
 	}
-	e.faxes, e.addr = map[string]Fax{}, ln.Addr().String()
+	e.faxes, e.messages, e.addr = map[string]Fax{}, map[string]Message{}, ln.Addr().String()
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /fhir/MedicationDispense/_search", e.dispenses)
 	mux.HandleFunc("POST /fhir/QuestionnaireResponse/_search", e.responses)
 	mux.HandleFunc("POST /fhir/Observation/_search", e.observations)
+	mux.HandleFunc("PUT /fhir/Communication/{id}", e.communication)
 	mux.HandleFunc("PUT /fax/{id}", e.fax)
 	e.server = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		e.mu.Lock()
@@ -92,11 +105,57 @@ func (e *Elsewhere) Set(f func(*Elsewhere)) {
 func (e *Elsewhere) Faxes() map[string]Fax {
 	e.mu.Lock()
 	defer e.mu.Unlock()
-	out := map[string]Fax{}
-	for k, v := range e.faxes {
-		out[k] = v
+	return maps.Clone(e.faxes)
+}
+
+// Messages returns what the portal took, by identifier.
+func (e *Elsewhere) Messages() map[string]Message {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return maps.Clone(e.messages)
+}
+
+func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
+	refuse := func(status int, words string) {
+		w.Header().Set("Content-Type", "application/fhir+json")
+		w.WriteHeader(status)
+		_ = json.NewEncoder(w).Encode(map[string]any{"resourceType": "OperationOutcome", "issue": []any{map[string]any{"severity": "error", "code": "processing", "details": map[string]any{"text": words}}}})
 	}
-	return out
+	var c struct {
+		ResourceType, ID, Status string
+		Subject                  struct{ Identifier struct{ Value string } }
+		Payload                  []struct {
+			ContentString     string
+			ContentAttachment struct {
+				ContentType, Title string
+				Data               []byte
+			}
+		}
+	}
+	if err := json.NewDecoder(io.LimitReader(r.Body, 20<<20)).Decode(&c); err != nil || c.ResourceType != "Communication" || c.ID != r.PathValue("id") || c.Status != "completed" {
+		refuse(http.StatusBadRequest, "that is no Communication of this identifier")
+		return
+	}
+	m := Message{Record: c.Subject.Identifier.Value}
+	for _, p := range c.Payload {
+		m.Text += p.ContentString
+		if p.ContentAttachment.Title != "" {
+			if !bytes.HasPrefix(p.ContentAttachment.Data, []byte("%PDF-")) {
+				refuse(http.StatusUnprocessableEntity, "the attachment is no PDF")
+				return
+			}
+			m.Attached = p.ContentAttachment.Title
+		}
+	}
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if !slices.Contains(e.Accounts, m.Record) {
+		refuse(http.StatusUnprocessableEntity, "no account with this record number")
+		return
+	}
+	m.Times = e.messages[c.ID].Times + 1
+	e.messages[c.ID] = m // the same identifier is one message
+	w.WriteHeader(http.StatusCreated)
 }
 
 func bundle(w http.ResponseWriter, resources []any) {

@@ -16,7 +16,11 @@ type Medicine struct {
 }
 
 // Problem is an entry of the problem list.
-type Problem struct{ ID, PatientID, Code, Title, Since, Ended string }
+type Problem struct {
+	ID, PatientID, Code, Title string
+	Since, Ended               string // days on which it came on and off the list
+	Onset, State               string // since when it is known (year, month or day), how it stands
+}
 
 // Vital is one measurement, its unit in UCUM.
 type Vital struct {
@@ -62,7 +66,13 @@ func (q *Q) Medicines(patient string) ([]Medicine, error) {
 
 // AddProblem puts a code on the problem list; one already there stays as it is.
 func (q *Q) AddProblem(p Problem) (added bool, err error) {
-	n, err := q.exec("INSERT INTO problem VALUES (?,?,?,?,?,?) ON CONFLICT DO NOTHING", p.ID, p.PatientID, p.Code, p.Title, p.Since, p.Ended)
+	n, err := q.exec("INSERT INTO problem(id, patient_id, code, title, since, ended, onset, state) VALUES (?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", p.ID, p.PatientID, p.Code, p.Title, p.Since, p.Ended, p.Onset, p.State)
+	return n > 0, err
+}
+
+// DescribeProblem says since when a current problem is known and how it stands.
+func (q *Q) DescribeProblem(patient, code, onset, state string) (bool, error) {
+	n, err := q.exec("UPDATE problem SET onset = ?, state = ? WHERE patient_id "+samePerson+" AND code = ? AND ended = ''", onset, state, patient, code)
 	return n > 0, err
 }
 
@@ -75,8 +85,8 @@ func (q *Q) EndProblem(patient, code, day string) (bool, error) {
 // Problems lists a patient's current problems.
 func (q *Q) Problems(patient string) ([]Problem, error) {
 	return list(q, func(s scanner, p *Problem) error {
-		return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended)
-	}, "SELECT id, patient_id, code, title, min(since), ended FROM problem WHERE patient_id "+samePerson+" AND ended = '' GROUP BY code ORDER BY since DESC, rowid", patient)
+		return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended, &p.Onset, &p.State)
+	}, "SELECT id, patient_id, code, title, min(since), ended, onset, state FROM problem WHERE patient_id "+samePerson+" AND ended = '' GROUP BY code ORDER BY since DESC, rowid", patient)
 }
 
 // AddVital stores a measurement.

@@ -49,28 +49,29 @@ type Document struct {
 	Folio                        int
 	MadeBy                       string
 	MadeAt                       time.Time
+	Form                         string // what it was written from, such as "letter referral"
 }
 
 // AddDocument files a document.
 func (q *Q) AddDocument(d Document) error {
-	return q.do("INSERT INTO document VALUES (?,?,?,?,?,?,?,?)", d.ID, d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt))
+	return q.do("INSERT INTO document VALUES (?,?,?,?,?,?,?,?,?)", d.ID, d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt), d.Form)
 }
 
 func scanDocument(s scanner, d *Document) error {
 	var at string
-	err := s.Scan(&d.ID, &d.PatientID, &d.NoteID, &d.Title, &d.Folio, &d.MadeBy, &at)
+	err := s.Scan(&d.ID, &d.PatientID, &d.NoteID, &d.Title, &d.Folio, &d.MadeBy, &at, &d.Form)
 	d.MadeAt = Moment(at)
 	return err
 }
 
 // DocumentsOf lists a patient's documents without their content, newest first.
 func (q *Q) DocumentsOf(patient string) ([]Document, error) {
-	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at FROM document WHERE patient_id "+samePerson+" ORDER BY made_at DESC", patient)
+	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE patient_id "+samePerson+" ORDER BY made_at DESC", patient)
 }
 
 // DocumentByID finds a document with its content.
 func (q *Q) DocumentByID(id string) (Document, error) {
-	d, err := one(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at FROM document WHERE id = ?", id)
+	d, err := one(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id = ?", id)
 	if err != nil {
 		return d, err
 	}
@@ -82,18 +83,19 @@ func (q *Q) DocumentByID(id string) (Document, error) {
 type Fax struct {
 	ID, DocumentID, Number, State string
 	Attempts                      int
-	LastError                     string
+	LastError, ByID               string
 	At, DoneAt                    time.Time
+	Settled                       string // how a refused one was settled
 }
 
 func scanFax(s scanner, f *Fax) error {
 	var at, done string
-	err := s.Scan(&f.ID, &f.DocumentID, &f.Number, &f.State, &f.Attempts, &f.LastError, &at, &done)
+	err := s.Scan(&f.ID, &f.DocumentID, &f.Number, &f.State, &f.Attempts, &f.LastError, &f.ByID, &at, &done, &f.Settled)
 	f.At, f.DoneAt = Moment(at), Moment(done)
 	return err
 }
 
-const faxCols = "id, document_id, number, state, attempts, last_error, at, done_at"
+const faxCols = "f.id, f.document_id, f.number, f.state, f.attempts, f.last_error, f.by_id, f.at, f.done_at, f.settled"
 
 // AddFax puts a document in the way out.
 func (q *Q) AddFax(f Fax, by string) error {
@@ -102,12 +104,17 @@ func (q *Q) AddFax(f Fax, by string) error {
 
 // DueFaxes lists what is to be sent now.
 func (q *Q) DueFaxes(now time.Time) ([]Fax, error) {
-	return list(q, scanFax, "SELECT "+faxCols+" FROM fax WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at LIMIT 20", Stamp(now))
+	return list(q, scanFax, "SELECT "+faxCols+" FROM fax f WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at LIMIT 20", Stamp(now))
 }
 
 // FaxesOf lists the faxes of a patient's documents.
 func (q *Q) FaxesOf(patient string) ([]Fax, error) {
-	return list(q, scanFax, "SELECT f.id, f.document_id, f.number, f.state, f.attempts, f.last_error, f.at, f.done_at FROM fax f JOIN document d ON d.id = f.document_id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
+	return list(q, scanFax, "SELECT "+faxCols+" FROM fax f JOIN document d ON d.id = f.document_id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
+}
+
+// FaxByID finds a fax.
+func (q *Q) FaxByID(id string) (Fax, error) {
+	return one(q, scanFax, "SELECT "+faxCols+" FROM fax f WHERE id = ?", id)
 }
 
 // SetFax records how sending went.

@@ -191,8 +191,8 @@ func (q *Q) SettleConflict(id string, at time.Time) error {
 
 // Diagnoses lists the diagnoses of a note, first-listed first.
 func (q *Q) Diagnoses(noteID string) ([]note.Diagnosis, error) {
-	return list(q, func(s scanner, d *note.Diagnosis) error { return s.Scan(&d.Code, &d.Title, &d.Edition) },
-		"SELECT code, title, edition FROM note_diagnosis WHERE note_id = ? ORDER BY position", noteID)
+	return list(q, func(s scanner, d *note.Diagnosis) error { return s.Scan(&d.Code, &d.Title, &d.Edition, &d.Joined) },
+		"SELECT code, title, edition, joined FROM note_diagnosis WHERE note_id = ? ORDER BY position", noteID)
 }
 
 // SetDiagnoses replaces the list if it is still at the version it was seen in.
@@ -204,15 +204,34 @@ func (q *Q) SetDiagnoses(noteID string, ds []note.Diagnosis, version int) error 
 	if n == 0 {
 		return ErrStale
 	}
+	before, err := q.Diagnoses(noteID)
+	if err != nil {
+		return err
+	}
+	joined := map[string]bool{}
+	for _, d := range before {
+		joined[d.Code] = d.Joined
+	}
 	if err := q.do("DELETE FROM note_diagnosis WHERE note_id = ?", noteID); err != nil {
 		return err
 	}
 	for i, d := range ds {
-		if err := q.do("INSERT INTO note_diagnosis VALUES (?,?,?,?,?)", noteID, d.Code, d.Title, d.Edition, i); err != nil {
+		// The first begins the first bullet.
+		if err := q.do("INSERT INTO note_diagnosis(note_id, code, title, edition, position, joined) VALUES (?,?,?,?,?,?)", noteID, d.Code, d.Title, d.Edition, i, flag(i > 0 && joined[d.Code])); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// JoinDiagnosis writes a diagnosis under the bullet of the one before it, or under one of
+// its own. The first begins the first bullet: false for it and for a code not there.
+func (q *Q) JoinDiagnosis(noteID, code string, on bool) (bool, error) {
+	n, err := q.exec("UPDATE note_diagnosis SET joined = ? WHERE note_id = ? AND code = ? AND position > 0", flag(on), noteID, code)
+	if err != nil || n == 0 {
+		return false, err
+	}
+	return true, q.do("UPDATE note SET list_version = list_version + 1 WHERE id = ?", noteID)
 }
 
 // Line is an open line with what the desk shows of it.

@@ -156,6 +156,16 @@ func describe(r *gin.Engine, s *server) huma.API {
 	}) (*nothing, error) {
 		return nil, s.app.AddProblem(ctx, who, in.ID, in.Body.Code)
 	})
+	act(api, http.MethodPut, "describe-problem", "/api/patients/{id}/problems/{code}", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Code string `path:"code" maxLength:"10"`
+		Body struct {
+			Onset string `json:"onset" maxLength:"10" doc:"Year, month or day; empty for unknown"`
+			State string `json:"state" maxLength:"20" doc:"active, recurrence, remission; empty for not said"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.DescribeProblem(ctx, who, in.ID, in.Code, in.Body.Onset, in.Body.State)
+	})
 	act(api, http.MethodDelete, "end-problem", "/api/patients/{id}/problems/{code}", func(ctx context.Context, who app.Actor, in *struct {
 		PathID
 		Code string `path:"code" maxLength:"10"`
@@ -497,9 +507,14 @@ func post[I, O any](api huma.API, name, path string, f func(context.Context, *I)
 	huma.Register(api, huma.Operation{OperationID: name, Method: http.MethodPost, Path: path}, f)
 }
 
-// act registers something a signed-in person does.
-func act[I, O any](api huma.API, method, name, path string, f func(context.Context, app.Actor, *I) (*O, error)) {
-	huma.Register(api, huma.Operation{OperationID: name, Method: method, Path: path}, func(ctx context.Context, in *I) (*O, error) {
+// act registers something a signed-in person does. limit is the greatest size of what is
+// sent, in bytes, where it is not the usual megabyte.
+func act[I, O any](api huma.API, method, name, path string, f func(context.Context, app.Actor, *I) (*O, error), limit ...int64) {
+	o := huma.Operation{OperationID: name, Method: method, Path: path}
+	if len(limit) > 0 {
+		o.MaxBodyBytes = limit[0]
+	}
+	huma.Register(api, o, func(ctx context.Context, in *I) (*O, error) {
 		who, err := actor(ctx)
 		if err != nil {
 			return nil, answer(err)

@@ -169,6 +169,12 @@ func describeWriting(api huma.API, s *server) {
 	noteAct(api, "say-of-diagnosis", "/api/notes/{id}/diagnoses/words", func(ctx context.Context, who app.Actor, id string, in note.Said) (app.NoteView, error) {
 		return s.app.SayOfDiagnosis(ctx, who, id, in)
 	})
+	noteAct(api, "join-diagnosis", "/api/notes/{id}/diagnoses/join", func(ctx context.Context, who app.Actor, id string, in struct {
+		Code string `json:"code" maxLength:"10"`
+		On   bool   `json:"on"`
+	}) (app.NoteView, error) {
+		return s.app.JoinDiagnosis(ctx, who, id, in.Code, in.On)
+	})
 	act(api, http.MethodPost, "ask-back", "/api/notes/{id}/follow-up", func(ctx context.Context, who app.Actor, in *struct {
 		PathID
 		Body struct {
@@ -202,10 +208,20 @@ func describeWriting(api huma.API, s *server) {
 		return s.app.PlanSets(ctx, who, in.ID)
 	})
 	noteAct(api, "apply-set", "/api/notes/{id}/sets", func(ctx context.Context, who app.Actor, id string, in struct {
-		Set   string   `json:"set" maxLength:"40"`
+		Set   string   `json:"set" maxLength:"60"`
 		Parts []string `json:"parts" maxItems:"60"`
 	}) (app.NoteView, error) {
 		return s.app.ApplySet(ctx, who, id, in.Set, in.Parts)
+	})
+	get(api, "plan-as-set", "/api/notes/{id}/sets/present", func(ctx context.Context, who app.Actor, in *PathID) (app.SetView, error) {
+		return s.app.PlanAsSet(ctx, who, in.ID)
+	})
+	act(api, http.MethodPost, "keep-plan-as-set", "/api/notes/{id}/sets/present", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body app.PlanSet
+	}) (*body[app.FormRow], error) {
+		out, err := s.app.KeepPlanAsSet(ctx, who, in.ID, in.Body)
+		return &body[app.FormRow]{out}, err
 	})
 	get(api, "to-book", "/api/follow-ups", func(ctx context.Context, who app.Actor, _ *nothing) ([]app.FollowUpView, error) {
 		return s.app.ToBook(ctx, who)
@@ -235,6 +251,44 @@ func describeWriting(api huma.API, s *server) {
 		out, err := s.app.AbsenceLetter(ctx, who, in.ID, in.Body.Secret, in.Body.Absence)
 		return &body[app.DocumentView]{out}, err
 	})
+	get(api, "letters", "/api/notes/{id}/letters", func(ctx context.Context, who app.Actor, in *PathID) (app.LettersView, error) {
+		return s.app.Letters(ctx, who, in.ID)
+	})
+	act(api, http.MethodPost, "sign-letter", "/api/notes/{id}/letters", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			app.Letter
+			Secret string `json:"secret,omitempty" maxLength:"1000"`
+		}
+	}) (*body[app.DocumentView], error) {
+		out, err := s.app.SignLetter(ctx, who, in.ID, in.Body.Secret, in.Body.Letter)
+		return &body[app.DocumentView]{out}, err
+	})
+	act(api, http.MethodPost, "give-leaflet", "/api/notes/{id}/leaflets", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body struct {
+			Leaflet string `json:"leaflet" maxLength:"40"`
+		}
+	}) (*body[app.DocumentView], error) {
+		out, err := s.app.GiveLeaflet(ctx, who, in.ID, in.Body.Leaflet)
+		return &body[app.DocumentView]{out}, err
+	})
+	act(api, http.MethodPost, "message-patient", "/api/notes/{id}/messages", func(ctx context.Context, who app.Actor, in *struct {
+		PathID
+		Body app.PortalMessage
+	}) (*body[app.SentView], error) {
+		out, err := s.app.MessagePatient(ctx, who, in.ID, in.Body)
+		return &body[app.SentView]{out}, err
+	})
+	act(api, http.MethodPost, "settle-sent", "/api/sent/{kind}/{id}/settle", func(ctx context.Context, who app.Actor, in *struct {
+		Kind string `path:"kind" maxLength:"10"`
+		ID   string `path:"id" maxLength:"64"`
+		Body struct {
+			How string `json:"how" maxLength:"300"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.SettleSent(ctx, who, in.Kind, in.ID, in.Body.How)
+	})
 	get(api, "pins", "/api/pins", func(ctx context.Context, who app.Actor, _ *nothing) ([]app.PinView, error) {
 		return s.app.Pins(ctx, who)
 	})
@@ -252,17 +306,26 @@ func describeWriting(api huma.API, s *server) {
 		Kind  string `path:"kind" maxLength:"20"`
 		ID    string `path:"id" maxLength:"60"`
 		Owner string `query:"owner" enum:"clinic,me" default:"clinic"`
+		// 0 is the newest.
+		Version int `query:"version" minimum:"0"`
 	}) (app.FormText, error) {
-		return s.app.ReadForm(ctx, who, in.Kind, in.ID, in.Owner)
+		return s.app.ReadForm(ctx, who, in.Kind, in.ID, in.Owner, in.Version)
+	})
+	get(api, "form-versions", "/api/forms/{kind}/{id}/versions", func(ctx context.Context, who app.Actor, in *struct {
+		Kind  string `path:"kind" maxLength:"20"`
+		ID    string `path:"id" maxLength:"60"`
+		Owner string `query:"owner" enum:"clinic,me" default:"clinic"`
+	}) ([]app.FormVersion, error) {
+		return s.app.FormVersions(ctx, who, in.Kind, in.ID, in.Owner)
 	})
 	act(api, http.MethodPost, "try-form", "/api/forms/try", func(ctx context.Context, who app.Actor, in *body[formBody]) (*body[app.Preview], error) {
 		out, err := s.app.TryForm(ctx, who, in.Body.text())
 		return &body[app.Preview]{out}, err
-	})
+	}, largeForm)
 	act(api, http.MethodPost, "save-form", "/api/forms", func(ctx context.Context, who app.Actor, in *body[formBody]) (*body[app.FormRow], error) {
 		out, err := s.app.SaveForm(ctx, who, in.Body.text(), in.Body.Base)
 		return &body[app.FormRow]{out}, err
-	})
+	}, largeForm)
 	act(api, http.MethodPost, "form-entries", "/api/forms/entries", func(ctx context.Context, who app.Actor, in *body[struct {
 		Body string `json:"body"`
 	}]) (*body[[]app.FormEntry], error) {
@@ -271,7 +334,7 @@ func describeWriting(api huma.API, s *server) {
 	})
 	act(api, http.MethodPost, "copy-entry", "/api/forms/copy", func(ctx context.Context, who app.Actor, in *body[struct {
 		Body  string `json:"body"`
-		List  string `json:"list" enum:"kinds,snippets,review,examination"`
+		List  string `json:"list" enum:"kinds,snippets,review,examination,sets,letters,leaflets"`
 		Entry string `json:"entry" maxLength:"60"`
 		ID    string `json:"id" maxLength:"40"`
 		Title string `json:"title" maxLength:"100"`
@@ -336,8 +399,11 @@ func (f forwardBody) wanted() note.Wanted {
 	return note.Wanted{Part: note.Part(f.Part), Area: note.Area(f.Area), System: f.System, Finding: f.Finding, Replace: f.Replace}
 }
 
+// largeForm is the greatest size of a form as it comes in: a table of services, in JSON.
+const largeForm = 10 << 20
+
 type formBody struct {
-	Kind    string `json:"kind" enum:"systems,visits,interview,snippets"`
+	Kind    string `json:"kind" enum:"systems,visits,interview,snippets,sets,letters,leaflets,services"`
 	ID      string `json:"id" maxLength:"40"`
 	Owner   string `json:"owner" enum:"clinic,me"`
 	Body    string `json:"body"`

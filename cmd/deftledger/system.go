@@ -17,7 +17,6 @@ import (
 
 	"deftledger/app"
 	"deftledger/core/coding"
-	"deftledger/core/order"
 	"deftledger/core/safety"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
@@ -172,13 +171,6 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err := yaml.UnmarshalWithOptions(data.Services, &charged, yaml.Strict()); err != nil {
 		return nil, fmt.Errorf("the list of services: %w", err)
 	}
-	var plans struct {
-		Version int
-		Sets    []order.Set
-	}
-	if err := yaml.UnmarshalWithOptions(data.Sets, &plans, yaml.Strict()); err != nil {
-		return nil, fmt.Errorf("the sets: %w", err)
-	}
 	var lab app.Laboratory
 	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
 		return nil, fmt.Errorf("the laboratory's test list: %w", err)
@@ -215,7 +207,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Sets: plans.Sets, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Reader: reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()
@@ -247,7 +239,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	var wg sync.WaitGroup
 	wg.Go(func() { s.app.Outbox(ctx) })
 	wg.Go(func() { s.app.Inbox(ctx) })
-	wg.Go(func() { s.app.Faxes(ctx) })
+	wg.Go(func() { s.app.Sending(ctx) })
 	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Receive, s.app.TooLarge(s.limit)) })
 	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return ctx }}

@@ -108,12 +108,7 @@ func ageWords(months int) string {
 func FindVaccines(vs []Vaccine, query string) []Vaccine {
 	out := []Vaccine{}
 	for _, v := range vs {
-		words := strings.FieldsFunc(strings.ToLower(v.Name+" "+v.CVX+" "+strings.Join(v.Also, " ")), func(r rune) bool { return strings.ContainsRune(" ,()-", r) })
-		all := true
-		for _, w := range strings.Fields(strings.ToLower(query)) {
-			all = all && slices.ContainsFunc(words, func(s string) bool { return strings.HasPrefix(s, w) })
-		}
-		if all {
+		if WordsBegin(v.Name+" "+v.CVX+" "+strings.Join(v.Also, " "), query) {
 			out = append(out, v)
 		}
 	}

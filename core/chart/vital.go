@@ -184,10 +184,16 @@ func shown(ucum string) string {
 	return ucum
 }
 
-// ShownUnit writes the UCUM unit of a vital sign as people read it.
+// readable are UCUM units as people read them.
+var readable = map[string]string{
+	"kg/m2": "kg/m²", "mL/min/{1.73_m2}": "mL/min/1.73 m²", "10*3/uL": "10³/µL", "m[IU]/L": "mIU/L", "m[IU]/mL": "mIU/mL", "[IU]/mL": "IU/mL",
+	"ug/dL": "µg/dL", "ug/mL{FEU}": "µg/mL FEU", "[pH]": "", "{INR}": "", "{SG}": "",
+}
+
+// ShownUnit writes a UCUM unit as people read it.
 func ShownUnit(ucum string) string {
-	if ucum == "kg/m2" {
-		return "kg/m²"
+	if words, known := readable[ucum]; known {
+		return words
 	}
 	return shown(ucum)
 }

@@ -12,6 +12,8 @@ const (
 	Report   Kind = "report"    // a result that nobody signed
 	ToSign   Kind = "to sign"   // an order prepared for a physician's signature
 	FollowUp Kind = "follow-up" // a further visit wished for and not booked
+	Message  Kind = "message"   // a message to the patient that has not arrived
+	Fax      Kind = "fax"       // a fax that has not arrived
 )
 
 // Act is the act that closes a line of this kind, in the words shown on the desk.
@@ -23,6 +25,10 @@ func (k Kind) Act() string {
 		return "all tests final and signed, or cancelled with a reason"
 	case FollowUp:
 		return "book the visit, or drop it with the reason"
+	case Message:
+		return "the portal takes it, or say how the patient was told"
+	case Fax:
+		return "the other side takes it, or say how it was sent instead"
 	case ToSign:
 		return "sign the order, or give it back with the reason"
 	case Report:

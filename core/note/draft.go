@@ -199,8 +199,14 @@ func Read(blocks []Block, diagnoses []Diagnosis) []Section {
 		var lines []string
 		group := ""
 		if p == Assessment {
+			bullets := 0
 			for i, d := range diagnoses {
-				lines = append(lines, fmt.Sprintf("%d. %s (%s)", i+1, d.Title, d.Code))
+				if i > 0 && d.Joined {
+					lines[bullets-1] += fmt.Sprintf("; %s (%s)", d.Title, d.Code)
+					continue
+				}
+				bullets++
+				lines = append(lines, fmt.Sprintf("%d. %s (%s)", bullets, d.Title, d.Code))
 			}
 			if len(lines) > 0 {
 				lines = append(lines, "")

@@ -186,10 +186,17 @@ type Block struct {
 }
 
 // Text is the block as it reads, without its label.
-func (b Block) Text() string {
+func (b Block) Text() string { return b.text(func(Piece) bool { return true }) }
+
+// LookedAt returns the text of a block without what was carried and nobody looked at.
+func (b Block) LookedAt() string { return b.text(func(p Piece) bool { return p.Looked }) }
+
+func (b Block) text(with func(Piece) bool) string {
 	var out []string
 	for _, p := range b.Pieces {
-		out = append(out, p.Text)
+		if with(p) {
+			out = append(out, p.Text)
+		}
 	}
 	return strings.Join(out, " ")
 }

@@ -54,6 +54,19 @@ func Due(text, today string) (day, said string, err error) {
 	return at.Format(time.DateOnly), said, nil
 }
 
+// SpanOf writes a span as Due says it ("in 2 months") in its short keys ("2m"). A day of
+// the calendar is no span: "".
+func SpanOf(said string) string {
+	f := strings.Fields(said)
+	if len(f) != 3 || f[0] != "in" {
+		return ""
+	}
+	if f[1] == "one" {
+		f[1] = "1"
+	}
+	return f[1] + f[2][:1]
+}
+
 func addMonths(t time.Time, n int) time.Time {
 	first := time.Date(t.Year(), t.Month(), 1, 0, 0, 0, 0, time.UTC).AddDate(0, n, 0)
 	last := first.AddDate(0, 1, -1).Day()

@@ -48,6 +48,7 @@ type Diagnosis struct {
 	Code    string `json:"code"`
 	Title   string `json:"title"`
 	Edition string `json:"edition"`
+	Joined  bool   `json:"joined,omitempty"` // under one bullet with the one before it
 }
 
 // Content is what is signed: the whole note as it reads, with where each sentence

@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"deftledger/core/chart"
 )
 
 // HouseTest is a test done in the practice itself.
@@ -131,12 +133,7 @@ func plainUnit(u string) string {
 func FindHouse(tests []HouseTest, query string) []HouseTest {
 	out := []HouseTest{}
 	for _, t := range tests {
-		words := strings.Fields(strings.ToLower(t.Name + " " + t.Code + " " + strings.Join(t.Also, " ")))
-		all := true
-		for _, w := range strings.Fields(strings.ToLower(query)) {
-			all = all && slices.ContainsFunc(words, func(s string) bool { return strings.HasPrefix(s, w) })
-		}
-		if all {
+		if chart.WordsBegin(t.Name+" "+t.Code+" "+strings.Join(t.Also, " "), query) {
 			out = append(out, t)
 		}
 	}

@@ -11,10 +11,10 @@ import (
 	"github.com/goccy/go-yaml/parser"
 )
 
-// Entry is one entry of a form that holds many: a kind of visit, a snippet, or a
-// body system. From and To are its first and last line, counted from 1.
+// Entry is one entry of a form that holds many: a kind of visit, a snippet, a body
+// system, a set, a letter or a leaflet. From and To are its first and last line, counted from 1.
 type Entry struct {
-	List  string `json:"list"` // kinds, snippets, review or examination
+	List  string `json:"list"` // kinds, snippets, review, examination, sets, letters or leaflets
 	ID    string `json:"id"`
 	Title string `json:"title"`
 	From  int    `json:"from"`
@@ -22,9 +22,10 @@ type Entry struct {
 }
 
 // lists are the lists that hold entries, with what names and titles an entry.
-var lists = map[string][2]string{"kinds": {"id", "name"}, "snippets": {"key", "title"}, "review": {"id", "name"}, "examination": {"id", "name"}}
+var lists = map[string][2]string{"kinds": {"id", "name"}, "snippets": {"key", "title"}, "review": {"id", "name"}, "examination": {"id", "name"}, "sets": {"id", "title"}, "letters": {"id", "title"}, "leaflets": {"id", "title"}}
 
-// Entries lists the entries of a form of kinds of visit, snippets or body systems.
+// Entries lists the entries of a form of kinds of visit, snippets, body systems, sets,
+// letters or leaflets.
 func Entries(file, text string) ([]Entry, error) {
 	var any any
 	if err := decode(file, text, false, &any); err != nil {

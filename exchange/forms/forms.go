@@ -1,6 +1,7 @@
 // Package forms reads the files that make up the clinic's own ways of documenting:
 // the list of body systems, interviews (FHIR Questionnaire with text templates
-// beside it), kinds of visit and snippets. What is wrong is told with its line.
+// beside it), kinds of visit, snippets, sets, letters, leaflets and the table of
+// services. What is wrong is told with its line.
 package forms
 
 import (
@@ -67,6 +68,12 @@ func decode(file, text string, strict bool, into any) error {
 		return &Fault{file, 0, err.Error()}
 	}
 	return nil
+}
+
+// encode writes a value as YAML, leaving out what is empty.
+func encode(v any) (string, error) {
+	b, err := yaml.MarshalWithOptions(v, yaml.OmitEmpty())
+	return string(b), err
 }
 
 // located turns a fault of the content into one with the line where it stands.
@@ -202,11 +209,11 @@ func AddOption(questionnaire, link, words string) (string, error) {
 	if end < 0 {
 		return "", fmt.Errorf("the answers of %q are not closed", link)
 	}
-	option, err := json.Marshal(map[string]any{"valueCoding": map[string]string{"code": code(words), "display": words}})
+	option, err := json.Marshal(map[string]any{"valueCoding": map[string]string{"code": Name(words), "display": words}})
 	if err != nil {
 		return "", err
 	}
-	if strings.Contains(rest[open:end], `"code": "`+code(words)+`"`) || strings.Contains(rest[open:end], `"code":"`+code(words)+`"`) {
+	if strings.Contains(rest[open:end], `"code": "`+Name(words)+`"`) || strings.Contains(rest[open:end], `"code":"`+Name(words)+`"`) {
 		return "", fmt.Errorf("%q is offered already", words)
 	}
 	sep := ", "
@@ -216,8 +223,8 @@ func AddOption(questionnaire, link, words string) (string, error) {
 	return questionnaire[:at] + rest[:end] + sep + string(option) + rest[end:], nil
 }
 
-// code makes a code from the words of an answer.
-func code(words string) string {
+// Name makes a name of small letters, digits and hyphens from words.
+func Name(words string) string {
 	var b strings.Builder
 	for _, r := range strings.ToLower(words) {
 		switch {

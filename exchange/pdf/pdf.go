@@ -47,6 +47,7 @@ type Document struct {
 	Patient, Identity         string
 	Visit                     string // RFC 3339
 	Mark                      string // stands on every page, such as why it was retracted
+	Unsigned                  bool   // nobody signs this kind of document, such as a leaflet
 	Entries                   []Entry
 }
 
@@ -133,7 +134,11 @@ func Render(d Document) ([]byte, error) {
 		f.Line(22, f.GetY(), 194, f.GetY())
 		f.SetFont("sans", "", 8.5)
 		if now.SignedAt == "" {
-			f.CellFormat(0, 5, "Not signed", "", 1, "L", false, 0, "")
+			words := "Not signed"
+			if d.Unsigned {
+				words = ""
+			}
+			f.CellFormat(0, 5, words, "", 1, "L", false, 0, "")
 			f.CellFormat(120, 4, "", "", 0, "L", false, 0, "")
 		} else {
 			f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", 1, "L", false, 0, "")
@@ -146,16 +151,21 @@ func Render(d Document) ([]byte, error) {
 		now = e     // the footer of a page is drawn when it ends
 		if i == 0 {
 			f.SetFont("serif", "", 17)
-			f.MultiCell(0, 8, d.Title, "", "L", false)
+			f.MultiCell(0, 8, printable(d.Title, inSerif()), "", "L", false)
 			f.SetFont("sans", "", 9.5)
-			f.MultiCell(0, 5, printable(d.Subtitle, inSans())+" · "+moment(d.Visit), "", "L", false)
+			if d.Subtitle != "" {
+				d.Subtitle += " · "
+			}
+			f.MultiCell(0, 5, printable(d.Subtitle, inSans())+moment(d.Visit), "", "L", false)
 			f.Ln(3)
 		}
 		for _, s := range e.Sections {
-			f.SetFont("sans", "B", 10)
-			f.SetTextColor(0x1F, 0x5B, 0x54)
-			f.CellFormat(0, 6, s.Heading, "", 1, "L", false, 0, "")
-			f.SetTextColor(0x1D, 0x2B, 0x2F)
+			if s.Heading != "" {
+				f.SetFont("sans", "B", 10)
+				f.SetTextColor(0x1F, 0x5B, 0x54)
+				f.MultiCell(0, 6, printable(s.Heading, inSans()), "", "L", false)
+				f.SetTextColor(0x1D, 0x2B, 0x2F)
+			}
 			f.SetFont("serif", "", 11)
 			f.MultiCell(0, 5.6, printable(s.Text, inSerif()), "", "L", false)
 			f.Ln(3.5)

@@ -120,7 +120,14 @@ export function Chart() {
 }
 
 const quarters: Record<string, number> = { open: 0, "in hand": 2, "waiting on others": 3, closed: 4 };
-const kinds: Record<string, string> = { note: "Note", order: "Order", report: "Result", "follow-up": "Come back" };
+const kinds: Record<string, string> = {
+  note: "Note",
+  order: "Order",
+  report: "Result",
+  "follow-up": "Come back",
+  message: "Message",
+  fax: "Fax",
+};
 
 // Open lists, in the margin, what somebody still has to close in this chart.
 function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Schemas["PreparedView"]) => void }) {
@@ -130,6 +137,8 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
     const report = chart.reports.find((r) => r.id === l.subject);
     const order = chart.orders.find((o) => o.id === l.subject);
     const visit = chart.visits.find((v) => v.noteId === l.subject);
+    if (l.kind === "message") return chart.messages.find((m) => m.id === l.subject)?.problem || "on its way to the portal";
+    if (l.kind === "fax") return "on its way";
     if (report) return <Link to={`/desk/report/${report.id}`}>{report.title}</Link>;
     if (visit) return <Link to={`/patients/${chart.patient.id}/visits/${visit.id}`}>{visit.kind}</Link>;
     return order?.tests.map((t) => t.name).join(", ");
@@ -187,6 +196,7 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
       order: undefined,
     })),
     ...chart.vaccines.map((v) => ({ at: v.at, id: v.id, vaccine: v, visit: undefined, order: undefined, report: undefined })),
+    ...chart.messages.map((m) => ({ at: m.at, id: m.id, message: m, visit: undefined, order: undefined, report: undefined })),
     ...chart.documents.map((d) => ({ at: d.at, id: d.id, document: d, visit: undefined, order: undefined, report: undefined })),
   ].sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
   if (rows.length === 0)
@@ -246,6 +256,16 @@ function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
                   <span className="small">
                     {r.vaccine.given.maker}, lot {r.vaccine.given.lot} · {r.vaccine.by}
                   </span>
+                </>
+              )}
+              {"message" in r && r.message && (
+                <>
+                  <span className="font-semibold">Message to the patient</span>{" "}
+                  <span className="small">portal, {r.message.by}</span>
+                  <span className={`float-right ${r.message.state === "refused" ? "text-alarm" : "text-faded"}`}>
+                    {r.message.state}
+                  </span>
+                  <span className="block max-w-[60ch]">{r.message.says}</span>
                 </>
               )}
               {"document" in r && r.document && (

@@ -37,6 +37,8 @@ const words: Record<string, [string, string]> = {
   report: ["result to sign", "results to sign"],
   "follow-up": ["visit to book", "visits to book"],
   "to sign": ["prepared order", "prepared orders"],
+  message: ["message not delivered", "messages not delivered"],
+  fax: ["fax not delivered", "faxes not delivered"],
 };
 
 /** Spine is who this is: always the same place, always in sight. */
@@ -93,7 +95,17 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
       </section>
       <Group title="Problems">
         {chart.problems?.length ? (
-          chart.problems.map((x) => <p key={x.code}>{x.title}</p>)
+          chart.problems.map((x) => (
+            <p key={x.code}>
+              {x.title}
+              {(x.onset || (x.state && x.state !== "active")) && (
+                <span className="text-faded">
+                  {x.onset && ` since ${x.onset}`}
+                  {x.state && x.state !== "active" && `, ${x.state}`}
+                </span>
+              )}
+            </p>
+          ))
         ) : (
           <p className="text-faded">None recorded</p>
         )}

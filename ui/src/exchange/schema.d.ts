@@ -308,6 +308,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/forms/{kind}/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["form-versions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house": {
         parameters: {
             query?: never;
@@ -516,6 +532,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/diagnoses/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["join-diagnosis"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/diagnoses/words": {
         parameters: {
             query?: never;
@@ -660,6 +692,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/leaflets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give-leaflet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/leave": {
         parameters: {
             query?: never;
@@ -676,6 +724,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["letters"];
+        put?: never;
+        post: operations["sign-letter"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/looked": {
         parameters: {
             query?: never;
@@ -686,6 +750,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["looked"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/messages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["message-patient"];
         delete?: never;
         options?: never;
         head?: never;
@@ -734,6 +814,22 @@ export interface paths {
         get: operations["plan-sets"];
         put?: never;
         post: operations["apply-set"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/sets/present": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["plan-as-set"];
+        put?: never;
+        post: operations["keep-plan-as-set"];
         delete?: never;
         options?: never;
         head?: never;
@@ -940,7 +1036,7 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        put?: never;
+        put: operations["describe-problem"];
         post?: never;
         delete: operations["end-problem"];
         options?: never;
@@ -1102,6 +1198,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["sign-report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sent/{kind}/{id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["settle-sent"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1664,12 +1776,12 @@ export interface components {
         "BodyStruct { Body string \"json:\\\"body\\\"\" }Body": {
             body: string;
         };
-        "BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExamination\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body": {
+        "BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExaminationSetsLettersLeaflets\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body": {
             body: string;
             entry: string;
             id: string;
             /** @enum {string} */
-            list: "kinds" | "snippets" | "review" | "examination";
+            list: "kinds" | "snippets" | "review" | "examination" | "sets" | "letters" | "leaflets";
             title: string;
         };
         "BodyStruct { Code string \"json:\\\"code\\\" maxLength:\\\"10\\\"\"; Clinic bool \"json:\\\"clinicOmitempty\\\"\"; Off bool \"json:\\\"offOmitempty\\\"\" }Body": {
@@ -1780,6 +1892,8 @@ export interface components {
             medicines: components["schemas"]["MedicineView"][];
             /** @description Records of the same person that are read as part of this chart */
             merged: components["schemas"]["MergeView"][];
+            /** @description Written to the patient through the portal, newest first */
+            messages: components["schemas"]["SentView"][];
             open: components["schemas"]["LineView"][];
             orders: components["schemas"]["OrderView"][];
             patient: components["schemas"]["PatientView"];
@@ -1856,6 +1970,12 @@ export interface components {
             decision: "take in" | "leave out" | "join";
             ids: string[];
         };
+        "Describe-problemRequest": {
+            /** @description Year, month or day; empty for unknown */
+            onset: string;
+            /** @description active, recurrence, remission; empty for not said */
+            state: string;
+        };
         Desk: {
             /** Format: int64 */
             count: number;
@@ -1865,6 +1985,8 @@ export interface components {
             orders: components["schemas"]["DeskOrder"][];
             quarantine: components["schemas"]["HeldMessage"][];
             reports: components["schemas"]["DeskReport"][];
+            /** @description Messages and faxes that have not arrived */
+            sent: components["schemas"]["DeskSent"][];
             toSign: components["schemas"]["DeskPrepared"][];
         };
         DeskNote: {
@@ -1892,13 +2014,24 @@ export interface components {
             report: components["schemas"]["ReportRow"];
             since: string;
         };
+        DeskSent: {
+            patient: components["schemas"]["PatientView"];
+            sent: components["schemas"]["SentView"];
+            since: string;
+        };
         DiagnosisView: {
             code: string;
             edition: string;
+            /** @description Under one bullet with the one before it */
+            joined: boolean;
             /** @description Measures that show its course, as recorded */
             measures: components["schemas"]["MeasureView"][];
             onProblemList: boolean;
+            /** @description Since when it is known, of the problem list */
+            onset: string;
             said: components["schemas"]["Said"];
+            /** @description How it stands, of the problem list */
+            state: string;
             title: string;
         };
         Difference: {
@@ -2121,7 +2254,7 @@ export interface components {
             body: string;
             id: string;
             /** @enum {string} */
-            kind: "systems" | "visits" | "interview" | "snippets";
+            kind: "systems" | "visits" | "interview" | "snippets" | "sets" | "letters" | "leaflets" | "services";
             /** @enum {string} */
             owner: "clinic" | "me";
             prose?: string;
@@ -2130,7 +2263,7 @@ export interface components {
         FormRow: {
             id: string;
             /** @enum {string} */
-            kind: "systems" | "visits" | "interview" | "snippets";
+            kind: "systems" | "visits" | "interview" | "snippets" | "sets" | "letters" | "leaflets" | "services";
             /** @enum {string} */
             owner: "clinic" | "me";
             retired: boolean;
@@ -2143,7 +2276,7 @@ export interface components {
             body: string;
             id: string;
             /** @enum {string} */
-            kind: "systems" | "visits" | "interview" | "snippets";
+            kind: "systems" | "visits" | "interview" | "snippets" | "sets" | "letters" | "leaflets" | "services";
             /** @enum {string} */
             owner: "clinic" | "me";
             prose: string;
@@ -2157,6 +2290,13 @@ export interface components {
             also: string[];
             id: string;
             title: string;
+        };
+        FormVersion: {
+            at: string;
+            /** @description Empty for what ships */
+            by: string;
+            /** Format: int64 */
+            version: number;
         };
         FormsView: {
             forms: components["schemas"]["FormRow"][];
@@ -2182,6 +2322,9 @@ export interface components {
             patient: components["schemas"]["PatientView"];
             state: string;
             visitId: string;
+        };
+        "Give-leafletRequest": {
+            leaflet: string;
         };
         Given: {
             cvx: string;
@@ -2335,6 +2478,10 @@ export interface components {
             sex: string;
             sided: string;
         };
+        "Join-diagnosisRequest": {
+            code: string;
+            on: boolean;
+        };
         Kit: {
             expires: string;
             lot: string;
@@ -2346,9 +2493,37 @@ export interface components {
             system: string;
             text: string;
         };
+        LeafletView: {
+            /** @description As it was given at this visit; empty when it was not */
+            document: string;
+            /** @description It is for a diagnosis of this visit */
+            fits: boolean;
+            id: string;
+            source: string;
+            text: string;
+            title: string;
+        };
         "Leave-noteRequest": {
             staff: string;
             words: string;
+        };
+        LetterView: {
+            id: string;
+            /** @description Fields that nobody filled */
+            open: string[];
+            text: string;
+            title: string;
+            /** @enum {string} */
+            to: "colleague" | "patient" | "other";
+        };
+        LettersView: {
+            /** @description Those of the diagnoses first */
+            leaflets: components["schemas"]["LeafletView"][];
+            letters: components["schemas"]["LetterView"][];
+            /** @description Through the portal, newest first */
+            messages: components["schemas"]["SentView"][];
+            /** @description The patient can be written to through the portal */
+            portal: boolean;
         };
         Level: {
             /** @enum {string} */
@@ -2587,6 +2762,14 @@ export interface components {
             code: string;
             title: string;
         };
+        PlanSet: {
+            /** @description For everybody in the clinic; else for oneself */
+            clinic?: boolean;
+            parts: string[];
+            /** @description In the place of a set of the same name */
+            replace?: boolean;
+            title: string;
+        };
         Point: {
             kind: string;
             part: string;
@@ -2594,6 +2777,12 @@ export interface components {
             says: string;
             stops: boolean;
             why: string;
+        };
+        PortalMessage: {
+            /** @description A filed document that goes with it */
+            document?: string;
+            id: string;
+            text: string;
         };
         PreparedView: {
             at: string;
@@ -2629,7 +2818,12 @@ export interface components {
         };
         ProblemView: {
             code: string;
+            /** @description Since when it is known: year, month or day; empty for unknown */
+            onset: string;
+            /** @description Day on which it came on the list */
             since: string;
+            /** @description active, recurrence, remission; empty for not said */
+            state: string;
             title: string;
         };
         QuestionView: {
@@ -2787,6 +2981,21 @@ export interface components {
         "Send-faxRequest": {
             number: string;
         };
+        SentView: {
+            at: string;
+            by: string;
+            id: string;
+            /** @enum {string} */
+            kind: "message" | "fax";
+            /** @description Why it was refused, or is not there yet */
+            problem: string;
+            /** @description The message, or the title of the document */
+            says: string;
+            settled: string;
+            /** @enum {string} */
+            state: "waiting" | "delivered" | "sent" | "refused" | "settled";
+            to: string;
+        };
         Service: {
             /** Format: int64 */
             below: number;
@@ -2821,9 +3030,9 @@ export interface components {
             version: number;
         };
         SetPartView: {
-            /** @description Of a test */
+            /** @description Of a test; name of a leaflet */
             code: string;
-            /** @description The laboratory no longer offers this test */
+            /** @description The test or leaflet is no longer there */
             gone: boolean;
             key: string;
             kind: string;
@@ -2834,12 +3043,18 @@ export interface components {
         SetView: {
             /** @description It is for a diagnosis of this visit */
             fits: boolean;
+            /** @description Whose sets it is one of, in which version */
+            from: string;
+            /** @description A person's own begin with "mine:" */
             id: string;
             parts: components["schemas"]["SetPartView"][];
             source: string;
             title: string;
             /** @description What is unusual about the set for this patient */
             warns: string;
+        };
+        "Settle-sentRequest": {
+            how: string;
         };
         Share: {
             /** Format: int64 */
@@ -2854,6 +3069,13 @@ export interface components {
             patient: number;
             /** Format: int64 */
             typed: number;
+        };
+        "Sign-letterRequest": {
+            form: string;
+            secret?: string;
+            text: string;
+            /** @description Name and address of who gets it */
+            to?: string;
         };
         "Sign-noteRequest": {
             /** Format: int64 */
@@ -3579,7 +3801,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExamination\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body"];
+                "application/json": components["schemas"]["BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExaminationSetsLettersLeaflets\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body"];
             };
         };
         responses: {
@@ -3706,6 +3928,7 @@ export interface operations {
         parameters: {
             query?: {
                 owner?: "clinic" | "me";
+                version?: number;
             };
             header?: never;
             path: {
@@ -3723,6 +3946,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormText"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "form-versions": {
+        parameters: {
+            query?: {
+                owner?: "clinic" | "me";
+            };
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormVersion"][];
                 };
             };
             /** @description Error */
@@ -4199,6 +4456,41 @@ export interface operations {
             };
         };
     };
+    "join-diagnosis": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Join-diagnosisRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "say-of-diagnosis": {
         parameters: {
             query?: never;
@@ -4510,6 +4802,41 @@ export interface operations {
             };
         };
     };
+    "give-leaflet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Give-leafletRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "leave-note": {
         parameters: {
             query?: never;
@@ -4545,6 +4872,72 @@ export interface operations {
             };
         };
     };
+    letters: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LettersView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "sign-letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sign-letterRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DocumentView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     looked: {
         parameters: {
             query?: never;
@@ -4567,6 +4960,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "message-patient": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PortalMessage"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SentView"];
                 };
             };
             /** @description Error */
@@ -4702,6 +5130,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NoteView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-as-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-plan-as-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlanSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormRow"];
                 };
             };
             /** @description Error */
@@ -5122,6 +5616,40 @@ export interface operations {
             };
         };
     };
+    "describe-problem": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Describe-problemRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "end-problem": {
         parameters: {
             query?: never;
@@ -5486,6 +6014,40 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Sign-reportRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle-sentRequest"];
             };
         };
         responses: {

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
+import { day } from "../frame/time";
 import { useRight } from "../session/session";
 
 type Row = Schemas["FormRow"];
@@ -11,6 +12,10 @@ const kinds: Record<string, string> = {
   systems: "Finding lists",
   visits: "Kinds of visit",
   snippets: "Snippets",
+  sets: "Sets",
+  letters: "Letters",
+  leaflets: "Leaflets",
+  services: "Services",
 };
 
 /** Forms is where the clinic's and one's own forms are changed, with a preview. */
@@ -74,6 +79,7 @@ function Editor({ row }: { row: Row }) {
   const [id, setId] = useState(row.id);
   const [said, setSaid] = useState("");
   const box = useRef<HTMLTextAreaElement>(null);
+  const file = useRef<HTMLInputElement>(null);
   const [preview, setPreview] = useState<Schemas["Preview"] | null>(null);
   useEffect(() => {
     if (form.data) {
@@ -109,6 +115,24 @@ function Editor({ row }: { row: Row }) {
       setSaid(say(e));
     }
   }
+  /** load puts a file into the text; it is kept only as a new version. */
+  async function load(f: File | undefined) {
+    if (!f) return;
+    try {
+      setBody(new TextDecoder("utf-8", { fatal: true }).decode(await f.arrayBuffer()));
+      setSaid(`${f.name} is in the text, not kept yet: look at the preview, then keep it as a new version.`);
+      setPreview(null);
+    } catch {
+      setSaid(`${f.name} is not in UTF-8; save it again in UTF-8.`);
+    }
+  }
+  async function earlier(version: number) {
+    const params = { path: { kind: row.kind, id: row.id }, query: { owner: row.owner, version } };
+    const old = await got(api.GET("/api/forms/{kind}/{id}", { params }));
+    setBody(old.body);
+    setProse(old.prose);
+    setSaid(`Version ${version} is in the text. Kept, it becomes the newest.`);
+  }
   useKeys([
     { key: "Alt+p", label: "Preview", run: () => void look() },
     ...(may ? [{ key: "Ctrl+Enter", label: "Keep as a new version", run: () => void save() }] : []),
@@ -131,7 +155,7 @@ function Editor({ row }: { row: Row }) {
           )}
         </div>
         <label className="label mt-2 flex min-h-0 flex-[3] flex-col">
-          {row.kind === "interview" ? "Questions (FHIR Questionnaire)" : "Text of the form"}
+          {row.kind === "interview" ? "Questions (FHIR Questionnaire)" : row.kind === "services" ? services : "Text of the form"}
           <textarea
             ref={box}
             className="box mt-1 min-h-0 flex-1 resize-none font-mono text-[12.5px] text-ink"
@@ -165,10 +189,26 @@ function Editor({ row }: { row: Row }) {
           <button type="button" className="choice" onClick={() => void look()}>
             Preview <KeyCap k="Alt+p" />
           </button>
+          {may && row.kind !== "interview" && (
+            <button type="button" className="plain" onClick={() => file.current?.click()}>
+              From a file…
+            </button>
+          )}
+          <input
+            ref={file}
+            type="file"
+            hidden
+            aria-label="Read the form from a file"
+            accept={row.kind === "services" ? ".csv,.txt,.tsv" : ".yaml,.yml"}
+            onChange={(e) => {
+              void load(e.target.files?.[0]);
+              e.target.value = "";
+            }}
+          />
         </div>
       </main>
       <aside aria-label="Preview" className="w-[360px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px]">
-        {row.kind !== "interview" && body && (
+        {row.kind !== "interview" && row.kind !== "services" && body && (
           <Entries
             body={body}
             may={may}
@@ -180,6 +220,7 @@ function Editor({ row }: { row: Row }) {
             }}
           />
         )}
+        <Versions row={row} show={(v) => void earlier(v).catch((e) => setSaid(say(e)))} />
         <h2 className="mb-2 text-[17px]">Preview</h2>
         {!preview && (
           <p className="small">The preview shows what is asked and how it reads, or what is wrong and in which line.</p>
@@ -197,6 +238,43 @@ function Editor({ row }: { row: Row }) {
         )}
       </aside>
     </>
+  );
+}
+
+const services =
+  "The clinic's own services, as a table: code, words, and if wanted kind (visit, preventive, service, supply), from and below (ages in completed months)";
+
+// Versions lists the versions of a form; each can be put back into the text.
+function Versions({ row, show }: { row: Row; show: (version: number) => void }) {
+  const versions = useQuery({
+    queryKey: ["form", row.kind, row.id, row.owner, "versions"],
+    queryFn: () =>
+      got(
+        api.GET("/api/forms/{kind}/{id}/versions", {
+          params: { path: { kind: row.kind, id: row.id }, query: { owner: row.owner } },
+        }),
+      ),
+  });
+  if ((versions.data ?? []).length < 2) return null;
+  return (
+    <section aria-label="Versions" className="mb-4">
+      <h2 className="mb-1 text-[17px]">Versions</h2>
+      <ul className="max-h-[160px] overflow-auto">
+        {versions.data?.map((v, i) => (
+          <li key={v.version} className="flex items-baseline gap-2">
+            <span className="flex-1">
+              {v.version}
+              <span className="text-faded"> · {v.by ? `${v.by}, ${day(v.at)}` : "as shipped"}</span>
+            </span>
+            {i > 0 && (
+              <button type="button" className="plain py-0" onClick={() => show(v.version)}>
+                Read…
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

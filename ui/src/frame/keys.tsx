@@ -1,6 +1,6 @@
 // Keys of a screen: registered beside the act they do, listed by "?", never
 // taken from somebody who is typing.
-import { useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
+import { type KeyboardEvent as ReactKey, useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
 import { useMe } from "../session/session";
 
 export type Key = { key: string; label: string; run: () => void };
@@ -60,6 +60,14 @@ export function typing(target: EventTarget | null) {
       (t.tagName === "INPUT" && !["checkbox", "radio"].includes((t as HTMLInputElement).type)))
   );
 }
+
+/** onEscape runs an act on Escape within a panel, also while typing there. */
+export const onEscape = (run: () => void) => (e: ReactKey) => {
+  if (e.key !== "Escape" || e.isDefaultPrevented()) return;
+  e.preventDefault();
+  e.stopPropagation();
+  run();
+};
 
 /** useKeyboard listens once for the whole application. */
 export function useKeyboard() {

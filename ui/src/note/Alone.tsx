@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, say } from "../exchange/client";
 import { useRight } from "../session/session";
+import { Fax } from "../sign/Fax";
 import { useSigning } from "../sign/useSigning";
 import type { Note } from "./useNote";
 
@@ -20,7 +21,6 @@ export const heading: Record<string, string> = {
 export function Alone({ note, section, close }: { note: Note; section: string; close: () => void }) {
   const maySign = useRight("sign a note") && !note.sealed;
   const { sign, dialog, busy } = useSigning();
-  const [number, setNumber] = useState("");
   const [said, setSaid] = useState("");
   const [doc, setDoc] = useState("");
   const client = useQueryClient();
@@ -50,16 +50,6 @@ export function Alone({ note, section, close }: { note: Note; section: string; c
       done: () => void client.invalidateQueries({ queryKey: ["chart", note.visit.patient.id] }),
       failed: (e) => setSaid(say(e)),
     });
-  async function fax() {
-    const d = await file();
-    if (!d) return;
-    try {
-      await got(api.POST("/api/documents/{id}/fax", { params: { path: { id: d } }, body: { number } }));
-      setSaid(`On its way to ${number}. The chart says when it was taken.`);
-    } catch (e) {
-      setSaid(say(e));
-    }
-  }
   return (
     <section aria-label={`${section} alone`} className="mb-4 border border-edge p-3 text-[13px]">
       <h3 className="font-sans font-semibold">{section}, as a document of its own</h3>
@@ -80,13 +70,7 @@ export function Alone({ note, section, close }: { note: Note; section: string; c
             Sign and file
           </button>
         )}
-        <label className="flex items-baseline gap-1.5">
-          Fax to
-          <input className="field w-36" placeholder="555-0190" value={number} onChange={(e) => setNumber(e.target.value)} />
-        </label>
-        <button type="button" className="choice" disabled={!number} onClick={() => void fax()}>
-          Send
-        </button>
+        <Fax document={doc} file={file} />
         <button type="button" className="plain" onClick={close}>
           Done
         </button>

@@ -2,7 +2,7 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headl
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { Saying } from "./Saying";
 import type { Act } from "./useNote";
 
@@ -13,7 +13,17 @@ type Code = Schemas["CodeView"];
 const byArea: Code = { code: "areas", title: "Browse by area of the body", billable: false, why: "", notes: [] };
 
 /** Diagnoses is the list of the visit's codes: the first is first-listed. */
-export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems: boolean; act: Act }) {
+export function Diagnoses({
+  note,
+  problems,
+  mayProblems,
+  act,
+}: {
+  note: Note;
+  problems: Schemas["ProblemView"][];
+  mayProblems: boolean;
+  act: Act;
+}) {
   const client = useQueryClient();
   const [query, setQuery] = useState("");
   const [under, setUnder] = useState<Code | null>(null);
@@ -21,6 +31,7 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
   const [at, setAt] = useState(-1); // the diagnosis that keys act on: the one touched last
   const [active, setActive] = useState<Code | null>(null);
   const [saying, setSaying] = useState("");
+  const [describing, setDescribing] = useState("");
   const [inside, setInside] = useState(false); // the focus is in the field
   const [stepped, setStepped] = useState(false); // an arrow key went into what is offered without a search
   const pins = useQuery({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) });
@@ -41,11 +52,20 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
     why: p.clinic ? "pinned by the clinic" : "pinned",
     notes: [],
   }));
+  const ongoing: Code[] = problems
+    .filter((p) => !kept.some((c) => c.code === p.code))
+    .map((p) => ({
+      code: p.code,
+      title: p.title,
+      billable: true,
+      why: `on the problem list${known(p)}`,
+      notes: [],
+    }));
   const hits =
     under || query.trim()
       ? (found.data ?? []).filter((c) => !under || matches(c, query))
       : inside
-        ? [...kept.filter((c) => !list.some((d) => d.code === c.code)), byArea]
+        ? [...ongoing, ...kept, byArea].filter((c) => !list.some((d) => d.code === c.code))
         : [];
 
   const queue = useRef<Promise<unknown>>(Promise.resolve());
@@ -126,6 +146,19 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
     }
     await client.invalidateQueries({ queryKey: ["pins"] });
   }
+  /** join writes a diagnosis under one bullet with the one before it, or under its own. */
+  function join(i: number) {
+    const d = list[i];
+    if (d)
+      void act.run(
+        got(
+          api.POST("/api/notes/{id}/diagnoses/join", {
+            params: { path: { id: note.id } },
+            body: { code: d.code, on: !d.joined },
+          }),
+        ),
+      );
+  }
   const some = at >= 0 && at < list.length;
   useKeys([
     { key: "d", label: "Add a diagnosis", run: () => input.current?.focus() },
@@ -141,6 +174,18 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
           { key: "Alt+ArrowUp", label: "Move this diagnosis up", run: () => move(-1) },
           { key: "Alt+ArrowDown", label: "Move this diagnosis down", run: () => move(1) },
           { key: "t", label: "Say how this diagnosis responds", run: () => setSaying(list[at]?.code ?? "") },
+          ...(at > 0
+            ? [{ key: ".", label: "Under one bullet with the diagnosis before it, or by itself", run: () => join(at) }]
+            : []),
+          ...(mayProblems && list[at]?.onProblemList
+            ? [
+                {
+                  key: "Alt+b",
+                  label: "Since when it is known, and how it stands",
+                  run: () => setDescribing(list[at]?.code ?? ""),
+                },
+              ]
+            : []),
           { key: "x", label: "Take this diagnosis off the visit", run: () => set((codes) => codes.filter((_, i) => i !== at)) },
           ...(mayProblems
             ? [{ key: "b", label: "Put it on the problem list, or take it off", run: () => void problem(at) }]
@@ -191,7 +236,9 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
             className={`group flex flex-wrap items-baseline gap-x-4 border-b border-rule py-1.5 ${i === at ? "bg-kelp-wash" : ""}`}
             onPointerDown={() => setAt(i)}
           >
-            <span className="w-4 text-right font-semibold">{i + 1}</span>
+            <span className="w-4 text-right font-semibold">
+              {d.joined ? <span title="Under one bullet with the one before it">+</span> : bullets(list, i)}
+            </span>
             <span className="w-20 font-mono text-[13px]">{d.code}</span>
             <span className="flex-1">
               {d.title}
@@ -200,7 +247,7 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
                 <span className="text-[12.5px] text-carried"> · kept in the note, does not fit on the claim</span>
               )}
             </span>
-            <span className="text-[12.5px] text-faded">{d.onProblemList && "on problem list"}</span>
+            <span className="text-[12.5px] text-faded">{d.onProblemList && `on problem list${known(d)}`}</span>
             {i === at && (
               <span className="-mb-1 ml-[3.1rem] flex basis-full flex-wrap gap-x-2 text-[12.5px]">
                 {i > 0 && (
@@ -213,9 +260,19 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
                     {d.onProblemList ? "End problem" : "Problem list"} <KeyCap k="b" />
                   </button>
                 )}
+                {mayProblems && d.onProblemList && (
+                  <button type="button" className="plain" onClick={() => setDescribing(d.code)}>
+                    Since <KeyCap k="Alt+b" />
+                  </button>
+                )}
                 <button type="button" className="plain" onClick={() => setSaying(d.code)}>
                   Say <KeyCap k="t" />
                 </button>
+                {i > 0 && (
+                  <button type="button" className="plain" onClick={() => join(i)}>
+                    {d.joined ? "By itself" : "Join"} <KeyCap k="." />
+                  </button>
+                )}
                 <button type="button" className="plain" onClick={() => void pin(d.code)}>
                   {pins.data?.some((p) => p.code === d.code && !p.clinic) ? "Unpin" : "Pin"}
                 </button>
@@ -224,6 +281,7 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
                 </button>
               </span>
             )}
+            {describing === d.code && <Describe note={note} diagnosis={d} close={() => setDescribing("")} />}
             {saying === d.code && <Saying note={note} diagnosis={d} act={act} close={() => setSaying("")} />}
           </li>
         ))}
@@ -265,7 +323,12 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
           {hits.map((c, i) => (
             <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
               {({ focus }) => (
-                <Hit code={c} why={i === 0 || /^(pinned|formerly)/.test(c.why) ? c.why : ""} focus={focus} onFocus={setActive} />
+                <Hit
+                  code={c}
+                  why={i === 0 || /^(pinned|formerly|on the)/.test(c.why) ? c.why : ""}
+                  focus={focus}
+                  onFocus={setActive}
+                />
               )}
             </ComboboxOption>
           ))}
@@ -286,6 +349,81 @@ export function Diagnoses({ note, mayProblems, act }: { note: Note; mayProblems:
   );
 }
 
+// known says since when a problem is known and how it stands.
+function known(p: { onset: string; state: string }) {
+  return `${p.onset && ` since ${p.onset}`}${p.state && p.state !== "active" ? `, ${p.state}` : ""}`;
+}
+
+// bullets is the number of the bullet that a diagnosis begins.
+function bullets(list: Schemas["DiagnosisView"][], i: number) {
+  return list.slice(0, i + 1).filter((d) => !d.joined).length;
+}
+
+// Describe says of an ongoing problem since when it is known and how it stands.
+function Describe({ note, diagnosis, close }: { note: Note; diagnosis: Schemas["DiagnosisView"]; close: () => void }) {
+  const client = useQueryClient();
+  const [onset, setOnset] = useState(diagnosis.onset);
+  const [state, setState] = useState(diagnosis.state);
+  const [error, setError] = useState("");
+  async function keep() {
+    const patient = note.visit.patient.id;
+    try {
+      await got(
+        api.PUT("/api/patients/{id}/problems/{code}", {
+          params: { path: { id: patient, code: diagnosis.code } },
+          body: { onset, state },
+        }),
+      );
+      await client.invalidateQueries({ queryKey: ["note", note.id] });
+      await client.invalidateQueries({ queryKey: ["chart", patient] });
+      close();
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  return (
+    <form
+      aria-label="Ongoing problem"
+      className="ml-[3.1rem] flex basis-full flex-wrap items-end gap-3 py-1 text-[13px]"
+      onSubmit={(e) => {
+        e.preventDefault();
+        void keep();
+      }}
+      onKeyDown={onEscape(close)}
+    >
+      <label className="label w-36">
+        Known since
+        <input
+          autoFocus
+          className="field py-0.5 text-ink"
+          placeholder="2019, 2019-05"
+          value={onset}
+          onChange={(e) => setOnset(e.target.value)}
+        />
+      </label>
+      <label className="label">
+        It is
+        <select
+          className="mt-0.5 block rounded-[3px] border border-edge bg-leaf px-1 py-1 font-normal text-ink"
+          value={state}
+          onChange={(e) => setState(e.target.value)}
+        >
+          <option value="">not said</option>
+          <option value="active">active</option>
+          <option value="recurrence">a recurrence</option>
+          <option value="remission">in remission</option>
+        </select>
+      </label>
+      <button type="submit" className="choice py-0.5">
+        Keep <KeyCap k="Enter" />
+      </button>
+      <span role="alert" className="text-alarm">
+        {error}
+      </span>
+    </form>
+  );
+}
+
 function matches(c: Code, query: string) {
   const text = `${c.code} ${c.title}`.toLowerCase();
   return query
@@ -303,7 +441,7 @@ function Hit({ code: c, why, focus, onFocus }: { code: Code; why: string; focus:
       <span className="w-[4.6rem] shrink-0 font-mono text-[13px]">{/^[A-Z][0-9]/.test(c.code) ? c.code : ""}</span>
       <span className="flex-1">
         {c.title}
-        {why && <span className="small"> · {/^(pinned|formerly)/.test(why) ? why : `for “${why}”`}</span>}
+        {why && <span className="small"> · {/^(pinned|formerly|on the)/.test(why) ? why : `for “${why}”`}</span>}
       </span>
       {!c.billable && <span className="small shrink-0">opens ›</span>}
     </div>

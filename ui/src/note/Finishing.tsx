@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, say } from "../exchange/client";
-import { KeyCap } from "../frame/keys";
+import { KeyCap, onEscape } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { useMe } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -30,12 +30,7 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
         e.preventDefault();
         void ask();
       }}
-      onKeyDown={(e) => {
-        if (e.key === "Escape") {
-          e.stopPropagation();
-          close();
-        }
-      }}
+      onKeyDown={onEscape(close)}
     >
       <h2 className="mb-1 text-[17px]">Come back</h2>
       <div className="flex items-end gap-3">
@@ -127,12 +122,7 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
         e.preventDefault();
         void write();
       }}
-      onKeyDown={(e) => {
-        if (e.key === "Escape") {
-          e.stopPropagation();
-          close();
-        }
-      }}
+      onKeyDown={onEscape(close)}
     >
       <h2 className="mb-1 text-[17px]">Absence letter</h2>
       <div className="flex items-end gap-3">

@@ -9,6 +9,7 @@ import { useSigning } from "../sign/useSigning";
 import { Alone, heading } from "./Alone";
 import { Blocks } from "./Blocks";
 import { Absence, FollowUp, FollowUps } from "./Finishing";
+import { Letters } from "./Letters";
 import { Kept, Title } from "./Title";
 import { useNext } from "./useNext";
 import type { Note } from "./useNote";
@@ -97,6 +98,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
   const [shown, setShown] = useState(false);
   const [text, setText] = useState("");
   const [error, setError] = useState("");
+  const [letters, setLetters] = useState(false);
   const { sign, dialog, busy } = useSigning();
   const { next, open: nextPatient } = useNext(note);
   const print = () => window.open(`/api/notes/${note.id}/pdf`, "_blank", "noopener");
@@ -120,112 +122,123 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
     { key: "n", label: next ? "Open the next patient" : "Back to Today", run: () => void nextPatient() },
     ...(mayWrite && !note.retracted ? [{ key: "u", label: "Ask the patient back", run: () => setFinishing("follow-up") }] : []),
     ...(mayAmend && !note.retracted ? [{ key: "a", label: "Absence letter", run: () => setFinishing("absence") }] : []),
+    ...(mayWrite && !note.retracted
+      ? [{ key: "Alt+c", label: "Letters, leaflets, a message to the patient", run: () => setLetters(!letters) }]
+      : []),
     ...(mayAmend && !note.retracted ? [{ key: "m", label: "Write an amendment", run: () => setAdding(true) }] : []),
     ...(adding ? [{ key: "Ctrl+Enter", label: "Sign the amendment", run: () => void amend() }] : []),
   ]);
   const hidden = note.retracted && !shown;
   return (
-    <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-      <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
-        <div className="max-w-[720px]">
-          <Title note={note}>{note.retracted ? "Retracted" : "Signed and sealed"}</Title>
-          {note.retracted && (
-            <div className="mb-4 border-l-[3px] border-alarm pl-3">
-              <p className="font-semibold">Retracted: it was written in the wrong chart</p>
-              <p>{note.retracted.reason}</p>
-              <p className="small">
-                {note.retracted.by}, {day(note.retracted.at)}, {clock(note.retracted.at)} · folio {note.retracted.folio}
-              </p>
-              {note.retracted.belongs && (
-                <p>
-                  It belongs to{" "}
-                  <Link className="font-semibold text-kelp hover:underline" to={`/patients/${note.retracted.belongs}`}>
-                    record {note.retracted.record}
-                  </Link>
-                  .
+    <>
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
+          <div className="max-w-[720px]">
+            <Title note={note}>{note.retracted ? "Retracted" : "Signed and sealed"}</Title>
+            {note.retracted && (
+              <div className="mb-4 border-l-[3px] border-alarm pl-3">
+                <p className="font-semibold">Retracted: it was written in the wrong chart</p>
+                <p>{note.retracted.reason}</p>
+                <p className="small">
+                  {note.retracted.by}, {day(note.retracted.at)}, {clock(note.retracted.at)} · folio {note.retracted.folio}
                 </p>
-              )}
-              <button type="button" className="plain" onClick={() => setShown(!shown)}>
-                {shown ? "Hide the sealed original" : "Show the sealed original"}
-              </button>
-            </div>
-          )}
-          {(note.conflicts ?? []).length > 0 && <Kept note={note} />}
-          {!hidden && note.sealed && <Entry entry={note.sealed} note={note} section={setAlone} />}
-          {finishing === "follow-up" && <FollowUp note={note} close={() => setFinishing("")} />}
-          {finishing === "absence" && <Absence note={note} close={() => setFinishing("")} />}
-          <FollowUps note={note} />
-          {alone && <Alone note={note} section={alone} close={() => setAlone("")} />}
-          {!hidden && note.amendments?.map((a) => <Entry key={a.folio} entry={a} title={`Amendment of ${day(a.signedAt)}`} />)}
-          {adding && (
-            <div className="mb-4">
-              <label className="label block">
-                Amendment
-                <textarea
-                  autoFocus
-                  rows={5}
-                  className="box mt-1 font-serif text-[17px] text-ink"
-                  value={text}
-                  onChange={(e) => setText(e.target.value)}
-                />
-              </label>
-              <p role="alert" className="my-1 min-h-[21px] text-[13px] text-alarm">
-                {error}
-              </p>
-              <button type="button" className="act" disabled={busy} onClick={() => void amend()}>
-                Sign the amendment <KeyCap k="Ctrl+Enter" />
-              </button>
-              <button type="button" className="plain ml-4" onClick={() => setAdding(false)}>
-                Leave it
-              </button>
-            </div>
-          )}
-          {retracting && (
-            <Retract note={note} chart={chart} sign={sign} busy={busy} close={() => setRetracting(false)} done={refresh} />
-          )}
+                {note.retracted.belongs && (
+                  <p>
+                    It belongs to{" "}
+                    <Link className="font-semibold text-kelp hover:underline" to={`/patients/${note.retracted.belongs}`}>
+                      record {note.retracted.record}
+                    </Link>
+                    .
+                  </p>
+                )}
+                <button type="button" className="plain" onClick={() => setShown(!shown)}>
+                  {shown ? "Hide the sealed original" : "Show the sealed original"}
+                </button>
+              </div>
+            )}
+            {(note.conflicts ?? []).length > 0 && <Kept note={note} />}
+            {!hidden && note.sealed && <Entry entry={note.sealed} note={note} section={setAlone} />}
+            {finishing === "follow-up" && <FollowUp note={note} close={() => setFinishing("")} />}
+            {finishing === "absence" && <Absence note={note} close={() => setFinishing("")} />}
+            <FollowUps note={note} />
+            {alone && <Alone note={note} section={alone} close={() => setAlone("")} />}
+            {!hidden && note.amendments?.map((a) => <Entry key={a.folio} entry={a} title={`Amendment of ${day(a.signedAt)}`} />)}
+            {adding && (
+              <div className="mb-4">
+                <label className="label block">
+                  Amendment
+                  <textarea
+                    autoFocus
+                    rows={5}
+                    className="box mt-1 font-serif text-[17px] text-ink"
+                    value={text}
+                    onChange={(e) => setText(e.target.value)}
+                  />
+                </label>
+                <p role="alert" className="my-1 min-h-[21px] text-[13px] text-alarm">
+                  {error}
+                </p>
+                <button type="button" className="act" disabled={busy} onClick={() => void amend()}>
+                  Sign the amendment <KeyCap k="Ctrl+Enter" />
+                </button>
+                <button type="button" className="plain ml-4" onClick={() => setAdding(false)}>
+                  Leave it
+                </button>
+              </div>
+            )}
+            {retracting && (
+              <Retract note={note} chart={chart} sign={sign} busy={busy} close={() => setRetracting(false)} done={refresh} />
+            )}
+          </div>
         </div>
-      </div>
-      <footer className="flex shrink-0 flex-wrap items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
-        <button type="button" className="act" onClick={() => void nextPatient()}>
-          {next ? `Next: ${next.patient.given} ${next.patient.family}` : "Back to Today"} <KeyCap k="n" />
-        </button>
-        <button type="button" className="choice" onClick={print}>
-          Print <KeyCap k="p" />
-        </button>
-        {mayAmend && !adding && !note.retracted && (
-          <button type="button" className="choice" onClick={() => setAdding(true)}>
-            Amend <KeyCap k="m" />
+        <footer className="flex shrink-0 flex-wrap items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
+          <button type="button" className="act" onClick={() => void nextPatient()}>
+            {next ? `Next: ${next.patient.given} ${next.patient.family}` : "Back to Today"} <KeyCap k="n" />
           </button>
-        )}
-        {mayWrite && !note.retracted && (
-          <button type="button" className="choice" onClick={() => setFinishing("follow-up")}>
-            Come back <KeyCap k="u" />
+          <button type="button" className="choice" onClick={print}>
+            Print <KeyCap k="p" />
           </button>
-        )}
-        {mayAmend && !note.retracted && (
-          <button type="button" className="choice" onClick={() => setFinishing("absence")}>
-            Absence <KeyCap k="a" />
-          </button>
-        )}
-        {!note.retracted && note.charged && (
-          <span className="text-[13px]">
-            For billing:{" "}
-            <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.json`}>
-              FHIR
-            </a>{" "}
-            <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.csv`}>
-              CSV
-            </a>
-          </span>
-        )}
-        {mayAmend && !note.retracted && !retracting && (
-          <button type="button" className="plain" onClick={() => setRetracting(true)}>
-            Written in the wrong chart…
-          </button>
-        )}
-      </footer>
-      {dialog}
-    </main>
+          {mayAmend && !adding && !note.retracted && (
+            <button type="button" className="choice" onClick={() => setAdding(true)}>
+              Amend <KeyCap k="m" />
+            </button>
+          )}
+          {mayWrite && !note.retracted && (
+            <button type="button" className="choice" onClick={() => setFinishing("follow-up")}>
+              Come back <KeyCap k="u" />
+            </button>
+          )}
+          {mayAmend && !note.retracted && (
+            <button type="button" className="choice" onClick={() => setFinishing("absence")}>
+              Absence <KeyCap k="a" />
+            </button>
+          )}
+          {mayWrite && !note.retracted && (
+            <button type="button" className="choice" onClick={() => setLetters(!letters)}>
+              Letters <KeyCap k="Alt+c" />
+            </button>
+          )}
+          {!note.retracted && note.charged && (
+            <span className="text-[13px]">
+              For billing:{" "}
+              <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.json`}>
+                FHIR
+              </a>{" "}
+              <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.csv`}>
+                CSV
+              </a>
+            </span>
+          )}
+          {mayAmend && !note.retracted && !retracting && (
+            <button type="button" className="plain" onClick={() => setRetracting(true)}>
+              Written in the wrong chart…
+            </button>
+          )}
+        </footer>
+        {dialog}
+      </main>
+      {letters && <Letters note={note} close={() => setLetters(false)} />}
+    </>
   );
 }
 

@@ -23,6 +23,7 @@ import { Drawing, Drawn } from "./Drawing";
 import { Findings } from "./Findings";
 import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Leave } from "./Leave";
+import { Letters } from "./Letters";
 import { More } from "./More";
 import { Part, parts } from "./Part";
 import { Questions } from "./Questions";
@@ -110,6 +111,9 @@ function useDictionary(own: string[] | undefined) {
   }, [own]);
 }
 
+// Panels take the place of the margin, and the key that signs.
+const panels = ["order", "drawing", "charges", "sets", "letters"];
+
 // What is open beside or within the note.
 type Open =
   | ""
@@ -124,6 +128,7 @@ type Open =
   | "follow-up"
   | "absence"
   | "charges"
+  | "letters"
   | "sets";
 
 function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
@@ -258,11 +263,12 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     { key: "u", label: "Ask the patient back", run: () => toggle("follow-up") },
     ...(maySign ? both("a", "Absence letter", () => toggle("absence")) : []),
     ...both("v", "Sets: what goes together in a plan", () => toggle("sets")),
+    { key: "Alt+c", label: "Letters, leaflets, a message to the patient", run: () => toggle("letters") },
     { key: "m", label: "Charges and the level of the visit", run: () => toggle("charges") },
     { key: "p", label: "Print, file or fax one part alone", run: () => toggle("alone") },
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
-    ...(maySign && open !== "order" && open !== "drawing" && open !== "charges" && open !== "sets"
+    ...(maySign && !panels.includes(open)
       ? [
           { key: "Ctrl+Enter", label: "Closing check, then sign the note", run: () => void check() },
           { key: "Alt+n", label: "The same, and on to the next patient", run: () => void check(true) },
@@ -312,7 +318,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                 focus.current[p.part] = f;
                 insert.current[p.part] = put;
               }}
-              before={p.part === "assessment" && <Diagnoses note={note} mayProblems={mayProblems} act={act} />}
+              before={
+                p.part === "assessment" && <Diagnoses note={note} problems={chart.problems} mayProblems={mayProblems} act={act} />
+              }
               after={
                 <>
                   {p.part === "subjective" && (
@@ -444,6 +452,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <More
             items={[
               ...(maySign ? [{ label: "Absence letter", k: "a", run: () => toggle("absence") }] : []),
+              { label: "Letters, leaflets, message", k: "Alt+c", run: () => toggle("letters") },
               { label: "Sets for the plan", k: "v", run: () => toggle("sets") },
               { label: "Charges and level", k: "m", run: () => toggle("charges") },
               { label: "One part alone", k: "p", run: () => toggle("alone") },
@@ -468,9 +477,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       )}
       {open === "sets" && <Sets note={note} act={act} close={() => setOpen("")} />}
       {open === "charges" && <Charges note={note} close={() => setOpen("")} />}
+      {open === "letters" && <Letters note={note} close={() => setOpen("")} />}
       {open === "beside" && <Beside note={note} act={act} close={() => setOpen("")} />}
       {open === "drawing" && <Drawing key={drawing} note={note} id={drawing} act={act} close={() => setOpen("")} />}
-      {open !== "order" && open !== "charges" && open !== "sets" && open !== "beside" && open !== "drawing" && (
+      {!panels.includes(open) && open !== "beside" && (
         <aside
           aria-label="Beside the note"
           className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 pt-14 pb-4 max-[1179px]:w-full max-[1179px]:border-l-0 max-[1179px]:pt-4"

@@ -15,7 +15,7 @@ import { Flags, Value } from "./Flags";
 import { Held } from "./Held";
 
 type Item = {
-  kind: "report" | "held" | "note" | "order" | "sign" | "back";
+  kind: "report" | "held" | "note" | "order" | "sign" | "back" | "message" | "fax";
   id: string;
   to: string;
   row: ReactNode;
@@ -50,7 +50,9 @@ export function Desk() {
   const { kind = "", id = "" } = useParams();
   const go = useNavigate();
   const desk = useDesk();
-  const [tab, setTab] = useState<"results" | "notes" | "orders">(kind === "order" || kind === "sign" ? "orders" : "results");
+  const [tab, setTab] = useState<"results" | "notes" | "orders">(
+    ["order", "sign", "message", "fax"].includes(kind) ? "orders" : "results",
+  );
   const d = desk.data;
   const results: Item[] = [
     ...(d?.reports ?? [])
@@ -153,7 +155,28 @@ export function Desk() {
       />
     ),
   }));
-  const orders = [...toSign, ...underWay, ...back];
+  const sent: Item[] = (d?.sent ?? []).map((x) => ({
+    kind: x.sent.kind,
+    id: x.sent.id,
+    to: `/desk/${x.sent.kind}/${x.sent.id}`,
+    label: `${x.patient.given} ${x.patient.family}`,
+    row: (
+      <Row
+        name={`${x.patient.given} ${x.patient.family}`}
+        right={x.sent.state === "refused" ? <span className="text-[12.5px] font-semibold text-alarm">refused</span> : null}
+        under={`${x.sent.kind === "fax" ? `Fax to ${x.sent.to}` : "Message to the patient"}, ${x.sent.problem || "on its way"}`}
+        when={age(x.since)}
+      />
+    ),
+  }));
+  const orders = [
+    ...sent.filter((_, i) => d?.sent[i]?.sent.state === "refused"),
+    ...toSign,
+    ...underWay,
+    ...back,
+    ...sent.filter((_, i) => d?.sent[i]?.sent.state !== "refused"),
+  ];
+  const going = d?.sent.find((x) => x.sent.id === id);
   const list = tab === "results" ? results : tab === "notes" ? notes : orders;
   const at = list.findIndex((i) => i.id === id);
   const step = (by: number) => {
@@ -180,7 +203,7 @@ export function Desk() {
   const tabs = [
     ["results", "Results", results.length],
     ["notes", "Notes", notes.length],
-    ["orders", "Orders", orders.length],
+    ["orders", "Under way", orders.length],
   ] as const;
   return (
     <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
@@ -270,6 +293,12 @@ export function Desk() {
           )}
         </>
       )}
+      {going && (kind === "message" || kind === "fax") && <Going key={id} item={going} next={next} />}
+      {(kind === "message" || kind === "fax") && desk.isSuccess && !going && (
+        <main id="page" className="small min-w-0 flex-1 bg-leaf p-8">
+          It arrived, or was settled.
+        </main>
+      )}
       {kind === "sign" && desk.isSuccess && !prepared && (
         <main id="page" className="small min-w-0 flex-1 bg-leaf p-8">
           This order was signed, given back or dropped.
@@ -281,6 +310,69 @@ export function Desk() {
         </main>
       )}
     </div>
+  );
+}
+
+// Going is a message or fax that has not arrived. A refused one is closed by saying how
+// it was done instead.
+function Going({ item, next }: { item: Schemas["DeskSent"]; next: string }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [how, setHow] = useState("");
+  const [error, setError] = useState("");
+  const { sent: s, patient: p } = item;
+  async function settle() {
+    try {
+      await got(api.POST("/api/sent/{kind}/{id}/settle", { params: { path: { kind: s.kind, id: s.id } }, body: { how } }));
+      await client.invalidateQueries({ queryKey: ["desk"] });
+      go(next);
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  return (
+    <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+      <h1 className="mb-1 text-[20px]">
+        <Link to={`/patients/${p.id}`}>
+          {p.given} {p.family}
+        </Link>{" "}
+        <span className="small font-sans font-normal">
+          born {day(p.birthDate)}, {p.record}, telephone {p.phone || "not recorded"}
+        </span>
+      </h1>
+      <p className="small mb-3">
+        {s.kind === "fax" ? `Fax to ${s.to}` : "Message to the patient"}, {s.by}, {day(s.at)}, {clock(s.at)}
+      </p>
+      <p className="mb-4 max-w-[60ch] font-serif text-[17px] whitespace-pre-line">{s.says}</p>
+      {s.state !== "refused" && <p className="margin-note">{s.problem || "On its way."} The line closes when it is taken.</p>}
+      {s.state === "refused" && (
+        <form
+          className="margin-note max-w-[560px] border-alarm"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void settle();
+          }}
+        >
+          <p className="font-semibold text-alarm">Refused: {s.problem}</p>
+          <label className="label mt-2 block">
+            How it was done instead
+            <input
+              autoFocus
+              className="field text-ink"
+              placeholder={s.kind === "fax" ? "by mail" : "by telephone"}
+              value={how}
+              onChange={(e) => setHow(e.target.value)}
+            />
+          </label>
+          <p role="alert" className="min-h-[20px] text-alarm">
+            {error}
+          </p>
+          <button type="submit" className="act">
+            Close the line <KeyCap k="Enter" />
+          </button>
+        </form>
+      )}
+    </main>
   );
 }
 

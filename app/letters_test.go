@@ -1,0 +1,195 @@
+package app_test
+
+import (
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app"
+	"deftledger/core/note"
+	"deftledger/standin"
+)
+
+// A letter is filled from the chart, says what the chart does not hold, is not signed
+// while a field is open, and is sealed as it reads.
+func TestALetterIsFilledSignedAndSealed(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	c.save(id, note.Plan, "Colchicine. See the rheumatologist.", 0, "p")
+	c.diagnose(id, "M10.071")
+	_, err := c.add("medicines", "Losartan", "50 mg daily")
+	require.NoError(t, err)
+	o := c.order("K")
+	c.receive(oru("L1", o.Placer+"-1", "F", "5.6", "3.5-5.1||||", "3.5-5.1|H|||"), "AA")
+	v, err := c.app.Letters(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "referral", v.Letters[0].ID)
+	text := v.Letters[0].Text
+	for _, words := range []string{"Ottoline Marsh-Adeyemi, born 14 Mar 1968", "(M10.071)", "Medicines: Losartan 50 mg daily", "Allergies: not asked", "Ongoing problems: none recorded", "Potassium 5.6 mmol/L H (04 May 2026)"} {
+		require.Contains(t, text, words)
+	}
+	require.Equal(t, []string{"{?what is asked}"}, v.Letters[0].Open)
+	require.True(t, v.Leaflets[0].Fits && v.Leaflets[0].ID == "gout", "leaflets of the diagnoses first")
+
+	x := app.Letter{Form: "referral", To: "Northsound Hospital, rheumatology", Text: text}
+	_, err = c.app.SignLetter(ctx, c.doctor(), id, secret, x)
+	require.ErrorContains(t, err, "{?what is asked}")
+	x.Text = strings.Replace(text, "{?what is asked}", "lowering treatment?", 1)
+	_, err = c.app.SignLetter(ctx, c.who[app.Nurse], id, secret, x)
+	require.Equal(t, 403, status(t, err))
+	_, err = c.app.SignLetter(ctx, c.doctor(), id, "wrong", x)
+	require.Error(t, err)
+	require.Zero(t, c.count("SELECT count(*) FROM document"))
+	d, err := c.app.SignLetter(ctx, c.doctor(), id, secret, x)
+	require.NoError(t, err)
+	require.Equal(t, "Referral letter", d.Title)
+	require.Positive(t, d.Folio)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'letter' AND folio = ? AND CAST(content AS TEXT) LIKE '%lowering treatment?%'", d.Folio))
+	require.Empty(t, c.verify())
+	x.Form = "none"
+	_, err = c.app.SignLetter(ctx, c.doctor(), id, secret, x)
+	require.Equal(t, 404, status(t, err))
+}
+
+// What was carried from an earlier visit and not looked at does not leave in a letter.
+func TestCarriedTextThatNobodyLookedAtDoesNotLeave(t *testing.T) {
+	c := open(t)
+	old := c.earlier(30, "lungs: wheeze right", map[note.Part]string{note.Subjective: "Well.", note.Plan: "Warfarin as before."})
+	id := c.note()
+	c.save(id, note.Plan, "Rest.", 0, "p")
+	_, err := c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan})
+	require.NoError(t, err)
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Contains(t, reads(n), "Warfarin as before.")
+	v, err := c.app.Letters(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	for _, l := range v.Letters {
+		require.NotContains(t, l.Text, "Warfarin")
+	}
+}
+
+// A leaflet is filed once for a visit, and the plan says that it was given.
+func TestALeafletIsGivenOnce(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	var wg sync.WaitGroup
+	for range 8 {
+		wg.Go(func() { _, _ = c.app.GiveLeaflet(ctx, c.who[app.Nurse], id, "gout") })
+	}
+	wg.Wait()
+	require.Equal(t, 1, c.count("SELECT count(*) FROM document WHERE form = 'leaflet gout'"))
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, 1, strings.Count(reads(n), "Leaflet given: Gout, food and drink."))
+	v, err := c.app.Letters(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	for _, l := range v.Leaflets {
+		require.Equal(t, l.ID == "gout", l.Document != "", l.ID)
+	}
+	_, err = c.app.GiveLeaflet(ctx, c.doctor(), id, "none")
+	require.Equal(t, 404, status(t, err))
+}
+
+// A message goes out once under its identifier however often it is sent, is an open line
+// until the portal took it, and a refusal stays with the sender until it is settled.
+func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
+	c := open(t)
+	e := c.others()
+	e.Set(func(e *standin.Elsewhere) { e.Accounts, e.Down = []string{"SK-1"}, true })
+	id := c.note()
+	m := app.PortalMessage{ID: "message-1", Text: "Your potassium is a little high. Please come on Monday."}
+	for range 3 {
+		_, err := c.app.MessagePatient(ctx, c.doctor(), id, m)
+		require.NoError(t, err)
+	}
+	require.Equal(t, 1, c.count("SELECT count(*) FROM message"))
+	other := m
+	other.Text = "Something else."
+	_, err := c.app.MessagePatient(ctx, c.doctor(), id, other)
+	require.Equal(t, 409, status(t, err))
+	require.NoError(t, c.app.StepMessages(ctx))
+	require.Len(t, c.desk().Sent, 1, "nobody answers: the line stays")
+	require.Equal(t, "waiting", c.desk().Sent[0].Sent.State)
+	require.Equal(t, 409, status(t, c.app.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")), "it is under way still")
+
+	e.Set(func(e *standin.Elsewhere) { e.Down = false })
+	c.raw("UPDATE message SET next_at = ''")
+	require.NoError(t, c.app.StepMessages(ctx))
+	require.Empty(t, c.desk().Sent)
+	require.Equal(t, standin.Message{Record: "SK-1", Text: m.Text, Times: 1}, e.Messages()[m.ID])
+	// The answer is lost: it is sent again under the same identifier, and is one message.
+	c.raw("UPDATE message SET state = 'waiting', next_at = ''")
+	require.NoError(t, c.app.StepMessages(ctx))
+	require.Len(t, e.Messages(), 1)
+	require.Empty(t, c.verify())
+
+	e.Set(func(e *standin.Elsewhere) { e.Accounts = nil })
+	doc, err := c.app.GiveLeaflet(ctx, c.doctor(), id, "gout")
+	require.NoError(t, err)
+	_, err = c.app.MessagePatient(ctx, c.doctor(), id, app.PortalMessage{ID: "message-2", Text: "The leaflet.", Document: doc.ID})
+	require.NoError(t, err)
+	require.NoError(t, c.app.StepMessages(ctx))
+	sent := c.desk().Sent
+	require.Len(t, sent, 1)
+	require.Equal(t, "refused", sent[0].Sent.State)
+	require.Equal(t, "no account with this record number", sent[0].Sent.Problem)
+	require.Equal(t, 422, status(t, c.app.SettleSent(ctx, c.doctor(), "message", "message-2", " ")))
+	require.NoError(t, c.app.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone"))
+	require.Equal(t, 409, status(t, c.app.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone")))
+	require.Empty(t, c.desk().Sent)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'message' AND closed_with = 'by telephone' AND closed_by = ?", c.doctor().ID))
+
+	require.Error(t, c.app.SettleSent(ctx, c.doctor(), "fax", "none", "x"))
+	c.raw("UPDATE patient SET uses_portal = 0")
+	_, err = c.app.MessagePatient(ctx, c.doctor(), id, app.PortalMessage{ID: "message-3", Text: "Hello."})
+	require.ErrorContains(t, err, "does not use the portal")
+	_, err = c.app.MessagePatient(ctx, c.doctor(), id, app.PortalMessage{ID: "message-4", Text: "Hello {?name}."})
+	require.ErrorContains(t, err, "open field")
+	_, err = past(t, c.dir).Exec("UPDATE message SET text = 'x'")
+	require.ErrorContains(t, err, "sealed", "what was sent is not changed through any path")
+}
+
+// A fax that the other side refuses is on the sender's desk until it is settled.
+func TestARefusedFaxStaysOnTheDesk(t *testing.T) {
+	c := open(t)
+	e := c.others()
+	c.app.Elsewhere.Fax = e.Base()
+	id := c.note()
+	doc, err := c.app.GiveLeaflet(ctx, c.doctor(), id, "gout")
+	require.NoError(t, err)
+	require.NoError(t, c.app.SendFax(ctx, c.doctor(), doc.ID, "555-0190"))
+	require.NoError(t, c.app.SendFax(ctx, c.doctor(), doc.ID, "555-0000"))
+	require.Len(t, c.desk().Sent, 2)
+	require.NoError(t, c.app.StepFax(ctx))
+	sent := c.desk().Sent
+	require.Len(t, sent, 1, "the one that arrived is closed")
+	require.Equal(t, "555-0000", sent[0].Sent.To)
+	require.NoError(t, c.app.SettleSent(ctx, c.doctor(), "fax", sent[0].Sent.ID, "by mail"))
+	require.Empty(t, c.desk().Sent)
+}
+
+// A clinic's own table of services is charged like what ships; a wrong one is refused
+// with its line, and the former stays.
+func TestTheClinicsOwnServices(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	c.diagnose(id, "M10.071")
+	save := func(base int, table string) error {
+		_, err := c.app.SaveForm(ctx, c.who[app.Admin], app.FormText{FormRow: app.FormRow{Kind: "services", ID: "clinic"}, Body: table}, base)
+		return err
+	}
+	require.ErrorContains(t, save(1, "code,words\n20600,Something small\n2060,Short\n"), "line 3")
+	require.NoError(t, save(1, "code;description;kind\n20600;Our words for a small joint;service\n99213;Our words for the visit;visit\n"))
+	found, err := c.app.FindServices(c.doctor(), "small joint")
+	require.NoError(t, err)
+	require.Equal(t, "20600", found[0].Code)
+	found, err = c.app.FindServices(c.doctor(), "99213")
+	require.NoError(t, err)
+	require.Len(t, found, 1, "the clinic's words take the place of those that ship")
+	require.Equal(t, "Our words for the visit", found[0].Words)
+	_, err = c.app.SaveForm(ctx, c.doctor(), app.FormText{FormRow: app.FormRow{Kind: "services", ID: "clinic"}, Body: "code,words\n"}, 1)
+	require.Equal(t, 409, status(t, err))
+}

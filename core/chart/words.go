@@ -1,0 +1,18 @@
+package chart
+
+import (
+	"slices"
+	"strings"
+)
+
+// WordsBegin says whether every word asked for begins a word of a text: how lists are
+// searched by a few letters. Nothing asked for fits everything.
+func WordsBegin(text, asked string) bool {
+	words := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return strings.ContainsRune(" ,()/-", r) })
+	for _, w := range strings.Fields(strings.ToLower(asked)) {
+		if !slices.ContainsFunc(words, func(s string) bool { return strings.HasPrefix(s, w) }) {
+			return false
+		}
+	}
+	return true
+}

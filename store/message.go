@@ -1,0 +1,67 @@
+package store
+
+import "time"
+
+// Message is a message to a patient's portal account. ID stays the same however often it
+// is sent; text, document and folio never change.
+type Message struct {
+	ID, PatientID, NoteID, Text, DocumentID string
+	Folio                                   int
+	State                                   string // waiting, delivered, refused, settled
+	Attempts                                int
+	LastError, ByID                         string
+	At, DoneAt                              time.Time
+	Settled                                 string // how a refused one was settled
+}
+
+const messageCols = "id, patient_id, note_id, text, document_id, folio, state, attempts, last_error, by_id, at, done_at, settled"
+
+func scanMessage(s scanner, m *Message) error {
+	var at, done string
+	err := s.Scan(&m.ID, &m.PatientID, &m.NoteID, &m.Text, &m.DocumentID, &m.Folio, &m.State, &m.Attempts, &m.LastError, &m.ByID, &at, &done, &m.Settled)
+	m.At, m.DoneAt = Moment(at), Moment(done)
+	return err
+}
+
+// AddMessage puts a message in the way out.
+func (q *Q) AddMessage(m Message) error {
+	return q.do("INSERT INTO message(id, patient_id, note_id, text, document_id, folio, state, next_at, by_id, at) VALUES (?,?,?,?,?,?,'waiting',?,?,?)",
+		m.ID, m.PatientID, m.NoteID, m.Text, m.DocumentID, m.Folio, Stamp(m.At), m.ByID, Stamp(m.At))
+}
+
+// MessageByID finds a message.
+func (q *Q) MessageByID(id string) (Message, error) {
+	return one(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE id = ?", id)
+}
+
+// DueMessages lists what is to be sent now.
+func (q *Q) DueMessages(now time.Time) ([]Message, error) {
+	return list(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at LIMIT 20", Stamp(now))
+}
+
+// MessagesOf lists the messages to a patient, newest first.
+func (q *Q) MessagesOf(patient string) ([]Message, error) {
+	return list(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE patient_id "+samePerson+" ORDER BY at DESC", patient)
+}
+
+// SetMessage records how sending went.
+func (q *Q) SetMessage(id, state, problem string, next, done time.Time) error {
+	return q.do("UPDATE message SET state = ?, attempts = attempts + 1, last_error = ?, next_at = ?, done_at = ? WHERE id = ?", state, problem, Stamp(next), Stamp(done), id)
+}
+
+// settle records how something refused was settled; ErrStale when it is not refused.
+func (q *Q) settle(table, id, how string, at time.Time) error {
+	n, err := q.exec("UPDATE "+table+" SET state = 'settled', settled = ?, done_at = ? WHERE id = ? AND state = 'refused'", how, Stamp(at), id)
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
+
+// SettleMessage records how a refused message was settled.
+func (q *Q) SettleMessage(id, how string, at time.Time) error {
+	return q.settle("message", id, how, at)
+}
+
+// SettleFax records how a refused fax was settled.
+func (q *Q) SettleFax(id, how string, at time.Time) error { return q.settle("fax", id, how, at) }
