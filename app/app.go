@@ -18,6 +18,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/ledger"
+	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/result"
 	"deftledger/core/safety"
@@ -51,6 +52,7 @@ type Config struct {
 	Medicines  *safety.List
 	House      House
 	Services   []coding.Service // what can be charged by anybody; a clinic adds its own list
+	Measures   []measure.Rule   // of quality, met or missed by a visit
 	Elsewhere  Elsewhere
 }
 

@@ -367,15 +367,72 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 	if err != nil {
 		return out, err
 	}
-	for _, s := range r.Read(text, coding.Visit{Sex: v.Patient.Sex, Months: a.months(v)}) {
+	about := coding.Visit{Sex: v.Patient.Sex, Months: a.months(v)}
+	found := r.Read(text, about)
+	recorded, err := a.recorded(q, n, v, view, found, about)
+	if err != nil {
+		return out, err
+	}
+	away := func(s coding.Supported) bool {
+		return len(out) >= atMost || slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == dismissedKey+s.Code })
+	}
+	for _, s := range found {
 		category := strings.ReplaceAll(s.Code, ".", "")[:3]
-		if slices.ContainsFunc(view.Diagnoses, func(d DiagnosisView) bool { return strings.HasPrefix(d.Code, category) }) ||
-			slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == dismissedKey+s.Code }) || len(out) >= atMost {
+		if !away(s) && !slices.ContainsFunc(view.Diagnoses, func(d DiagnosisView) bool { return strings.HasPrefix(d.Code, category) }) {
+			out = append(out, SupportedView{s.Code, s.Title, s.Words, s.Part})
+		}
+	}
+	for _, s := range recorded {
+		if away(s) {
 			continue
 		}
-		out = append(out, SupportedView{s.Code, s.Title, s.Words, s.Part})
+		// A more specific code takes the place of the one the text alone supports.
+		out = slices.DeleteFunc(out, func(x SupportedView) bool { return x.Code[:3] == s.Code[:3] })
+		out = append(out, SupportedView{s.Code, s.Title, s.Words, "chart"})
 	}
 	return out, nil
+}
+
+// recorded finds the codes that medicines, vital signs and results support beside the
+// diagnoses of the visit and what its text supports.
+func (a *App) recorded(q *store.Q, n store.Note, v store.Visit, view *NoteView, found []coding.Supported, about coding.Visit) ([]coding.Supported, error) {
+	var named, ongoing []string
+	for _, d := range view.Diagnoses {
+		named = append(named, d.Code)
+	}
+	for _, s := range found {
+		named = append(named, s.Code)
+	}
+	problems, err := q.Problems(n.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	for _, p := range problems {
+		ongoing = append(ongoing, p.Code)
+	}
+	c := coding.Chart{Day: v.Day}
+	ms, err := q.Medicines(n.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range ms {
+		c.Medicines = append(c.Medicines, coding.Taken{Name: strings.TrimSpace(m.Name + " " + m.Dose), Classes: a.Medicines.Classes(m.Name)})
+	}
+	values, err := q.Course(n.PatientID, coding.EvidenceLOINC)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range values {
+		if day := a.dayOf(x.At); day <= v.Day { // what came later was not known at this visit
+			c.Values = append(c.Values, coding.Value{LOINC: x.LOINC, Name: x.Name, Text: x.Value, Unit: x.Unit, Shown: chart.ShownUnit(x.Unit), Day: day, Visit: day == v.Day})
+		}
+	}
+	lib, _, err := a.Codes()
+	if err != nil {
+		return nil, err
+	}
+	edition, _ := lib.On(v.Day)
+	return coding.FromChart(edition, named, ongoing, c, about), nil
 }
 
 // DismissCode puts a supported code away for this visit.

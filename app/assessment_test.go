@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -302,6 +303,85 @@ func TestCodesTheTextSupportsAreOffered(t *testing.T) {
 	require.Empty(t, offered(), "a code of the same kind is on the list")
 }
 
+// vital takes one vital sign at the visit.
+func (c *clinic) vital(loinc, text string) {
+	c.Helper()
+	_, err := c.app.TakeVitals(ctx, c.jonah(), visitID, []app.VitalEntry{{LOINC: loinc, Text: text}}, true)
+	require.NoError(c, err)
+}
+
+// The chart speaks for codes beside the text: a status code with its medicine, a number
+// of this visit, a stage in place of an unspecified code.
+func TestCodesTheChartSupportsAreOffered(t *testing.T) {
+	c := open(t)
+	cat, _ := catalogue()
+	icd, _ := cat.On("2026-05-04")
+	reader := coding.NewReader(icd, data.Everyday)
+	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
+	id := c.note()
+	_, err := c.add("medicines", "Metformin", "500 mg twice daily")
+	require.NoError(t, err)
+	c.vital("85354-9", "152/94")
+	offered := func() map[string]string {
+		c.Helper()
+		n, err := c.app.Note(ctx, c.doctor(), id)
+		require.NoError(c, err)
+		out := map[string]string{}
+		for _, s := range n.Supported {
+			out[s.Code] = s.Part + ": " + s.Words
+		}
+		return out
+	}
+	require.Equal(t, map[string]string{"R03.0": "chart: Blood pressure 152/94 mmHg on 04 May 2026; no hypertension is recorded"}, offered(), "a medicine alone names no condition")
+	c.save(id, note.Assessment, "Type 2 diabetes. Hypertension.", 0, "a")
+	require.Equal(t, map[string]string{"E11.9": "assessment: Type 2 diabetes.", "I10": "assessment: Hypertension.", "Z79.84": "chart: Metformin 500 mg twice daily on the medicine list"}, offered())
+	_, err = c.app.DismissCode(ctx, c.doctor(), id, "Z79.84")
+	require.NoError(t, err)
+	require.NotContains(t, offered(), "Z79.84", "put away, it stays away")
+	for i, x := range [][2]string{{"20251101080000-0400", "52"}, {"20260420080000-0400", "48"}} {
+		o := c.order("CREA")
+		c.receive(oru(fmt.Sprint("E", i), o.Placer+"-1", "F", x[1], "K^Potassium^L^2823-3^^LN", "CREA^Creatinine with eGFR^L^2160-0^^LN", "202605040800-0400", x[0]), "AA")
+	}
+	c.raw("UPDATE report_value SET loinc = '98979-8', name = 'eGFR', unit = 'mL/min/{1.73_m2}'")
+	c.save(id, note.Assessment, "Chronic kidney disease.", 1, "b")
+	require.Equal(t, "chart: eGFR 48 mL/min/1.73 m² on 20 Apr 2026, 52 on 01 Nov 2025", offered()["N18.31"])
+	require.NotContains(t, offered(), "N18.9", "the stage takes the place of the unspecified code")
+}
+
+// Measures are judged from coded and recorded facts of the chart.
+func TestMeasuresOfAVisit(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	stand := func() map[string]string {
+		c.Helper()
+		all, err := c.app.MeasuresOf(ctx, c.doctor(), id)
+		require.NoError(c, err)
+		out := map[string]string{}
+		for _, m := range all {
+			out[m.ID] = string(m.State)
+		}
+		return out
+	}
+	require.Equal(t, map[string]string{"pressure-taken": "missed", "tobacco": "missed", "mass-index": "missed", "medicines": "missed"}, stand())
+	c.diagnose(id, "E11.9", "I10")
+	c.vital("85354-9", "152/94")
+	_, err := c.add("social", "Tobacco", "never")
+	require.NoError(t, err)
+	_, err = c.app.State(ctx, c.jonah(), visitID, []string{"medicines"}, "reviewed")
+	require.NoError(t, err)
+	c.order("A1C")
+	want := map[string]string{"pressure-controlled": "missed", "a1c": "in hand", "kidney-in-diabetes": "missed", "statin-in-diabetes": "missed", "tobacco": "met", "mass-index": "missed", "medicines": "met"}
+	require.Equal(t, want, stand())
+	_, err = c.add("medicines", "Atorvastatin", "20 mg daily")
+	require.NoError(t, err)
+	want["statin-in-diabetes"] = "met"
+	got := stand()
+	require.Contains(t, []string{"met", "missed"}, got["medicines"])
+	delete(got, "medicines")
+	delete(want, "medicines")
+	require.Equal(t, want, got)
+}
+
 // What the plan promises and no order holds is pointed out before signing.
 func TestTheClosingListHoldsThePlanAgainstTheOrders(t *testing.T) {
 	c := open(t)
@@ -327,4 +407,64 @@ func TestTheClosingListHoldsThePlanAgainstTheOrders(t *testing.T) {
 	require.Empty(t, promises(), "the panel holds the potassium")
 	c.order("A1C")
 	require.Equal(t, "Hemoglobin A1c is ordered, and the plan does not say so", promises())
+}
+
+// Diagnoses joined under one bullet read so, stay joined when the list changes, and are
+// sealed so; the first begins the first bullet.
+func TestDiagnosesUnderOneBullet(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	c.diagnose(id, "I12.9", "N18.31", "E11.9")
+	_, err := c.app.JoinDiagnosis(ctx, c.doctor(), id, "I12.9", true)
+	require.Equal(t, 422, status(t, err))
+	_, err = c.app.JoinDiagnosis(ctx, c.doctor(), id, "J45.909", true)
+	require.Equal(t, 422, status(t, err))
+	n, err := c.app.JoinDiagnosis(ctx, c.doctor(), id, "N18.31", true)
+	require.NoError(t, err)
+	require.True(t, n.Diagnoses[1].Joined)
+	c.diagnose(id, "I12.9", "N18.31", "E11.9", "M10.071")
+	n, err = c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.True(t, n.Diagnoses[1].Joined && !n.Diagnoses[2].Joined, "it stays when the list changes")
+	versions := map[string]int{}
+	for _, p := range note.Always {
+		versions[string(p)] = c.save(id, p, "Written.", 0, "j"+string(p)).Version
+	}
+	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, n.ListVersion, "")
+	require.NoError(t, err)
+	n, err = c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	var assessment string
+	for _, s := range n.Sealed.Sections {
+		if s.Heading == "Assessment" {
+			assessment = s.Text
+		}
+	}
+	lines := strings.Split(assessment, "\n")
+	require.True(t, strings.HasPrefix(lines[0], "1. ") && strings.Contains(lines[0], "(I12.9); ") && strings.HasSuffix(lines[0], "(N18.31)"), assessment)
+	require.True(t, strings.HasPrefix(lines[1], "2. ") && strings.HasPrefix(lines[2], "3. "), assessment)
+}
+
+// Since when a problem is known, and how it stands, goes with it to the visit and out in
+// letters; what cannot be is refused.
+func TestAProblemHasAnOnsetAndAState(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), patientID, "M10.071"))
+	for _, bad := range [][2]string{{"1967", ""}, {"2027", ""}, {"2026-05-05", ""}, {"May 2020", ""}, {"2020-13", ""}, {"20", ""}, {"2020", "gone"}} {
+		require.Equal(t, 422, status(t, c.app.DescribeProblem(ctx, c.doctor(), patientID, "M10.071", bad[0], bad[1])), bad)
+	}
+	require.Equal(t, 404, status(t, c.app.DescribeProblem(ctx, c.doctor(), patientID, "I10", "2020", "active")))
+	for _, good := range []string{"1968", "2026-05-04", "2023-05", ""} {
+		require.NoError(t, c.app.DescribeProblem(ctx, c.doctor(), patientID, "M10.071", good, "remission"), good)
+	}
+	require.NoError(t, c.app.DescribeProblem(ctx, c.doctor(), patientID, "M10.071", "2023", "remission"))
+	c.diagnose(id, "M10.071")
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "2023", n.Diagnoses[0].Onset)
+	require.Equal(t, "remission", n.Diagnoses[0].State)
+	v, err := c.app.Letters(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Contains(t, v.Letters[0].Text, "(M10.071, since 2023, remission)")
 }

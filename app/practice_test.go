@@ -17,6 +17,7 @@ import (
 	"deftledger/app"
 	"deftledger/core/chart"
 	"deftledger/core/coding"
+	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/safety"
 	"deftledger/data"
@@ -97,6 +98,15 @@ func services(t testing.TB) []coding.Service {
 	return f.Services
 }
 
+func measures(t testing.TB) []measure.Rule {
+	var f struct {
+		Version  int
+		Measures []measure.Rule
+	}
+	require.NoError(t, yaml.UnmarshalWithOptions(data.Measures, &f, yaml.Strict()))
+	return f.Measures
+}
+
 func medicines(t testing.TB) *safety.List {
 	var l safety.List
 	require.NoError(t, yaml.UnmarshalWithOptions(data.Medicines, &l, yaml.Strict()))
@@ -121,7 +131,7 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t),
+	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)

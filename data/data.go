@@ -51,6 +51,11 @@ var Vaccines []byte
 //go:embed services/services.yaml
 var Services []byte
 
+// Measures are the measures of quality, in YAML.
+//
+//go:embed measures/measures.yaml
+var Measures []byte
+
 // Forms holds the body systems, interviews, kinds of visit, snippets, sets, letters and
 // leaflets.
 //

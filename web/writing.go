@@ -8,6 +8,7 @@ import (
 
 	"deftledger/app"
 	"deftledger/core/coding"
+	"deftledger/core/measure"
 	"deftledger/core/note"
 )
 
@@ -250,6 +251,9 @@ func describeWriting(api huma.API, s *server) {
 	}) (*body[app.DocumentView], error) {
 		out, err := s.app.AbsenceLetter(ctx, who, in.ID, in.Body.Secret, in.Body.Absence)
 		return &body[app.DocumentView]{out}, err
+	})
+	get(api, "measures", "/api/notes/{id}/measures", func(ctx context.Context, who app.Actor, in *PathID) ([]measure.Outcome, error) {
+		return s.app.MeasuresOf(ctx, who, in.ID)
 	})
 	get(api, "letters", "/api/notes/{id}/letters", func(ctx context.Context, who app.Actor, in *PathID) (app.LettersView, error) {
 		return s.app.Letters(ctx, who, in.ID)

@@ -17,6 +17,7 @@ import (
 
 	"deftledger/app"
 	"deftledger/core/coding"
+	"deftledger/core/measure"
 	"deftledger/core/safety"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
@@ -171,6 +172,13 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err := yaml.UnmarshalWithOptions(data.Services, &charged, yaml.Strict()); err != nil {
 		return nil, fmt.Errorf("the list of services: %w", err)
 	}
+	var quality struct {
+		Version  int
+		Measures []measure.Rule
+	}
+	if err := yaml.UnmarshalWithOptions(data.Measures, &quality, yaml.Strict()); err != nil {
+		return nil, fmt.Errorf("the measures: %w", err)
+	}
 	var lab app.Laboratory
 	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
 		return nil, fmt.Errorf("the laboratory's test list: %w", err)
@@ -207,7 +215,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, Forms: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Measures: quality.Measures, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Reader: reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()

@@ -61,6 +61,13 @@ func (l *List) Find(query string, limit int) []string {
 	return out[:min(limit, len(out))]
 }
 
+// Classes lists the classes of the medicine that a text begins with, as on a medicine
+// list ("Losartan 50 mg"); none for one that is not known.
+func (l *List) Classes(text string) []string {
+	_, c := l.classes(text)
+	return c
+}
+
 // classes returns the classes of the medicine that a text begins with: the longest
 // name that fits.
 func (l *List) classes(text string) (name string, classes []string) {

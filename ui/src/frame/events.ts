@@ -25,17 +25,28 @@ export function useEvents() {
           break;
         case "intake":
           refresh("intake", e.id);
+          refresh("measures");
           break;
         case "forms":
           refresh("forms");
+          refresh("form");
+          refresh("sets");
           refresh("writing-tools");
           break;
         case "note":
+          refresh("note", e.id);
+          refresh("measures", e.id);
+          break;
         case "writing":
-          refresh(e.kind, e.id);
+          refresh("writing", e.id);
+          break;
+        case "order":
+          refresh("measures");
+          refresh("desk");
           break;
         case "report":
           refresh("report", e.id);
+          refresh("measures");
           refresh("desk");
           break;
         case "follow-up":
@@ -47,6 +58,8 @@ export function useEvents() {
           break;
         case "patient":
           refresh("note");
+          refresh("measures");
+          refresh("letters");
           break;
         default:
           refresh("desk");

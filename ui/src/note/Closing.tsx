@@ -1,15 +1,19 @@
+import type { ReactNode } from "react";
 import type { Schemas } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 
 /** Closing is the closing list: what to look at before signing. */
 export function Closing({
   list,
+  measures,
   sign,
   next,
   close,
   lead,
 }: {
   list: Schemas["ClosingView"];
+  /** The measures this visit meets or misses. */
+  measures: ReactNode;
   sign: (thenNext: boolean) => void;
   /** Whose visit comes next; empty for none. */
   next: string;
@@ -33,6 +37,7 @@ export function Closing({
           </li>
         ))}
       </ol>
+      {measures}
       <p className="text-faded">
         {Object.entries(list.share)
           .filter(([, n]) => n > 0)

@@ -65,7 +65,7 @@ export function Diagnoses({
     under || query.trim()
       ? (found.data ?? []).filter((c) => !under || matches(c, query))
       : inside
-        ? [...ongoing, ...kept, byArea].filter((c) => !list.some((d) => d.code === c.code))
+        ? [...kept, ...ongoing, byArea].filter((c) => !list.some((d) => d.code === c.code))
         : [];
 
   const queue = useRef<Promise<unknown>>(Promise.resolve());

@@ -46,7 +46,11 @@ export function Supported({ note }: { note: Note }) {
           <span className="block font-semibold">
             <span className="font-mono text-[12.5px]">{s.code}</span> {s.title}
           </span>
-          <span className="block font-serif text-[14.5px] text-faded">“{s.words}”</span>
+          {s.part === "chart" ? (
+            <span className="block text-faded">From the chart: {s.words}</span>
+          ) : (
+            <span className="block font-serif text-[14.5px] text-faded">“{s.words}”</span>
+          )}
           <span className="flex gap-x-3">
             <button type="button" className="plain py-0" onClick={() => void take(s.code)}>
               Take it {i === 0 && <KeyCap k="=" />}

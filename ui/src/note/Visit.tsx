@@ -24,6 +24,7 @@ import { Findings } from "./Findings";
 import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Leave } from "./Leave";
 import { Letters } from "./Letters";
+import { Measures } from "./Measures";
 import { More } from "./More";
 import { Part, parts } from "./Part";
 import { Questions } from "./Questions";
@@ -488,6 +489,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           {closing && (
             <Closing
               list={closing}
+              measures={<Measures note={note} open />}
               sign={(thenNext) => void check(thenNext)}
               next={next ? `${next.patient.given} ${next.patient.family}` : ""}
               close={() => setClosing(null)}
@@ -543,6 +545,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <Supported note={note} />
           <Advice note={note} maySign={maySign} />
           <FollowUps note={note} />
+          {!closing && <Measures note={note} />}
           {note.warning && (
             <p className="margin-note mb-5 border-carried">
               <span className="block font-semibold">The code edition is older than this visit</span>

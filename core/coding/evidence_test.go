@@ -1,0 +1,95 @@
+package coding_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/core/coding"
+)
+
+// What medicines, vital signs and results support beside what is named. Each row is from
+// the source named in the engine: guideline section, KDIGO, AGA, ADA, or category Z68.
+func TestEvidenceOfTheChart(t *testing.T) {
+	c, _ := load()
+	const day = "2026-05-04"
+	taken := func(name string, class ...string) coding.Chart {
+		return coding.Chart{Day: day, Medicines: []coding.Taken{{Name: name, Classes: class}}}
+	}
+	at := func(loinc, name, text, unit, on string) coding.Value {
+		return coding.Value{LOINC: loinc, Name: name, Text: text, Unit: unit, Day: on, Visit: on == day}
+	}
+	values := func(vs ...coding.Value) coding.Chart { return coding.Chart{Day: day, Values: vs} }
+	bmi := func(text string) coding.Chart { return values(at("39156-5", "Body-mass index", text, "kg/m2", day)) }
+	bp := func(text, on string) coding.Chart { return values(at("85354-9", "Blood pressure", text, "mm[Hg]", on)) }
+	egfr := func(text, on string) coding.Value { return at("98979-8", "eGFR", text, "mL/min/{1.73_m2}", on) }
+	ferritin := func(text, on string) coding.Chart {
+		return values(at("718-7", "Hemoglobin", "10.4", "g/dL", on), at("2276-4", "Ferritin", text, "ng/mL", on))
+	}
+	a1c := func(text string) coding.Chart { return values(at("4548-4", "Hemoglobin A1c", text, "%", "2026-04-20")) }
+	for name, x := range map[string]struct {
+		named, ongoing []string
+		chart          coding.Chart
+		months         int
+		want           []string
+	}{
+		"insulin with type 2":              {named: []string{"E11.9"}, chart: taken("insulin glargine 20 units", "insulin"), want: []string{"Z79.4"}},
+		"insulin with type 1 says it":      {named: []string{"E10.9"}, chart: taken("insulin glargine 20 units", "insulin")},
+		"metformin without diabetes named": {named: []string{"E28.2"}, chart: taken("metformin 500 mg", "biguanide")},
+		"metformin":                        {named: []string{"E11.65"}, chart: taken("metformin 500 mg", "biguanide"), want: []string{"Z79.84"}},
+		"injected semaglutide":             {named: []string{"E11.9"}, chart: taken("semaglutide 1 mg weekly", "GLP-1 receptor agonist"), want: []string{"Z79.85"}},
+		"semaglutide by mouth":             {named: []string{"E11.9"}, chart: taken("semaglutide 7 mg tablet", "GLP-1 receptor agonist"), want: []string{"Z79.84"}},
+		"anticoagulant with fibrillation":  {named: []string{"I48.91"}, chart: taken("apixaban 5 mg", "anticoagulant"), want: []string{"Z79.01"}},
+		"anticoagulant without a reason":   {named: []string{"J06.9"}, chart: taken("apixaban 5 mg", "anticoagulant")},
+		"aspirin with coronary disease":    {named: []string{"I25.10"}, chart: taken("Aspirin 81 mg", "NSAID"), want: []string{"Z79.82"}},
+		"aspirin for a headache":           {named: []string{"G44.209"}, chart: taken("aspirin 500 mg", "NSAID")},
+		"inhaled steroid":                  {named: []string{"J45.40"}, chart: taken("budesonide 200 ug", "inhaled steroid"), want: []string{"Z79.51"}},
+		"prednisone for five days":         {named: []string{"J44.1"}, chart: taken("prednisone 40 mg", "corticosteroid")},
+		"bisphosphonate":                   {named: []string{"M81.0"}, chart: taken("alendronate 70 mg", "bisphosphonate"), want: []string{"Z79.83"}},
+		"there already":                    {named: []string{"E11.9", "Z79.4"}, chart: taken("insulin lispro", "insulin")},
+		"mass index 19.9":                  {named: []string{"R63.6"}, chart: bmi("19.9"), want: []string{"Z68.1"}},
+		"mass index 20.0":                  {named: []string{"E66.3"}, chart: bmi("20.0"), want: []string{"Z68.20"}},
+		"mass index 32.4":                  {named: []string{"E66.9"}, chart: bmi("32.4"), want: []string{"Z68.32"}},
+		"mass index 39.9":                  {named: []string{"E66.9"}, chart: bmi("39.9"), want: []string{"Z68.39"}},
+		"mass index 40":                    {named: []string{"E66.01"}, chart: bmi("40.0"), want: []string{"Z68.41"}},
+		"mass index 70":                    {named: []string{"E66.01"}, chart: bmi("70.1"), want: []string{"Z68.45"}},
+		"mass index with no weight named":  {named: []string{"I10"}, chart: bmi("32.4")},
+		"mass index at nineteen":           {named: []string{"E66.9"}, chart: bmi("32.4"), months: 239},
+		"pressure 140/80":                  {chart: bp("140/80", day), want: []string{"R03.0"}},
+		"pressure 139/89":                  {chart: bp("139/89", day)},
+		"pressure 120/90":                  {chart: bp("120/90", day), want: []string{"R03.0"}},
+		"pressure of last year":            {chart: bp("170/100", "2025-05-04")},
+		"hypertension on the problem list": {ongoing: []string{"I12.9"}, chart: bp("170/100", day)},
+		"pressure of a child":              {chart: bp("150/95", day), months: 120},
+		"saturation 89":                    {chart: values(at("59408-5", "Oxygen saturation", "89", "%", day)), want: []string{"R09.02"}},
+		"saturation 90":                    {chart: values(at("59408-5", "Oxygen saturation", "90", "%", day))},
+		"kidney stage 3a":                  {named: []string{"N18.9"}, chart: values(egfr("52", "2025-11-01"), egfr("48", "2026-04-20")), want: []string{"N18.31"}},
+		"kidney stage 4":                   {named: []string{"N18.9"}, chart: values(egfr("15", "2025-11-01"), egfr("29", "2026-04-20")), want: []string{"N18.4"}},
+		"two stages":                       {named: []string{"N18.9"}, chart: values(egfr("44", "2025-11-01"), egfr("48", "2026-04-20"))},
+		"within three months":              {named: []string{"N18.9"}, chart: values(egfr("50", "2026-02-20"), egfr("48", "2026-04-20"))},
+		"over a year ago":                  {named: []string{"N18.9"}, chart: values(egfr("50", "2024-02-20"), egfr("48", "2025-04-20"))},
+		"kidney disease not named":         {chart: values(egfr("52", "2025-11-01"), egfr("48", "2026-04-20"))},
+		"another unit":                     {named: []string{"N18.9"}, chart: values(at("98979-8", "eGFR", "52", "mL/min", "2025-11-01"), at("98979-8", "eGFR", "48", "mL/min", "2026-04-20"))},
+		"iron deficiency":                  {named: []string{"D64.9"}, chart: ferritin("9", "2026-04-20"), want: []string{"D50.9"}},
+		"ferritin 45":                      {named: []string{"D64.9"}, chart: ferritin("45", "2026-04-20")},
+		"ferritin of long ago":             {named: []string{"D64.9"}, chart: ferritin("9", "2025-04-20")},
+		"ferritin that is no number":       {named: []string{"D64.9"}, chart: ferritin("<10", "2026-04-20")},
+		"prediabetes":                      {named: []string{"R73.09"}, chart: a1c("5.7"), want: []string{"R73.03"}},
+		"below it":                         {named: []string{"R73.09"}, chart: a1c("5.6")},
+		"above it":                         {named: []string{"R73.09"}, chart: a1c("6.5")},
+		"known diabetes":                   {named: []string{"R73.09"}, ongoing: []string{"E11.9"}, chart: a1c("6.0")},
+	} {
+		t.Run(name, func(t *testing.T) {
+			if x.months == 0 {
+				x.months = 600
+			}
+			var got []string
+			for _, s := range coding.FromChart(c, x.named, x.ongoing, x.chart, coding.Visit{Months: x.months}) {
+				require.NotEmpty(t, s.Words, "it says what it was read from")
+				require.NotEmpty(t, s.Title)
+				got = append(got, s.Code)
+			}
+			require.Equal(t, x.want, got)
+		})
+	}
+}
