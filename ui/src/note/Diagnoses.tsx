@@ -199,13 +199,22 @@ export function Diagnoses({
 
   async function key(e: KeyboardEvent) {
     const first = e.ctrlKey || e.metaKey;
-    if (e.key === "ArrowDown" || e.key === "ArrowUp") setStepped(true);
-    if (e.key === "Enter" && query.trim() === "" && !under && stepped && active && hits.some((h) => h.code === active.code)) {
+    const resting = query.trim() === "" && !under;
+    if (e.key === "ArrowDown" && resting && !stepped) {
+      // The first step goes to the first of what is offered.
+      e.preventDefault();
+      setStepped(true);
+      return;
+    }
+    if (e.key === "ArrowUp") setStepped(true);
+    if (e.key === "Enter" && resting && stepped && active && hits.some((h) => h.code === active.code)) {
       e.preventDefault();
       e.stopPropagation();
       setStepped(false);
       choose(active, first);
-    } else if (e.key === "Enter" && query.trim() === "" && !under) {
+      return;
+    }
+    if (e.key === "Enter" && resting) {
       e.preventDefault(); // nothing to choose: the field lets go of the key, and the page has it
       return;
     }
@@ -321,7 +330,11 @@ export function Diagnoses({
           className={hits.length === 0 ? "hidden" : "mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf"}
         >
           {hits.map((c, i) => (
-            <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
+            <ComboboxOption
+              key={c.code}
+              value={c}
+              className={`px-2 py-1 ${query || under || stepped ? "data-focus:bg-kelp-wash" : ""}`}
+            >
               {({ focus }) => (
                 <Hit
                   code={c}

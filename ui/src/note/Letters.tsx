@@ -55,7 +55,7 @@ export function Letters({ note, close }: { note: Note; close: () => void }) {
     <aside
       aria-label="Letters and leaflets"
       onKeyDown={onEscape(back)}
-      className="flex w-[404px] shrink-0 flex-col overflow-auto border-l border-rule px-4 py-4 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
+      className="flex w-[384px] shrink-0 flex-col overflow-auto border-l border-rule px-4 py-4 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
     >
       <div className="mb-2 flex items-baseline justify-between gap-2">
         <h2 className="text-[18px]">{title}</h2>
@@ -152,6 +152,12 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
   const filled = open.reduce((t, f) => (fills[f]?.trim() ? t.replaceAll(f, fills[f].trim()) : t), text);
   const first = useRef<HTMLInputElement>(null);
   useEffect(() => first.current?.focus(), []);
+  const print = useRef<HTMLAnchorElement>(null);
+  const filed = doc?.id;
+  useEffect(() => {
+    // After the dialog of the secret has given the focus back.
+    if (filed) requestAnimationFrame(() => requestAnimationFrame(() => print.current?.focus()));
+  }, [filed]);
   async function write() {
     setError("");
     await sign({
@@ -190,7 +196,13 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
       <div>
         <p role="status" className="mb-3">
           Signed and filed, folio {doc.folio}.{" "}
-          <a className="font-semibold text-kelp underline" href={`/api/documents/${doc.id}`} target="_blank" rel="noreferrer">
+          <a
+            ref={print}
+            className="font-semibold text-kelp underline"
+            href={`/api/documents/${doc.id}`}
+            target="_blank"
+            rel="noreferrer"
+          >
             Print it
           </a>
         </p>

@@ -433,7 +433,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             </div>
           )}
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-4 pl-16 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4">
+        <footer
+          className={`flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-2 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4 ${panels.includes(open) ? "pl-4" : "pl-16"}`}
+        >
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>
               Check and sign <KeyCap k="Ctrl+Enter" />
