@@ -33,7 +33,6 @@ export function Diagnoses({
   const [saying, setSaying] = useState("");
   const [describing, setDescribing] = useState("");
   const [inside, setInside] = useState(false); // the focus is in the field
-  const [stepped, setStepped] = useState(false); // an arrow key went into what is offered without a search
   const pins = useQuery({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) });
   const input = useRef<HTMLInputElement>(null);
   const list = note.diagnoses ?? [];
@@ -61,12 +60,10 @@ export function Diagnoses({
       why: `on the problem list${known(p)}`,
       notes: [],
     }));
-  const hits =
-    under || query.trim()
-      ? (found.data ?? []).filter((c) => !under || matches(c, query))
-      : inside
-        ? [...kept, ...ongoing, byArea].filter((c) => !list.some((d) => d.code === c.code))
-        : [];
+  const resting = !under && query.trim() === "";
+  const hits = resting ? [] : (found.data ?? []).filter((c) => !under || matches(c, query));
+  const offered = resting && inside ? [...kept, ...ongoing, byArea].filter((c) => !list.some((d) => d.code === c.code)) : [];
+  const atHand = useRef<HTMLUListElement>(null);
 
   const queue = useRef<Promise<unknown>>(Promise.resolve());
   const latest = useRef(note);
@@ -99,6 +96,7 @@ export function Diagnoses({
       // The field is left and entered again, so that the codes under the heading can be chosen from.
       input.current?.blur();
       setTimeout(() => input.current?.focus());
+      setInside(true);
       return;
     }
     setQuery((now) => (now === query ? "" : now));
@@ -108,7 +106,7 @@ export function Diagnoses({
       return;
     }
     set((codes) => (first ? [c.code, ...codes] : [...codes, c.code]), first ? 0 : list.length);
-    input.current?.blur();
+    (document.activeElement as HTMLElement | null)?.blur();
   }
   function move(by: number) {
     const to = at + by;
@@ -199,19 +197,9 @@ export function Diagnoses({
 
   async function key(e: KeyboardEvent) {
     const first = e.ctrlKey || e.metaKey;
-    const resting = query.trim() === "" && !under;
-    if (e.key === "ArrowDown" && resting && !stepped) {
-      // The first step goes to the first of what is offered.
+    if (e.key === "ArrowDown" && resting) {
       e.preventDefault();
-      setStepped(true);
-      return;
-    }
-    if (e.key === "ArrowUp") setStepped(true);
-    if (e.key === "Enter" && resting && stepped && active && hits.some((h) => h.code === active.code)) {
-      e.preventDefault();
-      e.stopPropagation();
-      setStepped(false);
-      choose(active, first);
+      atHand.current?.querySelector("button")?.focus();
       return;
     }
     if (e.key === "Enter" && resting) {
@@ -235,6 +223,21 @@ export function Diagnoses({
         setUnder(null);
       } else input.current?.blur();
     } else if (e.key === "Backspace" && query === "") setUnder(null);
+  }
+  // step goes through what is at hand; above the first stands the field again.
+  function step(e: KeyboardEvent) {
+    const all = [...(atHand.current?.querySelectorAll("button") ?? [])];
+    const i = all.indexOf(e.currentTarget as HTMLButtonElement);
+    const to =
+      e.key === "ArrowDown"
+        ? all[i + 1]
+        : e.key === "ArrowUp"
+          ? (all[i - 1] ?? input.current)
+          : e.key === "Escape" && input.current;
+    if (!["ArrowDown", "ArrowUp", "Escape"].includes(e.key)) return;
+    e.preventDefault();
+    e.stopPropagation();
+    if (to) to.focus();
   }
   return (
     <div>
@@ -301,28 +304,45 @@ export function Diagnoses({
             {list.length} of {note.claimLimit} diagnoses
           </span>
         )}
-        <div className="mt-1.5 flex max-w-[430px] items-baseline">
-          {under && <span className="shrink-0 pr-1 font-mono text-[13px] text-kelp">{under.code} ›</span>}
-          <div className="relative flex-1">
-            <ComboboxInput
-              ref={input}
-              aria-label="Add a diagnosis: words or code"
-              placeholder={under ? "Which one?" : "Add a diagnosis: words or code"}
-              className="field pr-8"
-              autoComplete="off"
-              value={query}
-              onChange={(e) => setQuery(e.target.value)}
-              onKeyDown={key}
-              onFocus={() => {
-                setInside(true);
-                setStepped(false);
-              }}
-              onBlur={() => setInside(false)}
-            />
-            <span className="absolute top-1 right-1">
-              <KeyCap k="d" />
-            </span>
+        {/* biome-ignore lint/a11y/noStaticElementInteractions: it only knows whether the focus is within */}
+        <div onFocus={() => setInside(true)} onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && setInside(false)}>
+          <div className="mt-1.5 flex max-w-[430px] items-baseline">
+            {under && <span className="shrink-0 pr-1 font-mono text-[13px] text-kelp">{under.code} ›</span>}
+            <div className="relative flex-1">
+              <ComboboxInput
+                ref={input}
+                aria-label="Add a diagnosis: words or code"
+                placeholder={under ? "Which one?" : "Add a diagnosis: words or code"}
+                className="field pr-8"
+                autoComplete="off"
+                value={query}
+                onChange={(e) => setQuery(e.target.value)}
+                onKeyDown={key}
+              />
+              <span className="absolute top-1 right-1">
+                <KeyCap k="d" />
+              </span>
+            </div>
           </div>
+          {offered.length > 0 && (
+            <ul ref={atHand} aria-label="At hand" className="mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf">
+              {offered.map((c) => (
+                <li key={c.code}>
+                  <button
+                    type="button"
+                    tabIndex={-1}
+                    className="block w-full px-2 py-1 text-left hover:bg-kelp-wash focus:bg-kelp-wash"
+                    // A press of the mouse must not take the focus away first, and the list with it.
+                    onMouseDown={(e) => e.preventDefault()}
+                    onClick={() => choose(c)}
+                    onKeyDown={step}
+                  >
+                    <Hit code={c} why={c.why} />
+                  </button>
+                </li>
+              ))}
+            </ul>
+          )}
         </div>
         <ComboboxOptions
           static
@@ -330,11 +350,7 @@ export function Diagnoses({
           className={hits.length === 0 ? "hidden" : "mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf"}
         >
           {hits.map((c, i) => (
-            <ComboboxOption
-              key={c.code}
-              value={c}
-              className={`px-2 py-1 ${query || under || stepped ? "data-focus:bg-kelp-wash" : ""}`}
-            >
+            <ComboboxOption key={c.code} value={c} className="px-2 py-1 data-focus:bg-kelp-wash">
               {({ focus }) => (
                 <Hit
                   code={c}
@@ -445,9 +461,19 @@ function matches(c: Code, query: string) {
     .every((w) => text.includes(w));
 }
 
-function Hit({ code: c, why, focus, onFocus }: { code: Code; why: string; focus: boolean; onFocus: (c: Code) => void }) {
+function Hit({
+  code: c,
+  why,
+  focus = false,
+  onFocus,
+}: {
+  code: Code;
+  why: string;
+  focus?: boolean;
+  onFocus?: (c: Code) => void;
+}) {
   useEffect(() => {
-    if (focus) onFocus(c);
+    if (focus) onFocus?.(c);
   }, [focus, c, onFocus]);
   return (
     <div className="flex items-baseline gap-3">
