@@ -3,10 +3,13 @@ package app
 import (
 	"context"
 	"errors"
+	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/core/safety"
 	"deftledger/store"
@@ -555,30 +558,61 @@ type MedicineHit struct {
 func (a *App) FindMedicine(ctx context.Context, who Actor, patient, query string) (out []MedicineHit, err error) {
 	out = []MedicineHit{}
 	err = a.look(ctx, who, DoIntake, func(q *store.Q) error {
-		ms, err := q.Medicines(patient)
+		care, err := a.careWith(q, patient)
 		if err != nil {
 			return err
-		}
-		var taken []string
-		for _, m := range ms {
-			taken = append(taken, m.Name)
-		}
-		as, err := q.Allergies(patient)
-		if err != nil {
-			return err
-		}
-		allergies := map[string]string{}
-		for _, x := range as {
-			allergies[x.Substance] = x.Reaction
 		}
 		names := a.Medicines.Find(query, 8)
 		if words := strings.TrimSpace(query); words != "" && !slices.Contains(names, strings.ToLower(words)) {
 			names = append(names, words)
 		}
 		for _, n := range names {
-			out = append(out, MedicineHit{strings.ToUpper(n[:1]) + n[1:], a.Medicines.Check(n, taken, allergies)})
+			out = append(out, MedicineHit{strings.ToUpper(n[:1]) + n[1:], care(n)})
 		}
 		return nil
 	})
 	return out, err
 }
+
+// careWith returns what speaks for care with a medicine in a chart: allergies, what is
+// taken already, and the newest filtration rate of the last year.
+func (a *App) careWith(q *store.Q, patient string) (func(medicine string) []safety.Warning, error) {
+	ms, err := q.Medicines(patient)
+	if err != nil {
+		return nil, err
+	}
+	var taken []string
+	for _, m := range ms {
+		taken = append(taken, m.Name)
+	}
+	as, err := q.Allergies(patient)
+	if err != nil {
+		return nil, err
+	}
+	allergies := map[string]string{}
+	for _, x := range as {
+		allergies[x.Substance] = x.Reaction
+	}
+	rates, err := q.Course(patient, []string{filtrationRate})
+	if err != nil {
+		return nil, err
+	}
+	rate, said := 0.0, ""
+	since := a.Clock().In(a.Location).AddDate(-1, 0, 0).Format(time.DateOnly)
+	for _, r := range rates { // the newest comes last
+		n, err := strconv.ParseFloat(strings.TrimPrefix(r.Value, ">"), 64)
+		if day := a.dayOf(r.At); err == nil && day >= since && r.Unit == "mL/min/{1.73_m2}" {
+			rate, said = n, fmt.Sprintf("%s %s on %s", r.Value, chart.ShownUnit(r.Unit), sayDay(day))
+		}
+	}
+	return func(medicine string) []safety.Warning {
+		out := a.Medicines.Check(medicine, taken, allergies)
+		if said != "" {
+			out = append(out, a.Medicines.CheckKidney(medicine, rate, said)...)
+		}
+		return out
+	}, nil
+}
+
+// filtrationRate is the LOINC code of the estimated glomerular filtration rate (2021).
+const filtrationRate = "98979-8"

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"deftledger/core/line"
 	"deftledger/core/note"
@@ -85,21 +86,13 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 		for _, d := range ds {
 			codes = append(codes, d.Code)
 		}
-		ms, err := q.Medicines(n.PatientID)
+		care, err := a.careWith(q, n.PatientID)
 		if err != nil {
 			return err
 		}
-		var taken []string
-		for _, m := range ms {
-			taken = append(taken, m.Name)
-		}
-		as, err := q.Allergies(n.PatientID)
+		open, err := a.openTests(q, n.PatientID)
 		if err != nil {
 			return err
-		}
-		allergies := map[string]string{}
-		for _, x := range as {
-			allergies[x.Substance] = x.Reaction
 		}
 		months := a.months(v)
 		fitting, rest := order.ForCodes(l.setsOf(who), offered.codes, codes)
@@ -111,9 +104,14 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 			k := 0
 			for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
 				part := SetPartView{p, []safety.Warning{}}
-				if p.Kind == order.MedicinePart {
-					part.Warnings = append(part.Warnings, a.Medicines.Check(s.Medicines[k].Name, taken, allergies)...)
+				switch p.Kind {
+				case order.MedicinePart:
+					part.Warnings = append(part.Warnings, care(s.Medicines[k].Name)...)
 					k++
+				case order.TestPart:
+					if why := open[p.Code]; why != "" {
+						part.Warnings = append(part.Warnings, safety.Warning{Says: "Asked for already", Why: why})
+					}
 				}
 				view.Parts = append(view.Parts, part)
 			}
@@ -121,6 +119,33 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 		}
 		return nil
 	})
+	return out, err
+}
+
+// openTests says of each test that is ordered or prepared and has no final result yet
+// since when it is.
+func (a *App) openTests(q *store.Q, patient string) (map[string]string, error) {
+	out := map[string]string{}
+	orders, err := q.OrdersOf(patient)
+	if err != nil {
+		return nil, err
+	}
+	for _, o := range orders {
+		if o.State == order.Cancelled || o.State == order.Failed {
+			continue
+		}
+		for _, t := range o.Tests {
+			if t.ReportStatus != "F" && t.ReportStatus != "C" && t.ReportStatus != "X" {
+				out[t.Code] = "ordered on " + sayDay(o.SignedAt.In(a.Location).Format(time.DateOnly)) + ", no final result yet"
+			}
+		}
+	}
+	prepared, err := q.PreparedOf(patient)
+	for _, p := range prepared {
+		for _, t := range p.Tests {
+			out[t.Test] = "prepared, it waits for the signature"
+		}
+	}
 	return out, err
 }
 

@@ -91,6 +91,33 @@ func TestASetThatNamesAStoppedTestSaysSo(t *testing.T) {
 	require.Equal(t, 404, status(t, err), "it is the physician's own")
 }
 
+// The kidneys speak for care with a medicine, and a test that is out already is not asked
+// for twice without a word.
+func TestASetKnowsTheKidneysAndWhatIsOut(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	c.diagnose(id, "M10.071")
+	o := c.order("CREA")
+	c.receive(oru("C1", o.Placer+"-1", "F", "24", "K^Potassium^L^2823-3^^LN", "CREA^Creatinine with eGFR^L^2160-0^^LN"), "AA")
+	c.raw("UPDATE report_value SET loinc = '98979-8', unit = 'mL/min/{1.73_m2}'")
+	c.order("URIC")
+	all, err := c.app.PlanSets(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	warned := map[string]string{}
+	for _, p := range all[0].Parts {
+		for _, w := range p.Warnings {
+			warned[p.Words] += w.Says + ": " + w.Why
+		}
+	}
+	require.Equal(t, map[string]string{
+		"Colchicine 1.2 mg, then 0.6 mg after one hour on day one.": "With a filtration rate of 24 mL/min/1.73 m² on 04 May 2026: one course in two weeks below 30 (FDA label)",
+		"Urate.": "Asked for already: ordered on 04 May 2026, no final result yet",
+	}, warned)
+	hits, err := c.app.FindMedicine(ctx, c.jonah(), patientID, "ibuprofen")
+	require.NoError(t, err)
+	require.Contains(t, hits[0].Warnings[0].Why, "avoided below 30", "the intake knows it too")
+}
+
 // The present plan becomes a set: each sentence a part of the kind it reads as, what is
 // left out is not there, nobody's name gets in, and the same name is asked about.
 func TestThePlanIsKeptAsASet(t *testing.T) {

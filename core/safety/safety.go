@@ -21,6 +21,11 @@ type List struct {
 		B   string `yaml:"b"`
 		Why string `yaml:"why"`
 	} `yaml:"interactions"`
+	Kidney []struct {
+		For   string `yaml:"for"`   // name of a medicine, or a class
+		Below int    `yaml:"below"` // mL/min/1.73 m2
+		Why   string `yaml:"why"`
+	} `yaml:"kidney"`
 	Allergies []struct {
 		Word  string `yaml:"word"`
 		Class string `yaml:"class"`
@@ -135,6 +140,22 @@ func (l *List) Check(medicine string, taken []string, allergies map[string]strin
 			if slices.Contains(class, i.A) && slices.Contains(otherClass, i.B) || slices.Contains(class, i.B) && slices.Contains(otherClass, i.A) {
 				out = append(out, Warning{false, "With " + t, i.Why})
 			}
+		}
+	}
+	return out
+}
+
+// CheckKidney says what the kidneys mean for a medicine. rate is the estimated glomerular
+// filtration rate in mL/min/1.73 m2; of several limits the lowest that is passed counts.
+// said is the rate as people read it, with its day.
+func (l *List) CheckKidney(medicine string, rate float64, said string) []Warning {
+	name, class := l.classes(medicine)
+	out := []Warning{}
+	lowest := 0
+	for _, k := range l.Kidney {
+		if (strings.EqualFold(k.For, name) || slices.Contains(class, k.For)) && rate < float64(k.Below) && (lowest == 0 || k.Below < lowest) {
+			lowest = k.Below
+			out = []Warning{{false, "With a filtration rate of " + said, k.Why}}
 		}
 	}
 	return out

@@ -34,3 +34,27 @@ func TestCheck(t *testing.T) {
 	require.Contains(t, l.Find("glar", 5), "insulin glargine")
 	require.Empty(t, l.Find("", 5))
 }
+
+// Each limit is that of the source named in the data; at the limit itself nothing is said.
+func TestCheckKidney(t *testing.T) {
+	var l safety.List
+	require.NoError(t, yaml.UnmarshalWithOptions(data.Medicines, &l, yaml.Strict()))
+	for _, c := range []struct {
+		medicine string
+		rate     float64
+		says     string
+	}{
+		{"Metformin 500 mg", 29, "not to be taken below 30"}, {"metformin", 30, "not begun between 30 and 45"}, {"metformin", 45, ""},
+		{"ibuprofen", 59, "no long use"}, {"naproxen", 29.5, "avoided below 30"}, {"celecoxib", 60, ""},
+		{"colchicine", 29, "one course in two weeks"}, {"colchicine", 48, ""}, {"allopurinol", 48, "100 mg or less"},
+		{"alendronate", 34, "not recommended"}, {"nitrofurantoin", 31, ""}, {"herbal tea", 5, ""},
+	} {
+		got := l.CheckKidney(c.medicine, c.rate, "x")
+		if c.says == "" {
+			require.Empty(t, got, c.medicine)
+			continue
+		}
+		require.Len(t, got, 1, c.medicine)
+		require.Contains(t, got[0].Why, c.says)
+	}
+}
