@@ -38,6 +38,7 @@ function text64(bytes: Uint8Array) {
 /** keep stores a text; a later call for the same part always wins. */
 export async function keep(me: Me, kept: Kept) {
   const slot = name(me, kept.sending.noteId, kept.sending.part);
+  forget(slot);
   const turn = (order.get(slot) ?? 0) + 1;
   order.set(slot, turn);
   const iv = crypto.getRandomValues(new Uint8Array(12));
@@ -50,9 +51,30 @@ export async function keep(me: Me, kept: Kept) {
   localStorage.setItem(slot, text64(iv) + text64(new Uint8Array(sealed)));
 }
 
+const rest = 60; // ms: the keys typed within it are sealed once
+const soon = new Map<string, { timer: number; kept: Kept }>();
+function forget(slot: string) {
+  window.clearTimeout(soon.get(slot)?.timer);
+  soon.delete(slot);
+}
+
+/** keepSoon keeps a text a moment later, so that sealing it is not in the way of the
+ * key being painted. */
+export function keepSoon(me: Me, kept: Kept) {
+  const slot = name(me, kept.sending.noteId, kept.sending.part);
+  const waits = soon.get(slot);
+  if (waits) waits.kept = kept;
+  else
+    soon.set(slot, {
+      kept,
+      timer: window.setTimeout(() => void keep(me, soon.get(slot)?.kept ?? kept), rest),
+    });
+}
+
 /** wipe forgets a text that the server has. */
 export function wipe(me: Me, noteId: string, part: string) {
   const slot = name(me, noteId, part);
+  forget(slot);
   order.set(slot, (order.get(slot) ?? 0) + 1);
   localStorage.removeItem(slot);
 }

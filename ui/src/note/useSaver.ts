@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Problem, type Schemas, say } from "../exchange/client";
 import { clockSeconds } from "../frame/time";
 import { useMe } from "../session/session";
-import { type Kept, keep, type Part, recall, send, wipe } from "./kept";
+import { type Kept, keep, keepSoon, type Part, recall, send, wipe } from "./kept";
 
 type PartView = Schemas["PartView"];
 
@@ -128,7 +128,7 @@ export function useSaver(noteId: string, server: PartView) {
       if (n.stuck) return;
       const kept = n.kept ?? { sending: { noteId, part, text, base: n.version, saveId: crypto.randomUUID() }, typed: text };
       if (n.kept) n.kept.typed = text;
-      void keep(me, { ...kept, typed: text });
+      keepSoon(me, { ...kept, typed: text });
       setStatus((s) => (s.startsWith("Not saved") ? s : "Saving…"));
       if (!n.busy && !(n.kept && status.startsWith("Not saved"))) {
         window.clearTimeout(n.timer);
