@@ -150,6 +150,9 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	require.ErrorContains(t, err, "open field")
 	_, err = past(t, c.dir).Exec("UPDATE message SET text = 'x'")
 	require.ErrorContains(t, err, "sealed", "what was sent is not changed through any path")
+	require.Empty(t, c.verify())
+	c.raw("DROP TRIGGER message_sealed", "UPDATE message SET text = 'x' WHERE id = 'message-1'")
+	require.Contains(t, c.verify(), "is not as it was sealed")
 }
 
 // A fax that the other side refuses is on the sender's desk until it is settled.

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -355,4 +356,42 @@ func TestKillWhileTheHouseIsBusy(t *testing.T) {
 	require.Equal(t, p.count(t, "SELECT count(*) FROM prepared_order WHERE request_id LIKE 'kill%'"), p.count(t, "SELECT count(*) FROM prepared_order o JOIN line l ON l.subject = o.id AND l.kind = 'to sign' WHERE o.request_id LIKE 'kill%' AND l.closed_at = ''"), "each with its open line")
 	said, good := p.verify()
 	require.True(t, good, said)
+}
+
+// TestKillWhileMessagesGoOut kills the program while messages to the portal are written
+// and sent: every one that was answered arrives, once, and its line closes.
+func TestKillWhileMessagesGoOut(t *testing.T) {
+	e, flags := elsewhere(t)
+	p := practice(t, flags...)
+	maren := signedIn(t, p, "maren")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Marsh-Adeyemi' ORDER BY v.starts_at DESC LIMIT 1")
+	require.NoError(t, maren.call(http.MethodPost, "/api/visits/"+visit+"/start", nil, nil))
+	note := noteOf(t, p, "Marsh-Adeyemi")
+	send := func(n int) error {
+		return maren.call(http.MethodPost, "/api/notes/"+note+"/messages", map[string]any{"id": fmt.Sprintf("message-%d", n), "text": fmt.Sprintf("Message %d.", n)}, nil)
+	}
+	var answered atomic.Int64
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		for n := 1; send(n) == nil; n++ {
+			answered.Store(int64(n))
+		}
+	}()
+	require.Eventually(t, func() bool { return answered.Load() > 20 && len(e.Messages()) > 5 }, time.Minute, 5*time.Millisecond, "messages go out")
+	p.kill()
+	<-done
+	n := int(answered.Load())
+	require.NoError(t, p.start())
+	require.NoError(t, send(n), "sent again after a lost answer")
+	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM message WHERE state = 'waiting'") == 0 }, 30*time.Second, 50*time.Millisecond, "what waited goes out after the restart")
+	kept := p.count(t, "SELECT count(*) FROM message")
+	require.GreaterOrEqual(t, kept, n)
+	require.LessOrEqual(t, kept, n+1, "at most the one under way is there too")
+	taken := e.Messages()
+	require.Len(t, taken, kept, "each is one message at the portal, however often it was tried")
+	for i := 1; i <= n; i++ {
+		require.Equal(t, fmt.Sprintf("Message %d.", i), taken[fmt.Sprintf("message-%d", i)].Text)
+	}
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line WHERE kind = 'message' AND closed_at = ''"))
 }

@@ -100,3 +100,46 @@ func TestTheFaxLineTakesEachFaxOnce(t *testing.T) {
 	require.Equal(t, http.StatusUnprocessableEntity, code)
 	require.Len(t, e.Faxes(), 1)
 }
+
+// The portal takes a message once for each identifier, and refuses whom it does not know
+// and what it cannot read, as FHIR servers do.
+func TestThePortalTakesMessages(t *testing.T) {
+	e := others(t)
+	e.Set(func(e *standin.Elsewhere) { e.Accounts = []string{"SK-1"} })
+	put := func(id string, body []byte) (int, string) {
+		t.Helper()
+		req, err := http.NewRequest(http.MethodPut, e.Base()+"/fhir/Communication/"+id, strings.NewReader(string(body)))
+		require.NoError(t, err)
+		res, err := http.DefaultClient.Do(req)
+		require.NoError(t, err)
+		defer res.Body.Close()
+		text, err := io.ReadAll(res.Body)
+		require.NoError(t, err)
+		return res.StatusCode, fhir.Refused(text)
+	}
+	build := func(c fhir.Communication) []byte {
+		body, err := c.Build()
+		require.NoError(t, err)
+		return body
+	}
+	m := build(fhir.Communication{ID: "m1", Record: "SK-1", Text: "Hello."})
+	for range 2 {
+		status, _ := put("m1", m)
+		require.Equal(t, http.StatusCreated, status)
+	}
+	require.Equal(t, map[string]standin.Message{"m1": {Record: "SK-1", Text: "Hello.", Times: 2}}, e.Messages())
+	for words, body := range map[string][]byte{
+		"no account with this record number":          build(fhir.Communication{ID: "m2", Record: "SK-2", Text: "Hello."}),
+		"that is no Communication of this identifier": m,
+		"the attachment is no PDF":                    build(fhir.Communication{ID: "m2", Record: "SK-1", Text: "x", Title: "Letter", PDF: []byte("PK")}),
+	} {
+		status, refused := put("m2", body)
+		require.GreaterOrEqual(t, status, 400)
+		require.Less(t, status, 500)
+		require.Equal(t, words, refused)
+	}
+	require.Len(t, e.Messages(), 1)
+	e.Set(func(e *standin.Elsewhere) { e.Down = true })
+	status, _ := put("m3", m)
+	require.Equal(t, http.StatusServiceUnavailable, status)
+}

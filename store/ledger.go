@@ -89,6 +89,9 @@ func (q *Q) Unsealed() ([]string, error) {
 		UNION ALL
 		SELECT 'chart ' || p.id || ' is read as part of chart ' || p.person_id || ', which no sealed entry says' FROM patient p
 		WHERE p.person_id <> p.id AND NOT EXISTS (SELECT 1 FROM merge m JOIN ledger_entry e ON e.chart_id = m.kept_id AND e.folio = m.folio AND e.kind = 'merge' AND e.subject = m.other_id WHERE m.other_id = p.id AND m.apart_at = '')
+		UNION ALL
+		SELECT 'the message under folio ' || m.folio || ' of chart ' || m.patient_id || ' is not as it was sealed' FROM message m
+		WHERE NOT EXISTS (SELECT 1 FROM ledger_entry e WHERE e.chart_id = m.patient_id AND e.folio = m.folio AND e.kind = 'message' AND e.subject = m.id AND json_extract(CAST(e.content AS TEXT), '$.text') = m.text)
 		ORDER BY 1`)
 	if err != nil {
 		return nil, fmt.Errorf("the working rows cannot be held against the ledger: %w", err)

@@ -14,8 +14,9 @@ import (
 	"deftledger/core/note"
 )
 
-// Data written before findings were kept are brought up to date and lose nothing.
-func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
+// written opens data that a former version of the application wrote, by statements.
+func written(t *testing.T, version int64, statements ...string) *Store {
+	t.Helper()
 	dir := t.TempDir()
 	ctx := context.Background()
 	db, err := sql.Open("sqlite", dsn(filepath.Join(dir, File), true))
@@ -24,9 +25,23 @@ func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
 	require.NoError(t, err)
 	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
 	require.NoError(t, err)
-	_, err = p.UpTo(ctx, 1)
+	_, err = p.UpTo(ctx, version)
 	require.NoError(t, err)
-	for _, s := range []string{
+	for _, s := range statements {
+		_, err := db.Exec(s)
+		require.NoError(t, err, s)
+	}
+	require.NoError(t, db.Close())
+	s, err := Open(ctx, dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	return s
+}
+
+// Data written before findings were kept are brought up to date and lose nothing.
+func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
+	ctx := context.Background()
+	s := written(t, 1,
 		"INSERT INTO staff VALUES ('s','maren','Maren','Oduya','physician','','',x'00',1,1)",
 		"INSERT INTO patient(id, record, family, given, birth_date, sex) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M')",
 		"INSERT INTO allergy VALUES ('a','p','Penicillin','rash','mild','2026-01-01T00:00:00.000Z','J. Whitlock')",
@@ -37,15 +52,7 @@ func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
 		"INSERT INTO note(id, visit_id, patient_id, author_id, created_at, folio) VALUES ('n','v','p','s','2026-01-01T08:00:00.000Z',0)",
 		"INSERT INTO note_part VALUES ('n','plan','Rest.',1,'x','2026-01-01T08:00:00.000Z','s')",
 		"UPDATE note SET folio = 3",
-	} {
-		_, err := db.Exec(s)
-		require.NoError(t, err, s)
-	}
-	require.NoError(t, db.Close())
-
-	s, err := Open(ctx, dir)
-	require.NoError(t, err)
-	defer s.Close()
+	)
 	require.NoError(t, s.Read(ctx, func(q *Q) error {
 		n, err := q.NoteByID("n")
 		require.NoError(t, err)
@@ -69,7 +76,7 @@ func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
 		return err
 	}))
 	// What was signed before stays closed to what is new.
-	err = s.Write(ctx, func(q *Q) error {
+	err := s.Write(ctx, func(q *Q) error {
 		return q.PutFinding("n", note.Finding{Area: note.Review, System: "skin", Finding: "rash", State: note.Present, Origin: note.Chosen, Looked: true}, "s", time.Now())
 	})
 	require.ErrorContains(t, err, "the note is signed")
@@ -138,17 +145,8 @@ func TestFindingsAnswersAndSentencesRoundTrip(t *testing.T) {
 // Data of the second version (before the house, merging and charges) are brought up to
 // date: every record is about itself, and what stood open stands open.
 func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
-	dir := t.TempDir()
 	ctx := context.Background()
-	db, err := sql.Open("sqlite", dsn(filepath.Join(dir, File), true))
-	require.NoError(t, err)
-	sub, err := fs.Sub(migrations, "migrations")
-	require.NoError(t, err)
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
-	require.NoError(t, err)
-	_, err = p.UpTo(ctx, 2)
-	require.NoError(t, err)
-	for _, s := range []string{
+	s := written(t, 2,
 		"INSERT INTO staff VALUES ('s','maren','Maren','Oduya','physician','','',x'00',1,1)",
 		"INSERT INTO patient(id, record, family, given, birth_date, sex) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M'), ('q','SK-2','Roe','Caspian','1997-02-18','M')",
 		"INSERT INTO allergy(id, patient_id, substance, stated_at, stated_by) VALUES ('a','p','','2026-01-01T00:00:00.000Z','J. Whitlock')",
@@ -157,14 +155,7 @@ func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
 		"INSERT INTO report(id, patient_id, filler, code, title, owner_id, status, issue) VALUES ('r','p','F1','K','Potassium','s','F',1)",
 		"INSERT INTO report_issue VALUES ('r',1,1,'F','2026-01-01','2026-01-01','2026-01-01T00:00:00.000Z','B','')",
 		"INSERT INTO line VALUES ('l','report','r','p','s','open','2026-01-01T00:00:00.000Z','','','')",
-	} {
-		_, err := db.Exec(s)
-		require.NoError(t, err, s)
-	}
-	require.NoError(t, db.Close())
-	s, err := Open(ctx, dir)
-	require.NoError(t, err)
-	defer s.Close()
+	)
 	require.NoError(t, s.Read(ctx, func(q *Q) error {
 		for _, id := range []string{"p", "q"} {
 			person, err := q.Person(id)
@@ -184,6 +175,82 @@ func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
 		lines, err := q.OpenLinesOf("s")
 		require.NoError(t, err)
 		require.Len(t, lines, 1)
+		return nil
+	}))
+}
+
+// Data of the fifth version (before letters, onset and bullets) are brought up to date: a
+// problem keeps its day and says nothing of an onset, a fax that waits goes on waiting, a
+// document was written from no form, and no diagnosis is joined.
+func TestDataOfTheFifthVersionAreBroughtUpToDate(t *testing.T) {
+	s := written(t, 5,
+		"INSERT INTO staff VALUES ('s','maren','Maren','Oduya','physician','','',x'00',1,1)",
+		"INSERT INTO patient(id, record, family, given, birth_date, sex, person_id) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M','p')",
+		"INSERT INTO problem VALUES ('x','p','I10','Essential (primary) hypertension','2020-01-01','')",
+		"INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at) VALUES ('v','p','s','2026-01-01','2026-01-01T08:00:00.000Z','Acute visit','Cough','done','2026-01-01T09:00:00.000Z')",
+		"INSERT INTO note(id, visit_id, patient_id, author_id, created_at, folio) VALUES ('n','v','p','s','2026-01-01T08:00:00.000Z',0)",
+		"INSERT INTO note_diagnosis VALUES ('n','I10','Hypertension','April 2026',0), ('n','J20.9','Bronchitis','April 2026',1)",
+		"INSERT INTO document VALUES ('d','p','n','Plan',x'255044462d',0,'s','2026-01-01T08:00:00.000Z')",
+		"INSERT INTO fax(id, document_id, number, state, next_at, by_id, at) VALUES ('f','d','555-0190','waiting','2026-01-01T08:00:00.000Z','s','2026-01-01T08:00:00.000Z')",
+	)
+	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
+		problems, err := q.Problems("p")
+		require.NoError(t, err)
+		require.Equal(t, []Problem{{ID: "x", PatientID: "p", Code: "I10", Title: "Essential (primary) hypertension", Since: "2020-01-01"}}, problems)
+		ds, err := q.Diagnoses("n")
+		require.NoError(t, err)
+		require.False(t, ds[0].Joined || ds[1].Joined)
+		d, err := q.DocumentByID("d")
+		require.NoError(t, err)
+		require.Equal(t, "", d.Form)
+		due, err := q.DueFaxes(time.Now())
+		require.NoError(t, err)
+		require.Len(t, due, 1)
+		require.Equal(t, "s", due[0].ByID)
+		// The list of diagnoses is changed as before, and bullets are kept by code.
+		joined, err := q.JoinDiagnosis("n", "J20.9", true)
+		require.NoError(t, err)
+		require.True(t, joined)
+		joined, err = q.JoinDiagnosis("n", "I10", true)
+		require.NoError(t, err)
+		require.False(t, joined, "the first begins the first bullet")
+		n, err := q.NoteByID("n")
+		require.NoError(t, err)
+		require.NoError(t, q.SetDiagnoses("n", []note.Diagnosis{ds[1], ds[0]}, n.ListVersion))
+		ds, err = q.Diagnoses("n")
+		require.NoError(t, err)
+		require.False(t, ds[0].Joined || ds[1].Joined, "made first, it begins a bullet")
+		return nil
+	}))
+}
+
+// A message goes one way: waiting, delivered or refused, and only a refused one is
+// settled; its words are never changed.
+func TestTheStatesOfAMessage(t *testing.T) {
+	s := written(t, 6,
+		"INSERT INTO patient(id, record, family, given, birth_date, sex, person_id) VALUES ('p','SK-1','Strand','Yusuf','1974-01-30','M','p')",
+	)
+	at := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
+	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
+		m := Message{ID: "m1", PatientID: "p", NoteID: "n", Text: "Hello.", Folio: 3, ByID: "s", At: at}
+		require.NoError(t, q.AddMessage(m))
+		require.Error(t, q.AddMessage(m), "one identifier is one message")
+		due, err := q.DueMessages(at.Add(-time.Second))
+		require.NoError(t, err)
+		require.Empty(t, due)
+		require.ErrorIs(t, q.SettleMessage("m1", "by telephone", at), ErrStale)
+		require.NoError(t, q.SetMessage("m1", "waiting", "no answer", at.Add(time.Minute), time.Time{}))
+		due, err = q.DueMessages(at.Add(time.Second))
+		require.NoError(t, err)
+		require.Empty(t, due, "it waits for its time")
+		require.NoError(t, q.SetMessage("m1", "refused", "no account", at, at))
+		require.NoError(t, q.SettleMessage("m1", "by telephone", at))
+		require.ErrorIs(t, q.SettleMessage("m1", "again", at), ErrStale)
+		got, err := q.MessagesOf("p")
+		require.NoError(t, err)
+		m.State, m.Attempts, m.LastError, m.DoneAt, m.Settled = "settled", 2, "no account", at, "by telephone"
+		require.Equal(t, []Message{m}, got)
+		require.ErrorContains(t, q.do("UPDATE message SET text = 'x' WHERE id = 'm1'"), "sealed")
 		return nil
 	}))
 }

@@ -132,7 +132,7 @@ func Draw(id, title, source string, p Present, offered []Test) Set {
 		test := slices.IndexFunc(offered, func(t Test) bool { return strings.EqualFold(t.Name, words) })
 		leaflet, given := strings.CutPrefix(words, LeafletGiven)
 		switch {
-		case words == "" || p.FollowUp != nil && strings.HasPrefix(words, "Back "):
+		case words == "" || p.FollowUp != nil && (strings.HasPrefix(words, "Back in ") || strings.HasPrefix(words, "Back on ")):
 		case test >= 0:
 			if !slices.Contains(s.Tests, offered[test].Code) {
 				s.Tests = append(s.Tests, offered[test].Code)
