@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/core/chart"
 	"deftledger/core/letter"
@@ -178,18 +179,23 @@ func orUnknown(s, unknown string) string {
 	return s
 }
 
-// recentResults says the newest final value of each quantity of the last year, with
-// flags, at most as many as a letter can carry; what is left out is said.
+// flagSaid is how flags of HL7 table 0078 are said in a letter.
+var flagSaid = map[string]string{"H": "high", "L": "low", "HH": "critically high", "LL": "critically low", "A": "abnormal", "AA": "critically abnormal"}
+
+// recentResults says the newest final value of each quantity of the last year, day by
+// day, the newest first. A letter carries so many; those with a flag are never left out,
+// and what is left out is said.
 func (a *App) recentResults(q *store.Q, patient string) (string, error) {
-	const most = 16
+	const most = 20
 	reports, err := q.ReportsOf(patient)
 	if err != nil {
 		return "", err
 	}
-	since := a.Clock().In(a.Location).AddDate(-1, 0, 0).Format("2006-01-02")
-	var lines []string
+	since := a.Clock().In(a.Location).AddDate(-1, 0, 0).Format(time.DateOnly)
+	type value struct{ day, says, flag string }
+	var values []value
 	seen := map[string]bool{}
-	more := 0
+	flagged := 0
 	for _, r := range reports { // newest first
 		if len(r.CollectedAt) < 10 || r.CollectedAt[:10] < since || r.Status != "F" && r.Status != "C" {
 			continue
@@ -199,18 +205,40 @@ func (a *App) recentResults(q *store.Q, patient string) (string, error) {
 				continue
 			}
 			seen[v.Name] = true
-			if len(lines) == most {
-				more++
-				continue
+			x := value{r.CollectedAt[:10], strings.TrimSpace(v.Name + " " + v.Text + " " + chart.ShownUnit(v.Unit)), v.Flag}
+			if x.flag != "" && x.flag != "N" {
+				said := flagSaid[x.flag]
+				x.says += " (" + orUnknown(said, x.flag) + ")"
+				flagged++
 			}
-			lines = append(lines, fmt.Sprintf("%s%s (%s)", strings.TrimSpace(v.Name+" "+v.Text+" "+chart.ShownUnit(v.Unit)), flagWord(v.Flag), sayDay(r.CollectedAt[:10])))
+			values = append(values, x)
 		}
 	}
-	out := orUnknown(strings.Join(lines, "; "), "none of the last year")
-	if more > 0 {
-		out += fmt.Sprintf("; and %d more", more)
+	room := most - flagged
+	var days []string
+	byDay := map[string][]string{}
+	left := 0
+	for _, v := range values {
+		if v.flag == "" || v.flag == "N" {
+			if room <= 0 {
+				left++
+				continue
+			}
+			room--
+		}
+		if byDay[v.day] == nil {
+			days = append(days, v.day)
+		}
+		byDay[v.day] = append(byDay[v.day], v.says)
 	}
-	return out, nil
+	var out []string
+	for _, d := range days {
+		out = append(out, sayDay(d)+": "+strings.Join(byDay[d], ", "))
+	}
+	if left > 0 {
+		out = append(out, fmt.Sprintf("%d more without a flag", left))
+	}
+	return orUnknown(strings.Join(out, "; "), "none of the last year"), nil
 }
 
 // Letter is a letter as it is to be signed.

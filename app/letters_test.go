@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"fmt"
 	"strings"
 	"sync"
 	"testing"
@@ -27,7 +28,7 @@ func TestALetterIsFilledSignedAndSealed(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "referral", v.Letters[0].ID)
 	text := v.Letters[0].Text
-	for _, words := range []string{"Ottoline Marsh-Adeyemi, born 14 Mar 1968", "(M10.071)", "Medicines: Losartan 50 mg daily", "Allergies: not asked", "Ongoing problems: none recorded", "Potassium 5.6 mmol/L H (04 May 2026)"} {
+	for _, words := range []string{"Ottoline Marsh-Adeyemi, born 14 Mar 1968", "(M10.071)", "Medicines: Losartan 50 mg daily", "Allergies: not asked", "Ongoing problems: none recorded", "Recent results: 04 May 2026: Potassium 5.6 mmol/L (high)"} {
 		require.Contains(t, text, words)
 	}
 	require.Equal(t, []string{"{?what is asked}"}, v.Letters[0].Open)
@@ -51,6 +52,32 @@ func TestALetterIsFilledSignedAndSealed(t *testing.T) {
 	x.Form = "none"
 	_, err = c.app.SignLetter(ctx, c.doctor(), id, secret, x)
 	require.Equal(t, 404, status(t, err))
+}
+
+// A letter that cannot carry every result leaves out none that has a flag, and says how
+// many it left out.
+func TestALetterLeavesNoFlaggedResultOut(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	o := c.order("K")
+	var obx string
+	for i := range 30 {
+		flag := ""
+		if i >= 28 {
+			flag = []string{"LL", "A"}[i-28]
+		}
+		obx += fmt.Sprintf("OBX|%d|NM|Q%d^Quantity %d^L||%d|mmol/L|1-100|%s|||F\r", i+1, i, i, i+1, flag)
+	}
+	text := oru("L1", o.Placer+"-1", "F", "4.1")
+	c.receive(text[:strings.Index(text, "OBX|")]+obx, "AA")
+	v, err := c.app.Letters(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	results := v.Letters[0].Text[strings.Index(v.Letters[0].Text, "Recent results"):]
+	results, _, _ = strings.Cut(results, "\n")
+	require.Contains(t, results, "Quantity 28 29 mmol/L (critically low), Quantity 29 30 mmol/L (abnormal)")
+	require.Contains(t, results, "Quantity 17 18 mmol/L")
+	require.NotContains(t, results, "Quantity 18 19")
+	require.True(t, strings.HasSuffix(results, "; 10 more without a flag"), results)
 }
 
 // What was carried from an earlier visit and not looked at does not leave in a letter.

@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/core/safety"
 	"deftledger/store"
 )
 
@@ -66,6 +67,12 @@ func golden(t *testing.T, v app.NoteView) {
 	}
 	require.NotContains(t, text, "  ")
 	name := strings.ToLower(p.Given + "-" + strings.NewReplacer(" ", "-", ",", "").Replace(v.Visit.Reason))
+	against(t, name, text)
+}
+
+// against holds a text against its file.
+func against(t *testing.T, name, text string) {
+	t.Helper()
 	file := filepath.Join("testdata", "golden", name+".txt")
 	if os.Getenv("DEFTLEDGER_GOLDEN") == "write" {
 		require.NoError(t, os.MkdirAll(filepath.Dir(file), 0o755))
@@ -74,4 +81,47 @@ func golden(t *testing.T, v app.NoteView) {
 	want, err := os.ReadFile(file)
 	require.NoError(t, err)
 	require.Equal(t, string(want), text, file)
+}
+
+// TestGoldenLetters fills the referral letter, and the summary for another practice, of
+// two patients of the demo, and holds them against files that were read aloud before
+// they were accepted.
+func TestGoldenLetters(t *testing.T) {
+	ctx := context.Background()
+	a, who, _ := fill(t, time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC))
+	a.Medicines = &safety.List{}
+	seen := 0
+	require.NoError(t, a.Store.Read(ctx, func(q *store.Q) error {
+		patients, err := q.AllPatients()
+		if err != nil {
+			return err
+		}
+		for _, p := range patients {
+			if p.Name.Given != "Ottoline" && p.Name.Given != "Halvard" {
+				continue
+			}
+			notes, err := q.NotesOf(p.ID)
+			if err != nil {
+				return err
+			}
+			for _, n := range notes {
+				if n.Folio == 0 {
+					continue
+				}
+				v, err := a.Letters(ctx, who["maren"], n.ID)
+				if err != nil {
+					return err
+				}
+				for _, l := range v.Letters {
+					if l.ID == "referral" || l.ID == "transfer" {
+						against(t, "letter-"+strings.ToLower(p.Name.Given)+"-"+l.ID, l.Text+"\n")
+						seen++
+					}
+				}
+				break // the newest signed note
+			}
+		}
+		return nil
+	}))
+	require.Equal(t, 4, seen)
 }

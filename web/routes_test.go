@@ -135,3 +135,24 @@ func TestARefusedBodyIsNotEchoed(t *testing.T) {
 		require.Equal(t, "application/problem+json", w.Header().Get("Content-Type"), path)
 	}
 }
+
+// A clinic's table of services is larger than other bodies; what is larger still is
+// refused before it is read.
+func TestALargeFormIsTakenAndALargerOneRefused(t *testing.T) {
+	handler := opened(t)
+	for size, want := range map[int]int{4 << 20: http.StatusUnauthorized, 11 << 20: http.StatusRequestEntityTooLarge} {
+		body := `{"kind":"services","id":"clinic","owner":"clinic","base":1,"body":"` + strings.Repeat("x", size) + `"}`
+		for _, path := range []string{"/api/forms", "/api/forms/try"} {
+			r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(body))
+			r.Header.Set("Content-Type", "application/json")
+			w := httptest.NewRecorder()
+			handler.ServeHTTP(w, r)
+			require.Equal(t, want, w.Code, "%s with %d bytes: %.300s", path, size, w.Body.String())
+		}
+	}
+	r := httptest.NewRequest(http.MethodPost, "/api/notes/1/messages", strings.NewReader(`{"id":"message-1","text":"`+strings.Repeat("x", 2<<20)+`"}`))
+	r.Header.Set("Content-Type", "application/json")
+	w := httptest.NewRecorder()
+	handler.ServeHTTP(w, r)
+	require.Equal(t, http.StatusRequestEntityTooLarge, w.Code)
+}

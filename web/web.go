@@ -95,7 +95,11 @@ func headers(c *gin.Context) {
 }
 
 func limitBody(c *gin.Context) {
-	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, 2<<20)
+	limit := int64(2 << 20)
+	if strings.HasPrefix(c.Request.URL.Path, "/api/forms") {
+		limit = largeForm + 1<<10 // the route itself says what is too large
+	}
+	c.Request.Body = http.MaxBytesReader(c.Writer, c.Request.Body, limit)
 	c.Next()
 }
 

@@ -196,6 +196,9 @@ func PutSet(file, text string, s order.Set) (string, error) {
 	if all, err := Entries(file, text); err == nil {
 		if i := slices.IndexFunc(all, func(e Entry) bool { return e.List == "sets" && e.ID == s.ID }); i >= 0 {
 			from, to = all[i].From, min(all[i].To, len(lines))
+			for to > from && (strings.TrimSpace(lines[to-1]) == "" || strings.HasPrefix(strings.TrimSpace(lines[to-1]), "#")) {
+				to-- // a comment before the next entry is that entry's
+			}
 		}
 	}
 	out := strings.Join(slices.Concat(lines[:from-1], []string{own}, lines[to:]), "\n") + "\n"
@@ -215,24 +218,4 @@ func tableFault(file string, err error) error {
 		return &Fault{file, p.Line, p.Err.Error()}
 	}
 	return &Fault{file, 0, err.Error()}
-}
-
-// AddSet puts a set at the end of a form of sets and leaves the rest of the text as it
-// is. An empty text becomes a form.
-func AddSet(file, text string, s order.Set) (string, error) {
-	if strings.TrimSpace(text) == "" {
-		text = "version: 1\nsets:\n"
-	}
-	text = strings.Replace(text, "sets: []", "sets:", 1)
-	indent := ""
-	if m := firstEntry.FindStringSubmatch(text); m != nil {
-		indent = m[1]
-	}
-	one, err := encode(s)
-	if err != nil {
-		return "", err
-	}
-	out := strings.TrimRight(text, "\n ") + "\n" + indent + "- " + strings.ReplaceAll(strings.TrimRight(one, "\n"), "\n", "\n"+indent+"  ") + "\n"
-	_, err = Sets(file, out)
-	return out, err
 }

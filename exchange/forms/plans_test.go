@@ -101,7 +101,7 @@ func TestPuttingASetIn(t *testing.T) {
 		"",
 		"version: 1\nsets: []\n",
 		"# ours\nversion: 1\nsets:\n- {id: a1, title: A, source: s, text: [x]}\n",
-		"sets:\n  # indented\n  - id: a1\n    title: A\n    source: s\n    text: [x]\n  - id: cold\n    title: Old cold\n    source: s\n    text: [y]\n  - {id: z1, title: Z, source: s, text: [z]}\n",
+		"sets:\n  # indented\n  - id: a1\n    title: A\n    source: s\n    text: [x]\n  - id: cold\n    title: Old cold\n    source: s\n    text: [y]\n\n  # of z1\n  - {id: z1, title: Z, source: s, text: [z]}\n",
 	} {
 		out, err := forms.PutSet("sets", file, set)
 		require.NoError(t, err, file)

@@ -99,3 +99,28 @@ func TestALongDrawingTakesAPageOfItsOwn(t *testing.T) {
 	require.Equal(t, len(pages(t, without))+1, len(pages(t, with)))
 	require.Contains(t, pages(t, with)[1], wide("Folio 1"), "with signer and folio")
 }
+
+// A leaflet is signed by nobody and does not say "Not signed"; a letter without a heading
+// begins with its words; characters that a typeface lacks stand in titles too.
+func TestLeafletsAndLettersOnPaper(t *testing.T) {
+	d := Document{Practice: "Skerrow", Title: "Leaflet: ≥ 3 attacks", Patient: "Ottoline Marsh-Adeyemi", Identity: "born 14 Mar 1968", Visit: "2026-11-23T10:20:00-05:00", Unsigned: true,
+		Entries: []Entry{{Sections: []Section{{"", "Rest the joint."}}}}}
+	raw, err := Render(d)
+	require.NoError(t, err)
+	page := pages(t, raw)[0]
+	for _, words := range []string{"Leaflet: >= 3 attacks", "Rest the joint.", "Ottoline Marsh-Adeyemi", "23 Nov 2026, 10:20 -0500"} {
+		require.Contains(t, page, wide(words))
+	}
+	require.NotContains(t, page, wide("Not signed"))
+	require.NotContains(t, page, wide(" · 23 Nov"), "no empty subtitle before the time")
+	d.Unsigned = false
+	raw, err = Render(d)
+	require.NoError(t, err)
+	require.Contains(t, pages(t, raw)[0], wide("Not signed"))
+	long := "To " + strings.Repeat("the department of rheumatology, ", 12)
+	d.Entries[0] = Entry{Folio: 4, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64), Sections: []Section{{long, "Dear colleague,"}}}
+	raw, err = Render(d)
+	require.NoError(t, err)
+	page = pages(t, raw)[0]
+	require.Equal(t, 12, strings.Count(strings.ReplaceAll(page, "\x00", ""), "rheumatology"), "a long address is broken over lines, not cut")
+}
