@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"net/http"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -241,4 +242,58 @@ func TestSignAndNextPatientInOneAct(t *testing.T) {
 	h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")
 	h.focused("subjective")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note n JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen' AND n.folio > 0"))
+}
+
+// TestWhatTheChartSaysBesideTheText measures a pressure, is offered a code from the chart,
+// takes it, and reads which measures the visit meets and misses, without any of it calling
+// for a reading before the signature.
+func TestWhatTheChartSaysBesideTheText(t *testing.T) {
+	p := practice(t)
+	jonah := signedIn(t, p, "jonah")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	h.sees("Measures: 0 met, 4 missed")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
+	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/vitals", map[string]any{"confirmed": true, "entries": []map[string]string{{"loinc": "85354-9", "text": "152/94"}}}, nil))
+	h.sees("From the chart: Blood pressure 152/94 mmHg")
+	h.sees("no hypertension is recorded")
+	h.sees("Measures: 1 met, 3 missed") // taken at the assistant's desk, seen here
+	h.click("Measures: 1 met")
+	h.sees("CMS22, 2026")
+	h.sees("tobacco not asked within a year")
+	look(h, "chart-evidence")
+	require.Empty(t, h.axe())
+	h.press("Escape")
+	h.effort("E7", 1, func() {
+		h.press("=")
+		h.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("R03.0"))`, "the code on the list")
+	})
+	h.seesNot("From the chart: Blood pressure")
+	for _, w := range [][2]string{{"1", "Checked at the harbor."}, {"2", "Well."}, {"3", "To be measured again."}, {"4", "Back with a list."}} {
+		h.press(w[0])
+		h.types(w[1])
+		h.press("Escape")
+	}
+	h.sees("Saved")
+	h.press("Ctrl+Enter")
+	h.secret()
+	h.sees("Signed and sealed") // the measures are no reason to stop
+}
+
+// TestTheClosingListShowsTheMeasures opens the closing list for another reason and reads
+// the measures there.
+func TestTheClosingListShowsTheMeasures(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	h.press("Ctrl+Enter")
+	h.sees("Before signing")
+	h.sees("settle this first")
+	h.wait(`document.querySelector('section[aria-label="Closing list"] details[open]')?.innerText.includes("Medicine list looked through")`, "the measures in the closing list")
+	look(h, "closing-measures")
+	require.Empty(t, h.axe())
+	h.press("Escape")
+	h.wait(`!document.querySelector('section[aria-label="Closing list"]')`, "the list put away")
 }

@@ -403,9 +403,9 @@ function Describe({ note, diagnosis, close }: { note: Note; diagnosis: Schemas["
           body: { onset, state },
         }),
       );
-      await client.invalidateQueries({ queryKey: ["note", note.id] });
-      await client.invalidateQueries({ queryKey: ["chart", patient] });
-      close();
+      close(); // before what changed is read again: the next key is for the page
+      void client.invalidateQueries({ queryKey: ["note", note.id] });
+      void client.invalidateQueries({ queryKey: ["chart", patient] });
     } catch (e) {
       setError(say(e));
     }

@@ -16,8 +16,8 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
   async function ask() {
     try {
       await got(api.POST("/api/notes/{id}/follow-up", { params: { path: { id: note.id } }, body: { when, reason } }));
-      await client.invalidateQueries({ queryKey: ["note", note.id] });
-      close();
+      close(); // before the note is read again: the next key is for the page
+      void client.invalidateQueries({ queryKey: ["note", note.id] });
     } catch (e) {
       setError(say(e));
     }
