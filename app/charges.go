@@ -18,19 +18,20 @@ import (
 // ChargesView is the charges of a visit: the lines, the level its note supports and
 // why, what fits on the claim and what is doubtful.
 type ChargesView struct {
-	Lines      []coding.Charge `json:"lines"`
-	Version    int             `json:"version"`
-	Facts      coding.Facts    `json:"facts" doc:"What is documented towards the level"`
-	Suggested  coding.Facts    `json:"suggested" doc:"What the chart itself shows of it"`
-	Level      coding.Level    `json:"level"`
-	Preventive string          `json:"preventive" doc:"The preventive visit of this age"`
-	Fit        coding.ClaimFit `json:"fit"`
-	Doubts     []string        `json:"doubts"`
-	Source     string          `json:"source"`
-	Signed     bool            `json:"signed"`
-	Problems   []ProblemChoice `json:"problems"`
-	Kinds      []Choice        `json:"kinds"`
-	Risks      []Choice        `json:"risks"`
+	Lines      []coding.Charge  `json:"lines"`
+	Version    int              `json:"version"`
+	Facts      coding.Facts     `json:"facts" doc:"What is documented towards the level"`
+	Suggested  coding.Facts     `json:"suggested" doc:"What the chart itself shows of it"`
+	Level      coding.Level     `json:"level"`
+	Preventive string           `json:"preventive" doc:"The preventive visit of this age"`
+	Fit        coding.ClaimFit  `json:"fit"`
+	Doubts     []string         `json:"doubts"`
+	Source     string           `json:"source"`
+	Signed     bool             `json:"signed"`
+	Problems   []ProblemChoice  `json:"problems"`
+	Kinds      []Choice         `json:"kinds"`
+	Risks      []Choice         `json:"risks"`
+	Usual      []coding.Service `json:"usual" doc:"Charged most here lately, more so with these diagnoses"`
 }
 
 // Choice is one of several to choose from.
@@ -73,7 +74,7 @@ func (a *App) Charges(ctx context.Context, who Actor, noteID string) (out Charge
 }
 
 func (a *App) charges(q *store.Q, noteID string) (ChargesView, error) {
-	out := ChargesView{Lines: []coding.Charge{}, Problems: []ProblemChoice{}, Kinds: []Choice{}, Risks: []Choice{}, Doubts: []string{}, Source: coding.SourceOfLevels}
+	out := ChargesView{Lines: []coding.Charge{}, Problems: []ProblemChoice{}, Kinds: []Choice{}, Risks: []Choice{}, Doubts: []string{}, Usual: []coding.Service{}, Source: coding.SourceOfLevels}
 	n, v, err := noteVisit(q, noteID)
 	if err != nil {
 		return out, err
@@ -129,6 +130,19 @@ func (a *App) charges(q *store.Q, noteID string) (ChargesView, error) {
 		return out, err
 	}
 	services := l.priced
+	var categories []string
+	for _, c := range codes {
+		categories = append(categories, c[:3])
+	}
+	used, err := q.ServicesUsed(categories, 12)
+	if err != nil {
+		return out, err
+	}
+	for _, c := range used {
+		if s, ok := services[c]; ok && s.Kind != "visit" && s.Kind != "preventive" && len(out.Usual) < 6 && !slices.ContainsFunc(out.Lines, func(l coding.Charge) bool { return l.Code == c }) {
+			out.Usual = append(out.Usual, s)
+		}
+	}
 	out.Doubts = append(out.Doubts, coding.CheckCharges(out.Lines, codes, services, months)...)
 	for _, l := range out.Lines {
 		if s := services[l.Code]; s.Kind == "visit" && l.Code != out.Level.Code && l.Code != "99211" {

@@ -3,6 +3,7 @@ package app_test
 import (
 	"encoding/csv"
 	"encoding/json"
+	"fmt"
 	"strings"
 	"testing"
 
@@ -10,6 +11,7 @@ import (
 
 	"deftledger/core/coding"
 	"deftledger/core/note"
+	"deftledger/store"
 )
 
 // The level follows from what is documented: what the chart shows is counted, what it
@@ -98,4 +100,51 @@ func TestASecondVisitIsThatOfAnEstablishedPatient(t *testing.T) {
 			require.Equal(t, 409, status(t, err), "no charges, no file")
 		}
 	}
+}
+
+// The services used here are offered without a search: those charged for the same kind of
+// diagnosis first, none twice, and no level of a visit.
+func TestTheServicesUsedHereAreOffered(t *testing.T) {
+	c := open(t)
+	charge := func(id string, was int, code string, lines ...string) {
+		c.Helper()
+		c.diagnose(id, code)
+		var all []coding.Charge
+		for _, l := range lines {
+			all = append(all, coding.Charge{Code: l, Units: 1, Pointers: []string{code}})
+		}
+		_, err := c.app.SetCharges(ctx, c.doctor(), id, all, coding.Facts{}, was)
+		require.NoError(c, err)
+	}
+	offered := func(id string) string {
+		c.Helper()
+		v, err := c.app.Charges(ctx, c.doctor(), id)
+		require.NoError(c, err)
+		var out []string
+		for _, s := range v.Usual {
+			out = append(out, s.Code)
+		}
+		return strings.Join(out, " ")
+	}
+	id := c.note()
+	require.Empty(t, offered(id), "nothing was charged yet")
+	found, err := c.app.FindServices(c.doctor(), "injection")
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(found), 2)
+	a, b := found[0].Code, found[1].Code
+	for i, x := range []struct{ code, service string }{{"I10", a}, {"I10", a}, {"M10.071", b}} {
+		other := fmt.Sprint("other", i)
+		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+			return q.AddVisit(store.Visit{ID: other, PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-04-01", StartsAt: c.now.AddDate(0, -1, i), Kind: "Acute visit", Reason: "Before", Stage: "done", StageAt: c.now})
+		}))
+		n, err := c.app.StartVisit(ctx, c.doctor(), other)
+		require.NoError(t, err)
+		charge(n, 0, x.code, x.service, "99213")
+	}
+	c.diagnose(id, "J06.9")
+	require.Equal(t, a+" "+b, offered(id), "by how often, and no visit level")
+	c.diagnose(id, "M10.072")
+	require.Equal(t, b+" "+a, offered(id), "of the same category first")
+	charge(id, 0, "M10.072", b)
+	require.Equal(t, a, offered(id), "what stands on the list is not offered again")
 }

@@ -34,6 +34,15 @@ func (q *Q) ChargesOf(noteID string) (Charges, error) {
 	return c, err
 }
 
+// ServicesUsed lists the codes of the services charged most at the latest visits of the
+// practice; those charged for a diagnosis of the given categories count five times.
+func (q *Q) ServicesUsed(categories []string, most int) ([]string, error) {
+	all, _ := json.Marshal(categories)
+	return list(q, scalar[string], `
+		SELECT json_extract(c.value, '$.code') AS code FROM (SELECT charges FROM note_charges ORDER BY note_id DESC LIMIT 500) n, json_each(n.charges) c
+		GROUP BY code ORDER BY sum(CASE WHEN EXISTS (SELECT 1 FROM json_each(c.value, '$.pointers') p WHERE substr(p.value, 1, 3) IN (SELECT value FROM json_each(?))) THEN 5 ELSE 1 END) DESC, code LIMIT ?`, string(all), most)
+}
+
 // PutCharges keeps the charges of a note written on the version was; ErrStale when
 // somebody else wrote meanwhile.
 func (q *Q) PutCharges(noteID string, c Charges, was int) error {

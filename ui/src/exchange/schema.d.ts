@@ -1899,6 +1899,8 @@ export interface components {
             source: string;
             /** @description What the chart itself shows of it */
             suggested: components["schemas"]["Facts"];
+            /** @description Charged most here lately, more so with these diagnoses */
+            usual: components["schemas"]["Service"][];
             /** Format: int64 */
             version: number;
         };

@@ -276,17 +276,17 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
           }
         }}
       />
-      {query.trim() !== "" &&
-        found.data?.map((s) => (
-          <button
-            key={s.code}
-            type="button"
-            className="block w-full py-0.5 text-left hover:bg-kelp-wash"
-            onClick={() => add(s.code)}
-          >
-            <span className="font-mono text-[12.5px]">{s.code}</span> {s.words}
-          </button>
-        ))}
+      {(query.trim() === "" ? view.usual : (found.data ?? [])).map((s) => (
+        <button
+          key={s.code}
+          type="button"
+          className="block w-full py-0.5 text-left hover:bg-kelp-wash"
+          onClick={() => add(s.code)}
+        >
+          <span className="font-mono text-[12.5px]">{s.code}</span> {s.words}
+          {query.trim() === "" && <span className="text-faded"> · used here</span>}
+        </button>
+      ))}
       {view.preventive && note.visit.kind.match(/Annual|Well-child/) && !view.lines.some((l) => l.code === view.preventive) && (
         <button type="button" className="plain" onClick={() => add(view.preventive)}>
           Charge {view.preventive}, the preventive visit of this age

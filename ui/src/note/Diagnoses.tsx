@@ -3,6 +3,7 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useRight } from "../session/session";
 import { Saying } from "./Saying";
 import type { Act } from "./useNote";
 
@@ -33,6 +34,7 @@ export function Diagnoses({
   const [saying, setSaying] = useState("");
   const [describing, setDescribing] = useState("");
   const [inside, setInside] = useState(false); // the focus is in the field
+  const mayClinic = useRight("change the clinic's forms");
   const pins = useQuery({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) });
   const input = useRef<HTMLInputElement>(null);
   const list = note.diagnoses ?? [];
@@ -135,10 +137,10 @@ export function Diagnoses({
     }
     await client.invalidateQueries({ queryKey: ["note", note.id] });
   }
-  async function pin(code: string) {
-    const off = pins.data?.some((p) => p.code === code && !p.clinic) ?? false;
+  const pinned = (code: string, clinic: boolean) => pins.data?.some((p) => p.code === code && p.clinic === clinic) ?? false;
+  async function pin(code: string, clinic = false) {
     try {
-      await got(api.POST("/api/pins", { body: { code, off } }));
+      await got(api.POST("/api/pins", { body: { code, clinic, off: pinned(code, clinic) } }));
     } catch (e) {
       setError(say(e));
     }
@@ -286,8 +288,13 @@ export function Diagnoses({
                   </button>
                 )}
                 <button type="button" className="plain" onClick={() => void pin(d.code)}>
-                  {pins.data?.some((p) => p.code === d.code && !p.clinic) ? "Unpin" : "Pin"}
+                  {pinned(d.code, false) ? "Unpin" : "Pin"}
                 </button>
+                {mayClinic && (pinned(d.code, false) || pinned(d.code, true)) && (
+                  <button type="button" className="plain" onClick={() => void pin(d.code, true)}>
+                    {pinned(d.code, true) ? "Unpin for the clinic" : "Pin for the clinic"}
+                  </button>
+                )}
                 <button type="button" className="plain" onClick={() => set((codes) => codes.filter((c) => c !== d.code))}>
                   Take off <KeyCap k="x" />
                 </button>
