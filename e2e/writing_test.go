@@ -155,7 +155,7 @@ func TestRetractAndOneSectionAlone(t *testing.T) {
 	h.click("Send")
 	h.sees("On its way to 555-0190")
 	require.Eventually(t, func() bool { return len(e.Faxes()) == 1 }, 8*time.Second, 50*time.Millisecond)
-	h.click("Written in the wrong chart")
+	h.click("Wrong chart…")
 	h.focused("Why")
 	h.types("Written for another patient.")
 	h.field("varga")

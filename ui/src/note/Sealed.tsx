@@ -191,7 +191,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
             )}
           </div>
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-4 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
           <button type="button" className="act" onClick={() => void nextPatient()}>
             {next ? `Next: ${next.patient.given} ${next.patient.family}` : "Back to Today"} <KeyCap k="n" />
           </button>
@@ -231,7 +231,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
           )}
           {mayAmend && !note.retracted && !retracting && (
             <button type="button" className="plain" onClick={() => setRetracting(true)}>
-              Written in the wrong chart…
+              Wrong chart…
             </button>
           )}
         </footer>
