@@ -547,6 +547,9 @@ func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
 		}
 	case formSets:
 		for _, s := range l.sets[""] {
+			if err := a.knownCodes(s.ID, s.Codes); err != nil {
+				return nil, err
+			}
 			parts := s.Parts(a.Laboratory.Tests, l.leafletTitles())
 			says = append(says, fmt.Sprintf("%s: %d parts", s.Title, len(parts)))
 			for _, p := range parts {
@@ -561,6 +564,9 @@ func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
 		}
 	case formLeaflets:
 		for _, x := range l.leaflets {
+			if err := a.knownCodes(x.ID, x.Codes); err != nil {
+				return nil, err
+			}
 			says = append(says, x.Title+" ("+x.Source+")")
 		}
 	case formServices:
@@ -596,6 +602,27 @@ func (a *App) tryForm(_ Actor, f FormText) ([]string, error) {
 		says = append(says, "", strings.TrimSpace(text))
 	}
 	return says, nil
+}
+
+// knownCodes refuses beginnings of diagnosis codes that the present edition does not
+// have, and names the nearest codes.
+func (a *App) knownCodes(id string, codes []string) error {
+	lib, _, err := a.Codes()
+	if err != nil {
+		return err
+	}
+	c, _ := lib.On(a.Today())
+	for _, code := range codes {
+		if _, ok := c.Lookup(code); ok {
+			continue
+		}
+		near := a.nearest(code, a.Today())
+		if len(near) == 0 {
+			return fmt.Errorf("%q of %q is not in the present edition of the codes", code, id)
+		}
+		return fmt.Errorf("%q of %q is not in the present edition of the codes; the nearest are %s", code, id, note.List(near, "and"))
+	}
+	return nil
 }
 
 // sample answers a question with the first thing it offers.

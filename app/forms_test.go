@@ -113,3 +113,25 @@ func TestAPersonsFormsAreTheirsAlone(t *testing.T) {
 		require.NotEqual(t, "My cold", s.Title)
 	}
 }
+
+// A set or leaflet for a code that does not exist, or no longer does, is refused with the
+// nearest ones; a heading is a good beginning.
+func TestCodesOfFormsExist(t *testing.T) {
+	c := open(t)
+	for code, near := range map[string]string{"M10.0719": "M10.0", "J45.97": "J45.9", "274.9": "", "M10": "ok", "S39.012A": "ok", "E66.81": "ok"} {
+		f := app.FormText{FormRow: app.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: mine, title: Mine, source: mine, codes: [" + `"` + code + `"` + "], text: [Rest]}\n"}
+		p, err := c.app.TryForm(ctx, c.doctor(), f)
+		require.NoError(t, err)
+		l := app.FormText{FormRow: app.FormRow{Kind: "leaflets", ID: "clinic"}, Body: "leaflets:\n- {id: mine, title: Mine, source: mine, codes: [" + `"` + code + `"` + "], text: Rest}\n"}
+		q, err := c.app.TryForm(ctx, c.doctor(), l)
+		require.NoError(t, err)
+		switch near {
+		case "ok":
+			require.Empty(t, p.Fault+q.Fault, code)
+		default:
+			require.NotEmpty(t, p.Fault, code)
+			require.Contains(t, p.Fault, near)
+			require.NotEmpty(t, q.Fault, code)
+		}
+	}
+}
