@@ -9,8 +9,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/standin"
+	"deftledger/store"
 )
 
 // A letter is filled from the chart, says what the chart does not hold, is not signed
@@ -222,4 +224,98 @@ func TestTheClinicsOwnServices(t *testing.T) {
 	require.Equal(t, "Our words for the visit", found[0].Words)
 	_, err = c.app.SaveForm(ctx, c.doctor(), app.FormText{FormRow: app.FormRow{Kind: "services", ID: "clinic"}, Body: "code,words\n"}, 1)
 	require.Equal(t, 409, status(t, err))
+}
+
+// A message goes with a document of this chart only, also where two records are one
+// person, and to the record that has the account.
+func TestAMessageGoesWithADocumentOfThisChart(t *testing.T) {
+	c := open(t)
+	e := c.others()
+	e.Set(func(e *standin.Elsewhere) { e.Accounts = []string{"SK-1"} })
+	id := c.note()
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		for _, p := range []string{"p2", "p3"} {
+			if err := q.AddPatient(chart.Patient{ID: p, Record: "SK-" + p, Name: chart.Name{Family: "Roe", Given: "Caspian"}, BirthDate: "1997-02-18", Sex: "M"}); err != nil {
+				return err
+			}
+			if err := q.AddDocument(store.Document{ID: "of-" + p, PatientID: p, Title: "Letter", PDF: []byte("%PDF-1.7"), MadeBy: c.doctor().ID, MadeAt: c.now}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	send := func(id, note, document string) error {
+		_, err := c.app.MessagePatient(ctx, c.doctor(), note, app.PortalMessage{ID: id, Text: "See the letter.", Document: document})
+		return err
+	}
+	require.ErrorContains(t, send("message-1", id, "of-p2"), "of another chart")
+	require.Equal(t, 404, status(t, send("message-2", id, "none")))
+	require.Equal(t, 404, status(t, send("message-3", "none", "")))
+	require.Zero(t, c.count("SELECT count(*) FROM message"))
+	require.Zero(t, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'message'"), "nothing is sealed that does not go out")
+	require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", "the same person"))
+	require.NoError(t, send("message-4", id, "of-p2"), "one person's records are one chart")
+	require.NoError(t, c.app.StepMessages(ctx))
+	require.Equal(t, standin.Message{Record: "SK-1", Text: "See the letter.", Attached: "Letter", Times: 1}, e.Messages()["message-4"])
+	require.ErrorContains(t, send("message-5", id, "of-p3"), "of another chart")
+	require.Empty(t, c.verify())
+}
+
+// After the note is signed a leaflet is filed all the same, and the sealed plan stays as it
+// is; the leaflets of a set are filed with it, and none is filed twice.
+func TestLeafletsOfASetAndAfterSigning(t *testing.T) {
+	c := open(t)
+	id, versions, _ := c.written()
+	c.diagnose(id, "M10.071")
+	_, err := c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0"})
+	require.NoError(t, err)
+	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0"})
+	require.NoError(t, err)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM document WHERE form = 'leaflet gout'"))
+	n, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, 1, strings.Count(reads(n), "Leaflet given: Gout, food and drink."))
+	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, n.ListVersion, "")
+	require.NoError(t, err)
+	sealed, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	d, err := c.app.GiveLeaflet(ctx, c.who[app.Assistant], id, "blood-pressure")
+	require.NoError(t, err)
+	require.Equal(t, "Leaflet: Measuring blood pressure at home", d.Title)
+	after, err := c.app.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, sealed.Sealed, after.Sealed)
+	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0"})
+	require.Equal(t, 409, status(t, err), "a set changes no signed note")
+	require.Empty(t, c.verify())
+}
+
+// A message lives through any order of the portal's answers: it is taken once, or refused
+// and settled once, and its line is closed exactly when one of both is so.
+func TestAMessageThroughAnyAnswers(t *testing.T) {
+	c := open(t)
+	e := c.others()
+	id := c.note()
+	for n, answers := range []string{"", "d", "dd", "r", "dr", "drd", "ddd"} {
+		m := app.PortalMessage{ID: fmt.Sprint("message-", n), Text: fmt.Sprint("Number ", n)}
+		_, err := c.app.MessagePatient(ctx, c.doctor(), id, m)
+		require.NoError(t, err)
+		for _, a := range answers + "t" {
+			e.Set(func(e *standin.Elsewhere) {
+				e.Down, e.Accounts = a == 'd', []string{"SK-1"}
+				if a == 'r' {
+					e.Accounts = nil
+				}
+			})
+			c.raw("UPDATE message SET next_at = '' WHERE state = 'waiting'")
+			require.NoError(t, c.app.StepMessages(ctx))
+		}
+		refused := strings.Contains(answers, "r")
+		_, taken := e.Messages()[m.ID]
+		require.Equal(t, !refused, taken, answers)
+		require.Equal(t, refused, c.count("SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", m.ID) == 1, answers)
+		err = c.app.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")
+		require.Equal(t, refused, err == nil, answers)
+		require.Zero(t, c.count("SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", m.ID), answers)
+	}
 }

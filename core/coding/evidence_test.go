@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"deftledger/core/coding"
 )
@@ -92,4 +93,36 @@ func TestEvidenceOfTheChart(t *testing.T) {
 			require.Equal(t, x.want, got)
 		})
 	}
+}
+
+// Whatever a chart holds, what is offered is billable, is not named already, is offered
+// once, and says what it was read from; and nothing is offered from an empty chart.
+func TestEvidenceIsAlwaysSound(t *testing.T) {
+	c, _ := load()
+	codes := []string{"E11.9", "E66.9", "I48.91", "N18.9", "D64.9", "R73.09", "J45.40", "M81.0", "I10", "R03.0", "Z79.4", "Z68.32", "I25.10"}
+	classes := []string{"insulin", "biguanide", "anticoagulant", "antiplatelet", "inhaled steroid", "bisphosphonate", "NSAID"}
+	units := map[string]string{"85354-9": "mm[Hg]", "59408-5": "%", "39156-5": "kg/m2", "98979-8": "mL/min/{1.73_m2}", "4548-4": "%", "718-7": "g/dL", "2276-4": "ng/mL"}
+	rapid.Check(t, func(t *rapid.T) {
+		named := rapid.SliceOfDistinct(rapid.SampledFrom(codes), func(s string) string { return s }).Draw(t, "named")
+		ongoing := rapid.SliceOf(rapid.SampledFrom(codes)).Draw(t, "ongoing")
+		chart := coding.Chart{Day: "2026-05-04"}
+		for range rapid.IntRange(0, 4).Draw(t, "medicines") {
+			chart.Medicines = append(chart.Medicines, coding.Taken{Name: rapid.SampledFrom([]string{"aspirin 81 mg", "x tablet", ""}).Draw(t, "name"), Classes: []string{rapid.SampledFrom(classes).Draw(t, "class")}})
+		}
+		for range rapid.IntRange(0, 8).Draw(t, "values") {
+			loinc := rapid.SampledFrom(coding.EvidenceLOINC).Draw(t, "loinc")
+			day := rapid.SampledFrom([]string{"2025-01-02", "2026-01-02", "2026-05-04", "", "soon"}).Draw(t, "day")
+			chart.Values = append(chart.Values, coding.Value{LOINC: loinc, Name: "N", Text: rapid.SampledFrom([]string{"9", "32.4", "48", "150/95", ">90", "", "-1", "1e9", "x/y"}).Draw(t, "text"), Unit: units[loinc], Day: day, Visit: day == "2026-05-04"})
+		}
+		seen := map[string]bool{}
+		for _, s := range coding.FromChart(c, named, ongoing, chart, coding.Visit{Months: rapid.IntRange(-1, 1200).Draw(t, "months")}) {
+			e, ok := c.Lookup(s.Code)
+			require.True(t, ok && e.Billable, s.Code)
+			require.NotContains(t, named, s.Code)
+			require.False(t, seen[s.Code], s.Code)
+			require.NotEmpty(t, s.Words)
+			seen[s.Code] = true
+		}
+		require.Empty(t, coding.FromChart(c, named, ongoing, coding.Chart{Day: chart.Day}, coding.Visit{Months: 600}))
+	})
 }

@@ -1,27 +1,32 @@
 package measure_test
 
 import (
+	"fmt"
+	"slices"
 	"testing"
 
 	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"deftledger/core/measure"
 	"deftledger/data"
 )
 
-func rules(t *testing.T) []measure.Rule {
+var rules = func() []measure.Rule {
 	var f struct {
 		Version  int
 		Measures []measure.Rule
 	}
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Measures, &f, yaml.Strict()))
+	if err := yaml.UnmarshalWithOptions(data.Measures, &f, yaml.Strict()); err != nil {
+		panic(err)
+	}
 	return f.Measures
-}
+}()
 
 func TestTheMeasuresThatShipAreSound(t *testing.T) {
 	seen := map[string]bool{}
-	for _, r := range rules(t) {
+	for _, r := range rules {
 		require.NoError(t, r.Check())
 		require.False(t, seen[r.ID], r.ID)
 		seen[r.ID] = true
@@ -84,17 +89,50 @@ func TestHowAVisitStands(t *testing.T) {
 				x.facts.Months = 600
 			}
 			got := measure.State("")
-			for i, o := range measure.Judge(rules(t), x.facts) {
+			for i, o := range measure.Judge(rules, x.facts) {
 				require.NotEmpty(t, o.Source)
 				if o.ID == x.measure {
 					got = o.State
 					require.Contains(t, o.Says, x.says)
 				}
 				if i > 0 && o.State == measure.Missed {
-					require.Equal(t, measure.Missed, measure.Judge(rules(t), x.facts)[i-1].State, "missed ones first")
+					require.Equal(t, measure.Missed, measure.Judge(rules, x.facts)[i-1].State, "missed ones first")
 				}
 			}
 			require.Equal(t, x.want, got)
 		})
 	}
+}
+
+// A further, lower pressure of the same day never makes a met measure missed, and what was
+// recorded after the visit changes nothing.
+func TestALowerPressureOfTheDayNeverHarms(t *testing.T) {
+	const day = "2026-05-04"
+	rapid.Check(t, func(t *rapid.T) {
+		draw := func(label string) measure.Value {
+			return measure.Value{LOINC: "85354-9", Text: fmt.Sprintf("%d/%d", rapid.IntRange(90, 190).Draw(t, label), rapid.IntRange(50, 110).Draw(t, label)), Unit: "mm[Hg]", Day: day}
+		}
+		f := measure.Facts{Day: day, Months: 600, Diagnoses: []string{"I10"}}
+		for range rapid.IntRange(1, 4).Draw(t, "n") {
+			f.Values = append(f.Values, draw("pressure"))
+		}
+		stand := func(f measure.Facts) measure.State {
+			for _, o := range measure.Judge(rules, f) {
+				if o.ID == "pressure-controlled" {
+					return o.State
+				}
+			}
+			return ""
+		}
+		before := stand(f)
+		more := f
+		more.Values = append(slices.Clone(f.Values), draw("further"))
+		if before == measure.Met {
+			require.Equal(t, measure.Met, stand(more))
+		}
+		later := draw("later")
+		later.Day = "2026-05-05"
+		more.Values = append(slices.Clone(f.Values), later)
+		require.Equal(t, before, stand(more))
+	})
 }
