@@ -17,6 +17,8 @@ func TestEveryKindOfLineNamesTheActThatClosesIt(t *testing.T) {
 		line.Report:   "sign it and record how the patient was told",
 		line.ToSign:   "sign the order, or give it back with the reason",
 		line.FollowUp: "book the visit, or drop it with the reason",
+		line.Message:  "the portal takes it, or say how the patient was told",
+		line.Fax:      "the other side takes it, or say how it was sent instead",
 	} {
 		require.Equal(t, act, kind.Act())
 	}

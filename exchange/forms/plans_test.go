@@ -1,11 +1,15 @@
 package forms_test
 
 import (
+	"encoding/csv"
+	"fmt"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
+	"deftledger/core/coding"
 	"deftledger/core/order"
 	"deftledger/exchange/forms"
 )
@@ -133,4 +137,68 @@ func TestLettersAndLeafletsAreReadStrictly(t *testing.T) {
 	require.ErrorContains(t, err, "letters, line 2: the chart has no field {wait}")
 	_, err = forms.Leaflets("leaflets", "leaflets:\n- {id: ok, title: A, source: s, text: x}\n- {id: gout, title: Gout, text: x}\n")
 	require.ErrorContains(t, err, "leaflets, line 3: the leaflet \"gout\" needs its source")
+}
+
+// A sound table reads back as it was written, with any separator and any words.
+func TestATableOfServicesReadsBack(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		want := rapid.SliceOfNDistinct(rapid.Custom(func(t *rapid.T) coding.Service {
+			s := coding.Service{
+				Code:  rapid.StringMatching(`[A-Z][0-9]{4}|[0-9]{5}|[0-9]{4}[A-Z]`).Draw(t, "code"),
+				Words: rapid.StringMatching(`[A-Za-zäß0-9][ -~äß]{0,40}[A-Za-z0-9]`).Draw(t, "words"),
+				Kind:  rapid.SampledFrom([]string{"visit", "preventive", "service", "supply"}).Draw(t, "kind"),
+				From:  rapid.IntRange(0, 600).Draw(t, "from"),
+			}
+			if rapid.Bool().Draw(t, "limited") {
+				s.Below = s.From + rapid.IntRange(1, 600).Draw(t, "span")
+			}
+			return s
+		}), 1, 20, func(s coding.Service) string { return s.Code }).Draw(t, "services")
+		var b strings.Builder
+		w := csv.NewWriter(&b)
+		w.Comma = rapid.SampledFrom([]rune{',', ';', '\t'}).Draw(t, "separator")
+		require.NoError(t, w.Write([]string{"kind", "code", "below", "words", "from"}))
+		for _, s := range want {
+			require.NoError(t, w.Write([]string{s.Kind, s.Code, fmt.Sprint(s.Below), s.Words, fmt.Sprint(s.From)}))
+		}
+		w.Flush()
+		got, err := forms.Services("services", b.String())
+		require.NoError(t, err, b.String())
+		require.Equal(t, want, got)
+	})
+}
+
+// After any run of sets put in, each name stands once, with what was put in last, in the
+// order in which the names came first.
+func TestSetsPutInOneAfterAnother(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		text := rapid.SampledFrom([]string{"", "sets: []\n", "# ours\nversion: 3\nsets:\n  # first\n  - {id: zero, title: Zero, source: s, text: [x]}\n"}).Draw(t, "text")
+		var order []string
+		last := map[string]string{}
+		for range rapid.IntRange(1, 12).Draw(t, "n") {
+			id := rapid.SampledFrom([]string{"one", "two", "three"}).Draw(t, "id")
+			words := rapid.StringMatching(`[A-Za-z0-9 :#'"{}\[\]&*!|>%@-]{1,30}x`).Draw(t, "words")
+			var err error
+			text, err = forms.PutSet("sets", text, set(id, words))
+			require.NoError(t, err)
+			if last[id] == "" {
+				order = append(order, id)
+			}
+			last[id] = words
+		}
+		got, err := forms.Sets("sets", text)
+		require.NoError(t, err)
+		if got[0].ID == "zero" {
+			got = got[1:]
+		}
+		require.Len(t, got, len(order))
+		for i, s := range got {
+			require.Equal(t, order[i], s.ID)
+			require.Equal(t, last[s.ID], s.Text[0], text)
+		}
+	})
+}
+
+func set(id, words string) order.Set {
+	return order.Set{ID: id, Title: "T", Source: "ours", Text: []string{words}}
 }
