@@ -8,6 +8,9 @@ import { type Change, type Finding, type Note, systemsOf, type useChange, useToo
 type Item = Schemas["Item"];
 type Area = "review" | "examination";
 
+// A line that is being entered, and whether all of it was understood.
+const nothing = { text: "", whole: false };
+
 const sexCode: Record<string, string> = { female: "F", male: "M" };
 
 /** Findings is where the review of systems or the examination is entered: a line
@@ -38,7 +41,7 @@ export function Findings({
     queryFn: () => got(api.GET("/api/notes/{id}/last", { params: { path: { id: note.id } } })),
   });
   const [text, setText] = useState("");
-  const entering = useRef("");
+  const entering = useRef(nothing);
   const input = useRef<HTMLInputElement>(null);
   const rest = shown.map((s) => s.id);
   const read = useQuery({
@@ -54,18 +57,19 @@ export function Findings({
 
   async function enter() {
     if (text.trim() === "") return close();
-    entering.current = text;
+    const whole = !read.isPlaceholderData && read.data?.unread.length === 0;
+    entering.current = { text, whole };
     // What was read last may belong to fewer letters: the whole line decides.
     const r = await got(api.POST("/api/findings/read", { body: { area, text, rest, sex } })).catch(() => null);
+    if (r) entering.current = { text, whole: r.unread.length === 0 };
     const done = r && (r.changes.length === 0 || (await act.findings(r.changes as Change[])));
-    entering.current = "";
+    if (!done) entering.current = nothing;
     // What was not understood stays in the line, and so does what was typed meanwhile.
-    if (done) setText((now) => (now === text ? r.unread.map((u) => u.text).join(", ") : now));
+    else setText((now) => (now === text ? r.unread.map((u) => u.text).join(", ") : now));
   }
   /** leave empties the line first; a line that is on its way, and wholly understood, needs nobody to wait for it. */
   function leave() {
-    const understood = !read.isPlaceholderData && read.data?.unread.length === 0;
-    if (text && !(entering.current === text && understood)) setText("");
+    if (text && !(entering.current.whole && entering.current.text === text)) setText("");
     else close();
   }
   useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
@@ -87,7 +91,10 @@ export function Findings({
           className="field flex-1 text-[15px]"
           autoComplete="off"
           value={text}
-          onChange={(e) => setText(e.target.value)}
+          onChange={(e) => {
+            entering.current = nothing;
+            setText(e.target.value);
+          }}
           onKeyDown={(e) => {
             if (e.key === "Enter" && !e.ctrlKey && !e.metaKey) {
               e.preventDefault();
