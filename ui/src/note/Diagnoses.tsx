@@ -29,7 +29,7 @@ export function Diagnoses({
   const [query, setQuery] = useState("");
   const [under, setUnder] = useState<Code | null>(null);
   const [error, setError] = useState("");
-  const [at, setAt] = useState(-1); // the diagnosis that keys act on: the one touched last
+  const [touched, setTouched] = useState(""); // the code that keys act on: the one touched last
   const [active, setActive] = useState<Code | null>(null);
   const [saying, setSaying] = useState("");
   const [describing, setDescribing] = useState("");
@@ -38,6 +38,7 @@ export function Diagnoses({
   const pins = useQuery({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) });
   const input = useRef<HTMLInputElement>(null);
   const list = note.diagnoses ?? [];
+  const at = list.findIndex((d) => d.code === touched);
   const search = {
     queryKey: ["codes", under?.code ?? "", query],
     queryFn: () => got(api.GET("/api/codes", { params: { query: under ? { under: under.code } : { q: query } } })),
@@ -71,7 +72,7 @@ export function Diagnoses({
   const latest = useRef(note);
   latest.current = note;
   // set changes the list on the version the server has; acts follow one another.
-  function set(change: (codes: string[]) => string[], then = -1) {
+  function set(change: (codes: string[]) => string[], then: string) {
     queue.current = queue.current.then(async () => {
       const n = latest.current;
       try {
@@ -82,12 +83,12 @@ export function Diagnoses({
           }),
         );
         setError("");
+        setTouched(then); // before the list is read again: the next key is for it
       } catch (e) {
         setError(say(e));
       }
       await client.invalidateQueries({ queryKey: ["note", n.id] });
       latest.current = client.getQueryData<Note>(["note", n.id]) ?? n;
-      if (then >= 0) setAt(then);
     });
   }
   function choose(c: Code | null, first = false) {
@@ -107,7 +108,7 @@ export function Diagnoses({
       setError(`${c.code} stands on the list already.`);
       return;
     }
-    set((codes) => (first ? [c.code, ...codes] : [...codes, c.code]), first ? 0 : list.length);
+    set((codes) => (first ? [c.code, ...codes] : [...codes, c.code]), c.code);
     (document.activeElement as HTMLElement | null)?.blur();
   }
   function move(by: number) {
@@ -118,10 +119,11 @@ export function Diagnoses({
       const [c] = next.splice(at, 1);
       if (c) next.splice(to, 0, c);
       return next;
-    }, to);
+    }, touched);
   }
   function first(i: number) {
-    set((codes) => [codes[i] as string, ...codes.filter((_, k) => k !== i)], 0);
+    const code = list[i]?.code;
+    if (code) set((codes) => [code, ...codes.filter((c) => c !== code)], code);
   }
   async function problem(i: number) {
     const d = list[i];
@@ -159,13 +161,18 @@ export function Diagnoses({
         ),
       );
   }
-  const some = at >= 0 && at < list.length;
+  function off(code: string) {
+    const i = list.findIndex((d) => d.code === code);
+    set((codes) => codes.filter((c) => c !== code), (list[i + 1] ?? list[i - 1])?.code ?? "");
+  }
+  const go = (to: number) => setTouched(list[Math.max(0, Math.min(list.length - 1, to))]?.code ?? "");
+  const some = at >= 0;
   useKeys([
     { key: "d", label: "Add a diagnosis", run: () => input.current?.focus() },
     ...(list.length > 0
       ? [
-          { key: "j", label: "Next diagnosis", run: () => setAt(Math.min(list.length - 1, at + 1)) },
-          { key: "h", label: "Diagnosis before", run: () => setAt(Math.max(0, at - 1)) },
+          { key: "j", label: "Next diagnosis", run: () => go(at + 1) },
+          { key: "h", label: "Diagnosis before", run: () => go(at - 1) },
         ]
       : []),
     ...(some
@@ -186,16 +193,13 @@ export function Diagnoses({
                 },
               ]
             : []),
-          { key: "x", label: "Take this diagnosis off the visit", run: () => set((codes) => codes.filter((_, i) => i !== at)) },
+          { key: "x", label: "Take this diagnosis off the visit", run: () => off(touched) },
           ...(mayProblems
             ? [{ key: "b", label: "Put it on the problem list, or take it off", run: () => void problem(at) }]
             : []),
         ]
       : []),
   ]);
-  useEffect(() => {
-    if (at >= list.length) setAt(list.length - 1);
-  }, [at, list.length]);
 
   async function key(e: KeyboardEvent) {
     const first = e.ctrlKey || e.metaKey;
@@ -248,7 +252,7 @@ export function Diagnoses({
           <li
             key={d.code}
             className={`group flex flex-wrap items-baseline gap-x-4 border-b border-rule py-1.5 ${i === at ? "bg-kelp-wash" : ""}`}
-            onPointerDown={() => setAt(i)}
+            onPointerDown={() => setTouched(d.code)}
           >
             <span className="w-4 text-right font-semibold">
               {d.joined ? <span title="Under one bullet with the one before it">+</span> : bullets(list, i)}
@@ -295,7 +299,7 @@ export function Diagnoses({
                     {pinned(d.code, true) ? "Unpin for the clinic" : "Pin for the clinic"}
                   </button>
                 )}
-                <button type="button" className="plain" onClick={() => set((codes) => codes.filter((c) => c !== d.code))}>
+                <button type="button" className="plain" onClick={() => off(d.code)}>
                   Take off <KeyCap k="x" />
                 </button>
               </span>
