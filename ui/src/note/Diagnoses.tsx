@@ -31,6 +31,7 @@ export function Diagnoses({
   const [error, setError] = useState("");
   const [touched, setTouched] = useState(""); // the code that keys act on: the one touched last
   const [active, setActive] = useState<Code | null>(null);
+  const moved = useRef(false); // somebody went through what was found
   const [saying, setSaying] = useState("");
   const [describing, setDescribing] = useState("");
   const [inside, setInside] = useState(false); // the focus is in the field
@@ -203,6 +204,7 @@ export function Diagnoses({
 
   async function key(e: KeyboardEvent) {
     const first = e.ctrlKey || e.metaKey;
+    if (e.key === "ArrowDown" || e.key === "ArrowUp") moved.current = true;
     if (e.key === "ArrowDown" && resting) {
       e.preventDefault();
       atHand.current?.querySelector("button")?.focus();
@@ -221,7 +223,8 @@ export function Diagnoses({
     } else if (e.key === "Enter") {
       e.preventDefault();
       e.stopPropagation();
-      choose(hits.find((h) => h.code === active?.code) ?? hits[0] ?? null, first);
+      // Who has only typed means the first; what was highlighted may belong to fewer letters.
+      choose((moved.current && hits.find((h) => h.code === active?.code)) || hits[0] || null, first);
     } else if (e.key === "Escape") {
       e.preventDefault();
       if (query || under) {
@@ -327,7 +330,10 @@ export function Diagnoses({
                 className="field pr-8"
                 autoComplete="off"
                 value={query}
-                onChange={(e) => setQuery(e.target.value)}
+                onChange={(e) => {
+                  moved.current = false;
+                  setQuery(e.target.value);
+                }}
                 onKeyDown={key}
               />
               <span className="absolute top-1 right-1">
@@ -358,6 +364,9 @@ export function Diagnoses({
         <ComboboxOptions
           static
           modal={false}
+          onPointerMove={() => {
+            moved.current = true;
+          }}
           className={hits.length === 0 ? "hidden" : "mt-1 max-h-[310px] overflow-auto border border-edge bg-leaf"}
         >
           {hits.map((c, i) => (
