@@ -339,6 +339,47 @@ const atMost = 5
 // dismissedKey names, among the answers of a note, a supported code put away.
 const dismissedKey = "text "
 
+// passages are what of a draft is read for codes: not what was carried and nobody looked
+// at, nor what the list of diagnoses says itself.
+func passages(blocks []note.Block) []coding.Passage {
+	var out []coding.Passage
+	for _, b := range blocks {
+		if !strings.HasPrefix(b.Ref, "diagnosis.") {
+			out = append(out, coding.Passage{Part: string(b.Part), Text: b.LookedAt()})
+		}
+	}
+	return out
+}
+
+// unspoken lists the diagnoses that nothing in the draft speaks for: no word of it, nothing
+// said of the diagnosis, no test ordered for it.
+func (a *App) unspoken(q *store.Q, v store.Visit, ds []note.Diagnosis, blocks []note.Block) (out []note.Point, err error) {
+	if a.Reader == nil || len(ds) == 0 {
+		return nil, nil
+	}
+	r, err := a.Reader()
+	if err != nil {
+		return nil, err
+	}
+	ordered := map[string]bool{}
+	orders, err := q.OrdersOf(v.PatientID)
+	for _, o := range orders {
+		for _, t := range o.Tests {
+			for _, d := range t.Diagnoses {
+				ordered[d.Code] = ordered[d.Code] || o.VisitID == v.ID
+			}
+		}
+	}
+	text := passages(blocks)
+	for _, d := range ds {
+		said := slices.ContainsFunc(blocks, func(b note.Block) bool { return b.Ref == "diagnosis."+d.Code })
+		if !said && !ordered[d.Code] && !r.Speaks(text, d.Code) {
+			out = append(out, note.Point{Kind: "unsupported", Part: note.Assessment, Says: "Nothing in the note speaks for " + d.Code + ", " + d.Title, Why: "No word of it that was written or looked at today, nothing said of it, no test ordered for it", Ref: "diagnosis." + d.Code})
+		}
+	}
+	return out, err
+}
+
 // supported reads the draft for codes that its list lacks. Carried text that nobody
 // looked at is not read, nor what the list says itself.
 func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView) ([]SupportedView, error) {
@@ -350,19 +391,7 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 	if err != nil {
 		return out, err
 	}
-	var text []coding.Passage
-	for _, b := range view.Blocks {
-		if strings.HasPrefix(b.Ref, "diagnosis.") {
-			continue
-		}
-		words := ""
-		for _, p := range b.Pieces {
-			if p.Looked {
-				words += p.Text + " "
-			}
-		}
-		text = append(text, coding.Passage{Part: string(b.Part), Text: words})
-	}
+	text := passages(view.Blocks)
 	answers, err := q.AdviceAnswers(n.ID)
 	if err != nil {
 		return out, err
@@ -473,9 +502,15 @@ func (a *App) unkept(q *store.Q, n store.Note, v store.Visit, blocks []note.Bloc
 	if err != nil {
 		return nil, err
 	}
-	for _, o := range prepared { // in hand: it waits for the signature
+	var waiting []note.Point
+	for _, o := range prepared { // in hand, and not sent: it waits for the signature
+		var names []string
 		for _, t := range o.Tests {
 			p.Ordered = append(p.Ordered, t.Test)
+			names = append(names, a.tests[t.Test].Name)
+		}
+		if o.VisitID == v.ID {
+			waiting = append(waiting, note.Point{Kind: "promise", Part: note.Plan, Says: "An order is prepared and not signed: " + note.List(names, "and"), Why: "It is not sent until a physician signs it", Ref: "prepared." + o.ID})
 		}
 	}
 	ms, err := q.Medicines(n.PatientID)
@@ -489,5 +524,5 @@ func (a *App) unkept(q *store.Q, n store.Note, v store.Visit, blocks []note.Bloc
 	for _, r := range done {
 		p.House = append(p.House, r.Title)
 	}
-	return note.Unkept(plan, p), err
+	return append(waiting, note.Unkept(plan, p)...), err
 }

@@ -11,6 +11,7 @@ import (
 	"deftledger/app"
 	"deftledger/core/coding"
 	"deftledger/core/note"
+	"deftledger/core/order"
 	"deftledger/data"
 )
 
@@ -380,6 +381,53 @@ func TestMeasuresOfAVisit(t *testing.T) {
 	delete(got, "medicines")
 	delete(want, "medicines")
 	require.Equal(t, want, got)
+}
+
+// The closing list names a diagnosis that nothing in the note speaks for, an order that is
+// prepared and not sent, and charges beyond what is documented; none of it stops.
+func TestTheClosingListNamesWhatIsUnsupported(t *testing.T) {
+	c := open(t)
+	cat, _ := catalogue()
+	icd, _ := cat.On("2026-05-04")
+	reader := coding.NewReader(icd, data.Everyday)
+	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
+	old := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Assessment: "Asthma.", note.Plan: "Inhaler."})
+	id, _, _ := c.written()
+	c.diagnose(id, "M10.071", "J45.909", "I10", "N18.31", "Z00.00")
+	c.save(id, note.Assessment, "Gout again. No asthma today.", 1, "u")
+	says := func(kind string) []string {
+		c.Helper()
+		l, err := c.app.ClosingList(ctx, c.doctor(), id)
+		require.NoError(c, err)
+		var out []string
+		for _, p := range l.Points {
+			if p.Kind == kind {
+				require.False(c, p.Stops)
+				out = append(out, strings.Split(p.Says, ",")[0])
+			}
+		}
+		return out
+	}
+	require.Equal(t, []string{"Nothing in the note speaks for J45.909", "Nothing in the note speaks for I10", "Nothing in the note speaks for N18.31"}, says("unsupported"))
+	_, err := c.app.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "I10", Response: "stable"})
+	require.NoError(t, err)
+	o, err := c.app.PlaceOrder(ctx, c.doctor(), app.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "n18", Secret: secret, Tests: []order.Line{{Test: "CREA", Diagnoses: []string{"N18.31"}}}})
+	require.NoError(t, err)
+	require.NotEmpty(t, o.ID)
+	require.Equal(t, []string{"Nothing in the note speaks for J45.909"}, says("unsupported"), "what is said of one, and a test for one, speak for it")
+	_, err = c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Assessment})
+	require.NoError(t, err)
+	require.Len(t, says("unsupported"), 1, "carried text that nobody looked at speaks for nothing")
+
+	require.NotContains(t, says("promise"), "An order is prepared and not signed: Urate")
+	_, err = c.app.PrepareOrder(ctx, c.jonah(), app.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "prep", Tests: []order.Line{{Test: "URIC", Diagnoses: []string{"M10.071"}}}})
+	require.NoError(t, err)
+	require.Contains(t, says("promise"), "An order is prepared and not signed: Urate")
+
+	require.Empty(t, says("charges"))
+	_, err = c.app.SetCharges(ctx, c.doctor(), id, []coding.Charge{{Code: "99215", Units: 1, Pointers: []string{"M10.071"}}}, coding.Facts{}, 0)
+	require.NoError(t, err)
+	require.NotEmpty(t, says("charges"), "the level is above what is documented")
 }
 
 // What the plan promises and no order holds is pointed out before signing.

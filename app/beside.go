@@ -5,8 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"strings"
-	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/store"
 )
@@ -113,7 +113,7 @@ func (a *App) beside(q *store.Q, n store.Note, l *formSet) ([]BesideGroup, error
 			if len(r.CollectedAt) >= 10 {
 				day = r.CollectedAt[:10]
 			}
-			g.Lines = append(g.Lines, BesideLine{fmt.Sprintf("result|%s|%d|%d", r.ID, r.Issue, i), note.Objective, fmt.Sprintf("%s, %s, %s, %s", text, sayDay(day), r.Performer, strings.TrimSpace(statusWord(r.Status))), r.Title})
+			g.Lines = append(g.Lines, BesideLine{fmt.Sprintf("result|%s|%d|%d", r.ID, r.Issue, i), note.Objective, fmt.Sprintf("%s, %s, %s, %s", text, chart.SayDay(day), r.Performer, strings.TrimSpace(statusWord(r.Status))), r.Title})
 		}
 		out = append(out, g)
 	}
@@ -149,14 +149,6 @@ func flagWord(f string) string {
 		return ""
 	}
 	return " " + f
-}
-
-func sayDay(d string) string {
-	t, err := time.Parse(time.DateOnly, d)
-	if err != nil {
-		return d
-	}
-	return t.Format("02 Jan 2006")
 }
 
 // historyLines offers the histories: in a summary of one sentence for each list,
@@ -280,7 +272,7 @@ func (a *App) Bring(ctx context.Context, who Actor, id string, lines []string) (
 func (t *tx) bringLine(a *App, l *formSet, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
 	c := store.CarriedSentence{Brought: note.Brought{ID: newID(), Part: x.Part, Text: x.Text, Origin: note.FromChart, Source: g.Title, Looked: true}}
 	if g.Kind == "result" {
-		c.Source = "result of " + sayDay(g.At[:min(10, len(g.At))])
+		c.Source = "result of " + chart.SayDay(g.At[:min(10, len(g.At))])
 	}
 	if g.Kind == "note" {
 		if keys, ok := strings.CutPrefix(x.ID, "finding|"+g.ID+"|"); ok {

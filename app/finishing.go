@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/exchange/pdf"
@@ -276,7 +277,7 @@ func (a *App) AbsenceLetter(ctx context.Context, who Actor, noteID, secret strin
 		if from.Before(day.AddDate(0, 0, -14)) || from.After(day.AddDate(0, 0, 60)) {
 			return refuse(422, "The absence begins more than two weeks before or two months after this visit; write it at the visit it belongs to.")
 		}
-		text := fmt.Sprintf("%s %s, born %s, was seen here on %s.\n\n%s", v.Patient.Name.Given, v.Patient.Name.Family, sayDay(v.Patient.BirthDate), sayDay(v.Day), absenceSentence(from, x))
+		text := fmt.Sprintf("%s %s, born %s, was seen here on %s.\n\n%s", v.Patient.Name.Given, v.Patient.Name.Family, chart.SayDay(v.Patient.BirthDate), chart.SayDay(v.Day), absenceSentence(from, x))
 		if x.Diagnose {
 			ds, err := t.Diagnoses(noteID)
 			if err != nil {

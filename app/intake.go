@@ -602,7 +602,7 @@ func (a *App) careWith(q *store.Q, patient string) (func(medicine string) []safe
 	for _, r := range rates { // the newest comes last
 		n, err := strconv.ParseFloat(strings.TrimPrefix(r.Value, ">"), 64)
 		if day := a.dayOf(r.At); err == nil && day >= since && r.Unit == "mL/min/{1.73_m2}" {
-			rate, said = n, fmt.Sprintf("%s %s on %s", r.Value, chart.ShownUnit(r.Unit), sayDay(day))
+			rate, said = n, fmt.Sprintf("%s %s on %s", r.Value, chart.ShownUnit(r.Unit), chart.SayDay(day))
 		}
 	}
 	return func(medicine string) []safety.Warning {

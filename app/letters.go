@@ -105,8 +105,8 @@ const (
 func (a *App) letterValues(q *store.Q, who Actor, v NoteView) (map[string]string, error) {
 	p := v.Visit.Patient
 	out := map[string]string{
-		"patient": p.Given + " " + p.Family, "born": sayDay(p.BirthDate), "age": p.Age, "sex": p.Sex, "record": p.Record, "phone": orUnknown(p.Phone, "not recorded"),
-		"today": sayDay(a.Today()), "visit": sayDay(v.Visit.StartsAt[:min(10, len(v.Visit.StartsAt))]), "reason": v.Visit.Reason, "clinician": who.Name, "practice": a.Practice,
+		"patient": p.Given + " " + p.Family, "born": chart.SayDay(p.BirthDate), "age": p.Age, "sex": p.Sex, "record": p.Record, "phone": orUnknown(p.Phone, "not recorded"),
+		"today": chart.SayDay(a.Today()), "visit": chart.SayDay(v.Visit.StartsAt[:min(10, len(v.Visit.StartsAt))]), "reason": v.Visit.Reason, "clinician": who.Name, "practice": a.Practice,
 	}
 	for _, part := range note.Parts {
 		var lines []string
@@ -233,7 +233,7 @@ func (a *App) recentResults(q *store.Q, patient string) (string, error) {
 	}
 	var out []string
 	for _, d := range days {
-		out = append(out, sayDay(d)+": "+strings.Join(byDay[d], ", "))
+		out = append(out, chart.SayDay(d)+": "+strings.Join(byDay[d], ", "))
 	}
 	if left > 0 {
 		out = append(out, fmt.Sprintf("%d more without a flag", left))
@@ -303,7 +303,7 @@ func (t *tx) fileLetter(noteID, title, form string, s pdf.Section, sign bool) (D
 		doc.Folio = e.Folio
 		entry.Folio, entry.SignedBy, entry.SignedAt, entry.Hash = e.Folio, e.SignerName, e.SignedAt, e.Hash
 	}
-	d := pdf.Document{Practice: a.Practice, Title: title, Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Identity: "born " + sayDay(v.Patient.BirthDate), Visit: a.say(t.now), Entries: []pdf.Entry{entry}}
+	d := pdf.Document{Practice: a.Practice, Title: title, Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Identity: "born " + chart.SayDay(v.Patient.BirthDate), Visit: a.say(t.now), Entries: []pdf.Entry{entry}}
 	d.Unsigned = !sign
 	if doc.PDF, err = pdf.Render(d); err != nil {
 		return DocumentView{}, err

@@ -59,7 +59,18 @@ func (a *App) ClosingList(ctx context.Context, who Actor, id string) (out Closin
 		if err != nil {
 			return err
 		}
-		out.Points = append(out.Points, unkept...)
+		unspoken, err := a.unspoken(q, v, ds, blocks)
+		if err != nil {
+			return err
+		}
+		charges, err := a.charges(q, id)
+		if err != nil {
+			return err
+		}
+		for _, doubt := range charges.Doubts {
+			unkept = append(unkept, note.Point{Kind: "charges", Part: note.Assessment, Says: doubt, Why: "Of the charges of this visit", Ref: "charges"})
+		}
+		out.Points = append(out.Points, append(unspoken, unkept...)...)
 		slices.SortStableFunc(out.Points, func(x, y note.Point) int { return rankStop(y.Stops) - rankStop(x.Stops) })
 		out.Seen, out.Share = Fingerprint(blocks), note.Measure(blocks)
 		return nil

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -102,8 +103,8 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 				view.Warns = "This set is written for older patients: check every part."
 			}
 			k := 0
-			for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
-				part := SetPartView{p, []safety.Warning{}}
+			for _, part := range a.partViews(s.Set, l) {
+				p := part.SetPart
 				switch p.Kind {
 				case order.MedicinePart:
 					part.Warnings = append(part.Warnings, care(s.Medicines[k].Name)...)
@@ -122,6 +123,20 @@ func (a *App) PlanSets(ctx context.Context, who Actor, noteID string) (out []Set
 	return out, err
 }
 
+// partViews are the parts of a set as they are read and chosen.
+func (a *App) partViews(s order.Set, l *formSet) []SetPartView {
+	out := []SetPartView{}
+	for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
+		if p.Kind == order.ReturnPart { // "2w" is how it is typed, not how it reads
+			if _, said, err := note.Due(s.FollowUp.When, a.Today()); err == nil {
+				p.Words = strings.ToUpper(said[:1]) + said[1:] + ": " + s.FollowUp.Reason + "."
+			}
+		}
+		out = append(out, SetPartView{p, []safety.Warning{}})
+	}
+	return out
+}
+
 // openTests says of each test that is ordered or prepared and has no final result yet
 // since when it is.
 func (a *App) openTests(q *store.Q, patient string) (map[string]string, error) {
@@ -136,7 +151,7 @@ func (a *App) openTests(q *store.Q, patient string) (map[string]string, error) {
 		}
 		for _, t := range o.Tests {
 			if t.ReportStatus != "F" && t.ReportStatus != "C" && t.ReportStatus != "X" {
-				out[t.Code] = "ordered on " + sayDay(o.SignedAt.In(a.Location).Format(time.DateOnly)) + ", no final result yet"
+				out[t.Code] = "ordered on " + chart.SayDay(o.SignedAt.In(a.Location).Format(time.DateOnly)) + ", no final result yet"
 			}
 		}
 	}
@@ -234,9 +249,7 @@ func (a *App) PlanAsSet(ctx context.Context, who Actor, noteID string) (SetView,
 	}
 	s, _, err := a.drawSet(ctx, who, noteID, "", l)
 	out := SetView{Source: s.Source, Parts: []SetPartView{}}
-	for _, p := range s.Parts(a.Laboratory.Tests, l.leafletTitles()) {
-		out.Parts = append(out.Parts, SetPartView{p, []safety.Warning{}})
-	}
+	out.Parts = a.partViews(s, l)
 	return out, err
 }
 

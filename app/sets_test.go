@@ -135,7 +135,7 @@ func TestThePlanIsKeptAsASet(t *testing.T) {
 		byWords[p.Words] = p
 	}
 	for words, kind := range map[string]order.PartKind{"Naproxen 500 mg twice daily with food.": order.MedicinePart, "Referral: podiatry for shoes.": order.ReferralPart, "Rest the foot.": order.TextPart,
-		"Leaflet given: Gout, food and drink.": order.EducationPart, "2w": order.ReturnPart} {
+		"Leaflet given: Gout, food and drink.": order.EducationPart, "In 2 weeks: Gout.": order.ReturnPart} {
 		require.Equal(t, kind, byWords[words].Kind, "%s: %v", words, view.Parts)
 	}
 	var keys []string

@@ -26,7 +26,7 @@ func TestALetterALeafletAndAMessage(t *testing.T) {
 		h.focused("To, as it stands on the letter")
 		h.types("Northsound Hospital, rheumatology")
 		h.press("Tab")
-		h.focused("what is asked")
+		h.focused("What is asked")
 		h.types("lowering treatment with kidney disease?")
 		h.press("Ctrl+Enter")
 		h.secret()

@@ -28,3 +28,12 @@ func CheckOnset(onset, birth, today string) error {
 	}
 	return nil
 }
+
+// SayDay writes a day (YYYY-MM-DD) as people read it, "02 Jan 2006"; anything else as it is.
+func SayDay(day string) string {
+	t, err := time.Parse(time.DateOnly, day)
+	if err != nil {
+		return day
+	}
+	return t.Format("02 Jan 2006")
+}

@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"deftledger/core/chart"
 )
 
 // Chart is what the chart records beside the text of a note: the medicines taken, and
@@ -31,14 +33,8 @@ type Value struct {
 	Visit                   bool   // measured at this visit
 }
 
-func (v Value) says() string { return v.Name + " " + v.Text + " " + v.Shown + " on " + sayDay(v.Day) }
-
-func sayDay(day string) string {
-	t, err := time.Parse(time.DateOnly, day)
-	if err != nil {
-		return day
-	}
-	return t.Format("02 Jan 2006")
+func (v Value) says() string {
+	return v.Name + " " + v.Text + " " + v.Shown + " on " + chart.SayDay(v.Day)
 }
 
 // LOINC codes of the quantities that evidence is read from.
@@ -77,7 +73,7 @@ var longTerm = []struct{ class, code, with string }{
 // the problem list. A medicine or a number alone names no condition (guidelines I.A.19
 // and III.B): what is offered is a status code, a finding code, or a more specific code
 // for a condition that is named. The words say what it was read from.
-func FromChart(c *Catalogue, named, ongoing []string, chart Chart, about Visit) []Supported {
+func FromChart(c *Catalogue, named, ongoing []string, held Chart, about Visit) []Supported {
 	var out []Supported
 	offer := func(code, words string) {
 		if e, ok := c.Lookup(code); ok && e.Billable && !slices.Contains(named, code) && !slices.ContainsFunc(out, func(s Supported) bool { return s.Code == code }) {
@@ -89,7 +85,7 @@ func FromChart(c *Catalogue, named, ongoing []string, chart Chart, about Visit) 
 			return slices.ContainsFunc(codes, func(x string) bool { return strings.HasPrefix(x, b) })
 		})
 	}
-	for _, m := range chart.Medicines {
+	for _, m := range held.Medicines {
 		classes := m.Classes
 		if strings.HasPrefix(strings.ToLower(m.Name), "aspirin") {
 			classes = []string{"aspirin"}
@@ -105,7 +101,7 @@ func FromChart(c *Catalogue, named, ongoing []string, chart Chart, about Visit) 
 		}
 	}
 	newest := map[string]Value{}
-	for _, v := range chart.Values {
+	for _, v := range held.Values {
 		newest[v.LOINC] = v
 	}
 	number := func(loinc, unit string) (Value, float64, bool) {
@@ -131,13 +127,13 @@ func FromChart(c *Catalogue, named, ongoing []string, chart Chart, about Visit) 
 	}
 	// The stage of a kidney disease that is named without one (KDIGO 2024: over three months).
 	if slices.Contains(named, "N18.9") {
-		if code, words := kidneyStage(chart); code != "" {
+		if code, words := kidneyStage(held); code != "" {
 			offer(code, words)
 		}
 	}
 	// An anemia named without its kind, with ferritin below 45 ng/mL (AGA 2020).
 	if slices.Contains(named, "D64.9") {
-		if v, n, ok := number(loincFerritin, "ng/mL"); ok && n < 45 && within(v.Day, chart.Day, 183) {
+		if v, n, ok := number(loincFerritin, "ng/mL"); ok && n < 45 && within(v.Day, held.Day, 183) {
 			words := v.says()
 			if h, there := newest[loincHemoglobin]; there {
 				words += ", " + h.says()
@@ -147,7 +143,7 @@ func FromChart(c *Catalogue, named, ongoing []string, chart Chart, about Visit) 
 	}
 	// An abnormal glucose that is named, with a hemoglobin A1c of 5.7 to 6.4 % (ADA 2026).
 	if anyOf(named, "R73.09 R73.9 R73.01") && !anyOf(slices.Concat(named, ongoing), "E08 E09 E10 E11 E13") {
-		if v, n, ok := number(loincA1c, "%"); ok && n >= 5.7 && n <= 6.4 && within(v.Day, chart.Day, 183) {
+		if v, n, ok := number(loincA1c, "%"); ok && n >= 5.7 && n <= 6.4 && within(v.Day, held.Day, 183) {
 			offer("R73.03", v.says())
 		}
 	}
@@ -175,7 +171,7 @@ func massIndexCode(n float64) string {
 
 // kidneyStage is the stage that the newest filtration rate, of the last year, and one of
 // at least 90 days before agree on.
-func kidneyStage(chart Chart) (code, words string) {
+func kidneyStage(held Chart) (code, words string) {
 	stage := func(v Value) string {
 		n, err := strconv.ParseFloat(strings.TrimPrefix(v.Text, ">"), 64)
 		switch {
@@ -195,18 +191,18 @@ func kidneyStage(chart Chart) (code, words string) {
 		return "N18.5"
 	}
 	var now Value
-	for _, v := range slices.Backward(chart.Values) {
+	for _, v := range slices.Backward(held.Values) {
 		switch {
 		case v.LOINC != loincEGFR:
 		case now.Day == "":
-			if now = v; stage(v) == "" || strings.HasPrefix(v.Text, ">") || !within(v.Day, chart.Day, 366) {
+			if now = v; stage(v) == "" || strings.HasPrefix(v.Text, ">") || !within(v.Day, held.Day, 366) {
 				return "", ""
 			}
 		case !within(v.Day, now.Day, 89):
 			if stage(v) != stage(now) {
 				return "", ""
 			}
-			return stage(now), now.says() + ", " + v.Text + " on " + sayDay(v.Day)
+			return stage(now), now.says() + ", " + v.Text + " on " + chart.SayDay(v.Day)
 		}
 	}
 	return "", ""

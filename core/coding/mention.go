@@ -380,6 +380,48 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 	return out
 }
 
+// Speaks says whether a note speaks of a diagnosis: one telling word of its title, of the
+// headings above it or of its other names stands undenied somewhere, in these or in
+// everyday words. It is lenient on purpose: what it misses nobody wrote of. A code whose
+// titles hold no telling word, and one that is no condition, is taken as spoken of.
+func (r *Reader) Speaks(note []Passage, code string) bool {
+	i, _, ok := r.c.find(code)
+	if !ok || !conditionCode(code) {
+		return true
+	}
+	telling := map[string]bool{}
+	take := func(text string) {
+		needs, _ := needsOf(text)
+		for _, w := range needs {
+			if !sideWords[w] && !commonWords[w] {
+				telling[w] = true
+			}
+		}
+	}
+	for k := int(i); k >= 0 && len(r.c.nodes[k].code) >= 3 && r.c.nodes[k].depth >= 2; k = r.c.nodes[k].parent {
+		n := r.c.nodes[k]
+		take(n.title)
+		for _, raw := range strings.Split(n.notes, "\x1f") {
+			if len(raw) > 1 && raw[0] == 'i' {
+				take(raw[1:])
+			}
+		}
+	}
+	if len(telling) == 0 {
+		return true
+	}
+	for _, p := range note {
+		for _, s := range sentencesOf(p.Text) {
+			for _, t := range r.tokens(s) {
+				if t.sense&denied == 0 && t.sense&others == 0 && slices.ContainsFunc(t.stems, func(w string) bool { return telling[w] }) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
 // broader says whether a says less of the same condition than b: the same category.
 func (r *Reader) broader(a, b Supported) bool {
 	return bare(a.Code)[:3] == bare(b.Code)[:3]

@@ -174,3 +174,42 @@ func BenchmarkRead(b *testing.B) {
 		r.Read(note, coding.Visit{Sex: "U", Months: -1})
 	}
 }
+
+// A diagnosis that a note is about is never called unsupported; most that it is not about
+// are. Both are counted over the annotated notes and printed.
+func TestWhatANoteSpeaksOf(t *testing.T) {
+	notes := slices.Concat(annotatedNotes(t, "notes-tuning.txt"), annotatedNotes(t, "notes-untouched.txt"))
+	own, silent, foreign, spoken := 0, 0, 0, 0
+	for _, n := range notes {
+		for _, m := range notes {
+			for _, w := range m.want {
+				speaks := reader().Speaks(n.text, w[0])
+				if n.name == m.name && &n.text[0] == &m.text[0] {
+					own++
+					if !speaks {
+						silent++
+						t.Logf("note %s speaks of %s, and it was not heard", n.name, w[0])
+					}
+				} else if !slices.ContainsFunc(n.want, func(x []string) bool { return x[0][:3] == w[0][:3] }) {
+					foreign++
+					if speaks {
+						spoken++
+					}
+				}
+			}
+		}
+	}
+	t.Logf("%d of %d diagnoses of the notes were not heard; of %d that a note is not about, %d share a telling word with it", silent, own, foreign, spoken)
+	require.LessOrEqual(t, silent, 1)
+	require.Less(t, float64(spoken)/float64(foreign), 0.15)
+	for _, c := range []struct {
+		text, code string
+		speaks     bool
+	}{
+		{"Pneumonia ruled out.", "J18.9", false}, {"Pneumonia.", "J18.9", true}, {"No gout.", "M10.071", false}, {"Gout of the right foot.", "M10.072", true},
+		{"Mother has asthma.", "J45.909", false}, {"Possible asthma.", "J45.909", true}, {"htn", "I10", true}, {"Knee sore.", "I10", false},
+		{"", "I10", false}, {"Well.", "Z00.00", true}, {"Well.", "none", true}, {"Kidneys as before.", "N18.31", true},
+	} {
+		require.Equal(t, c.speaks, reader().Speaks([]coding.Passage{{Part: "assessment", Text: c.text}}, c.code), "%q and %s", c.text, c.code)
+	}
+}

@@ -9,6 +9,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"deftledger/core/chart"
 )
 
 // Rule is one measure: whom it is about, and what meets it. Every condition that is
@@ -160,7 +162,7 @@ func (r Rule) stands(f Facts) (State, string) {
 		if at == "" {
 			add(Missed, fmt.Sprintf("%s not asked within %s", a.Name, span(a.Days)))
 		} else {
-			add(Met, a.Name+" recorded "+sayDay(at))
+			add(Met, a.Name+" recorded "+chart.SayDay(at))
 		}
 	}
 	if r.Reviewed != "" {
@@ -204,7 +206,7 @@ func (n Need) stands(f Facts) (State, string) {
 		limit, word, strict = n.AtMost, "at most ", false
 	}
 	lowest, numbers := lowest(values)
-	says := n.Name + " " + lowest + " on " + sayDay(day)
+	says := n.Name + " " + lowest + " on " + chart.SayDay(day)
 	if limit == "" {
 		return Met, says
 	}
@@ -260,14 +262,6 @@ func recent(day, visit string, days int) bool {
 	a, err1 := time.Parse(time.DateOnly, day)
 	b, err2 := time.Parse(time.DateOnly, visit)
 	return err1 == nil && err2 == nil && !a.After(b) && b.Sub(a) <= time.Duration(days)*24*time.Hour
-}
-
-func sayDay(day string) string {
-	t, err := time.Parse(time.DateOnly, day)
-	if err != nil {
-		return day
-	}
-	return t.Format("02 Jan 2006")
 }
 
 func span(days int) string {

@@ -48,7 +48,7 @@ func (k *VisitKind) Check(s *Systems) error {
 // Point is one entry of the closing list: what is missing, not looked at or
 // contradicts itself. Stops means the note cannot be signed before it is settled.
 type Point struct {
-	Kind  string `json:"kind"` // empty, carried, contradiction, coding, promise, told
+	Kind  string `json:"kind"` // empty, carried, contradiction, coding, unsupported, promise, charges, told
 	Part  Part   `json:"part"`
 	Says  string `json:"says"`
 	Why   string `json:"why"`

@@ -6,7 +6,7 @@ import { useMe, useRight } from "../session/session";
 import { useEvents } from "./events";
 import { Finder } from "./Finder";
 import { Help } from "./Help";
-import { useKeyboard, useKeys } from "./keys";
+import { rest, useKeyboard, useKeys } from "./keys";
 import { Lead } from "./Lead";
 import { Mark } from "./Mark";
 import { recentCharts, useRecent } from "./recent";
@@ -27,6 +27,14 @@ export function Frame() {
   const place = useLocation();
   const [finding, setFinding] = useState(false);
   const [helping, setHelping] = useState(false);
+  const find = () => {
+    rest();
+    setFinding(true);
+  };
+  const help = () => {
+    rest();
+    setHelping(true);
+  };
   const desk = useDesk();
   const results = useRight("see results");
   const reachable = useReachable();
@@ -35,8 +43,8 @@ export function Frame() {
   const forms = useRight("see the forms");
   const open = useRecent();
   useKeys([
-    { key: "/", label: "Find a patient, screen or action", run: () => setFinding(true) },
-    { key: "?", label: "Show the keys of this screen", run: () => setHelping(true) },
+    { key: "/", label: "Find a patient, screen or action", run: find },
+    { key: "?", label: "Show the keys of this screen", run: help },
     ...(day ? [{ key: "t", label: "Today", run: () => go("/") }] : []),
     ...(results ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
     ...(forms ? [{ key: "Alt+f", label: "Forms of the clinic, and my snippets", run: () => go("/forms") }] : []),
@@ -95,7 +103,7 @@ export function Frame() {
         <div className="flex items-center gap-4 pr-3.5 pl-3">
           <button
             type="button"
-            onClick={() => setFinding(true)}
+            onClick={find}
             className="flex w-[200px] items-center justify-between border-b border-edge py-1 pl-1 text-left text-faded max-[1000px]:w-auto"
           >
             <span className="max-[1000px]:sr-only">Find anything</span>
@@ -116,7 +124,7 @@ export function Frame() {
                   Forms and snippets <span className="key">Alt F</span>
                 </button>
               )}
-              <button type="button" className="plain block" onClick={() => setHelping(true)}>
+              <button type="button" className="plain block" onClick={help}>
                 Keys <span className="key">?</span>
               </button>
               <button type="button" className="plain block" onClick={leave}>
@@ -135,7 +143,7 @@ export function Frame() {
       </div>
       <Lead />
       <Outlet />
-      {finding && <Finder close={() => setFinding(false)} lock={lock} help={() => setHelping(true)} />}
+      {finding && <Finder close={() => setFinding(false)} lock={lock} help={help} />}
       {helping && <Help close={() => setHelping(false)} />}
     </div>
   );

@@ -19,10 +19,16 @@ export function Help({ close }: { close: () => void }) {
       <DialogPanel className="fixed top-[10vh] left-1/2 max-h-[80vh] w-[min(480px,94vw)] -translate-x-1/2 overflow-auto border border-edge bg-leaf p-5">
         <DialogTitle className="mb-3 text-[18px]">Keys of this screen</DialogTitle>
         <ul>
-          {keys.map((k) => (
-            <li key={k.key} className="flex justify-between border-b border-rule py-1.5">
-              <span>{k.label}</span>
-              <KeyCap k={k.key} />
+          {[...Map.groupBy(keys, (k) => k.label)].map(([label, same]) => (
+            <li key={label} className="flex items-baseline justify-between gap-3 border-b border-rule py-1.5">
+              <span>{label}</span>
+              <span className="shrink-0">
+                {same
+                  .toSorted((a, b) => a.key.length - b.key.length)
+                  .map((k) => (
+                    <KeyCap key={k.key} k={k.key} />
+                  ))}
+              </span>
             </li>
           ))}
         </ul>

@@ -61,6 +61,20 @@ export function typing(target: EventTarget | null) {
   );
 }
 
+/** rest gives a dialog that is about to open a place to give the focus back to: the page,
+ * where the field it came from is gone by then or there was none. Without it the focus
+ * would go to whichever field had it some time before, and the next key with it. */
+export function rest() {
+  const page = document.getElementById("page");
+  const place = page?.querySelector<HTMLElement>(":scope > .overflow-auto") ?? page;
+  const now = document.activeElement;
+  if (!place) return;
+  place.tabIndex = -1;
+  place.dataset.rest = "";
+  place.focus({ preventScroll: true });
+  if (now instanceof HTMLElement && now !== document.body) now.focus({ preventScroll: true });
+}
+
 /** onEscape runs an act on Escape within a panel, also while typing there. */
 export const onEscape = (run: () => void) => (e: ReactKey) => {
   if (e.key !== "Escape" || e.isDefaultPrevented()) return;

@@ -81,6 +81,13 @@ export function Letters({ note, close }: { note: Note; close: () => void }) {
               }
             }}
           />
+          {(data?.messages ?? []).length > 0 && !filter && (
+            <section aria-label="Written to the patient" className="mb-2">
+              {data?.messages.slice(0, 3).map((m) => (
+                <Sent key={m.id} sent={m} />
+              ))}
+            </section>
+          )}
           <ul>
             {list.map((c) => (
               <li key={c.id}>
@@ -92,14 +99,6 @@ export function Letters({ note, close }: { note: Note; close: () => void }) {
             ))}
           </ul>
           {loaded && list.length === 0 && <p className="small">Nothing of that name. Forms are changed under Forms.</p>}
-          {(data?.messages ?? []).length > 0 && !filter && (
-            <>
-              <h3 className="label mt-4">Written to the patient</h3>
-              {data?.messages.map((m) => (
-                <Sent key={m.id} sent={m} />
-              ))}
-            </>
-          )}
         </>
       )}
       {letter && <Write key={letter.id} note={note} letter={letter} portal={data?.portal ?? false} />}
@@ -207,7 +206,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
           </a>
         </p>
         <Fax document={doc.id} />
-        {letter.to === "patient" && portal && (
+        {letter.to === "patient" && portal && !told && (
           <button type="button" className="choice mt-3" onClick={() => void send()}>
             Send through the portal
           </button>
@@ -225,20 +224,23 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
         void write();
       }}
     >
-      <label className="label block">
-        To, as it stands on the letter
-        <input
-          ref={first}
-          className="field py-0.5 text-ink"
-          placeholder={letter.to === "colleague" ? "Northsound Hospital, rheumatology" : "nobody by name"}
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-        />
-      </label>
-      {open.map((f) => (
-        <label key={f} className="label mt-1 block">
+      {letter.to !== "patient" && (
+        <label className="label block">
+          To, as it stands on the letter
+          <input
+            ref={first}
+            className="field py-0.5 text-ink"
+            placeholder={letter.to === "colleague" ? "Northsound Hospital, rheumatology" : "nobody by name"}
+            value={name}
+            onChange={(e) => setName(e.target.value)}
+          />
+        </label>
+      )}
+      {open.map((f, i) => (
+        <label key={f} className="label mt-1 block first-letter:uppercase">
           {f.replace(/^\{\??|\}$/g, "")}
           <input
+            ref={letter.to === "patient" && i === 0 ? first : undefined}
             className="field py-0.5 text-ink"
             value={fills[f] ?? ""}
             onChange={(e) => setFills({ ...fills, [f]: e.target.value })}

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect } from "react";
+import { type ReactNode, useEffect, useRef } from "react";
 import { api } from "../exchange/client";
 import { clock } from "../frame/time";
 import { Blocks } from "./Blocks";
@@ -45,6 +45,7 @@ export function Part({
 }) {
   const saver = useSaver(note.id, part);
   const client = useQueryClient();
+  const into = useRef(() => {});
   register(saver.flush);
   useEffect(() => onStatus(saver.status), [saver.status, onStatus]);
   const p = parts[part.part];
@@ -68,8 +69,9 @@ export function Part({
   return (
     <section aria-label={p?.name} className="mb-3 flex">
       <span
-        className="w-9 shrink-0 pr-3 text-right font-serif text-[26px] leading-[30px] font-semibold text-kelp"
+        className="w-9 shrink-0 cursor-text pr-3 text-right font-serif text-[26px] leading-[30px] font-semibold text-kelp"
         aria-hidden="true"
+        onClick={() => into.current()}
       >
         {p?.letter}
       </span>
@@ -107,7 +109,10 @@ export function Part({
             label={p?.name ?? part.part}
             placeholder={mine.length > 0 ? "" : (p?.hint ?? "")}
             onType={saver.type}
-            focusRef={focusRef}
+            focusRef={(focus, insert) => {
+              into.current = focus;
+              focusRef(focus, insert);
+            }}
             words={words}
           />
         )}

@@ -85,6 +85,7 @@ export function PartEditor({
             },
           }),
           EditorView.updateListener.of((u) => {
+            if (u.docChanged) mark(u.view);
             if (u.docChanged && !u.transactions.some((t) => t.annotation(Transaction.remote))) {
               typed.current(u.state.doc.toString());
               setSpell(null);
@@ -94,6 +95,7 @@ export function PartEditor({
       }),
     });
     view.current = v;
+    mark(v);
     focusRef(
       () => {
         v.focus();
@@ -122,7 +124,12 @@ export function PartEditor({
   return (
     <div className="relative">
       {/* biome-ignore lint/a11y/useKeyWithClickEvents lint/a11y/noStaticElementInteractions: a click beside the text goes into it */}
-      <div ref={host} className="min-h-[30px] cursor-text" onClick={() => view.current?.focus()} />
+      <div
+        ref={host}
+        data-spare={placeholder === ""}
+        className="min-h-[30px] cursor-text data-[spare=true]:not-focus-within:data-[empty=true]:h-1 data-[spare=true]:not-focus-within:data-[empty=true]:min-h-0 data-[spare=true]:not-focus-within:data-[empty=true]:overflow-hidden"
+        onClick={() => view.current?.focus()}
+      />
       {shown.text === "" && <Ghost view={view} placeholder={placeholder} />}
       {spell && (
         <section className="my-1 flex flex-wrap items-center gap-1.5 text-[13px]" aria-label={`Spelling of ${spell.word}`}>
@@ -153,6 +160,12 @@ export function PartEditor({
       )}
     </div>
   );
+}
+
+// mark says beside the editor whether it is empty: where other text stands in its part,
+// an empty one takes no line of its own until somebody writes there.
+function mark(v: EditorView) {
+  if (v.dom.parentElement) v.dom.parentElement.dataset.empty = String(v.state.doc.length === 0);
 }
 
 // Ghost shows what belongs here while the part is empty.

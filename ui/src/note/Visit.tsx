@@ -35,6 +35,7 @@ import { teach } from "./spelling";
 import { Kept, Title } from "./Title";
 import { useNext } from "./useNext";
 import { type Note, useChange, useTools } from "./useNote";
+import { useWriters } from "./useWriters";
 
 /** Visit is the page on which a visit is documented. */
 export default function Visit() {
@@ -63,38 +64,6 @@ export default function Visit() {
       )}
     </div>
   );
-}
-
-/** useWriters says who else has this note open for writing; they are told of us. */
-function useWriters(noteId: string) {
-  const window_ = useRef(crypto.randomUUID());
-  const call = (leave: boolean) =>
-    got(
-      api.POST("/api/notes/{id}/writing", {
-        params: { path: { id: noteId } },
-        body: { window: window_.current, leave },
-        headers: { "X-Refresh": "1" },
-        keepalive: leave,
-      }),
-    );
-  const others = useQuery({
-    queryKey: ["writing", noteId],
-    queryFn: () => call(false),
-    refetchInterval: 10_000,
-    staleTime: 0,
-    retry: false,
-  });
-  const leave = useRef(call);
-  leave.current = call;
-  useEffect(() => {
-    const go = () => void leave.current(true).catch(() => {});
-    window.addEventListener("pagehide", go);
-    return () => {
-      window.removeEventListener("pagehide", go);
-      go();
-    };
-  }, []);
-  return others.data ?? [];
 }
 
 /** useDictionary teaches the spell check the words of the trade, once. */
@@ -228,7 +197,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     else if (area === "review" || area === "examination") {
       setSystem(sys ?? "");
       setOpen(area);
-    } else if (area === "vitals") go(`/visits/${note.visit.id}/intake`);
+    } else if (ref === "charges") setOpen("charges");
+    else if (area === "vitals") go(`/visits/${note.visit.id}/intake`);
   }
   const toggle = (what: Open) => {
     setSystem("");
@@ -292,6 +262,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       ...(tools.data?.systems.examination ?? []).flatMap((s) => s.aspects.flatMap((a) => a.findings.map((f) => f.say))),
     ],
   });
+  const written = (part: string) =>
+    note.blocks
+      .filter((b) => b.part === part)
+      .flatMap((b) => b.pieces.map((x) => x.text))
+      .join(" ");
   const none = note.blocks.length === 0;
   return (
     <>
@@ -402,7 +377,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                       {inPart && note.fitting.plan.length > 0 && (
                         <Chips>
                           {note.fitting.plan
-                            .filter((t) => !p.text.includes(t))
+                            .filter((t) => !p.text.includes(t) && !written("plan").includes(t))
                             .map((t) => (
                               <button
                                 key={t}

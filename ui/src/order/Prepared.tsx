@@ -106,7 +106,7 @@ export function Prepared({
               {maySign ? "Change…" : "Prepare anew…"}
             </button>
           )}
-          {maySign && (
+          {maySign && !o.own && (
             <button type="button" className="plain" onClick={() => setAsking("return")}>
               Give back…
             </button>

@@ -1,7 +1,7 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type FormEvent, type ReactNode, useRef, useState } from "react";
 import { Problem, say } from "../exchange/client";
-import { KeyCap } from "../frame/keys";
+import { KeyCap, rest } from "../frame/keys";
 
 type Attempt = {
   title: string;
@@ -27,6 +27,7 @@ export function useSigning(): { sign: (a: Attempt) => Promise<void>; dialog: Rea
       a.done();
     } catch (e) {
       if (e instanceof Problem && e.kind === "secret") {
+        if (!secret) rest();
         setAsking(a);
         return secret ? e.message : "";
       }

@@ -1,0 +1,69 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap } from "../frame/keys";
+import { clock, day } from "../frame/time";
+
+/** Going is a message or fax that has not arrived. A refused one is closed by saying how
+ * it was done instead. */
+export function Going({ item, next }: { item: Schemas["DeskSent"]; next: string }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const [how, setHow] = useState("");
+  const [error, setError] = useState("");
+  const { sent: s, patient: p } = item;
+  async function settle() {
+    try {
+      await got(api.POST("/api/sent/{kind}/{id}/settle", { params: { path: { kind: s.kind, id: s.id } }, body: { how } }));
+      await client.invalidateQueries({ queryKey: ["desk"] });
+      go(next);
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  return (
+    <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+      <h1 className="mb-1 text-[20px]">
+        <Link to={`/patients/${p.id}`}>
+          {p.given} {p.family}
+        </Link>{" "}
+        <span className="small font-sans font-normal">
+          born {day(p.birthDate)}, {p.record}, telephone {p.phone || "not recorded"}
+        </span>
+      </h1>
+      <p className="small mb-3">
+        {s.kind === "fax" ? `Fax to ${s.to}` : "Message to the patient"}, {s.by}, {day(s.at)}, {clock(s.at)}
+      </p>
+      <p className="mb-4 max-w-[60ch] font-serif text-[17px] whitespace-pre-line">{s.says}</p>
+      {s.state !== "refused" && <p className="margin-note">{s.problem || "On its way."} The line closes when it is taken.</p>}
+      {s.state === "refused" && (
+        <form
+          className="margin-note max-w-[560px] border-alarm"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void settle();
+          }}
+        >
+          <p className="font-semibold text-alarm">Refused: {s.problem}</p>
+          <label className="label mt-2 block">
+            How it was done instead
+            <input
+              autoFocus
+              className="field text-ink"
+              placeholder={s.kind === "fax" ? "by mail" : "by telephone"}
+              value={how}
+              onChange={(e) => setHow(e.target.value)}
+            />
+          </label>
+          <p role="alert" className="min-h-[20px] text-alarm">
+            {error}
+          </p>
+          <button type="submit" className="act">
+            Close the line <KeyCap k="Enter" />
+          </button>
+        </form>
+      )}
+    </main>
+  );
+}
