@@ -12,10 +12,13 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -196,6 +199,11 @@ func sit(t testing.TB, p *program) *hand {
 	t.Cleanup(cancelTime)
 	h := &hand{t: t, ctx: ctx, p: p}
 	h.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+p.http))
+	if slow, err := strconv.ParseFloat(os.Getenv("E2E_SLOWER"), 64); err == nil {
+		// For finding tests and screens that only work on a quick machine.
+		_, err := chromedp.Call(ctx, emulation.SetCPUThrottlingRate, emulation.SetCPUThrottlingRateParams{Rate: slow})
+		require.NoError(t, err)
+	}
 	t.Cleanup(func() {
 		if t.Failed() {
 			_ = os.MkdirAll("shots", 0o755)
@@ -251,7 +259,6 @@ func (h *hand) eventually(so func() bool, what string) {
 }
 
 // seesNot waits until the screen no longer shows a text.
-
 func (h *hand) seesNot(text string) {
 	h.t.Helper()
 	h.wait(fmt.Sprintf("!document.body.innerText.includes(%q)", text), fmt.Sprintf("the end of %q", text))
@@ -308,13 +315,19 @@ func (h *hand) field(text string) {
 	h.do(chromedp.KeyEvent(kb.Tab), chromedp.KeyEvent(text))
 }
 
-// click clicks the button, link or choice with a text.
+// click clicks the button, link or choice with a text, once it can be used, lies on top
+// and no longer moves: as a person would, who aims at what stands still.
 func (h *hand) click(text string) {
 	h.t.Helper()
 	h.Acts++
-	js := fmt.Sprintf(`(() => { const e = [...document.querySelectorAll("button, a, summary, label, [role=option], [role=tab]")].find((e) => e.innerText && e.innerText.replaceAll("\n", " ").includes(%q) && e.checkVisibility()); if (!e) return null; e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, text)
-	h.wait("("+js+") !== null", "something to click with "+text)
-	at := eval[[]float64](h, js)
+	js := fmt.Sprintf(`(() => { const e = [...document.querySelectorAll("button, a, summary, label, [role=option], [role=tab]")].find((e) => e.innerText && e.innerText.replaceAll("\n", " ").includes(%q) && e.checkVisibility()); if (!e || e.disabled) return null; e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); const at = [r.x + r.width / 2, r.y + r.height / 2]; return e.contains(document.elementFromPoint(...at)) ? at : null })()`, text)
+	var at, before []float64
+	deadline := time.Now().Add(12 * time.Second)
+	for len(at) == 0 || !slices.Equal(at, before) {
+		before, at = at, eval[[]float64](h, js)
+		require.True(h.t, time.Now().Before(deadline), "nothing to click with %q", text)
+		time.Sleep(30 * time.Millisecond)
+	}
 	h.do(chromedp.MouseClickXY(at[0], at[1]))
 }
 

@@ -34,6 +34,7 @@ func TestALetterALeafletAndAMessage(t *testing.T) {
 	h.sees("Signed and filed, folio")
 	look(h, "letter-signed")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM document WHERE form = 'letter referral' AND folio > 0"))
+	h.wait(`document.activeElement?.innerText === "Print it"`, "the focus on what is next")
 	eval[bool](h, `(document.querySelector("input[placeholder='555-0190']").focus(), true)`)
 	h.types("555-0190")
 	h.click("Send")

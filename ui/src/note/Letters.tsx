@@ -154,8 +154,10 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
   const print = useRef<HTMLAnchorElement>(null);
   const filed = doc?.id;
   useEffect(() => {
-    // After the dialog of the secret has given the focus back.
-    if (filed) requestAnimationFrame(() => requestAnimationFrame(() => print.current?.focus()));
+    // After the dialog of the secret has given the focus back; never from a field in which
+    // somebody is writing by then.
+    const focus = () => document.activeElement instanceof HTMLInputElement || print.current?.focus();
+    if (filed) requestAnimationFrame(() => requestAnimationFrame(focus));
   }, [filed]);
   async function write() {
     setError("");
