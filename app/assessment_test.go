@@ -267,7 +267,7 @@ func TestCodesTheTextSupportsAreOffered(t *testing.T) {
 	c := open(t)
 	cat, _ := catalogue()
 	icd, _ := cat.On("2026-05-04")
-	reader := coding.NewReader(icd, data.Everyday)
+	reader := coding.NewReader(icd, data.Everyday, data.Histories)
 	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
 	old := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Assessment: "Plaque psoriasis of the elbows.", note.Plan: "Ointment."})
 	id := c.note()
@@ -282,7 +282,7 @@ func TestCodesTheTextSupportsAreOffered(t *testing.T) {
 		return strings.Join(out, " ")
 	}
 	require.Empty(t, offered())
-	c.save(id, note.Assessment, "Gout. Pneumonia ruled out. Mother has asthma.", 0, "a")
+	c.save(id, note.Assessment, "Gout. Pneumonia ruled out. Wife has asthma.", 0, "a")
 	require.Equal(t, "M10.9", offered())
 	n, err := c.app.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
@@ -317,7 +317,7 @@ func TestCodesTheChartSupportsAreOffered(t *testing.T) {
 	c := open(t)
 	cat, _ := catalogue()
 	icd, _ := cat.On("2026-05-04")
-	reader := coding.NewReader(icd, data.Everyday)
+	reader := coding.NewReader(icd, data.Everyday, data.Histories)
 	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
 	id := c.note()
 	_, err := c.add("medicines", "Metformin", "500 mg twice daily")
@@ -389,7 +389,7 @@ func TestTheClosingListNamesWhatIsUnsupported(t *testing.T) {
 	c := open(t)
 	cat, _ := catalogue()
 	icd, _ := cat.On("2026-05-04")
-	reader := coding.NewReader(icd, data.Everyday)
+	reader := coding.NewReader(icd, data.Everyday, data.Histories)
 	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
 	old := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Assessment: "Asthma.", note.Plan: "Inhaler."})
 	id, _, _ := c.written()

@@ -26,6 +26,11 @@ func Formers() (string, error) { return Unpack(formers) }
 //go:embed icd10cm/everyday.tsv
 var Everyday string
 
+// Histories holds what a person once had or the family has, with its codes, one a line.
+//
+//go:embed icd10cm/histories.tsv
+var Histories string
+
 // Brinehouse is the test list of Brinehouse Laboratory, in YAML.
 //
 //go:embed brinehouse/tests.yaml

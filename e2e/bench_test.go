@@ -123,7 +123,7 @@ func BenchmarkFigures(b *testing.B) {
 // readNotes measures finding the codes that a note of 1,500 words supports.
 func readNotes(b *testing.B, c *coding.Catalogue) {
 	start := time.Now()
-	r := coding.NewReader(c, data.Everyday)
+	r := coding.NewReader(c, data.Everyday, data.Histories)
 	figure("%-46s %s", "preparing the reader of texts", time.Since(start).Round(time.Millisecond))
 	sentences := []string{"Right knee swollen since the fall from the ferry ladder, no fever, no chest pain.", "Type 2 diabetes, not at goal; mother had asthma.", "Possible gout of the left foot.", "Hypertension, stable on losartan, no headache.", "Lungs clear, no wheeze, heart regular, no edema."}
 	var note []coding.Passage

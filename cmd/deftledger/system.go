@@ -201,7 +201,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 		c, _ := l.editions.On(time.Now().In(zone).Format(time.DateOnly))
-		return coding.NewReader(c, data.Everyday), nil
+		return coding.NewReader(c, data.Everyday, data.Histories), nil
 	})
 	go func() { _, _ = reader() }() // the codes, and the reader of texts: ready by the time somebody has signed in
 	s, keys, err := open(ctx, o.data, true)

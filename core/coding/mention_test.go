@@ -17,7 +17,7 @@ import (
 
 var reader = sync.OnceValue(func() *coding.Reader {
 	c, _ := load()
-	return coding.NewReader(c, data.Everyday)
+	return coding.NewReader(c, data.Everyday, data.Histories)
 })
 
 // annotated is one note of the measure with the codes its words support; each may
@@ -104,11 +104,67 @@ func measure(t *testing.T, file string, tell bool) (precision, recall float64) {
 	return precision, recall
 }
 
-// TestCodesTheTextSupports prints how well the reading does on both halves of the
-// annotated notes. The bounds are far below what it reaches: they catch a break.
+// TestCodesTheTextSupports prints how well the reading does on the annotated notes. What
+// it did on those that it had not read before stands at the head of each file; by now all
+// of them have been looked at. The bounds are those aimed at.
 func TestCodesTheTextSupports(t *testing.T) {
-	measure(t, "notes-tuning.txt", true)
-	measure(t, "notes-untouched.txt", false)
+	for _, file := range []string{"notes-tuning.txt", "notes-untouched.txt", "notes-terse.txt", "notes-mixed.txt"} {
+		precision, recall := measure(t, file, true)
+		assert.GreaterOrEqual(t, precision, 0.85, file)
+		assert.GreaterOrEqual(t, recall, 0.75, file)
+	}
+}
+
+// The shorthand of clinics, and what it does not mean. Codes looked up in the tabular
+// list and its alphabetical index, by hand.
+func TestShorthandAndWhatItIsNot(t *testing.T) {
+	for _, c := range []struct{ part, text, codes string }{
+		{"assessment", "L knee OA.", "M17.12"}, {"assessment", "OA knees b/l.", "M17.0"}, {"assessment", "OA of the hip.", "M16.9"}, {"assessment", "Osteoarthritis.", "M19.90"},
+		{"assessment", "R carpal tunnel.", "G56.01"}, {"assessment", "Cellulitis RLE.", "L03.115"}, {"assessment", "BPH with LUTS.", "N40.1"}, {"assessment", "BPH w/o LUTS.", "N40.0"},
+		{"assessment", "Cholelithiasis w/o cholecystitis.", "K80.20"}, {"assessment", "CKD 3a.", "N18.31"}, {"assessment", "CKD stage IIIb.", "N18.32"}, {"assessment", "CKD3.", "N18.30"},
+		{"assessment", "T2DM w/ CKD 3a.", "N18.31 E11.22"}, {"assessment", "T1DM. Diabetic nephropathy.", "E10.21"}, {"assessment", "Diabetic polyneuropathy.", "E11.42"}, {"assessment", "Type 1 diabetes with hypoglycemia.", "E10.649"},
+		{"assessment", "Gestational diabetes.", "O24.419"}, {"assessment", "Migraine.", "G43.909"}, {"assessment", "Migraine with aura, not intractable.", "G43.109"}, {"assessment", "Peptic ulcer.", "K27.9"},
+		{"assessment", "Insomnia.", "G47.00"}, {"assessment", "Osteoporosis, no current fracture.", "M81.0"}, {"assessment", "Vaginal yeast infection.", "B37.31"}, {"assessment", "Morbid obesity.", "E66.01"},
+		{"assessment", "Laceration of left index finger.", "S61.211A"}, {"assessment", "Distal radius fracture, right, closed.", "S52.501A"}, {"assessment", "Corneal abrasion R eye.", "S05.01XA"}, {"assessment", "Strep throat.", "J02.0"},
+		{"assessment", "Cerumen impaction, both ears.", "H61.23"}, {"assessment", "Varicose veins, both legs.", "I83.93"}, {"assessment", "Tobacco use disorder, cigarettes.", "F17.210"}, {"assessment", "Nausea and vomiting.", "R11.2"},
+		{"assessment", "ED, on sildenafil.", "N52.9"}, {"assessment", "RA on methotrexate.", "M06.9"}, {"assessment", "Bipolar disorder, type 2.", "F31.81"}, {"assessment", "Annual physical.", "Z00.00"},
+
+		// What is past or the family's is not what the patient has now.
+		{"assessment", "Hx of MI 2019.", "I25.2"}, {"assessment", "FHx breast cancer.", "Z80.3"}, {"assessment", "Father had colon cancer at 62.", "Z80.0"}, {"assessment", "No family history of breast cancer.", ""},
+		{"assessment", "Hx of DVT 2018.", "Z86.718"}, {"assessment", "s/p CABG.", "Z95.1"}, {"assessment", "Status post right total knee replacement.", "Z96.651"}, {"assessment", "Possible family history of glaucoma.", ""},
+		{"assessment", "Wife has breast cancer.", ""}, {"assessment", "Roommate had strep.", ""}, {"subjective", "Mother had breast cancer.", ""},
+
+		// Uncertain diagnoses are not coded (guidelines, IV.H).
+		{"assessment", "?PE", ""}, {"assessment", "Gout?", ""}, {"assessment", "PNA vs bronchitis.", ""}, {"assessment", "R/o DVT.", ""}, {"assessment", "Findings consistent with gout.", ""},
+		{"assessment", "Compatible with shingles.", ""}, {"assessment", "Working diagnosis asthma.", ""}, {"assessment", "Presumed viral gastroenteritis.", ""}, {"assessment", "Abscess not suspected.", ""},
+		{"assessment", "Influenza vaccination given.", ""}, {"assessment", "Screening colonoscopy due.", ""},
+
+		// Letters that mean a place, a measure or an act.
+		{"assessment", "Seen in the ED on Friday, better.", ""}, {"assessment", "Here from UC.", ""}, {"objective", "SpO2 98 % on RA.", ""}, {"objective", "PE: lungs clear.", ""}, {"assessment", "Add lisinopril.", ""},
+		{"assessment", "Amoxicillin 1 cap daily.", ""}, {"assessment", "Panel of ear, nose and throat.", ""},
+	} {
+		var got []string
+		for _, s := range reader().Read([]coding.Passage{{Part: c.part, Text: c.text}}, coding.Visit{Sex: "U", Months: -1}) {
+			got = append(got, s.Code)
+		}
+		assert.Equal(t, c.codes, strings.Join(got, " "), "%s: %s", c.part, c.text)
+	}
+}
+
+// Every code of the list of histories is one of the edition, and billable by itself or
+// through a side.
+func TestTheListOfHistories(t *testing.T) {
+	c, _ := load()
+	for line := range strings.Lines(data.Histories) {
+		if line[0] == '#' {
+			continue
+		}
+		f := strings.Split(strings.TrimSpace(line), "\t")
+		require.Len(t, f, 3, line)
+		assert.Contains(t, []string{"past", "status", "family"}, f[0], line)
+		e, ok := c.Lookup(f[1])
+		assert.True(t, ok && (e.Billable || len(c.Open(f[1])) > 0), line)
+	}
 }
 
 // Each sentence supports a code or, as a phrase in it says, does not: it is denied,
@@ -117,7 +173,7 @@ func TestCodesTheTextSupports(t *testing.T) {
 func TestHowAMentionIsMeant(t *testing.T) {
 	for _, c := range []struct{ sentence, code string }{
 		{"Pneumonia.", "J18.9"}, {"No pneumonia.", ""}, {"Denies asthma.", ""}, {"No evidence of pneumonia.", ""}, {"Pneumonia ruled out.", ""}, {"Rule out pneumonia.", ""},
-		{"Possible pneumonia.", ""}, {"Suspected gout.", ""}, {"Gout is suspected.", ""}, {"Pneumonia versus bronchitis.", ""}, {"Mother has asthma.", ""}, {"Family history of gout.", ""},
+		{"Possible pneumonia.", ""}, {"Suspected gout.", ""}, {"Gout is suspected.", ""}, {"Pneumonia versus bronchitis.", ""}, {"Mother has asthma.", "Z82.5"}, {"Family history of gout.", ""},
 		{"History of pneumonia.", ""}, {"Pneumonia two years ago.", ""}, {"Gallstones in 2008.", ""}, {"Asthma as a child.", ""}, {"Concern for appendicitis.", ""}, {"Screening for osteoporosis.", ""},
 		{"Without pneumonia.", ""}, {"Negative for influenza.", ""}, {"Pneumonia unlikely.", ""}, {"No fever, but pneumonia.", "J18.9"}, {"No cough or asthma.", ""}, {"Neither asthma nor gout.", ""},
 		{"Asthma, not well controlled.", "J45.909"}, {"Hypertension, not at goal.", "I10"}, {"Hypertension, no change.", "I10"}, {"Her brother died; she has gout.", "M10.9"}, {"Not gout.", ""}, {"Resolved sinusitis.", ""},

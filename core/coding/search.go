@@ -48,8 +48,11 @@ var silent = map[string]bool{"unspecified": true, "nos": true, "nec": true, "sit
 
 // words splits text into lower-case words; single letters that carry meaning
 // (vitamin d, hepatitis b) are kept.
-func words(s string) []string {
-	return strings.FieldsFunc(strings.ToLower(strings.ReplaceAll(s, "'", "")), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+func words(s string) []string { return split(strings.ToLower(s)) }
+
+// split is words with the letters as they were written.
+func split(s string) []string {
+	return strings.FieldsFunc(strings.ReplaceAll(s, "'", ""), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 }
 
 // stem folds the commonest inflections, so that sprain, sprains and sprained meet.
