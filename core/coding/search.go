@@ -75,19 +75,15 @@ func stem(w string) string {
 }
 
 // NewIndex builds the index. everyday holds one everyday word or abbreviation a
-// line: the word, a tab, and what it means, alternatives separated by "|".
+// line: the word, a tab, and what it means, alternatives separated by "|"; a further
+// column "search" keeps it from the reading of texts.
 func NewIndex(c *Catalogue, everyday string) *Index {
 	x := &Index{c: c, everyday: map[string][]string{}, words: make([]uint8, len(c.nodes)), maxPhrase: 1}
-	for _, line := range strings.Split(everyday, "\n") {
-		if line == "" || line[0] == '#' {
-			continue
-		}
-		if key, value, ok := strings.Cut(line, "\t"); ok {
-			k := words(key)
-			x.maxPhrase = max(x.maxPhrase, len(k))
-			key = strings.Join(k, " ")
-			x.everyday[key] = append(x.everyday[key], strings.Split(value, "|")...)
-		}
+	for said, means := range rows(everyday) {
+		means, _, _ = strings.Cut(means, "\t")
+		k := words(said)
+		x.maxPhrase = max(x.maxPhrase, len(k))
+		x.everyday[strings.Join(k, " ")] = strings.Split(means, "|")
 	}
 	ids := make(map[string]int32, 30000)
 	var lists [][]int32
@@ -109,11 +105,17 @@ func NewIndex(c *Catalogue, everyday string) *Index {
 			continue
 		}
 		count := 0
+		needs, lacks := needsOf(n.title)
 		for _, w := range words(n.title) {
+			s := stem(w)
+			if slices.Contains(lacks, s) && !slices.Contains(needs, s) {
+				add(s, int32(i), fieldAbove) // "without aura" is not what "aura" asks for
+				continue
+			}
 			if !stop[w] && !silent[w] {
 				count++
 			}
-			add(stem(w), int32(i), fieldTitle)
+			add(s, int32(i), fieldTitle)
 		}
 		x.words[i] = uint8(min(count, 255))
 		eachTerm(n.notes, func(term string) {
@@ -413,6 +415,9 @@ func (c *Catalogue) prior(i int) float32 {
 		p *= 1.08
 	case strings.HasPrefix(n.title, "Other "):
 		p = -p
+	}
+	if strings.Contains(n.title, "uvenile") {
+		p *= 0.8 // rarely meant where it is not said
 	}
 	return p
 }

@@ -32,17 +32,14 @@ var commonWords = map[string]bool{"acute": true, "chronic": true, "pain": true, 
 // seat is where a condition always is: a title that says it too says no more.
 var seat = map[string]string{"conjunctivitis": "eye", "cataract": "eye", "glaucoma": "eye", "cerumen": "ear", "otitis": "ear", "otalgia": "ear", "tinnitu": "ear"}
 
-// habits are everyday words that find a diagnosis when somebody searches for it, and
-// in a text say only what a person does: who drinks coffee has no alcohol disorder.
-var habits = map[string]bool{"drinking": true, "drinks": true, "drinker": true, "smokes": true, "smoking": true, "smoker": true, "sugar": true, "cholesterol": true, "cold": true, "stress": true, "physical": true, "checkup": true, "blood pressure": true, "bp": true, "rotator cuff": true, "osteopenia": true}
-
 // NewReader prepares the catalogue for reading. everyday is the list that the search
 // uses too; histories is the list of what a person once had or the family has.
 func NewReader(c *Catalogue, everyday, histories string) *Reader {
 	r := &Reader{c: c, everyday: map[string][]string{}, byRare: map[string][]int32{}, weight: map[string]float64{}}
 	for said, means := range rows(everyday) {
-		if habits[said] {
-			continue
+		means, use, _ := strings.Cut(means, "\t")
+		if use == "search" {
+			continue // who drinks coffee has no alcohol disorder
 		}
 		r.longest = max(r.longest, len(words(said)))
 		first, _, _ := strings.Cut(means, "|") // a search offers all, a text means one
