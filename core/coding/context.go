@@ -53,6 +53,17 @@ func triggers(sense sense, after bool, reach int, phrases string) (out []trigger
 	return out
 }
 
+// inFamily are the ways to say whose a condition is, after it: "colon cancer in his father".
+func inFamily(who string) string {
+	var out []string
+	for _, w := range strings.Split(who, "|") {
+		for _, before := range []string{"in", "in a", "in her", "in his", "in their", "in the"} {
+			out = append(out, before+" "+w)
+		}
+	}
+	return strings.Join(out, "|")
+}
+
 // allTriggers, longest first.
 var allTriggers = func() []trigger {
 	out := triggers(denied, false, 0, "no|w o|neg for|lack of|nil|denies|denied|deny|without|not|never|negative for|free of|no evidence of|no sign of|no signs of|absence of|absent|neither|nor|rules out|no further|cannot see|none of")
@@ -63,6 +74,7 @@ var allTriggers = func() []trigger {
 	out = append(out, triggers(past, true, 8, "years ago|in childhood|as a child|in the past|has healed|resolved|last year|months ago|in remission|quit|stopped")...)
 	out = append(out, triggers(past, false, 3, "quit|stopped|gave up")...)
 	out = append(out, triggers(others|kin, false, 0, "mother|father|brother|sister|mom|dad|sibling|siblings|grandmother|grandfather|grandparents|maternal|paternal|aunt|uncle|cousin|niece|nephew|parents|parent|family history|family hx|fam hx|fhx|fh|family|son|daughter|runs in")...)
+	out = append(out, triggers(others|kin, true, 6, inFamily("mother|father|brother|sister|parents|parent|aunt|uncle|grandmother|grandfather|cousin|mom|dad|son|daughter"))...)
 	out = append(out, triggers(others, false, 0, "wife|husband|spouse|partner|girlfriend|boyfriend|roommate|housemate|friend|classmate|coworker|colleague|neighbor|child of|contact with|exposed to|exposure to")...)
 	slices.SortStableFunc(out, func(a, b trigger) int { return len(b.words) - len(a.words) })
 	return out
@@ -116,10 +128,11 @@ var ofPlaces = map[string]bool{"in": true, "to": true, "at": true, "from": true,
 
 var asked = regexp.MustCompile(`\?(\pL)`)
 
-// shorthand are letters that stand for a side, or for a limb with its side.
+// shorthand are letters that stand for a side or a limb with its side, and parts of limbs.
 var shorthand = map[string][]string{
 	"r": {"right"}, "rt": {"right"}, "l": {"left"}, "lt": {"left"}, "both": {"bilateral"}, "bilat": {"bilateral"}, "bl": {"bilateral"},
 	"rle": {"right", "lower", "limb"}, "lle": {"left", "lower", "limb"}, "rue": {"right", "upper", "limb"}, "lue": {"left", "upper", "limb"},
+	"hand": {"upper", "limb"}, "forearm": {"upper", "limb"}, "arm": {"upper", "limb"}, "foot": {"lower", "limb"}, "shin": {"lower", "limb"}, "calf": {"lower", "limb"}, "leg": {"lower", "limb"}, "thigh": {"lower", "limb"},
 }
 
 // typeOne finds the type of a diabetes named anywhere in a note.

@@ -65,7 +65,7 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 				score := f.score
 				if p.Part == "assessment" {
 					score *= 3
-					definite = definite || !sym
+					definite = definite || !sym && e.Code[0] != 'Z'
 				}
 				had, again := best[e.Code]
 				if !again {

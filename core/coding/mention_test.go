@@ -130,7 +130,7 @@ func TestShorthandAndWhatItIsNot(t *testing.T) {
 		{"assessment", "ED, on sildenafil.", "N52.9"}, {"assessment", "RA on methotrexate.", "M06.9"}, {"assessment", "Bipolar disorder, type 2.", "F31.81"}, {"assessment", "Annual physical.", "Z00.00"},
 
 		// What is past or the family's is not what the patient has now.
-		{"assessment", "Hx of MI 2019.", "I25.2"}, {"assessment", "FHx breast cancer.", "Z80.3"}, {"assessment", "Father had colon cancer at 62.", "Z80.0"}, {"assessment", "No family history of breast cancer.", ""},
+		{"assessment", "Hx of MI 2019.", "I25.2"}, {"assessment", "FHx breast cancer.", "Z80.3"}, {"assessment", "Father had colon cancer at 62.", "Z80.0"}, {"assessment", "No family history of breast cancer.", ""}, {"assessment", "Prostate cancer in his brother.", "Z80.42"}, {"assessment", "Cellulitis of the left hand.", "L03.114"}, {"assessment", "Recurrent epistaxis. Mechanical heart valve.", "R04.0 Z95.2"},
 		{"assessment", "Hx of DVT 2018.", "Z86.718"}, {"assessment", "s/p CABG.", "Z95.1"}, {"assessment", "Status post right total knee replacement.", "Z96.651"}, {"assessment", "Possible family history of glaucoma.", ""},
 		{"assessment", "Wife has breast cancer.", ""}, {"assessment", "Roommate had strep.", ""}, {"subjective", "Mother had breast cancer.", ""},
 
