@@ -520,6 +520,28 @@ func (a *App) unkept(q *store.Q, n store.Note, v store.Visit, blocks []note.Bloc
 	for _, m := range ms {
 		p.Active = append(p.Active, m.Name)
 	}
+	given, err := q.ImmunizationsAt(v.ID)
+	if err != nil {
+		return nil, err
+	}
+	for _, x := range a.House.Vaccines {
+		p.Vaccines = append(p.Vaccines, x.Words())
+		if slices.ContainsFunc(given, func(g store.Immunization) bool { return g.CVX == x.CVX }) {
+			p.Given = append(p.Given, x.Words())
+		}
+	}
+	documents, err := q.DocumentsOf(n.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	p.Referred = slices.ContainsFunc(documents, func(d store.Document) bool {
+		return d.NoteID == n.ID && strings.HasPrefix(d.Form, letterForm) && strings.Contains(d.Form, "referral")
+	})
+	back, err := q.FollowUpsOf(n.ID)
+	if err != nil {
+		return nil, err
+	}
+	p.Back = len(back) > 0
 	done, err := q.ReportsAt(v.ID)
 	for _, r := range done {
 		p.House = append(p.House, r.Title)

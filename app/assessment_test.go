@@ -455,6 +455,16 @@ func TestTheClosingListHoldsThePlanAgainstTheOrders(t *testing.T) {
 	require.Empty(t, promises(), "the panel holds the potassium")
 	c.order("A1C")
 	require.Equal(t, "Hemoglobin A1c is ordered, and the plan does not say so", promises())
+
+	c.save(id, note.Plan, "A1c. Refer to podiatry. Tdap today. Return in 2 weeks.", 1, "b")
+	require.Equal(t, "A referral is in the plan, no letter of this visit holds it; Tdap vaccine is in the plan, not given at this visit; A return is in the plan, not asked of the front desk; Basic metabolic panel is ordered, and the plan does not say so; Urate is ordered, and the plan does not say so", promises())
+	_, err = c.app.GiveVaccine(ctx, c.jonah(), visitID, app.VaccineEntry{ID: "one", Given: tdap})
+	require.NoError(t, err)
+	_, err = c.app.AskBack(ctx, c.doctor(), id, "2w", "")
+	require.NoError(t, err)
+	_, err = c.app.SignLetter(ctx, c.doctor(), id, secret, app.Letter{Form: "referral", To: "Podiatry", Text: "Dear colleague, please see the feet."})
+	require.NoError(t, err)
+	require.Equal(t, "Basic metabolic panel is ordered, and the plan does not say so; Urate is ordered, and the plan does not say so", promises())
 }
 
 // Diagnoses joined under one bullet read so, stay joined when the list changes, and are

@@ -19,6 +19,15 @@ type Vaccine struct {
 	Live   bool     `json:"live" yaml:"live"`
 }
 
+// Words are what a vaccine is called in a sentence, in small letters: the first word of
+// its name, what stands in brackets there, and its other names.
+func (v Vaccine) Words() []string {
+	first, rest, _ := strings.Cut(strings.ToLower(v.Name), " ")
+	_, rest, _ = strings.Cut(rest, "(")
+	short, _, _ := strings.Cut(rest, ")")
+	return append(strings.Fields(strings.Trim(first, ",")+" "+short), strings.Fields(strings.Join(v.Also, " "))...)
+}
+
 // Given is a vaccine as it was given. Expires, Sheet (the date printed on the
 // information sheet) and Day are YYYY-MM-DD.
 type Given struct {

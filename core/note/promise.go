@@ -1,6 +1,7 @@
 package note
 
 import (
+	"regexp"
 	"slices"
 	"strings"
 
@@ -14,11 +15,68 @@ type Promised struct {
 	Medicines []string     // names of medicines, in small letters
 	Active    []string     // names on the medicine list
 	House     []string     // names of tests done in the house at this visit
+	Vaccines  [][]string   // for each vaccine of the house, the words that name it, in small letters
+	Given     [][]string   // the same for those given at this visit
+	Referred  bool         // a referral letter of this visit is filed
+	Back      bool         // a return is asked of the front desk
 }
 
-// heldBack are words that take a promise back, or put it off: what follows in the
-// sentence is not to happen now.
-var heldBack = []string{"no ", "not ", "without ", "stop", "stopped", "avoid", "hold ", "discontinue", "declines", "declined", "refuses", "instead of", "if ", "unless ", "consider", "later", "next visit", "already", "continue", "unchanged", "was ", "were ", "had "}
+// conditional words put off the clause they stand in and all that follows in the sentence.
+var conditional = []string{"if ", "unless ", "consider", "later", "next visit", "in case "}
+
+// heldBack are words that take a promise back within a clause, and within the clauses
+// after it that do not begin with an act of their own.
+var heldBack = []string{"no ", "not ", "without ", "stop", "stopped", "avoid", "hold ", "discontinue", "declines", "declined", "refuses", "already", "continue", "unchanged", "was ", "were ", "had ", "as due", "due at", "pharmacy"}
+
+// acts begin a clause of its own: "stop ibuprofen, start colchicine".
+var acts = map[string]bool{"start": true, "begin": true, "add": true, "order": true, "check": true, "recheck": true, "repeat": true, "get": true, "send": true, "give": true, "increase": true, "raise": true, "switch": true, "change": true, "prescribe": true, "obtain": true, "draw": true, "take": true, "use": true, "refer": true, "referral": true, "return": true, "then": true, "see": true, "follow": true}
+
+var (
+	parting   = regexp.MustCompile(`[,;:]\s+| and | but | then |\s+[-–]\s+`)
+	inPlaceOf = regexp.MustCompile(` (instead of|in place of|rather than) .*`)
+	referral  = regexp.MustCompile(`\b(refer|referral|referred)\b`)
+	noLetter  = regexp.MustCompile(`\breferred pain\b`)
+	comeBack  = regexp.MustCompile(`\b(return|follow[- ]?up|f/u|rtc|come back|be back|see (her|him|them|patient|pt) (back|again)|see again|revisit)\b(.*?\b(in|within|after))? (\d+|an?|one|two|three|four|five|six|eight|ten|twelve|a few|a couple of)( ?(-|–|to|or) ?\w+)? ?(d|days?|w|wks?|weeks?|mos?|m|months?|y|yrs?|years?)\b`)
+	elsewhere = regexp.MustCompile(`\b(return to (work|school|play|sport|sports|duty)|(follow[- ]?up|f/u) (with|at|labs?|ct|mri|imaging|ultrasound|x-?rays?|tests?)\b)`)
+	shot      = regexp.MustCompile(`\b(vaccines?|vaccinations?|shots?|boosters?|immuni[sz]ations?|tdap|dtap|mmr)\b`)
+)
+
+// stretch is a part of a sentence that promises for itself.
+type stretch struct {
+	text  string // in small letters, between two blanks
+	words []string
+	held  bool
+}
+
+// stretchesOf parts a sentence where another act can begin.
+func stretchesOf(sentence string) (out []stretch) {
+	lower := " " + strings.ToLower(strings.Trim(sentence, ".!? ")) + " "
+	holds := func(text string, words []string) bool {
+		return slices.ContainsFunc(words, func(w string) bool { return strings.Contains(text, " "+w) })
+	}
+	put, held := false, false
+	for _, text := range parting.Split(lower, -1) {
+		text = inPlaceOf.ReplaceAllString(" "+strings.TrimSpace(text)+" ", " ")
+		words := strings.FieldsFunc(text, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-') })
+		if len(words) == 0 {
+			continue
+		}
+		put = put || holds(text, conditional)
+		held = holds(text, heldBack) || held && !acts[words[0]]
+		out = append(out, stretch{text, words, put || held})
+	}
+	return out
+}
+
+// in says whether the words stand in a clause, in their order and side by side.
+func (c stretch) in(f []string) bool {
+	for i := range c.words {
+		if len(f) > 0 && i+len(f) <= len(c.words) && slices.Equal(c.words[i:i+len(f)], f) {
+			return true
+		}
+	}
+	return false
+}
 
 // alone are words of test names that are also said without meaning a test.
 var alone = map[string]bool{"blood": true, "count": true, "iron": true, "lead": true, "kidney": true, "liver": true, "screening": true, "infection": true, "pregnancy": true, "hormone": true, "bacteria": true, "electrolyte": true, "electrolytes": true, "diabetes": true, "inflammation": true, "arthritis": true, "gout": true, "sugar": true, "calcium": true, "glucose": true, "total": true, "free": true, "panel": true, "test": true, "urine": true, "clot": true, "embolism": true, "anemia": true, "lupus": true, "gluten": true, "celiac": true, "heart": true, "drug": true, "level": true, "stool": true, "child": true, "prostate": true, "coagulation": true, "parathyroid": true}
@@ -45,35 +103,43 @@ func Unkept(plan string, p Promised) []Point {
 		medicines[i] = strings.Fields(strings.ToLower(m))
 	}
 	for _, s := range Sentences(plan) {
-		lower := " " + strings.ToLower(strings.Trim(s, ".!? ")) + " "
-		back := slices.ContainsFunc(heldBack, func(w string) bool { return strings.Contains(lower, " "+w) })
-		words := strings.FieldsFunc(lower, func(r rune) bool { return !(r >= 'a' && r <= 'z' || r >= '0' && r <= '9' || r == '-') })
-		at := map[string][]int{}
-		for i, w := range words {
-			at[w] = append(at[w], i)
+		promised := func(key, says string) {
+			if !said[key] {
+				said[key] = true
+				out = append(out, Point{Kind: "promise", Part: Plan, Says: says, Why: "“" + strings.TrimSpace(s) + "”", Ref: "typed"})
+			}
 		}
-		has := func(f []string) bool {
-			return len(f) > 0 && slices.ContainsFunc(at[f[0]], func(i int) bool { return i+len(f) <= len(words) && slices.Equal(words[i:i+len(f)], f) })
-		}
-		for k, t := range p.Tests {
-			if said[t.Code] || !slices.ContainsFunc(phrases[k], has) {
+		for _, c := range stretchesOf(s) {
+			for k, t := range p.Tests {
+				if said[t.Code] || !slices.ContainsFunc(phrases[k], c.in) {
+					continue
+				}
+				name := strings.Join(phrases[k][0], " ")
+				inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) })
+				if !c.held && !inHouse && !slices.Contains(p.Ordered, t.Code) && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
+					promised(t.Code, t.Name+" is in the plan, not ordered")
+				}
+				said[t.Code] = true
+			}
+			for k, m := range p.Medicines {
+				if c.held || !c.in(medicines[k]) || slices.ContainsFunc(p.Active, func(a string) bool { return strings.Contains(strings.ToLower(a), m) }) {
+					continue
+				}
+				promised("m "+m, strings.ToUpper(m[:1])+m[1:]+" is in the plan, not on the medicine list")
+			}
+			if c.held {
 				continue
 			}
-			name := strings.Join(phrases[k][0], " ")
-			said[t.Code] = true
-			inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) })
-			if !back && !inHouse && !slices.Contains(p.Ordered, t.Code) && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
-				out = append(out, Point{Kind: "promise", Part: Plan, Says: t.Name + " is in the plan, not ordered", Why: "“" + strings.TrimSpace(s) + "”", Ref: "typed"})
+			if !p.Referred && referral.MatchString(c.text) && !noLetter.MatchString(c.text) {
+				promised("referral", "A referral is in the plan, no letter of this visit holds it")
 			}
-		}
-		for k, m := range p.Medicines {
-			if said["m "+m] || !has(medicines[k]) {
-				continue
+			if !p.Back && comeBack.MatchString(c.text) && !elsewhere.MatchString(c.text) {
+				promised("return", "A return is in the plan, not asked of the front desk")
 			}
-			said["m "+m] = true
-			listed := slices.ContainsFunc(p.Active, func(a string) bool { return strings.Contains(strings.ToLower(a), m) })
-			if !back && !listed {
-				out = append(out, Point{Kind: "promise", Part: Plan, Says: strings.ToUpper(m[:1]) + m[1:] + " is in the plan, not on the medicine list", Why: "“" + strings.TrimSpace(s) + "”", Ref: "typed"})
+			if shot.MatchString(c.text) {
+				if w, ok := unvaccinated(c, p); ok {
+					promised("vaccine "+w, strings.ToUpper(w[:1])+w[1:]+" vaccine is in the plan, not given at this visit")
+				}
 			}
 		}
 	}
@@ -83,6 +149,19 @@ func Unkept(plan string, p Promised) []Point {
 		}
 	}
 	return out
+}
+
+// unvaccinated finds a vaccine that a clause names and nobody gave, by the word that
+// names it.
+func unvaccinated(c stretch, p Promised) (string, bool) {
+	for _, names := range p.Vaccines {
+		for _, w := range names {
+			if c.in([]string{w}) && !slices.ContainsFunc(p.Given, func(given []string) bool { return slices.Contains(given, w) }) {
+				return w, true
+			}
+		}
+	}
+	return "", false
 }
 
 // covers says whether a panel holds every value of another test.

@@ -20,7 +20,8 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 	}
 	says := func(plan string, p Promised) string {
 		p.Tests = tests
-		p.Medicines = []string{"colchicine", "losartan", "naproxen"}
+		p.Medicines = []string{"colchicine", "losartan", "naproxen", "lisinopril"}
+		p.Vaccines = [][]string{{"influenza", "flu"}, {"zoster", "shingles"}}
 		var out []string
 		for _, x := range Unkept(plan, p) {
 			require.False(t, x.Stops, "it points out, it never stops")
@@ -48,6 +49,29 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 		{"", Promised{Ordered: []string{"A1C"}}, ""},
 		{"Urate. Urate again.", Promised{}, "Urate is in the plan, not ordered"},
 		{"The curate called.", Promised{}, ""},
+		// What is taken back, and what is promised beside it in one sentence.
+		{"Stop naproxen, start colchicine 0.6 mg.", Promised{}, "Colchicine is in the plan, not on the medicine list"},
+		{"Stop naproxen and colchicine.", Promised{}, ""},
+		{"Continue losartan, colchicine, naproxen.", Promised{}, ""},
+		{"Losartan 50 mg instead of lisinopril.", Promised{}, "Losartan is in the plan, not on the medicine list"},
+		{"No naproxen - check creatinine.", Promised{}, "Creatinine with eGFR is in the plan, not ordered"},
+		{"If not better in a week, check urate.", Promised{}, ""},
+		// Referrals, returns and vaccines.
+		{"Refer to podiatry.", Promised{}, "A referral is in the plan, no letter of this visit holds it"},
+		{"Cardiology referral, refer to podiatry.", Promised{}, "A referral is in the plan, no letter of this visit holds it"},
+		{"Refer to podiatry.", Promised{Referred: true}, ""},
+		{"No referral for now. Referred pain explained. Prefers to wait.", Promised{}, ""},
+		{"Return in 2 weeks.", Promised{}, "A return is in the plan, not asked of the front desk"},
+		{"RTC 3 mo.", Promised{}, "A return is in the plan, not asked of the front desk"},
+		{"Follow-up in three months, sooner if worse.", Promised{}, "A return is in the plan, not asked of the front desk"},
+		{"Return in 2 weeks if not better.", Promised{}, ""},
+		{"Follow up in 3 months.", Promised{}, "A return is in the plan, not asked of the front desk"},
+		{"F/u in 4-6 wks.", Promised{}, "A return is in the plan, not asked of the front desk"},
+		{"Follow up in 3 months.", Promised{Back: true}, ""},
+		{"Return if fever. Return to work in 2 weeks. Follow up with cardiology in 2 weeks. Potassium.", Promised{Ordered: []string{"BMP"}}, ""},
+		{"Flu shot today.", Promised{}, "Flu vaccine is in the plan, not given at this visit"},
+		{"Flu shot today.", Promised{Given: [][]string{{"influenza", "flu"}}}, ""},
+		{"Declines flu shot. Shingles vaccine at the pharmacy. Influenza vaccine as due. Treat the flu.", Promised{}, ""},
 	} {
 		require.Equal(t, c.want, says(c.plan, c.p), c.plan)
 	}
