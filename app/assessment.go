@@ -405,9 +405,12 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 	away := func(s coding.Supported) bool {
 		return len(out) >= atMost || slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == dismissedKey+s.Code })
 	}
+	var listed []string
+	for _, d := range view.Diagnoses {
+		listed = append(listed, d.Code)
+	}
 	for _, s := range found {
-		category := strings.ReplaceAll(s.Code, ".", "")[:3]
-		if !away(s) && !slices.ContainsFunc(view.Diagnoses, func(d DiagnosisView) bool { return strings.HasPrefix(d.Code, category) }) {
+		if !away(s) && r.Adds(listed, s) {
 			out = append(out, SupportedView{s.Code, s.Title, s.Words, s.Part})
 		}
 	}

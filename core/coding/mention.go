@@ -43,7 +43,8 @@ type found struct {
 }
 
 // Read finds the codes that a note supports, the best supported first. Each is offered
-// once. about holds what chooses between codes.
+// once. A code for another age than that of about is not: a child's "annual physical" is
+// no examination of an adult.
 func (r *Reader) Read(note []Passage, about Visit) []Supported {
 	best := map[string]Supported{}
 	var order []string
@@ -61,6 +62,9 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 				sym := isSymptom(e.Code)
 				if p.Part != "assessment" && !lasting(e.Code) {
 					continue // in passing, only what a person goes on having
+				}
+				if slices.ContainsFunc(edits(e.Code, about), func(a Advice) bool { return a.Kind == "age" }) {
+					continue
 				}
 				score := f.score
 				if p.Part == "assessment" {
@@ -144,6 +148,20 @@ func (r *Reader) broader(a, b Supported) bool {
 	}
 	return len(x) < 4 || len(y) < 4 || x[:4] == y[:4] || x[3] == '9' ||
 		len(x) == 4 && (strings.Contains(strings.ToLower(a.Title), "unspecified") || strings.HasPrefix(a.Title, "Other ") || strings.Contains(a.Title, " without "))
+}
+
+// Adds says whether a code says something that those listed do not: it is not one of
+// them, and where they hold its category, it is no vaguer than what stands there.
+func (r *Reader) Adds(listed []string, s Supported) bool {
+	return !slices.ContainsFunc(listed, func(code string) bool {
+		return code == s.Code || code[:3] == s.Code[:3] && s.Code < "Z79" && vague(s.Entry) || code[:3] == s.Code[:3] && strings.HasPrefix(code, "Z00")
+	})
+}
+
+// vague says whether an entry names no more than its category does.
+func vague(e Entry) bool {
+	title := strings.ToLower(e.Title)
+	return len(bare(e.Code)) < 4 || bare(e.Code)[3] == '9' || strings.Contains(title, "unspecified") || strings.Contains(title, "not specified") || strings.HasPrefix(title, "other ")
 }
 
 // lasting says whether a condition goes on once it is there, so that its mention in

@@ -151,6 +151,31 @@ func TestShorthandAndWhatItIsNot(t *testing.T) {
 	}
 }
 
+// A code is offered beside those listed when it says more, or something else.
+func TestWhatASupportedCodeAdds(t *testing.T) {
+	c, _ := load()
+	for _, x := range []struct {
+		listed, code string
+		want         bool
+	}{
+		{"", "M10.9", true}, {"M10.071", "M10.9", false}, {"M10.9", "M10.071", true}, {"M10.071", "M10.071", false},
+		{"E11.9", "E11.42", true}, {"E11.42", "E11.9", false}, {"E11.42", "E11.22", true}, {"M17.11", "M17.12", true},
+		{"Z79.4", "Z79.01", true}, {"Z00.01", "Z00.00", false}, {"I10", "I10", false}, {"J45.909", "J45.30", true}, {"J45.30", "J45.909", false},
+	} {
+		e, ok := c.Lookup(x.code)
+		require.True(t, ok)
+		assert.Equal(t, x.want, reader().Adds(strings.Fields(x.listed), coding.Supported{Entry: e}), "%s beside %q", x.code, x.listed)
+	}
+}
+
+// A code of another age is not offered.
+func TestAnotherAgeIsNotOffered(t *testing.T) {
+	for months, want := range map[int]int{40 * 12: 1, 6 * 12: 0, -1: 1} {
+		got := reader().Read([]coding.Passage{{Part: "assessment", Text: "Annual physical."}}, coding.Visit{Sex: "F", Months: months})
+		assert.Len(t, got, want, "%d months", months)
+	}
+}
+
 // Every code of the list of histories is one of the edition, and billable by itself or
 // through a side.
 func TestTheListOfHistories(t *testing.T) {
