@@ -114,7 +114,7 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 		{"joint-pain", answers("joint", code("toe"), "side", code("right"), "duration", days("1"), "attacks", number("3"), "weight", yes(false)), "",
 			"A 46-year-old man with right big toe pain for one day. Cannot bear weight. Three attacks of this kind this year."},
 		{"asthma", answers("night", number("0"), "steroid", number("12"), "trigger", code("cold", "pollen", "work")), "",
-			"A 46-year-old man, here for asthma. Waked by asthma on no nights in the last month. 12 courses of oral steroid in the last year. Triggers are colds, pollen and exposure at work."},
+			"A 46-year-old man, here for asthma. Woken by asthma on no nights in the last month. 12 courses of oral steroid in the last year. Triggers: colds, pollen and exposure at work."},
 		{"burning-urination", answers("pregnant", code("na"), "duration", days("3")), "burn", "A 46-year-old man with burning on urination for three days."},
 		{"fatigue", answers("sleep", number("6"), "rested", yes(false)), "", "A 46-year-old man with fatigue. Sleeps six hours and does not wake rested."},
 	} {
@@ -159,7 +159,7 @@ func TestReadingALine(t *testing.T) {
 		{note.Review, "cough, fever 2d, . -chills -rash", []string{"constitutional", "skin"}, "unread"},
 		{note.Review, "fever, . -chills", []string{"constitutional"}, "Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue."},
 		{note.Review, "cough dry 2w, fever . -chills, -rash", []string{"constitutional", "skin"},
-			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue.\nRespiratory: Reports dry cough for two weeks.\nSkin: Denies itching, changing mole and sore that does not heal."},
+			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue.\nRespiratory: Reports dry cough for two weeks.\nSkin: Denies itching, changing moles and sores that do not heal."},
 		{note.Review, "ear pain left severe, no sore throat", nil, "Review of systems\nEars, nose, mouth and throat: Reports severe left ear pain. Denies sore throat."},
 		{note.Examination, "general, heart, lungs: wheeze right mod exp, crackles bases, abdomen, \"no scars\"", nil,
 			"Examination\nGeneral: Well appearing, in no distress.\nHeart: Regular rate and rhythm, no murmur or gallop, no peripheral edema.\nLungs: Moderate expiratory wheeze on the right. Crackles at the bases.\nAbdomen: Soft, not tender, no mass or organ enlargement. No scars."},
