@@ -167,6 +167,22 @@ func TestReadingALine(t *testing.T) {
 		{note.Examination, "knee: effusion left, laxity left anterior", nil, "Examination\nKnee: Effusion on the left. Laxity of the anterior cruciate ligament on the left."},
 		{note.Examination, "knee, effusion left, skin rash trunk vesicular", nil, "Examination\nKnee: Effusion on the left. No joint-line tenderness, full range of motion, ligaments stable.\nSkin: Vesicular rash on the trunk."},
 		{note.Examination, "heart: no murmur, no rub", nil, "Examination\nHeart: No murmur or rub."},
+		// What a denial reaches: the sign of a finding must never turn by a comma.
+		{note.Review, "denies fever, chills, night sweats", nil, "Review of systems\nConstitutional: Denies fever, chills and night sweats."},
+		{note.Review, "no fever, chills or night sweats", nil, "Review of systems\nConstitutional: Denies fever, chills and night sweats."},
+		{note.Review, "no fever or chills, cough 2w", nil, "Review of systems\nConstitutional: Denies fever and chills.\nRespiratory: Reports cough for two weeks."},
+		{note.Review, "No fever, nor chills", nil, "Review of systems\nConstitutional: Denies fever and chills."},
+		{note.Review, "denies fever, +chills", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
+		{note.Review, "denies fever, reports chills, itching", nil, "Review of systems\nConstitutional: Reports chills. Denies fever.\nSkin: Reports itching."},
+		{note.Review, "no fever, has chills", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
+		{note.Review, "chills, no fever", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
+		{note.Review, "no fever, chills", nil, "unread"}, // could mean either
+		{note.Review, "chills?", nil, "unread"},
+		{note.Review, "fever or chills", nil, "unread"},
+		{note.Examination, "no murmur, rub", nil, "unread"},
+		{note.Examination, "no murmur or rub, lungs", nil, "Examination\nHeart: No murmur or rub.\nLungs: Breathing unlabored, clear throughout."},
+		{note.Examination, "no murmur, wheeze right", nil, "Examination\nHeart: No murmur.\nLungs: Wheeze on the right."},
+		{note.Examination, "r knee effusion", nil, "Examination\nKnee: Effusion on the right."},
 		{note.Examination, "tenderness", nil, "unread"},
 		{note.Examination, "flurb", nil, "unread"},
 		{note.Examination, "wheeze purple", nil, "unread"},
@@ -184,6 +200,9 @@ func TestReadingALine(t *testing.T) {
 	}
 	_, un := s.ReadLine(note.Examination, "tenderness", nil)
 	require.Greater(t, len(un[0].Could), 1, "what could mean two things says which")
+	cs, un := s.ReadLine(note.Review, "no fever, chills, rash or itching, no cough, itching", nil)
+	require.Len(t, cs, 5, "the list that goes on to an or is denied")
+	require.Equal(t, []string{"no itching", "has itching"}, un[0].Could)
 }
 
 func TestDenialsRespectWhoTheyAreAbout(t *testing.T) {

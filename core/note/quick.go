@@ -20,6 +20,9 @@ var splitLine = regexp.MustCompile(`"[^"]*"|[^,;\n"]+`)
 //	wheeze right moderate      a finding with its qualifiers
 //	knee: effusion left        the same, where several systems have it
 //	no murmur                  looked for and not there; a symptom denied
+//	denies fever, chills       the whole list denied, as "no fever, chills or rash" is;
+//	                           after "no fever", a bare "chills" could mean either
+//	has chills                 there, after a denial (or: +chills, reports chills)
 //	-chills                    taken out again
 //	<lungs                     the system as at the last visit
 //	"wide gait"                free words about the system named last
@@ -29,8 +32,24 @@ var splitLine = regexp.MustCompile(`"[^"]*"|[^,;\n"]+`)
 // understood, or could mean two things, is returned and changes nothing.
 func (s *Systems) ReadLine(a Area, line string, rest []string) ([]Change, []Unread) {
 	changes, unread := []Change{}, []Unread{}
-	current := ""
-	for _, raw := range splitLine.FindAllString(line, -1) {
+	current, denying := "", ""
+	pieces := splitLine.FindAllString(line, -1)
+	read := func(c string, doubtful bool) {
+		got, system, problem := s.readClause(a, c, current)
+		if problem == nil && doubtful && len(got) == 1 && got[0].bare() {
+			problem = doubt(c)
+		}
+		if problem != nil {
+			unread = append(unread, *problem)
+			return
+		}
+		if doubtful {
+			denying = ""
+		}
+		current = system
+		changes = append(changes, got...)
+	}
+	for n, raw := range pieces {
 		clause := strings.TrimSpace(raw)
 		if strings.HasPrefix(clause, "\"") {
 			words := strings.TrimSpace(strings.Trim(clause, "\""))
@@ -49,16 +68,33 @@ func (s *Systems) ReadLine(a Area, line string, rest []string) ([]Change, []Unre
 				continue
 			}
 			if c := strings.Join(words[start:k], " "); c != "" {
-				got, system, problem := s.readClause(a, c, current)
-				if problem != nil {
-					unread = append(unread, *problem)
-				} else {
-					current = system
-					changes = append(changes, got...)
+				sign, said := signOf(c)
+				switch {
+				case sign == "no" || sign == "denies":
+					denying = sign
+					for _, one := range alternatives(said) {
+						read("no "+one, false)
+					}
+				case sign == "has":
+					denying = ""
+					read(said, false)
+				case sign == "or" && denying != "" || sign == "" && (denying == "denies" || denying == "no" && goesOn(pieces[n:])):
+					for _, one := range alternatives(said) {
+						if _, alone := s.matchSystem(a, strings.Fields(strings.ToLower(one))); len(alone) > 0 {
+							one = "no " + one
+						}
+						read(one, false)
+					}
+				default:
+					if sign != "" {
+						denying = ""
+					}
+					read(c, denying == "no")
 				}
 			}
 			if k < len(words) {
 				changes = append(changes, Change{Area: a, Rest: slices.Clone(rest)})
+				denying = ""
 			}
 			start = k + 1
 		}
@@ -66,9 +102,74 @@ func (s *Systems) ReadLine(a Area, line string, rest []string) ([]Change, []Unre
 	return changes, unread
 }
 
+// bare says whether a change is a finding without anything said of it: after "no fever",
+// a bare "chills" can be meant either way, "cough 2w" cannot.
+func (c Change) bare() bool {
+	return c.State == Present && c.Duration == "" && len(c.Words) == 0 && c.Side == "" && c.Severity == ""
+}
+
+// doubt hands a bare finding back as a question, so that it stays one when the line that
+// it stood in is gone.
+func doubt(said string) *Unread {
+	return &Unread{said + "?", []string{"no " + said, "has " + said}}
+}
+
+var signWords = map[string]string{"no": "no", "denies": "denies", "denied": "denies", "without": "no", "has": "has", "reports": "has", "or": "or", "nor": "or"}
+
+// signOf says how a clause begins: denied, reported, going on with a denial, or, as
+// written, "-" and "<"; and what it says after that.
+func signOf(clause string) (sign, said string) {
+	switch clause[0] {
+	case '-', '<':
+		return clause[:1], clause[1:]
+	case '+':
+		return "has", strings.TrimSpace(clause[1:])
+	}
+	first, after, more := strings.Cut(clause, " ")
+	if sign = signWords[strings.ToLower(first)]; sign != "" && more {
+		return sign, strings.TrimSpace(after)
+	}
+	return "", clause
+}
+
+// alternatives parts "fever or chills" into what it names.
+func alternatives(said string) []string {
+	return orWord.Split(said, -1)
+}
+
+var orWord = regexp.MustCompile(`(?i)\s+n?or\s+`)
+
+// goesOn says whether a list of denials goes on to an "or": "no fever, chills or rash".
+func goesOn(pieces []string) bool {
+	for _, p := range pieces {
+		sign, said := signOf(strings.TrimSpace(p) + " ")
+		if sign == "or" || orWord.MatchString(said) {
+			return sign == "or" || sign == ""
+		}
+		if sign != "" {
+			return false
+		}
+	}
+	return false
+}
+
 var signs = strings.NewReplacer(":", " ", "(", " ", ")", " ", ".", " ")
 
+// readClause reads one clause; a side may stand before what it is the side of.
 func (s *Systems) readClause(a Area, clause, current string) ([]Change, string, *Unread) {
+	if said, asked := strings.CutSuffix(clause, "?"); asked {
+		return nil, "", doubt(said)
+	}
+	got, system, problem := s.readWords(a, clause, current)
+	if first, after, more := strings.Cut(clause, " "); problem != nil && more && slices.Contains([]string{"r", "right", "l", "left", "both", "bilateral"}, strings.ToLower(first)) {
+		if again, of, p := s.readWords(a, after+" "+first, current); p == nil {
+			return again, of, nil
+		}
+	}
+	return got, system, problem
+}
+
+func (s *Systems) readWords(a Area, clause, current string) ([]Change, string, *Unread) {
 	state := Present
 	words := strings.TrimSpace(clause)
 	lower := strings.ToLower(words)
@@ -80,8 +181,6 @@ func (s *Systems) readClause(a Area, clause, current string) ([]Change, string, 
 		bring, words = true, words[1:]
 	case strings.HasPrefix(lower, "no "):
 		state, words = Absent, words[3:]
-	case strings.HasPrefix(lower, "denies "):
-		state, words = Absent, words[7:]
 	}
 	tokens := strings.Fields(strings.ToLower(signs.Replace(words)))
 	duration := ""
@@ -96,7 +195,7 @@ func (s *Systems) readClause(a Area, clause, current string) ([]Change, string, 
 		}
 		return []Change{{Area: a, System: system, Bring: true}}, system, nil
 	}
-	if system != "" && (len(left) == 0 || len(left) == 1 && slices.Contains([]string{"normal", "clear", "ok", "wnl", "negative"}, left[0])) && state == Present && duration == "" {
+	if system != "" && (len(left) == 0 || len(left) == 1 && slices.Contains([]string{"normal", "nl", "clear", "ok", "wnl", "negative", "neg", "unremarkable"}, left[0])) && state == Present && duration == "" {
 		// "cough" is a symptom before it is anything else; a system's own name comes first.
 		return []Change{{Area: a, System: system, State: Normal}}, system, nil
 	}

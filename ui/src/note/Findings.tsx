@@ -85,7 +85,7 @@ export function Findings({
           aria-describedby="line-says"
           placeholder={
             area === "review"
-              ? "cough dry 2w, fever, no rash, -chills (take out), . (all the rest no)"
+              ? "cough dry 2w, no fever or rash, has chills, -itching (take out), . (all the rest no)"
               : 'heart, lungs: wheeze right, knee: effusion left, <foot (as last time), "free words"'
           }
           className="field flex-1 text-[15px]"
