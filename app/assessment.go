@@ -370,10 +370,15 @@ func (a *App) unspoken(q *store.Q, v store.Visit, ds []note.Diagnosis, blocks []
 			}
 		}
 	}
-	text := passages(blocks)
+	var silent []string
 	for _, d := range ds {
-		said := slices.ContainsFunc(blocks, func(b note.Block) bool { return b.Ref == "diagnosis."+d.Code })
-		if !said && !ordered[d.Code] && !r.Speaks(text, d.Code) {
+		if said := slices.ContainsFunc(blocks, func(b note.Block) bool { return b.Ref == "diagnosis."+d.Code }); !said && !ordered[d.Code] {
+			silent = append(silent, d.Code)
+		}
+	}
+	silent = r.Unspoken(passages(blocks), silent)
+	for _, d := range ds {
+		if slices.Contains(silent, d.Code) {
 			out = append(out, note.Point{Kind: "unsupported", Part: note.Assessment, Says: "Nothing in the note speaks for " + d.Code + ", " + d.Title, Why: "No word of it that was written or looked at today, nothing said of it, no test ordered for it", Ref: "diagnosis." + d.Code})
 		}
 	}

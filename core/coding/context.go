@@ -88,6 +88,18 @@ var harmless = func() (out [][]string) {
 	return out
 }()
 
+// startingWith are the triggers by their first word, calming the harmless phrases.
+var startingWith, calming = func() (map[string][]int, map[string][][]string) {
+	starts, calms := map[string][]int{}, map[string][][]string{}
+	for k, t := range allTriggers {
+		starts[t.words[0]] = append(starts[t.words[0]], k)
+	}
+	for _, p := range harmless {
+		calms[p[0]] = append(calms[p[0]], p)
+	}
+	return starts, calms
+}()
+
 // enders end the reach of a trigger.
 var enders = map[string]bool{"but": true, "however": true, "although": true, "though": true, "except": true, "which": true, "because": true, "therefore": true, "presents": true, "reports": true, "now": true, "today": true, "currently": true, "still": true, "has": true, "is": true, "are": true, "takes": true}
 
@@ -135,6 +147,59 @@ var shorthand = map[string][]string{
 	"hand": {"upper", "limb"}, "forearm": {"upper", "limb"}, "arm": {"upper", "limb"}, "foot": {"lower", "limb"}, "shin": {"lower", "limb"}, "calf": {"lower", "limb"}, "leg": {"lower", "limb"}, "thigh": {"lower", "limb"},
 }
 
+// listen marks each word with the sense that the triggers around it give it.
+func listen(ws []string, out []token) {
+	at := func(i int, phrase []string) bool {
+		return i+len(phrase) <= len(ws) && slices.Equal(ws[i:i+len(phrase)], phrase)
+	}
+	type spoken struct{ trigger, at int }
+	var heard []spoken
+	calm, taken := make([]bool, len(ws)), make([]bool, len(ws))
+	for i, w := range ws {
+		for _, phrase := range calming[w] {
+			if at(i, phrase) {
+				for k := range phrase {
+					calm[i+k] = true
+				}
+			}
+		}
+	}
+	for i, w := range ws {
+		for _, k := range startingWith[w] {
+			if !calm[i] && at(i, allTriggers[k].words) {
+				heard = append(heard, spoken{k, i})
+			}
+		}
+	}
+	slices.SortStableFunc(heard, func(a, b spoken) int { return a.trigger - b.trigger }) // the longest first
+	for _, h := range heard {
+		t, i := allTriggers[h.trigger], h.at
+		if t.after {
+			for k, n := i-1, 0; k >= 0 && n < t.reach && !t.ends()[ws[k]]; k, n = k-1, n+1 {
+				out[k].sense |= t.sense
+			}
+			continue
+		}
+		if taken[i] {
+			continue
+		}
+		for k := range t.words {
+			taken[i+k] = true
+		}
+		for k, n := i+len(t.words), 0; k < len(ws) && (t.reach == 0 || n < t.reach) && !t.ends()[ws[k]] && (ws[k] != "with" || t.sense != denied); k, n = k+1, n+1 {
+			out[k].sense |= t.sense
+		}
+	}
+}
+
+// ends are the words that end the reach of a trigger.
+func (t trigger) ends() map[string]bool {
+	if t.sense&others != 0 {
+		return backToPatient
+	}
+	return enders
+}
+
 // typeOne finds the type of a diabetes named anywhere in a note.
 var typeOne = regexp.MustCompile(`(?i)\b(type (1|i) (diabetes|dm)|diabetes( mellitus)?,? type (1|i)|t1dm|dm ?1|iddm)\b`)
 
@@ -166,43 +231,7 @@ func (r *Reader) tokens(sentence, part, diabetes string) []token {
 			out[i].stems = append(out[i].stems, shorthand[ws[i]]...)
 		}
 	}
-	at := func(i int, phrase []string) bool {
-		return i+len(phrase) <= len(ws) && slices.Equal(ws[i:i+len(phrase)], phrase)
-	}
-	calm := make([]bool, len(ws))
-	for _, f := range harmless {
-		for i := range ws {
-			if at(i, f) {
-				for k := range f {
-					calm[i+k] = true
-				}
-			}
-		}
-	}
-	taken := make([]bool, len(ws))
-	for _, t := range allTriggers {
-		for i := range ws {
-			if !at(i, t.words) || calm[i] || taken[i] && !t.after {
-				continue
-			}
-			for k := range t.words {
-				taken[i+k] = taken[i+k] || !t.after
-			}
-			ends := enders
-			if t.sense&others != 0 {
-				ends = backToPatient
-			}
-			if t.after {
-				for k, n := i-1, 0; k >= 0 && n < t.reach && !ends[ws[k]]; k, n = k-1, n+1 {
-					out[k].sense |= t.sense
-				}
-				continue
-			}
-			for k, n := i+len(t.words), 0; k < len(ws) && (t.reach == 0 || n < t.reach) && !ends[ws[k]] && (ws[k] != "with" || t.sense != denied); k, n = k+1, n+1 {
-				out[k].sense |= t.sense
-			}
-		}
-	}
+	listen(ws, out)
 	// A year or an age in the past makes the sentence's "had" and "in" past; a bare
 	// year alone dates a mention: "gallstones in 2008".
 	for i, w := range ws {

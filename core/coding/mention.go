@@ -96,21 +96,45 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 	return out
 }
 
-// Speaks says whether a note speaks of a diagnosis: one telling word of its title, of the
-// headings above it or of its other names stands undenied somewhere, in these or in
-// everyday words. It is lenient on purpose: what it misses nobody wrote of. A code whose
-// titles hold no telling word, and one that is no condition, is taken as spoken of.
-func (r *Reader) Speaks(note []Passage, code string) bool {
+// Unspoken returns those of the codes that a note does not speak of. It speaks of a
+// diagnosis when one telling word of its title, of the headings above it or of its other
+// names stands undenied somewhere, in these or in everyday words. It is lenient on purpose:
+// what it misses nobody wrote of. A code whose titles hold no telling word, and one that is
+// no condition, is taken as spoken of.
+func (r *Reader) Unspoken(note []Passage, codes []string) (out []string) {
+	heard := map[string]bool{}
+	diabetes := typeOf(note)
+	for _, p := range note {
+		for _, s := range sentencesOf(p.Text) {
+			for _, t := range r.tokens(s, p.Part, diabetes) {
+				if t.sense&(denied|others) == 0 {
+					for _, w := range t.stems {
+						heard[w] = true
+					}
+				}
+			}
+		}
+	}
+	for _, code := range codes {
+		telling := r.telling(code)
+		if len(telling) > 0 && !slices.ContainsFunc(telling, func(w string) bool { return heard[w] }) {
+			out = append(out, code)
+		}
+	}
+	return out
+}
+
+// telling are the words that speak of a code by themselves; none for what is no condition.
+func (r *Reader) telling(code string) (out []string) {
 	i, _, ok := r.c.find(code)
 	if !ok || !conditionCode(code) || code[:3] == "Z00" {
-		return true
+		return nil
 	}
-	telling := map[string]bool{}
 	take := func(text string) {
 		needs, _ := needsOf(text)
 		for _, w := range needs {
 			if !sideWords[w] && !commonWords[w] {
-				telling[w] = true
+				out = append(out, w)
 			}
 		}
 	}
@@ -123,20 +147,7 @@ func (r *Reader) Speaks(note []Passage, code string) bool {
 			}
 		}
 	}
-	if len(telling) == 0 {
-		return true
-	}
-	diabetes := typeOf(note)
-	for _, p := range note {
-		for _, s := range sentencesOf(p.Text) {
-			for _, t := range r.tokens(s, p.Part, diabetes) {
-				if t.sense&denied == 0 && t.sense&others == 0 && slices.ContainsFunc(t.stems, func(w string) bool { return telling[w] }) {
-					return true
-				}
-			}
-		}
-	}
-	return false
+	return out
 }
 
 // broader says whether a says less of the same condition than b: of one category, and

@@ -45,6 +45,7 @@ var (
 type stretch struct {
 	text  string // in small letters, between two blanks
 	words []string
+	at    map[string][]int // where each word stands
 	held  bool
 }
 
@@ -63,19 +64,18 @@ func stretchesOf(sentence string) (out []stretch) {
 		}
 		put = put || holds(text, conditional)
 		held = holds(text, heldBack) || held && !acts[words[0]]
-		out = append(out, stretch{text, words, put || held})
+		at := map[string][]int{}
+		for i, w := range words {
+			at[w] = append(at[w], i)
+		}
+		out = append(out, stretch{text, words, at, put || held})
 	}
 	return out
 }
 
 // in says whether the words stand in a clause, in their order and side by side.
 func (c stretch) in(f []string) bool {
-	for i := range c.words {
-		if len(f) > 0 && i+len(f) <= len(c.words) && slices.Equal(c.words[i:i+len(f)], f) {
-			return true
-		}
-	}
-	return false
+	return len(f) > 0 && slices.ContainsFunc(c.at[f[0]], func(i int) bool { return i+len(f) <= len(c.words) && slices.Equal(c.words[i:i+len(f)], f) })
 }
 
 // alone are words of test names that are also said without meaning a test.
