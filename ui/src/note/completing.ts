@@ -39,9 +39,18 @@ const completionKeys: KeyBinding[] = [
 /** completing offers snippets after a comma and their key, and words of this chart:
  * medicines, problems and findings. */
 export function completing(words: () => Words): Extension {
-  function source(c: CompletionContext): CompletionResult | null {
+  // Who types before the snippets have come is offered them when they have.
+  async function later(c: CompletionContext): Promise<CompletionResult | null> {
+    for (let tries = 0; tries < 100 && !c.aborted; tries++) {
+      if (words().snippets.length > 0) return source(c);
+      await new Promise((r) => setTimeout(r, 50));
+    }
+    return null;
+  }
+  function source(c: CompletionContext): CompletionResult | null | Promise<CompletionResult | null> {
     const key = c.matchBefore(/(?:^|(?<=\s)),[a-z0-9]*/);
     if (key?.text.startsWith(",") && (key.text.length > 1 || c.explicit)) {
+      if (words().snippets.length === 0) return later(c);
       const options: Completion[] = words().snippets.map((s) => ({
         label: `,${s.key}`,
         detail: s.title,
