@@ -424,7 +424,7 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 			continue
 		}
 		// A more specific code takes the place of the one the text alone supports.
-		out = slices.DeleteFunc(out, func(x SupportedView) bool { return x.Code[:3] == s.Code[:3] })
+		out = slices.DeleteFunc(out, func(x SupportedView) bool { return x.Code == s.Code || x.Code[:3] == s.Code[:3] && s.Code[0] != 'Z' })
 		out = append(out, SupportedView{s.Code, s.Title, s.Words, "chart"})
 	}
 	return out, nil

@@ -162,7 +162,8 @@ func (r *Reader) broader(a, b Supported) bool {
 }
 
 // Adds says whether a code says something that those listed do not: it is not one of
-// them, and where they hold its category, it is no vaguer than what stands there.
+// them, and where they hold its category, it is no vaguer than what stands there. Status
+// codes (from Z79) stand beside one another; one examination (Z00) stands alone.
 func (r *Reader) Adds(listed []string, s Supported) bool {
 	return !slices.ContainsFunc(listed, func(code string) bool {
 		return code == s.Code || code[:3] == s.Code[:3] && s.Code < "Z79" && vague(s.Entry) || code[:3] == s.Code[:3] && strings.HasPrefix(code, "Z00")

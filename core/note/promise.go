@@ -111,21 +111,21 @@ func Unkept(plan string, p Promised) []Point {
 		}
 		for _, c := range stretchesOf(s) {
 			for k, t := range p.Tests {
-				if said[t.Code] || !slices.ContainsFunc(phrases[k], c.in) {
+				if !slices.ContainsFunc(phrases[k], c.in) {
 					continue
 				}
+				said[t.Code] = true
 				name := strings.Join(phrases[k][0], " ")
 				inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) })
 				if !c.held && !inHouse && !slices.Contains(p.Ordered, t.Code) && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
-					promised(t.Code, t.Name+" is in the plan, not ordered")
+					promised("test "+t.Code, t.Name+" is in the plan, not ordered")
 				}
-				said[t.Code] = true
 			}
 			for k, m := range p.Medicines {
 				if c.held || !c.in(medicines[k]) || slices.ContainsFunc(p.Active, func(a string) bool { return strings.Contains(strings.ToLower(a), m) }) {
 					continue
 				}
-				promised("m "+m, strings.ToUpper(m[:1])+m[1:]+" is in the plan, not on the medicine list")
+				promised("medicine "+m, strings.ToUpper(m[:1])+m[1:]+" is in the plan, not on the medicine list")
 			}
 			if c.held {
 				continue

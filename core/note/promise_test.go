@@ -56,6 +56,7 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 		{"Losartan 50 mg instead of lisinopril.", Promised{}, "Losartan is in the plan, not on the medicine list"},
 		{"No naproxen - check creatinine.", Promised{}, "Creatinine with eGFR is in the plan, not ordered"},
 		{"If not better in a week, check urate.", Promised{}, ""},
+		{"Potassium was high. Potassium next week.", Promised{}, "Potassium is in the plan, not ordered"},
 		// Referrals, returns and vaccines.
 		{"Refer to podiatry.", Promised{}, "A referral is in the plan, no letter of this visit holds it"},
 		{"Cardiology referral, refer to podiatry.", Promised{}, "A referral is in the plan, no letter of this visit holds it"},

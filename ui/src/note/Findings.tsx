@@ -8,6 +8,12 @@ import { type Change, type Finding, type Note, systemsOf, type useChange, useToo
 type Item = Schemas["Item"];
 type Area = "review" | "examination";
 
+// What a line of findings can say, shown while it is empty.
+const hint = {
+  review: "cough dry 2w, no fever or rash, has chills, -itching (take out), . (all the rest no)",
+  examination: 'heart, lungs: wheeze right, knee: effusion left, <foot (as last time), "free words"',
+};
+
 // A line that is being entered, and whether all of it was understood.
 const nothing = { text: "", whole: false };
 
@@ -83,11 +89,7 @@ export function Findings({
           ref={input}
           aria-label={area === "review" ? "Symptoms, in a line" : "Findings, in a line"}
           aria-describedby="line-says"
-          placeholder={
-            area === "review"
-              ? "cough dry 2w, no fever or rash, has chills, -itching (take out), . (all the rest no)"
-              : 'heart, lungs: wheeze right, knee: effusion left, <foot (as last time), "free words"'
-          }
+          placeholder="In a line"
           className="field flex-1 text-[15px]"
           autoComplete="off"
           value={text}
@@ -115,6 +117,7 @@ export function Findings({
         </button>
       </div>
       <div id="line-says" role="status" className="min-h-[22px] pt-1 text-[13px]">
+        {text.trim() === "" && <span className="text-faded">{hint[area]}</span>}
         {text.trim() !== "" && read.data && (
           <>
             {read.data.says.map((s) => (
