@@ -48,7 +48,7 @@ type Config struct {
 	Location   *time.Location
 	Clock      func() time.Time
 	IdleAfter  time.Duration // the screen locks after this
-	Forms      fs.FS         // the forms that ship
+	FormFiles  fs.FS         // the forms that ship
 	Medicines  *safety.List
 	House      House
 	Services   []coding.Service // what can be charged by anybody; a clinic adds its own list
@@ -69,10 +69,10 @@ type Elsewhere struct{ Pharmacy, Portal, Device, Fax string }
 // App is the application without its interface.
 type App struct {
 	Config
-	Hub   *Hub
-	tests map[string]order.Test
-	wake  struct{ out, in, fax chan struct{} }
-	forms atomic.Pointer[formSet]
+	Hub                      *Hub
+	tests                    map[string]order.Test
+	wakeOut, wakeIn, wakeFax chan struct{}
+	forms                    atomic.Pointer[formSet]
 
 	presence struct {
 		sync.Mutex
@@ -86,7 +86,7 @@ func New(c Config) *App {
 	for _, t := range c.Laboratory.Tests {
 		a.tests[t.Code] = t
 	}
-	a.wake.out, a.wake.in, a.wake.fax = make(chan struct{}, 1), make(chan struct{}, 1), make(chan struct{}, 1)
+	a.wakeOut, a.wakeIn, a.wakeFax = make(chan struct{}, 1), make(chan struct{}, 1), make(chan struct{}, 1)
 	a.presence.at = map[string]map[string]writing{}
 	return a
 }
@@ -176,8 +176,8 @@ func (a *App) look(ctx context.Context, who Actor, right Right, f func(*store.Q)
 	return a.Store.Read(ctx, f)
 }
 
-func (t *tx) audit(act, patient, subject, detail string) error {
-	return t.Audit(store.Stamp(t.now), t.who.ID, act, patient, subject, detail)
+func (t *tx) audit(name, patient, subject, detail string) error {
+	return t.Q.Audit(store.Stamp(t.now), t.who.ID, name, patient, subject, detail)
 }
 
 func (t *tx) tell(kind, id, patient string) {
@@ -224,6 +224,34 @@ func (t *tx) seal(patient, kind, subject string, amends int, content any) (ledge
 	}
 	t.heads = append(t.heads, ledger.Head{Seq: e.Seq, Hash: e.Hash, At: e.SignedAt, Signature: e.Signature})
 	return e, nil
+}
+
+// noteVisit reads a note by its identifier, with its visit.
+func noteVisit(q *store.Q, id string) (n store.Note, v store.Visit, err error) {
+	if n, err = q.NoteByID(id); err != nil {
+		return n, v, notFound(err, "note")
+	}
+	v, err = q.VisitByID(n.VisitID)
+	return n, v, err
+}
+
+// onDraft changes a draft: it checks the right, refuses a signed note, runs the change
+// and records it under its name.
+func (a *App) onDraft(ctx context.Context, who Actor, id, name string, f func(t *tx, n store.Note, v store.Visit) error) error {
+	return a.act(ctx, who, WriteNote, func(t *tx) error {
+		n, v, err := noteVisit(t.Q, id)
+		if err != nil {
+			return err
+		}
+		if n.Folio > 0 {
+			return refuse(409, "The note is signed. Write an amendment instead.")
+		}
+		if err := f(t, n, v); err != nil {
+			return err
+		}
+		t.tell("note", id, n.PatientID)
+		return t.audit(name, n.PatientID, id, "")
+	})
 }
 
 // Event says that something changed; it carries opaque identifiers only.

@@ -7,6 +7,7 @@ import (
 
 	"deftledger/core/chart"
 	"deftledger/core/coding"
+	"deftledger/core/letter"
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/store"
@@ -387,7 +388,7 @@ func (a *App) unspoken(q *store.Q, v store.Visit, ds []note.Diagnosis, blocks []
 
 // supported reads the draft for codes that its list lacks. Carried text that nobody
 // looked at is not read, nor what the list says itself.
-func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView) ([]SupportedView, error) {
+func (a *App) supported(q *store.Q, n store.Note, v store.Visit, codes []string, blocks []note.Block) ([]SupportedView, error) {
 	out := []SupportedView{}
 	if a.Reader == nil {
 		return out, nil
@@ -396,26 +397,22 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 	if err != nil {
 		return out, err
 	}
-	text := passages(view.Blocks)
+	text := passages(blocks)
 	answers, err := q.AdviceAnswers(n.ID)
 	if err != nil {
 		return out, err
 	}
 	about := coding.Visit{Sex: v.Patient.Sex, Months: a.months(v)}
 	found := r.Read(text, about)
-	recorded, err := a.recorded(q, n, v, view, found, about)
+	recorded, err := a.recorded(q, n, v, codes, found, about)
 	if err != nil {
 		return out, err
 	}
 	away := func(s coding.Supported) bool {
 		return len(out) >= atMost || slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == dismissedKey+s.Code })
 	}
-	var listed []string
-	for _, d := range view.Diagnoses {
-		listed = append(listed, d.Code)
-	}
 	for _, s := range found {
-		if !away(s) && r.Adds(listed, s) {
+		if !away(s) && r.Adds(codes, s) {
 			out = append(out, SupportedView{s.Code, s.Title, s.Words, s.Part})
 		}
 	}
@@ -432,11 +429,8 @@ func (a *App) supported(q *store.Q, n store.Note, v store.Visit, view *NoteView)
 
 // recorded finds the codes that medicines, vital signs and results support beside the
 // diagnoses of the visit and what its text supports.
-func (a *App) recorded(q *store.Q, n store.Note, v store.Visit, view *NoteView, found []coding.Supported, about coding.Visit) ([]coding.Supported, error) {
-	var named, ongoing []string
-	for _, d := range view.Diagnoses {
-		named = append(named, d.Code)
-	}
+func (a *App) recorded(q *store.Q, n store.Note, v store.Visit, codes []string, found []coding.Supported, about coding.Visit) ([]coding.Supported, error) {
+	named, ongoing := slices.Clone(codes), []string(nil)
 	for _, s := range found {
 		named = append(named, s.Code)
 	}
@@ -543,7 +537,7 @@ func (a *App) unkept(q *store.Q, n store.Note, v store.Visit, blocks []note.Bloc
 		return nil, err
 	}
 	p.Referred = slices.ContainsFunc(documents, func(d store.Document) bool {
-		return d.NoteID == n.ID && strings.HasPrefix(d.Form, letterForm) && strings.Contains(d.Form, "referral")
+		return d.NoteID == n.ID && strings.HasPrefix(d.Form, letter.FromLetter) && strings.Contains(d.Form, "referral")
 	})
 	back, err := q.FollowUpsOf(n.ID)
 	if err != nil {

@@ -124,9 +124,9 @@ func (a *App) beside(q *store.Q, n store.Note, l *formSet) ([]BesideGroup, error
 	if len(histories.Lines) > 0 {
 		out = append(out, histories)
 	}
-	docs, err := a.documents(q, n.PatientID)
+	docs, err := q.DocumentsOf(n.PatientID)
 	for _, d := range docs {
-		out = append(out, BesideGroup{ID: d.ID, Kind: "document", Title: d.Title, At: d.At, Link: "/api/documents/" + d.ID, Lines: []BesideLine{}})
+		out = append(out, BesideGroup{ID: d.ID, Kind: "document", Title: d.Title, At: a.say(d.MadeAt), Link: "/api/documents/" + d.ID, Lines: []BesideLine{}})
 	}
 	return out, err
 }
@@ -179,16 +179,16 @@ func (a *App) historyLines(q *store.Q, patient string) (BesideGroup, error) {
 			details = append(details, BesideLine{"history|entry|" + ids[i], note.Subjective, name + ": " + f + ".", name + ", in detail"})
 		}
 	}
-	for _, k := range HistoryLists {
+	for _, k := range chart.HistoryLists {
 		var titles, full, ids []string
 		for _, h := range hs {
-			if h.List != k.ID || h.Title == Private {
+			if h.List != k.ID || h.Title == chart.Private {
 				continue
 			}
 			title := h.Title
-			if k.ID == "social" {
+			if k.ID == chart.SocialList {
 				title = strings.ToLower(h.Title) + " " + h.Detail
-			} else if k.ID == "family" && h.Detail != "" {
+			} else if k.ID == chart.FamilyList && h.Detail != "" {
 				title += " (" + h.Detail + ")"
 			}
 			titles = append(titles, title)
@@ -261,7 +261,7 @@ func (a *App) Bring(ctx context.Context, who Actor, id string, lines []string) (
 			if !ok {
 				return stale(store.ErrStale, "What was chosen")
 			}
-			if err := t.bringLine(a, l, n, v, x, from[ref]); err != nil {
+			if err := a.bringLine(t, l, n, v, x, from[ref]); err != nil {
 				return err
 			}
 		}
@@ -269,14 +269,14 @@ func (a *App) Bring(ctx context.Context, who Actor, id string, lines []string) (
 	})
 }
 
-func (t *tx) bringLine(a *App, l *formSet, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
+func (a *App) bringLine(t *tx, l *formSet, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
 	c := store.CarriedSentence{Brought: note.Brought{ID: newID(), Part: x.Part, Text: x.Text, Origin: note.FromChart, Source: g.Title, Looked: true}}
 	if g.Kind == "result" {
 		c.Source = "result of " + chart.SayDay(g.At[:min(10, len(g.At))])
 	}
 	if g.Kind == "note" {
 		if keys, ok := strings.CutPrefix(x.ID, "finding|"+g.ID+"|"); ok {
-			return t.bringFindings(a, l, n, v, g.ID, strings.Fields(keys))
+			return a.bringFindings(t, l, n, v, g.ID, strings.Fields(keys))
 		}
 		sv, err := t.VisitByID(g.VisitID)
 		if err != nil {
@@ -298,7 +298,7 @@ func (t *tx) bringLine(a *App, l *formSet, n store.Note, v store.Visit, x Beside
 }
 
 // bringFindings brings findings, named by their keys, from an earlier note.
-func (t *tx) bringFindings(a *App, l *formSet, n store.Note, v store.Visit, from string, keys []string) error {
+func (a *App) bringFindings(t *tx, l *formSet, n store.Note, v store.Visit, from string, keys []string) error {
 	d, err := a.draft(t.Q, n, v, l)
 	if err != nil {
 		return err
@@ -315,7 +315,7 @@ func (t *tx) bringFindings(a *App, l *formSet, n store.Note, v store.Visit, from
 		}
 		d.Findings = l.systems.Forward(d, src, note.Wanted{Area: note.Area(f[0]), System: f[1], Finding: f[2]}).Findings
 	}
-	return t.putFindings(n.ID, before, d.Findings)
+	return a.putFindings(t, n.ID, before, d.Findings)
 }
 
 // LastFindings says how each system read at the last visit that has findings of

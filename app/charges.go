@@ -207,7 +207,7 @@ func (a *App) SetCharges(ctx context.Context, who Actor, noteID string, lines []
 	if facts.Minutes < 0 || facts.Minutes > 600 || facts.ExternalNotes < 0 || facts.Results < 0 || facts.Orders < 0 {
 		return out, refuse(422, "Numbers of notes, results, orders and minutes are not below zero, and minutes not above 600.")
 	}
-	_, err = a.change(ctx, who, noteID, "set charges", func(t *tx, _ store.Note, _ store.Visit, _ *formSet) error {
+	err = a.onDraft(ctx, who, noteID, "set charges", func(t *tx, _ store.Note, _ store.Visit) error {
 		if err := t.PutCharges(noteID, store.Charges{Lines: lines, Facts: facts, ByID: who.ID, At: t.now}, was); err != nil {
 			return stale(err, "The list of charges")
 		}

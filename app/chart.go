@@ -247,7 +247,7 @@ func (a *App) Chart(ctx context.Context, who Actor, id string, opened bool) (out
 			return err
 		}
 		for _, h := range histories {
-			if h.List == "communication" && h.Title != Private {
+			if h.List == chart.CommunicationList && h.Title != chart.Private {
 				out.Speaking = append(out.Speaking, h.Title+": "+h.Detail)
 			}
 		}

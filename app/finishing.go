@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"deftledger/core/chart"
+	"deftledger/core/letter"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/exchange/pdf"
@@ -78,7 +79,7 @@ func (a *App) AskBack(ctx context.Context, who Actor, noteID, when, reason strin
 		if reason == "" {
 			reason = v.Reason
 		}
-		if err := t.askBack(n, v, day, said, reason); err != nil {
+		if err := a.askBack(t, n, v, day, said, reason); err != nil {
 			return err
 		}
 		all, err := a.followUpsOf(t.Q, noteID)
@@ -93,7 +94,7 @@ func (a *App) AskBack(ctx context.Context, who Actor, noteID, when, reason strin
 }
 
 // askBack keeps a wish for a further visit and opens its line.
-func (t *tx) askBack(n store.Note, v store.Visit, day, said, reason string) error {
+func (a *App) askBack(t *tx, n store.Note, v store.Visit, day, said, reason string) error {
 	if err := t.PutFollowUp(store.FollowUp{ID: newID(), PatientID: n.PatientID, NoteID: n.ID, Due: day, Said: said, Reason: reason, ClinicianID: v.ClinicianID, ByID: t.who.ID, At: t.now}); err != nil {
 		return err
 	}
@@ -291,7 +292,7 @@ func (a *App) AbsenceLetter(ctx context.Context, who Actor, noteID, secret strin
 		if w := strings.TrimSpace(x.Words); w != "" {
 			text += "\n\n" + note.Sentence(w)
 		}
-		out, err = t.fileLetter(noteID, "Absence from "+x.Place, letterForm+"absence", pdf.Section{Heading: "To whom it may concern", Text: text}, true)
+		out, err = a.fileLetter(t, noteID, "Absence from "+x.Place, letter.FromLetter+"absence", pdf.Section{Heading: "To whom it may concern", Text: text}, true)
 		return err
 	})
 	return out, err

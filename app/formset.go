@@ -133,7 +133,7 @@ func (a *App) formSet() (*formSet, error) {
 
 func (a *App) loadForms() (*formSet, error) {
 	read := func(name string) string {
-		b, err := fs.ReadFile(a.Forms, name)
+		b, err := fs.ReadFile(a.FormFiles, name)
 		if err != nil {
 			return ""
 		}
@@ -170,7 +170,7 @@ func (a *App) loadForms() (*formSet, error) {
 	}
 	set(formServices, "clinic", "code,words,kind,from,below\n", "")
 	l.charge(nil, a.Services)
-	list, err := fs.Glob(a.Forms, "interviews/*.json")
+	list, err := fs.Glob(a.FormFiles, "interviews/*.json")
 	if err != nil {
 		return nil, err
 	}

@@ -74,7 +74,7 @@ func (a *App) Forward(ctx context.Context, who Actor, id, from string, w note.Wa
 		}
 		o := l.systems.Forward(d, src, w)
 		out.Difference = o.Difference
-		if err := t.putFindings(id, d.Findings, o.Findings); err != nil {
+		if err := a.putFindings(t, id, d.Findings, o.Findings); err != nil {
 			return err
 		}
 		for _, gone := range o.Dropped {
@@ -144,7 +144,7 @@ func (a *App) Looked(ctx context.Context, who Actor, id string, refs []string, d
 			if len(refs) > 1 && parts[r] != note.Subjective {
 				return refuse(422, "Under %s, what was carried is looked at one by one.", parts[r])
 			}
-			if err := t.settle(id, d, p, decision, strings.TrimSpace(text)); err != nil {
+			if err := a.settle(t, id, d, p, decision, strings.TrimSpace(text)); err != nil {
 				return err
 			}
 		}
@@ -152,7 +152,7 @@ func (a *App) Looked(ctx context.Context, who Actor, id string, refs []string, d
 	})
 }
 
-func (t *tx) settle(id string, d note.Draft, p note.Piece, decision, text string) error {
+func (a *App) settle(t *tx, id string, d note.Draft, p note.Piece, decision, text string) error {
 	if carried, ok := strings.CutPrefix(p.Ref, "brought."); ok {
 		cs, err := t.CarriedOf(id)
 		if err != nil {

@@ -188,7 +188,7 @@ func (a *App) EnterTest(ctx context.Context, who Actor, visitID string, e HouseE
 		if r.InboxID, err = t.AddIncoming(store.Incoming{ReceivedAt: t.now, Sender: "house|" + who.ID, Control: e.ID, Raw: raw, State: "filed"}, "in the house", sum[:]); err != nil {
 			return err
 		}
-		if err := t.fileReport(r); err != nil {
+		if err := a.fileReport(t, r); err != nil {
 			return err
 		}
 		filed, err := t.ReportBySource(r.Filler, r.Code)
@@ -224,11 +224,6 @@ func (a *App) givenViews(q *store.Q, rows []store.Immunization, err error) ([]Gi
 func (a *App) givenAt(q *store.Q, visit string) ([]GivenView, error) {
 	rows, err := q.ImmunizationsAt(visit)
 	return a.givenViews(q, rows, err)
-}
-
-// sayGiven says a vaccine in the words of a note.
-func sayGiven(i store.Immunization) string {
-	return fmt.Sprintf("%s, %s, %s, %s; %s, lot %s, expires %s; information sheet of %s handed over.", i.Name, i.Dose, i.Route, i.Site, i.Maker, i.Lot, i.Expires, i.Sheet)
 }
 
 // VaccineEntry is a vaccine given, as it was entered.

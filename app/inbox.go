@@ -47,7 +47,7 @@ func (a *App) Receive(peer string, raw []byte) []byte {
 	if err != nil {
 		return hl7v2.Ack(h, "AR", err.Error(), control, a.Clock().In(a.Location))
 	}
-	nudge(a.wake.in)
+	nudge(a.wakeIn)
 	return hl7v2.Ack(h, "AA", "", control, a.Clock().In(a.Location))
 }
 
@@ -73,7 +73,7 @@ func (a *App) Inbox(ctx context.Context) {
 		}
 		select {
 		case <-ctx.Done():
-		case <-a.wake.in:
+		case <-a.wakeIn:
 			time.Sleep(gather)
 		case <-time.After(5 * time.Second):
 		}
@@ -103,7 +103,7 @@ func (a *App) fileStored(ctx context.Context) (n int, err error) {
 				if seen {
 					return held("An earlier message of this sender has the same control number (%s) and another content. Ask the laboratory which one counts.", in.Control)
 				}
-				return t.fileSafely(in, nil)
+				return a.fileSafely(t, in, nil)
 			})
 			var why *heldError
 			if errors.As(err, &why) {
@@ -129,14 +129,14 @@ func held(format string, args ...any) error { return &heldError{fmt.Sprintf(form
 
 // fileSafely files a message; one that trips over a fault of ours is held too,
 // instead of stopping all that come after it.
-func (t *tx) fileSafely(in store.Incoming, d *decision) (err error) {
+func (a *App) fileSafely(t *tx, in store.Incoming, d *decision) (err error) {
 	defer func() {
 		if p := recover(); p != nil {
 			slog.Error("a stored message could not be filed", "message", in.ID, "panic", p)
 			err = held("Reading it failed here. Report this to whoever looks after the program; the message is kept.")
 		}
 	}()
-	return t.file(in, d)
+	return a.file(t, in, d)
 }
 
 // decision is a person's word on whose a message is.
@@ -150,7 +150,7 @@ type decision struct {
 var testNumber = regexp.MustCompile(`^(.+)-(\d{1,3})$`)
 
 // findOrder finds the order, and the test on it, that a report answers.
-func (t *tx) findOrder(r hl7v2.Report) (store.Order, int, error) {
+func (a *App) findOrder(t *tx, r hl7v2.Report) (store.Order, int, error) {
 	o, err := t.OrderByPlacer(r.Placer)
 	position := 0
 	if store.IsNotFound(err) {
@@ -172,8 +172,8 @@ func (t *tx) findOrder(r hl7v2.Report) (store.Order, int, error) {
 
 // file understands a stored message and files its reports, all or none. Without a
 // decision, only full agreement of order number, names, birth date and sex files.
-func (t *tx) file(in store.Incoming, d *decision) error {
-	reports, err := hl7v2.ParseReports(in.Raw, t.a.Location)
+func (a *App) file(t *tx, in store.Incoming, d *decision) error {
+	reports, err := hl7v2.ParseReports(in.Raw, a.Location)
 	if errors.Is(err, hl7v2.ErrUnreadable) || errors.Is(err, hl7v2.ErrNotHL7) {
 		return held("%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 	}
@@ -186,7 +186,7 @@ func (t *tx) file(in store.Incoming, d *decision) error {
 		if len(r.Values) == 0 && result.Final(r.Status) && r.Status != "X" && r.Notes == "" {
 			return held("The report %q is final and holds no value.", r.Title)
 		}
-		o, position, err := t.findOrder(r)
+		o, position, err := a.findOrder(t, r)
 		if err != nil && !store.IsNotFound(err) {
 			return err
 		}
@@ -235,7 +235,7 @@ func (t *tx) file(in store.Incoming, d *decision) error {
 			}
 			next.PatientID, next.OrderID, next.Position, next.OwnerID = p.ID, o.ID, position, o.ClinicianID
 		}
-		if err := t.fileReport(next); err != nil {
+		if err := a.fileReport(t, next); err != nil {
 			return err
 		}
 		if next.OrderID != "" {
@@ -243,7 +243,7 @@ func (t *tx) file(in store.Incoming, d *decision) error {
 		}
 	}
 	for id := range touched {
-		if err := t.settleOrder(id); err != nil {
+		if err := a.settleOrder(t, id); err != nil {
 			return err
 		}
 	}
@@ -267,7 +267,7 @@ func sayHL7(h hl7v2.Time) string {
 }
 
 // fileReport adds a report or the next issue of one that is there.
-func (t *tx) fileReport(r store.Report) error {
+func (a *App) fileReport(t *tx, r store.Report) error {
 	old, err := t.ReportBySource(r.Filler, r.Code)
 	switch {
 	case store.IsNotFound(err):
@@ -327,7 +327,7 @@ func samePerson(q *store.Q, a, b string) bool {
 
 // settleOrder brings an order's state up to its reports: it closes when every test
 // is final and signed, and is open again when one is corrected.
-func (t *tx) settleOrder(id string) error {
+func (a *App) settleOrder(t *tx, id string) error {
 	o, err := t.OrderByID(id)
 	if err != nil || o.State == order.Cancelled {
 		return err
@@ -472,7 +472,7 @@ func (a *App) Attach(ctx context.Context, who Actor, id int64, patient string) e
 			}
 			d.owner = visits[0].ClinicianID
 		}
-		err = t.file(m, d)
+		err = a.file(t, m, d)
 		var why *heldError
 		if errors.As(err, &why) {
 			return refuse(422, "It cannot be filed: %s", why.reason)

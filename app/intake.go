@@ -15,41 +15,6 @@ import (
 	"deftledger/store"
 )
 
-// ListKind is one of the lists that the intake goes through.
-type ListKind struct {
-	ID     string   `json:"id"`
-	Name   string   `json:"name"`
-	None   string   `json:"none" doc:"How the statement reads that there is none"`
-	Title  string   `json:"title" doc:"What an entry names"`
-	Detail string   `json:"detail" doc:"What is said about it"`
-	Choose []string `json:"choose" doc:"Titles to choose from; empty for free words"`
-}
-
-// HistoryLists are the histories, in the order they are gone through.
-var HistoryLists = []ListKind{
-	{"past", "Past medical", "No past illness of note", "Condition", "Remark", []string{}},
-	{"surgical", "Surgical", "No operation", "Operation", "Where, remark", []string{}},
-	{"hospital", "Hospital stays", "No hospital stay", "Reason", "Where", []string{}},
-	{"implants", "Implants and devices", "No implant or device", "Implant or device", "Maker, model, side", []string{}},
-	{"family", "Family", "No family illness of note", "Condition", "Who", []string{}},
-	{"social", "Social", "", "Topic", "Statement", []string{"Tobacco", "Alcohol", "Drugs", "Work", "Housing"}},
-	{"obstetric", "Obstetric", "Never pregnant", "Pregnancy", "Outcome", []string{}},
-	{"communication", "Language and who may speak", "", "Topic", "Statement", []string{"Language", "Interpreter", "May speak for the patient", Private}},
-}
-
-// Private is the topic of what stays between patient and clinician: it is never
-// offered for the note.
-const Private = "Between patient and clinician"
-
-func listName(id string) string {
-	for _, l := range append(HistoryLists, ListKind{ID: "medicines", Name: "Medicines"}, ListKind{ID: "allergies", Name: "Allergies"}) {
-		if l.ID == id {
-			return l.Name
-		}
-	}
-	return ""
-}
-
 // EntryView is an entry of a list.
 type EntryView struct {
 	ID     string `json:"id"`
@@ -64,7 +29,7 @@ type EntryView struct {
 
 // ListView is a list of the chart as the intake shows it.
 type ListView struct {
-	ListKind
+	chart.ListKind
 	Entries    []EntryView `json:"entries"`
 	NoneKnown  string      `json:"noneKnown" doc:"Who stated when that there is none; empty when nobody did"`
 	Reviewed   string      `json:"reviewed" doc:"Who reviewed it last, and when"`
@@ -186,8 +151,8 @@ func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
 	if err != nil {
 		return err
 	}
-	for _, k := range HistoryLists {
-		if k.ID == "obstetric" && v.Patient.Sex == "M" {
+	for _, k := range chart.HistoryLists {
+		if k.ID == chart.ObstetricList && v.Patient.Sex == "M" {
 			continue
 		}
 		l := ListView{ListKind: k, Entries: []EntryView{}}
@@ -201,7 +166,7 @@ func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
 		}
 		out.Lists = append(out.Lists, l)
 	}
-	out.Medicines = ListView{ListKind: ListKind{"medicines", "Medicines", "Takes no medicine", "Medicine", "Dose and how often", []string{}}, Entries: []EntryView{}}
+	out.Medicines = ListView{ListKind: chart.MedicinesKind, Entries: []EntryView{}}
 	ms, err := q.Medicines(v.PatientID)
 	if err != nil {
 		return err
@@ -219,7 +184,7 @@ func (a *App) lists(q *store.Q, v store.Visit, out *IntakeView) error {
 	for _, m := range stopped {
 		out.Stopped = append(out.Stopped, EntryView{ID: m.ID, Title: m.Name, Detail: strings.TrimSpace(m.Dose + " · " + m.Reason), Since: m.Started, Until: m.Stopped, By: names[m.By]})
 	}
-	out.Allergies = ListView{ListKind: ListKind{"allergies", "Allergies", "No known drug allergies", "Substance", "Reaction", []string{}}, Entries: []EntryView{}}
+	out.Allergies = ListView{ListKind: chart.AllergiesKind, Entries: []EntryView{}}
 	as, err := q.Allergies(v.PatientID)
 	if err != nil {
 		return err
@@ -280,7 +245,7 @@ func (a *App) steps(v store.Visit, out *IntakeView) {
 }
 
 // intake runs a change of the intake in the chart of a visit.
-func (a *App) intake(ctx context.Context, who Actor, visitID, act string, f func(*tx, store.Visit) error) (IntakeView, error) {
+func (a *App) intake(ctx context.Context, who Actor, visitID, name string, f func(*tx, store.Visit) error) (IntakeView, error) {
 	err := a.act(ctx, who, DoIntake, func(t *tx) error {
 		v, err := t.VisitByID(visitID)
 		if err != nil {
@@ -293,7 +258,7 @@ func (a *App) intake(ctx context.Context, who Actor, visitID, act string, f func
 		if v.NoteID != "" {
 			t.tell("note", v.NoteID, v.PatientID)
 		}
-		return t.audit(act, v.PatientID, visitID, "")
+		return t.audit(name, v.PatientID, visitID, "")
 	})
 	if err != nil {
 		return IntakeView{}, err
@@ -325,12 +290,12 @@ func vague(s string) error {
 // AddEntry adds an entry to a list of the chart.
 func (a *App) AddEntry(ctx context.Context, who Actor, visitID string, e NewEntry) (IntakeView, error) {
 	return a.intake(ctx, who, visitID, "add to "+e.List, func(t *tx, v store.Visit) error {
-		_, err := t.addEntry(v, e)
+		_, err := a.addEntry(t, v, e)
 		return err
 	})
 }
 
-func (t *tx) addEntry(v store.Visit, e NewEntry) (string, error) {
+func (a *App) addEntry(t *tx, v store.Visit, e NewEntry) (string, error) {
 	e.Title, e.Detail = strings.Join(strings.Fields(e.Title), " "), strings.Join(strings.Fields(e.Detail), " ")
 	if e.Title == "" {
 		return "", refuse(422, "Say what it is.")
@@ -340,7 +305,7 @@ func (t *tx) addEntry(v store.Visit, e NewEntry) (string, error) {
 	}
 	id := newID()
 	switch e.List {
-	case "medicines":
+	case chart.MedicineList:
 		now, err := t.Medicines(v.PatientID)
 		if err != nil {
 			return "", err
@@ -353,7 +318,7 @@ func (t *tx) addEntry(v store.Visit, e NewEntry) (string, error) {
 		if err := t.AddMedicine(store.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.source, AddedBy: t.who.ID, AddedAt: t.now}); err != nil {
 			return "", err
 		}
-	case "allergies":
+	case chart.AllergyList:
 		now, err := t.Allergies(v.PatientID)
 		if err != nil {
 			return "", err
@@ -375,15 +340,15 @@ func (t *tx) addEntry(v store.Visit, e NewEntry) (string, error) {
 			return "", err
 		}
 	default:
-		if !slices.ContainsFunc(HistoryLists, func(k ListKind) bool { return k.ID == e.List }) {
+		if !slices.ContainsFunc(chart.HistoryLists, func(k chart.ListKind) bool { return k.ID == e.List }) {
 			return "", refuse(422, "There is no list %q.", e.List)
 		}
 		if err := t.AddHistory(store.HistoryEntry{ID: id, PatientID: v.PatientID, List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.source, StatedAt: t.now, StatedBy: t.who.Name}); err != nil {
 			return "", err
 		}
 	}
-	if e.List != "allergies" {
-		if err := t.takeBackNone(v, e.List); err != nil {
+	if e.List != chart.AllergyList {
+		if err := a.takeBackNone(t, v, e.List); err != nil {
 			return "", err
 		}
 	}
@@ -392,7 +357,7 @@ func (t *tx) addEntry(v store.Visit, e NewEntry) (string, error) {
 }
 
 // takeBackNone takes back the statement that a list has no entries.
-func (t *tx) takeBackNone(v store.Visit, list string) error {
+func (a *App) takeBackNone(t *tx, v store.Visit, list string) error {
 	ss, err := t.Statements(v.PatientID)
 	if err != nil {
 		return err
@@ -415,7 +380,7 @@ func (a *App) EndEntry(ctx context.Context, who Actor, visitID, list, id, reason
 	if strings.TrimSpace(reason) == "" {
 		return IntakeView{}, refuse(422, "Say why it ends.")
 	}
-	if list == "allergies" {
+	if list == chart.AllergyList {
 		if err := may(who, EditProblems); err != nil {
 			return IntakeView{}, err
 		}
@@ -423,9 +388,9 @@ func (a *App) EndEntry(ctx context.Context, who Actor, visitID, list, id, reason
 	return a.intake(ctx, who, visitID, "end in "+list, func(t *tx, v store.Visit) error {
 		var err error
 		switch list {
-		case "medicines":
+		case chart.MedicineList:
 			err = t.StopMedicine(v.PatientID, id, a.Today(), reason, who.ID)
-		case "allergies":
+		case chart.AllergyList:
 			err = t.EndAllergy(v.PatientID, id, t.now, who.ID, reason)
 			if err == nil {
 				err = t.EndNoneKnown(v.PatientID, t.now, who.ID, "an allergy had been recorded beside it")
@@ -443,14 +408,14 @@ func (a *App) EndEntry(ctx context.Context, who Actor, visitID, list, id, reason
 func (a *App) State(ctx context.Context, who Actor, visitID string, lists []string, says string) (IntakeView, error) {
 	return a.intake(ctx, who, visitID, says+" "+strings.Join(lists, " "), func(t *tx, v store.Visit) error {
 		for _, l := range lists {
-			if listName(l) == "" || says != "reviewed" && says != "none known" {
+			if chart.ListName(l) == "" || says != "reviewed" && says != "none known" {
 				return refuse(422, "There is no such list or statement.")
 			}
 			if says == "none known" {
-				if err := t.noneKnown(v, l); err != nil {
+				if err := a.noneKnown(t, v, l); err != nil {
 					return err
 				}
-				if l == "allergies" {
+				if l == chart.AllergyList {
 					continue
 				}
 			}
@@ -464,7 +429,7 @@ func (a *App) State(ctx context.Context, who Actor, visitID string, lists []stri
 
 // noneKnown refuses the statement where there are entries. For allergies it is a
 // row of the list itself.
-func (t *tx) noneKnown(v store.Visit, list string) error {
+func (a *App) noneKnown(t *tx, v store.Visit, list string) error {
 	refuseIf := func(n int) error {
 		if n > 0 {
 			return refuse(422, "The list has entries. End them first, with a reason each.")
@@ -472,7 +437,7 @@ func (t *tx) noneKnown(v store.Visit, list string) error {
 		return nil
 	}
 	switch list {
-	case "allergies":
+	case chart.AllergyList:
 		as, err := t.Allergies(v.PatientID)
 		if err != nil || len(as) > 0 && as[0].Substance == "" {
 			return err
@@ -482,7 +447,7 @@ func (t *tx) noneKnown(v store.Visit, list string) error {
 		}
 		t.tell("patient", v.PatientID, v.PatientID)
 		return t.AddAllergy(store.Allergy{ID: newID(), PatientID: v.PatientID, StatedAt: t.now, StatedBy: t.who.Name})
-	case "medicines":
+	case chart.MedicineList:
 		ms, err := t.Medicines(v.PatientID)
 		if err != nil {
 			return err
@@ -543,7 +508,7 @@ func (a *App) SetReason(ctx context.Context, who Actor, visitID, reason, kind, r
 			}
 		}
 		v.Reason, v.Kind = reason, kind
-		return t.beginWith(v.NoteID, v, l)
+		return a.beginWith(t, v.NoteID, v, l)
 	})
 }
 

@@ -78,7 +78,7 @@ func (a *App) Letters(ctx context.Context, who Actor, noteID string) (out Letter
 		fitting, rest := order.ForCodes(l.leaflets, func(x letter.Leaflet) []string { return x.Codes }, codes)
 		for i, x := range append(fitting, rest...) {
 			view := LeafletView{ID: x.ID, Title: x.Title, Source: x.Source, Text: strings.TrimSpace(x.Text), Fits: i < len(fitting)}
-			if i := slices.IndexFunc(docs, func(d store.Document) bool { return d.NoteID == noteID && d.Form == leafletForm+x.ID }); i >= 0 {
+			if i := slices.IndexFunc(docs, func(d store.Document) bool { return d.NoteID == noteID && d.Form == letter.FromLeaflet+x.ID }); i >= 0 {
 				view.Document = docs[i].ID
 			}
 			out.Leaflets = append(out.Leaflets, view)
@@ -93,12 +93,6 @@ func (a *App) Letters(ctx context.Context, who Actor, noteID string) (out Letter
 	})
 	return out, err
 }
-
-// How documents name the form they were written from.
-const (
-	letterForm  = "letter "
-	leafletForm = "leaflet "
-)
 
 // letterValues are the fields of letters from a chart and a note. What the chart does
 // not hold is said as such: unknown is not none.
@@ -280,15 +274,14 @@ func (a *App) SignLetter(ctx context.Context, who Actor, noteID, secret string, 
 		heading = ""
 	}
 	err = a.act(ctx, who, SignNote, func(t *tx) error {
-		out, err = t.fileLetter(noteID, form.Title, letterForm+form.ID, pdf.Section{Heading: heading, Text: x.Text}, true)
+		out, err = a.fileLetter(t, noteID, form.Title, letter.FromLetter+form.ID, pdf.Section{Heading: heading, Text: x.Text}, true)
 		return err
 	})
 	return out, err
 }
 
 // fileLetter files a letter or leaflet of a visit as a document, signed or not.
-func (t *tx) fileLetter(noteID, title, form string, s pdf.Section, sign bool) (DocumentView, error) {
-	a := t.a
+func (a *App) fileLetter(t *tx, noteID, title, form string, s pdf.Section, sign bool) (DocumentView, error) {
 	n, v, err := noteVisit(t.Q, noteID)
 	if err != nil {
 		return DocumentView{}, err
@@ -327,14 +320,14 @@ func (a *App) GiveLeaflet(ctx context.Context, who Actor, noteID, id string) (ou
 		if err != nil {
 			return err
 		}
-		out, err = t.giveLeaflet(l, n, id, n.Folio == 0)
+		out, err = a.giveLeaflet(t, l, n, id, n.Folio == 0)
 		return err
 	})
 	return out, err
 }
 
 // giveLeaflet files a leaflet as given; with say, the plan says so too.
-func (t *tx) giveLeaflet(l *formSet, n store.Note, id string, say bool) (DocumentView, error) {
+func (a *App) giveLeaflet(t *tx, l *formSet, n store.Note, id string, say bool) (DocumentView, error) {
 	i := slices.IndexFunc(l.leaflets, func(x letter.Leaflet) bool { return x.ID == id })
 	if i < 0 {
 		return DocumentView{}, refuse(404, "There is no such leaflet.")
@@ -345,9 +338,9 @@ func (t *tx) giveLeaflet(l *formSet, n store.Note, id string, say bool) (Documen
 		return DocumentView{}, err
 	}
 	for _, d := range docs {
-		if d.NoteID == n.ID && d.Form == leafletForm+x.ID {
-			names, err := t.a.names(t.Q)
-			return DocumentView{ID: d.ID, Title: d.Title, At: t.a.say(d.MadeAt), By: names[d.MadeBy]}, err
+		if d.NoteID == n.ID && d.Form == letter.FromLeaflet+x.ID {
+			names, err := a.names(t.Q)
+			return DocumentView{ID: d.ID, Title: d.Title, At: a.say(d.MadeAt), By: names[d.MadeBy]}, err
 		}
 	}
 	if say {
@@ -357,5 +350,5 @@ func (t *tx) giveLeaflet(l *formSet, n store.Note, id string, say bool) (Documen
 		}
 		t.tell("note", n.ID, n.PatientID)
 	}
-	return t.fileLetter(n.ID, "Leaflet: "+x.Title, leafletForm+x.ID, pdf.Section{Text: strings.TrimSpace(x.Text) + "\n\nAfter: " + x.Source}, false)
+	return a.fileLetter(t, n.ID, "Leaflet: "+x.Title, letter.FromLeaflet+x.ID, pdf.Section{Text: strings.TrimSpace(x.Text) + "\n\nAfter: " + x.Source}, false)
 }

@@ -134,7 +134,7 @@ func (a *App) Merge(ctx context.Context, who Actor, secret, kept, other, reason 
 		case o.PersonID != o.ID:
 			return refuse(409, "Record %s is part of another chart already.", o.Record)
 		}
-		folio, err := t.sealMerge("merge", k, o, reason)
+		folio, err := a.sealMerge(t, "merge", k, o, reason)
 		if err != nil {
 			return err
 		}
@@ -151,7 +151,7 @@ func (a *App) Merge(ctx context.Context, who Actor, secret, kept, other, reason 
 }
 
 // sealMerge seals what was said of two records in the charts of both.
-func (t *tx) sealMerge(kind string, kept, other chart.Patient, reason string) (int, error) {
+func (a *App) sealMerge(t *tx, kind string, kept, other chart.Patient, reason string) (int, error) {
 	c := sealedMerge{kept.Record, other.Record, strings.TrimSpace(reason)}
 	e, err := t.seal(kept.ID, kind, other.ID, 0, c)
 	if err != nil {
@@ -200,7 +200,7 @@ func (a *App) TakeApart(ctx context.Context, who Actor, secret, id, reason strin
 				stays = append(stays, fmt.Sprintf("%s: %d", r.What, r.Since))
 			}
 		}
-		if _, err := t.sealMerge("taken apart", k, o, reason); err != nil {
+		if _, err := a.sealMerge(t, "taken apart", k, o, reason); err != nil {
 			return err
 		}
 		if err := t.Q.TakeApart(m, who.ID, strings.TrimSpace(reason), t.now); err != nil {

@@ -150,7 +150,7 @@ func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID
 				return err
 			}
 			t.tell("line", noteID, v.PatientID)
-			if err := t.beginWith(noteID, v, l); err != nil {
+			if err := a.beginWith(t, noteID, v, l); err != nil {
 				return err
 			}
 		}
@@ -171,7 +171,7 @@ func (a *App) StartVisit(ctx context.Context, who Actor, visitID string) (noteID
 }
 
 // beginWith gives a new note the questions that fit its reason and kind of visit.
-func (t *tx) beginWith(noteID string, v store.Visit, l *formSet) error {
+func (a *App) beginWith(t *tx, noteID string, v store.Visit, l *formSet) error {
 	iv := l.fitting(v.Reason)
 	if iv == nil {
 		iv = l.newest(l.kind(v.Kind).Interview)
@@ -269,7 +269,11 @@ func (a *App) Note(ctx context.Context, who Actor, id string) (out NoteView, err
 		if err := a.drafted(q, n, v, l, &out); err != nil {
 			return err
 		}
-		out.Supported, err = a.supported(q, n, v, &out)
+		codes := make([]string, len(ds))
+		for i, d := range ds {
+			codes[i] = d.Code
+		}
+		out.Supported, err = a.supported(q, n, v, codes, out.Blocks)
 		return err
 	})
 	if err == nil && out.Sealed == nil {

@@ -116,7 +116,7 @@ func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderV
 		if err != nil {
 			return notFound(err, "patient")
 		}
-		prepared, err := t.preparedFor(n.Prepared, p.ID)
+		prepared, err := a.preparedFor(t, n.Prepared, p.ID)
 		if err != nil {
 			return err
 		}
@@ -172,7 +172,7 @@ func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderV
 		if _, err := t.seal(p.ID, "order", o.ID, 0, sealed); err != nil {
 			return err
 		}
-		if err := t.signPrepared(prepared, o.ID); err != nil {
+		if err := a.signPrepared(t, prepared, o.ID); err != nil {
 			return err
 		}
 		out = a.order(o)
@@ -181,7 +181,7 @@ func (a *App) PlaceOrder(ctx context.Context, who Actor, n NewOrder) (out OrderV
 		return t.audit("sign order", p.ID, o.ID, "")
 	})
 	if err == nil {
-		nudge(a.wake.out)
+		nudge(a.wakeOut)
 	}
 	return out, err
 }
@@ -245,7 +245,7 @@ func (a *App) Outbox(ctx context.Context) {
 		}
 		select {
 		case <-ctx.Done():
-		case <-a.wake.out:
+		case <-a.wakeOut:
 		case <-time.After(wait):
 		}
 	}

@@ -113,7 +113,7 @@ func dispensed(body []byte) ([]store.IncomingEntry, error) {
 }
 
 // preVisitLists says which list each group of the pre-visit questionnaire belongs to.
-var preVisitLists = map[string]string{"allergy": "allergies", "medicine": "medicines", "condition": "past", "operation": "surgical", "relative": "family", "social": "social", "implant": "implants"}
+var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": "medicines", "condition": "past", "operation": "surgical", "relative": "family", "social": "social", "implant": "implants"}
 
 // answered reads the patient's own answers: each group of the pre-visit
 // questionnaire is an entry of a list; each answer to an interview is one answer.
@@ -223,7 +223,7 @@ func (a *App) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 		return err
 	}
 	for _, e := range es {
-		x := IncomingView{ID: e.ID, Source: e.Source, List: e.List, Name: listName(e.List), Title: e.Title, Detail: e.Detail, Since: e.Since, Same: "new", Decision: e.Decision, By: names[e.DecidedBy], At: a.say(e.ReceivedAt)}
+		x := IncomingView{ID: e.ID, Source: e.Source, List: e.List, Name: chart.ListName(e.List), Title: e.Title, Detail: e.Detail, Since: e.Since, Same: "new", Decision: e.Decision, By: names[e.DecidedBy], At: a.say(e.ReceivedAt)}
 		if e.List == "answer" {
 			x.Name = "Answers before the visit"
 			f := strings.SplitN(e.Link, " ", 3)
@@ -303,12 +303,12 @@ func (a *App) Decide(ctx context.Context, who Actor, visitID string, ids []strin
 			}
 			became := ""
 			switch {
-			case decision == "leave out" && e.List == "allergies" && !May(who.Role, EditProblems):
+			case decision == "leave out" && e.List == chart.AllergyList && !May(who.Role, EditProblems):
 				return refuse(403, "An allergy is left out by a physician only.")
 			case decision == "take in" && e.List == "answer":
-				err = t.takeAnswer(a, v, e)
+				err = a.takeAnswer(t, v, e)
 			case decision == "take in":
-				became, err = t.addEntry(v, NewEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, source: e.Source})
+				became, err = a.addEntry(t, v, NewEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, source: e.Source})
 			case decision == "join":
 				beside, _ := match(&now, e)
 				if beside == nil {
@@ -334,7 +334,7 @@ func (a *App) intakeNow(q *store.Q, v store.Visit) (out IntakeView, err error) {
 }
 
 // takeAnswer takes a patient's own answer into the draft of the visit.
-func (t *tx) takeAnswer(a *App, v store.Visit, e store.IncomingEntry) error {
+func (a *App) takeAnswer(t *tx, v store.Visit, e store.IncomingEntry) error {
 	l, err := a.formSet()
 	if err != nil {
 		return err
@@ -370,7 +370,7 @@ func (t *tx) takeAnswer(a *App, v store.Visit, e store.IncomingEntry) error {
 			values = append(slices.Clone(x.Values), values...)
 		}
 	}
-	return t.answer(l, v.NoteID, v.Patient.Sex, f[0], f[1], values, was, note.ByPatient)
+	return a.answer(t, l, v.NoteID, v.Patient.Sex, f[0], f[1], values, was, note.ByPatient)
 }
 
 // ReadDevice reads the device and keeps what it measured, under the same checks as

@@ -131,7 +131,7 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, Forms: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
+	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)

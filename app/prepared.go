@@ -130,7 +130,7 @@ func (a *App) PrepareOrder(ctx context.Context, who Actor, n NewOrder) (out Prep
 }
 
 // preparedFor reads the prepared order that an order signs, if any.
-func (t *tx) preparedFor(id, patient string) (store.Prepared, error) {
+func (a *App) preparedFor(t *tx, id, patient string) (store.Prepared, error) {
 	if id == "" {
 		return store.Prepared{}, nil
 	}
@@ -145,7 +145,7 @@ func (t *tx) preparedFor(id, patient string) (store.Prepared, error) {
 }
 
 // signPrepared closes a prepared order with the order that was signed.
-func (t *tx) signPrepared(p store.Prepared, orderID string) error {
+func (a *App) signPrepared(t *tx, p store.Prepared, orderID string) error {
 	if p.ID == "" {
 		return nil
 	}

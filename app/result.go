@@ -248,7 +248,7 @@ func (a *App) SignReport(ctx context.Context, who Actor, s SignedResult) error {
 			return err
 		}
 		if r.OrderID != "" {
-			if err := t.settleOrder(r.OrderID); err != nil {
+			if err := a.settleOrder(t, r.OrderID); err != nil {
 				return err
 			}
 		}

@@ -44,7 +44,7 @@ func (a *App) SendFax(ctx context.Context, who Actor, id, number string) error {
 		return t.audit("send fax", d.PatientID, id, "")
 	})
 	if err == nil {
-		nudge(a.wake.fax)
+		nudge(a.wakeFax)
 	}
 	return err
 }
@@ -128,7 +128,7 @@ func (a *App) MessagePatient(ctx context.Context, who Actor, noteID string, m Po
 		return t.audit("message the patient", n.PatientID, m.ID, "")
 	})
 	if err == nil {
-		nudge(a.wake.fax)
+		nudge(a.wakeFax)
 	}
 	return out, err
 }
@@ -226,7 +226,7 @@ func (a *App) Sending(ctx context.Context) {
 		}
 		select {
 		case <-ctx.Done():
-		case <-a.wake.fax:
+		case <-a.wakeFax:
 		case <-time.After(3 * time.Second):
 		}
 	}
@@ -272,7 +272,7 @@ func (a *App) StepFax(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			return t.arrived(line.Fax, f.ID, d.PatientID, refused, "taken by the other side")
+			return a.arrived(t, line.Fax, f.ID, d.PatientID, refused, "taken by the other side")
 		}); err != nil {
 			return err
 		}
@@ -323,7 +323,7 @@ func (a *App) StepMessages(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			return t.arrived(line.Message, m.ID, m.PatientID, refused, "taken by the portal")
+			return a.arrived(t, line.Message, m.ID, m.PatientID, refused, "taken by the portal")
 		}); err != nil {
 			return err
 		}
@@ -333,7 +333,7 @@ func (a *App) StepMessages(ctx context.Context) error {
 
 // arrived closes the line of what was taken, in the name of who sent it; a refusal is on
 // their desk until they settle it.
-func (t *tx) arrived(kind line.Kind, id, patient, refused, with string) error {
+func (a *App) arrived(t *tx, kind line.Kind, id, patient, refused, with string) error {
 	t.tell("patient", patient, patient)
 	t.tell("line", id, patient)
 	if refused != "" {

@@ -200,7 +200,7 @@ func (a *App) ApplySet(ctx context.Context, who Actor, noteID, setID string, par
 			case order.TestPart:
 				tests = append(tests, p.Code)
 			case order.EducationPart:
-				if _, err := t.giveLeaflet(l, n, p.Code, false); err != nil {
+				if _, err := a.giveLeaflet(t, l, n, p.Code, false); err != nil {
 					return err
 				}
 			case order.ReturnPart:
@@ -208,7 +208,7 @@ func (a *App) ApplySet(ctx context.Context, who Actor, noteID, setID string, par
 				if err != nil {
 					return err
 				}
-				if err := t.askBack(n, v, day, said, s.FollowUp.Reason); err != nil {
+				if err := a.askBack(t, n, v, day, said, s.FollowUp.Reason); err != nil {
 					return err
 				}
 				words = "Back " + said + "."

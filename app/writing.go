@@ -138,7 +138,7 @@ func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.D
 		return d, err
 	}
 	for _, g := range given {
-		d.Given = append(d.Given, sayGiven(g))
+		d.Given = append(d.Given, g.Say(g.Name))
 	}
 	diagnoses, err := q.Diagnoses(n.ID)
 	if err != nil {
@@ -152,15 +152,6 @@ func (a *App) draft(q *store.Q, n store.Note, v store.Visit, l *formSet) (note.D
 		d.Drawings = append(d.Drawings, x.Caption)
 	}
 	return d, err
-}
-
-// noteVisit reads a note by its identifier, with its visit.
-func noteVisit(q *store.Q, id string) (n store.Note, v store.Visit, err error) {
-	if n, err = q.NoteByID(id); err != nil {
-		return n, v, notFound(err, "note")
-	}
-	v, err = q.VisitByID(n.VisitID)
-	return n, v, err
 }
 
 // opened reads a note with its visit and what it is made of.
@@ -212,26 +203,12 @@ func sayVitals(vs []store.Vital) []note.Vital {
 
 // change changes a draft: it checks the right, refuses a signed note, runs the
 // change and returns the note as it is then.
-func (a *App) change(ctx context.Context, who Actor, id, act string, f func(t *tx, n store.Note, v store.Visit, l *formSet) error) (NoteView, error) {
+func (a *App) change(ctx context.Context, who Actor, id, name string, f func(t *tx, n store.Note, v store.Visit, l *formSet) error) (NoteView, error) {
 	l, err := a.formSet()
 	if err != nil {
 		return NoteView{}, err
 	}
-	err = a.act(ctx, who, WriteNote, func(t *tx) error {
-		n, v, err := noteVisit(t.Q, id)
-		if err != nil {
-			return err
-		}
-		if n.Folio > 0 {
-			return refuse(409, "The note is signed. Write an amendment instead.")
-		}
-		if err := f(t, n, v, l); err != nil {
-			return err
-		}
-		t.tell("note", id, n.PatientID)
-		return t.audit(act, n.PatientID, id, "")
-	})
-	if err != nil {
+	if err := a.onDraft(ctx, who, id, name, func(t *tx, n store.Note, v store.Visit) error { return f(t, n, v, l) }); err != nil {
 		return NoteView{}, err
 	}
 	return a.Note(ctx, who, id)
@@ -256,7 +233,7 @@ func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []n
 		if err != nil {
 			return err
 		}
-		about, err := t.about(id, v, l)
+		about, err := a.about(t, id, v, l)
 		if err != nil {
 			return err
 		}
@@ -292,7 +269,7 @@ func (a *App) SetFindings(ctx context.Context, who Actor, id string, changes []n
 				return asRefusal(err)
 			}
 		}
-		return t.putFindings(id, before, d.Findings)
+		return a.putFindings(t, id, before, d.Findings)
 	})
 }
 
@@ -304,7 +281,7 @@ func systemName(l *formSet, a note.Area, id string) string {
 }
 
 // about says what "all the rest" must know of a note.
-func (t *tx) about(id string, v store.Visit, l *formSet) (note.About, error) {
+func (a *App) about(t *tx, id string, v store.Visit, l *formSet) (note.About, error) {
 	out := note.About{Sex: v.Patient.Sex}
 	is, err := t.NoteInterviews(id)
 	for _, i := range is {
@@ -316,7 +293,7 @@ func (t *tx) about(id string, v store.Visit, l *formSet) (note.About, error) {
 }
 
 // putFindings stores what is different.
-func (t *tx) putFindings(id string, before, after []note.Finding) error {
+func (a *App) putFindings(t *tx, id string, before, after []note.Finding) error {
 	had := map[string]note.Finding{}
 	for _, f := range before {
 		had[f.Key()] = f
@@ -415,11 +392,11 @@ func (a *App) Ask(ctx context.Context, who Actor, id, interview string, drop boo
 // symptom becomes a finding of the review of systems.
 func (a *App) Answer(ctx context.Context, who Actor, id, interview, link string, values []note.Answer, was int) (NoteView, error) {
 	return a.change(ctx, who, id, "answer a question", func(t *tx, _ store.Note, v store.Visit, l *formSet) error {
-		return t.answer(l, id, v.Patient.Sex, interview, link, values, was, note.Chosen)
+		return a.answer(t, l, id, v.Patient.Sex, interview, link, values, was, note.Chosen)
 	})
 }
 
-func (t *tx) answer(l *formSet, id, sex, interview, link string, values []note.Answer, was int, origin note.Origin) error {
+func (a *App) answer(t *tx, l *formSet, id, sex, interview, link string, values []note.Answer, was int, origin note.Origin) error {
 	is, err := t.NoteInterviews(id)
 	if err != nil {
 		return err
@@ -459,7 +436,7 @@ func (t *tx) answer(l *formSet, id, sex, interview, link string, values []note.A
 				}
 			}
 		}
-		return t.putFindings(id, before, after)
+		return a.putFindings(t, id, before, after)
 	}
 	if err := t.PutAnswer(id, store.NoteAnswer{Form: interview, Answered: note.Answered{Link: link, Values: values, Origin: origin}}, was, t.who.ID, t.now); err != nil {
 		return stale(err, "This answer")

@@ -37,7 +37,7 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]app.Actor, *app.Key
 	var house app.House
 	require.NoError(t, yaml.Unmarshal(data.HouseTests, &house.Tests))
 	require.NoError(t, yaml.Unmarshal(data.Vaccines, &house.Vaccines))
-	config := app.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, Forms: data.Forms, House: house,
+	config := app.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms, House: house,
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
 	require.NoError(t, demo.Fill(ctx, config, now))
 	a := app.New(config)

@@ -26,6 +26,12 @@ const (
 	Other     = "other"
 )
 
+// How documents name the form they were written from: one of these and its identifier.
+const (
+	FromLetter  = "letter "
+	FromLeaflet = "leaflet "
+)
+
 // Leaflet is a text on an illness for a patient to take home.
 type Leaflet struct {
 	ID     string   `json:"id" yaml:"id"`
