@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"os/exec"
+	"slices"
 	"strings"
 	"testing"
 
@@ -19,6 +20,9 @@ var above = map[string][]string{
 	"note": {"chart", "coding", "line", "order", "result", "outside"},
 }
 
+// ladder lists the rooms of app from the ground up: a room may use those before it.
+var ladder = []string{"act", "session", "forms", "visit", "order", "result", "assess", "note", "intake", "outside", "paper", "plan", "desk", "chart", ""}
+
 // forbidden standard packages do I/O, read clocks, roll dice or log. (core/ledger
 // signs with a key it is given: ed25519 is deterministic.)
 var forbidden = []string{"os", "io", "net", "net/http", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "database/sql", "context"}
@@ -28,7 +32,7 @@ var layers = map[string][]string{
 	"web":      {"app", "store", "core"},
 	"demo":     {"app", "standin", "store", "core"},
 	"standin":  {},
-	"app":      {"store", "exchange", "core"},
+	"app":      {"app", "store", "exchange", "core"},
 	"store":    {"core"},
 	"exchange": {"core", "exchange"},
 	"core":     {"core"},
@@ -63,6 +67,10 @@ func TestImportsPointDown(t *testing.T) {
 			if ours, ok := strings.CutPrefix(i, "deftledger/"); ok {
 				l, r, _ := strings.Cut(ours, "/")
 				require.Contains(t, allowed, l, "%s may not use %s", path, ours)
+				if layer == "app" && l == "app" {
+					require.Less(t, slices.Index(ladder, r), slices.Index(ladder, room), "app/%s may not use app/%s", room, r)
+					require.NotEqual(t, -1, slices.Index(ladder, r), "app/%s has no place on the ladder", r)
+				}
 				if layer == "core" {
 					require.Contains(t, above[room], r, "core/%s may not use core/%s", room, r)
 				}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"deftledger/app/act"
 	"deftledger/core/coding"
 	"deftledger/core/note"
 	"deftledger/store"
@@ -20,17 +21,17 @@ func TestTheLevelFollowsFromWhatIsDocumented(t *testing.T) {
 	c := open(t)
 	id, versions, _ := c.written()
 	n := c.diagnose(id, "I10", "E11.9")
-	v, err := c.app.Charges(ctx, c.doctor(), id)
+	v, err := c.app.Assess.Charges(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.True(t, v.Suggested.New, "no signed visit here in three years")
 	require.Empty(t, v.Level.Code, "problems that nobody rated support no level")
 	require.Equal(t, coding.Unrated, v.Problems[0].Kind)
-	_, err = c.app.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "I10", Response: "at goal"})
+	_, err = c.app.Note.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "I10", Response: "at goal"})
 	require.NoError(t, err)
-	_, err = c.app.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "E11.9", Response: "not at goal"})
+	_, err = c.app.Note.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "E11.9", Response: "not at goal"})
 	require.NoError(t, err)
 	c.order("A1C", "LIPID")
-	v, err = c.app.Charges(ctx, c.doctor(), id)
+	v, err = c.app.Assess.Charges(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, coding.StableChronic, v.Problems[0].Kind)
 	require.Equal(t, "said to be not at goal", v.Problems[1].Why)
@@ -39,37 +40,37 @@ func TestTheLevelFollowsFromWhatIsDocumented(t *testing.T) {
 	facts := v.Facts
 	facts.Risk = "prescription"
 	line := coding.Charge{Code: "99204", Units: 1, Pointers: []string{"E11.9", "I10"}}
-	v, err = c.app.SetCharges(ctx, c.doctor(), id, []coding.Charge{line}, facts, 0)
+	v, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{line}, facts, 0)
 	require.NoError(t, err)
 	require.Equal(t, "99204", v.Level.Code)
 	require.Empty(t, v.Doubts)
 	require.Len(t, v.Level.Elements, 3)
 
-	_, err = c.app.SetCharges(ctx, c.doctor(), id, nil, facts, 0)
-	require.Equal(t, 409, status(t, err), "written on an older version")
+	_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, nil, facts, 0)
+	require.Equal(t, act.Conflict, kind(t, err), "written on an older version")
 	for _, bad := range []coding.Charge{{Code: "99999", Units: 1}, {Code: "99204", Units: 0}, {Code: "99204", Units: 1, Pointers: []string{"a", "b", "c", "d", "e"}}} {
-		_, err = c.app.SetCharges(ctx, c.doctor(), id, []coding.Charge{bad}, facts, 1)
-		require.Equal(t, 422, status(t, err))
+		_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{bad}, facts, 1)
+		require.Equal(t, act.Invalid, kind(t, err))
 	}
 	high := line
 	high.Code = "99205"
-	v, err = c.app.SetCharges(ctx, c.doctor(), id, []coding.Charge{high}, facts, 1)
+	v, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{high}, facts, 1)
 	require.NoError(t, err)
 	require.Contains(t, v.Doubts[0], "99205 is charged, and what is documented supports 99204")
-	v, err = c.app.SetCharges(ctx, c.doctor(), id, []coding.Charge{line}, facts, 2)
+	v, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{line}, facts, 2)
 	require.NoError(t, err)
 
-	_, err = c.app.BillingFile(ctx, c.doctor(), id, "json")
-	require.Equal(t, 409, status(t, err), "only from a signed note")
-	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, n.ListVersion, "")
+	_, err = c.app.Assess.BillingFile(ctx, c.doctor(), id, "json")
+	require.Equal(t, act.Conflict, kind(t, err), "only from a signed note")
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, n.ListVersion, "")
 	require.NoError(t, err)
-	_, err = c.app.SetCharges(ctx, c.doctor(), id, nil, facts, 3)
-	require.Equal(t, 409, status(t, err), "the note is signed")
-	body, err := c.app.BillingFile(ctx, c.doctor(), id, "json")
+	_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, nil, facts, 3)
+	require.Equal(t, act.Conflict, kind(t, err), "the note is signed")
+	body, err := c.app.Assess.BillingFile(ctx, c.doctor(), id, "json")
 	require.NoError(t, err)
 	require.True(t, json.Valid(body))
 	require.Contains(t, string(body), `"code": "99204"`)
-	body, err = c.app.BillingFile(ctx, c.doctor(), id, "csv")
+	body, err = c.app.Assess.BillingFile(ctx, c.doctor(), id, "csv")
 	require.NoError(t, err)
 	rows, err := csv.NewReader(strings.NewReader(string(body))).ReadAll()
 	require.NoError(t, err)
@@ -83,21 +84,21 @@ func TestASecondVisitIsThatOfAnEstablishedPatient(t *testing.T) {
 	c := open(t)
 	c.earlier(30, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Plan: "None."})
 	id := c.note()
-	v, err := c.app.Charges(ctx, c.doctor(), id)
+	v, err := c.app.Assess.Charges(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.False(t, v.Suggested.New)
 	require.Equal(t, "99396", v.Preventive, "58 years old, established")
-	found, err := c.app.FindServices(c.doctor(), "prev 40")
+	found, err := c.app.Assess.FindServices(c.doctor(), "prev 40")
 	require.NoError(t, err)
 	require.Len(t, found, 2)
-	_, err = c.app.BillingFile(ctx, c.doctor(), "oldlu", "json")
-	require.Equal(t, 404, status(t, err), "a visit is no note")
-	old, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	_, err = c.app.Assess.BillingFile(ctx, c.doctor(), "oldlu", "json")
+	require.Equal(t, act.Missing, kind(t, err), "a visit is no note")
+	old, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
 	require.NoError(t, err)
 	for _, x := range old.Visits {
 		if x.Signed {
-			_, err = c.app.BillingFile(ctx, c.doctor(), x.NoteID, "json")
-			require.Equal(t, 409, status(t, err), "no charges, no file")
+			_, err = c.app.Assess.BillingFile(ctx, c.doctor(), x.NoteID, "json")
+			require.Equal(t, act.Conflict, kind(t, err), "no charges, no file")
 		}
 	}
 }
@@ -113,12 +114,12 @@ func TestTheServicesUsedHereAreOffered(t *testing.T) {
 		for _, l := range lines {
 			all = append(all, coding.Charge{Code: l, Units: 1, Pointers: []string{code}})
 		}
-		_, err := c.app.SetCharges(ctx, c.doctor(), id, all, coding.Facts{}, was)
+		_, err := c.app.Assess.SetCharges(ctx, c.doctor(), id, all, coding.Facts{}, was)
 		require.NoError(c, err)
 	}
 	offered := func(id string) string {
 		c.Helper()
-		v, err := c.app.Charges(ctx, c.doctor(), id)
+		v, err := c.app.Assess.Charges(ctx, c.doctor(), id)
 		require.NoError(c, err)
 		var out []string
 		for _, s := range v.Usual {
@@ -128,7 +129,7 @@ func TestTheServicesUsedHereAreOffered(t *testing.T) {
 	}
 	id := c.note()
 	require.Empty(t, offered(id), "nothing was charged yet")
-	found, err := c.app.FindServices(c.doctor(), "injection")
+	found, err := c.app.Assess.FindServices(c.doctor(), "injection")
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(found), 2)
 	a, b := found[0].Code, found[1].Code
@@ -137,7 +138,7 @@ func TestTheServicesUsedHereAreOffered(t *testing.T) {
 		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 			return q.AddVisit(store.Visit{ID: other, PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-04-01", StartsAt: c.now.AddDate(0, -1, i), Kind: "Acute visit", Reason: "Before", Stage: "done", StageAt: c.now})
 		}))
-		n, err := c.app.StartVisit(ctx, c.doctor(), other)
+		n, err := c.app.Note.StartVisit(ctx, c.doctor(), other)
 		require.NoError(t, err)
 		charge(n, 0, x.code, x.service, "99213")
 	}

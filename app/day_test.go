@@ -7,7 +7,8 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	charts "deftledger/app/chart"
 	"deftledger/core/chart"
 	"deftledger/store"
 )
@@ -20,13 +21,13 @@ func TestTheDayPointsOutLookalikes(t *testing.T) {
 		}
 		return q.AddVisit(store.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Reason: "Cough", Stage: "expected", StageAt: c.now})
 	}))
-	day, err := c.app.Day(ctx, c.who[app.FrontDesk], "")
+	day, err := c.app.Visit.Day(ctx, c.who[act.FrontDesk], "")
 	require.NoError(t, err)
 	require.Len(t, day, 2)
 	require.Equal(t, []string{"Oona Marsh Adeyemi"}, day[0].Alike)
 	require.Equal(t, "58 y", day[0].Patient.Age)
 	require.Equal(t, "2026-05-04T10:00:00-04:00", day[0].StartsAt, "moments carry the practice's offset")
-	empty, err := c.app.Day(ctx, c.doctor(), "2026-05-05")
+	empty, err := c.app.Visit.Day(ctx, c.doctor(), "2026-05-05")
 	require.NoError(t, err)
 	require.Empty(t, empty)
 }
@@ -35,35 +36,35 @@ func TestStagesMoveOnTheVersionThatWasSeen(t *testing.T) {
 	c := open(t)
 	events, done := c.app.Hub.Subscribe()
 	defer done()
-	require.NoError(t, c.app.MoveVisit(ctx, c.who[app.Assistant], visitID, "intake", 1))
-	require.Equal(t, app.Event{Kind: "visit", ID: visitID, Patient: patientID}, <-events)
-	require.Equal(t, 409, status(t, c.app.MoveVisit(ctx, c.doctor(), visitID, "ready", 1)))
-	require.Equal(t, 422, status(t, c.app.MoveVisit(ctx, c.doctor(), visitID, "vanished", 2)))
-	require.Equal(t, 404, status(t, c.app.MoveVisit(ctx, c.doctor(), "nobody", "ready", 2)))
+	require.NoError(t, c.app.Visit.MoveVisit(ctx, c.who[act.Assistant], visitID, "intake", 1))
+	require.Equal(t, act.Event{Kind: "visit", ID: visitID, Patient: patientID}, <-events)
+	require.Equal(t, act.Conflict, kind(t, c.app.Visit.MoveVisit(ctx, c.doctor(), visitID, "ready", 1)))
+	require.Equal(t, act.Invalid, kind(t, c.app.Visit.MoveVisit(ctx, c.doctor(), visitID, "vanished", 2)))
+	require.Equal(t, act.Missing, kind(t, c.app.Visit.MoveVisit(ctx, c.doctor(), "nobody", "ready", 2)))
 	// Starting follows the work: the physician's start moves it, the assistant's does not.
-	first, err := c.app.StartVisit(ctx, c.who[app.Assistant], visitID)
+	first, err := c.app.Note.StartVisit(ctx, c.who[act.Assistant], visitID)
 	require.NoError(t, err)
-	day, _ := c.app.Day(ctx, c.doctor(), "")
+	day, _ := c.app.Visit.Day(ctx, c.doctor(), "")
 	require.Equal(t, "intake", day[0].Stage)
-	again, err := c.app.StartVisit(ctx, c.doctor(), visitID)
+	again, err := c.app.Note.StartVisit(ctx, c.doctor(), visitID)
 	require.NoError(t, err)
 	require.Equal(t, first, again, "a draft is resumed where it stood")
-	day, _ = c.app.Day(ctx, c.doctor(), "")
+	day, _ = c.app.Visit.Day(ctx, c.doctor(), "")
 	require.Equal(t, "in visit", day[0].Stage)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'note'"))
 }
 
 func TestTheProblemList(t *testing.T) {
 	c := open(t)
-	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), patientID, "m10071"))
-	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), patientID, "M10.071"), "twice is once")
-	require.Equal(t, 422, status(t, c.app.AddProblem(ctx, c.doctor(), patientID, "M10.07")))
-	require.Equal(t, 404, status(t, c.app.AddProblem(ctx, c.doctor(), "nobody", "I10")))
-	v, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "m10071"))
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "M10.071"), "twice is once")
+	require.Equal(t, act.Invalid, kind(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "M10.07")))
+	require.Equal(t, act.Missing, kind(t, c.app.Chart.AddProblem(ctx, c.doctor(), "nobody", "I10")))
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
 	require.NoError(t, err)
-	require.Equal(t, []app.ProblemView{{Code: "M10.071", Title: "Idiopathic gout, right ankle and foot", Since: "2026-05-04"}}, v.Problems)
-	require.NoError(t, c.app.EndProblem(ctx, c.doctor(), patientID, "M10.071"))
-	require.Equal(t, 404, status(t, c.app.EndProblem(ctx, c.doctor(), patientID, "M10.071")))
+	require.Equal(t, []charts.ProblemView{{Code: "M10.071", Title: "Idiopathic gout, right ankle and foot", Since: "2026-05-04"}}, v.Problems)
+	require.NoError(t, c.app.Chart.EndProblem(ctx, c.doctor(), patientID, "M10.071"))
+	require.Equal(t, act.Missing, kind(t, c.app.Chart.EndProblem(ctx, c.doctor(), patientID, "M10.071")))
 	require.Equal(t, 1, c.count("SELECT count(*) FROM problem WHERE ended = '2026-05-04'"), "ended, not deleted")
 }
 
@@ -75,7 +76,7 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 		c.receive(oru("E"+v, o.Placer+"-1", "F", v, "202605040800-0400", []string{"202601040800-0500", "202603040800-0500", "202605040800-0400"}[i]), "AA")
 	}
 	for _, r := range c.desk().Reports {
-		v, err := c.app.Report(ctx, c.doctor(), r.Report.ID, false)
+		v, err := c.app.Result.Report(ctx, c.doctor(), r.Report.ID, false)
 		require.NoError(t, err)
 		var earlier []string
 		for _, e := range v.Values[0].Earlier {
@@ -102,19 +103,19 @@ func TestATestReportedTwiceInOneMessageIsHeld(t *testing.T) {
 
 func TestAChartTellsOnceWhatCameSince(t *testing.T) {
 	c := open(t)
-	v, err := c.app.Chart(ctx, c.doctor(), patientID, true)
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, true)
 	require.NoError(t, err)
 	require.Nil(t, v.Since, "opened for the first time")
 	o := c.order("K")
 	c.step()
 	c.receive(oru("S1", o.Placer+"-1", "F", "4.1"), "AA")
-	v, err = c.app.Chart(ctx, c.doctor(), patientID, false)
+	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
 	require.NoError(t, err)
 	require.Nil(t, v.Since, "a screen that refreshes itself asks for nothing")
-	v, err = c.app.Chart(ctx, c.doctor(), patientID, true)
+	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID, true)
 	require.NoError(t, err)
 	require.Equal(t, []string{"Result: Potassium"}, v.Since.Items)
-	v, err = c.app.Chart(ctx, c.doctor(), patientID, true)
+	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID, true)
 	require.NoError(t, err)
 	require.Nil(t, v.Since, "once")
 }

@@ -6,7 +6,11 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	charts "deftledger/app/chart"
+	"deftledger/app/intake"
+	orders "deftledger/app/order"
+	results "deftledger/app/result"
 	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -15,8 +19,8 @@ import (
 
 var tdap = chart.Given{CVX: "115", Maker: "Orrery Biologicals", Lot: "T4471", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular", Site: "left deltoid", Sheet: "2025-01-31"}
 
-func strep(id, value string) app.HouseEntry {
-	return app.HouseEntry{ID: id, Test: "STREP", Values: map[string]string{"STREP": value}, Kit: app.Kit{Lot: "S-88", Expires: "2026-05-04"}, Control: "valid"}
+func strep(id, value string) intake.HouseEntry {
+	return intake.HouseEntry{ID: id, Test: "STREP", Values: map[string]string{"STREP": value}, Kit: intake.Kit{Lot: "S-88", Expires: "2026-05-04"}, Control: "valid"}
 }
 
 // A test done in the house is a result like any other: it waits for the physician's
@@ -24,23 +28,23 @@ func strep(id, value string) app.HouseEntry {
 func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	for _, bad := range []func(*app.HouseEntry){
-		func(e *app.HouseEntry) { e.Kit.Expires = "2026-05-03" },
-		func(e *app.HouseEntry) { e.Kit.Expires = "soon" },
-		func(e *app.HouseEntry) { e.Kit.Lot = "" },
-		func(e *app.HouseEntry) { e.Control = "not valid" },
-		func(e *app.HouseEntry) { e.Values = nil },
-		func(e *app.HouseEntry) { e.Test = "XRAY" },
-		func(e *app.HouseEntry) { e.ID = "" },
+	for _, bad := range []func(*intake.HouseEntry){
+		func(e *intake.HouseEntry) { e.Kit.Expires = "2026-05-03" },
+		func(e *intake.HouseEntry) { e.Kit.Expires = "soon" },
+		func(e *intake.HouseEntry) { e.Kit.Lot = "" },
+		func(e *intake.HouseEntry) { e.Control = "not valid" },
+		func(e *intake.HouseEntry) { e.Values = nil },
+		func(e *intake.HouseEntry) { e.Test = "XRAY" },
+		func(e *intake.HouseEntry) { e.ID = "" },
 	} {
 		e := strep("a", "positive")
 		bad(&e)
-		_, err := c.app.EnterTest(ctx, c.jonah(), visitID, e)
-		require.Equal(t, 422, status(t, err))
+		_, err := c.app.Intake.EnterTest(ctx, c.jonah(), visitID, e)
+		require.Equal(t, act.Invalid, kind(t, err))
 	}
 	require.Equal(t, 0, c.count("SELECT count(*) FROM report"))
 	for range 2 { // the same act twice, after a lost answer
-		v, err := c.app.EnterTest(ctx, c.jonah(), visitID, strep("a", "positive"))
+		v, err := c.app.Intake.EnterTest(ctx, c.jonah(), visitID, strep("a", "positive"))
 		require.NoError(t, err)
 		require.Len(t, v.Tests, 1)
 		require.Equal(t, "Rapid strep A antigen positive.", v.Tests[0].Words)
@@ -51,20 +55,20 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	d := c.desk()
 	require.Len(t, d.Reports, 1, "on the physician's desk")
 	report := d.Reports[0].Report.ID
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "Tests done here", n.Blocks[0].Label)
 	require.Equal(t, "Rapid strep A antigen positive.", n.Blocks[0].Text())
-	r, err := c.app.Report(ctx, c.doctor(), report, true)
+	r, err := c.app.Result.Report(ctx, c.doctor(), report, true)
 	require.NoError(t, err)
 	require.Contains(t, r.Notes, "Kit lot S-88, expires 2026-05-04; control valid. Done by A medical assistant.")
 	require.Contains(t, r.Performer, "done in the house")
-	require.NoError(t, c.app.SignReport(ctx, c.doctor(), app.SignedResult{ReportID: report, Comment: "Treated.", Told: "in person", Secret: secret, Issue: 1, Version: r.Version}))
+	require.NoError(t, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: report, Comment: "Treated.", Told: "in person", Secret: secret, Issue: 1, Version: r.Version}))
 	require.Empty(t, c.desk().Reports)
 
 	fixed := strep("b", "negative")
 	fixed.Corrects = report
-	v, err := c.app.EnterTest(ctx, c.jonah(), visitID, fixed)
+	v, err := c.app.Intake.EnterTest(ctx, c.jonah(), visitID, fixed)
 	require.NoError(t, err)
 	require.Len(t, v.Tests, 1)
 	require.Equal(t, "corrected", v.Tests[0].Status)
@@ -72,14 +76,14 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	require.Len(t, c.desk().Reports, 1, "a correction opens what was signed")
 	require.Equal(t, 2, c.count("SELECT count(*) FROM report_issue"), "both stay")
 	fixed.ID, fixed.Corrects = "c", "another"
-	_, err = c.app.EnterTest(ctx, c.jonah(), visitID, fixed)
-	require.Equal(t, 404, status(t, err))
+	_, err = c.app.Intake.EnterTest(ctx, c.jonah(), visitID, fixed)
+	require.Equal(t, act.Missing, kind(t, err))
 
-	found, err := c.app.HouseFind(ctx, c.jonah(), "throat")
+	found, err := c.app.Intake.HouseFind(ctx, c.jonah(), "throat")
 	require.NoError(t, err)
-	require.Equal(t, app.Kit{Lot: "S-88", Expires: "2026-05-04"}, found.Tests[0].Last, "the kit at hand is offered")
+	require.Equal(t, intake.Kit{Lot: "S-88", Expires: "2026-05-04"}, found.Tests[0].Last, "the kit at hand is offered")
 	c.now = c.now.AddDate(0, 0, 1)
-	found, err = c.app.HouseFind(ctx, c.jonah(), "throat")
+	found, err = c.app.Intake.HouseFind(ctx, c.jonah(), "throat")
 	require.NoError(t, err)
 	require.Empty(t, found.Tests[0].Last.Lot, "an expired one is not")
 	require.Empty(t, c.verify())
@@ -88,38 +92,38 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 func TestAVaccineGivenIsRecordedOnceAndStruckWithAReason(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	e := app.VaccineEntry{ID: "one", Given: tdap}
-	out, err := c.app.GiveVaccine(ctx, c.jonah(), visitID, e)
+	e := intake.VaccineEntry{ID: "one", Given: tdap}
+	out, err := c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, e)
 	require.NoError(t, err)
 	require.Empty(t, out.Questions)
-	_, err = c.app.GiveVaccine(ctx, c.jonah(), visitID, e)
+	_, err = c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, e)
 	require.NoError(t, err)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM immunization"), "the same act once")
 	e.ID = "two"
-	out, err = c.app.GiveVaccine(ctx, c.jonah(), visitID, e)
+	out, err = c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, e)
 	require.NoError(t, err)
 	require.Nil(t, out.Intake)
 	require.Contains(t, out.Questions[0], "given on 04 May 2026")
 	e.Confirmed = true
-	out, err = c.app.GiveVaccine(ctx, c.jonah(), visitID, e)
+	out, err = c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, e)
 	require.NoError(t, err)
 	require.Len(t, out.Intake.Vaccines, 2)
 	e.ID, e.Given.Lot = "three", ""
-	_, err = c.app.GiveVaccine(ctx, c.jonah(), visitID, e)
-	require.Equal(t, 422, status(t, err))
+	_, err = c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, e)
+	require.Equal(t, act.Invalid, kind(t, err))
 
-	_, err = c.app.StrikeVaccine(ctx, c.jonah(), visitID, "two", " ")
-	require.Equal(t, 422, status(t, err))
-	v, err := c.app.StrikeVaccine(ctx, c.jonah(), visitID, "two", "entered twice")
+	_, err = c.app.Intake.StrikeVaccine(ctx, c.jonah(), visitID, "two", " ")
+	require.Equal(t, act.Invalid, kind(t, err))
+	v, err := c.app.Intake.StrikeVaccine(ctx, c.jonah(), visitID, "two", "entered twice")
 	require.NoError(t, err)
 	require.Len(t, v.Vaccines, 1)
 	require.Equal(t, 2, c.count("SELECT count(*) FROM immunization"), "it stays, struck")
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	last := n.Blocks[len(n.Blocks)-1]
 	require.Equal(t, note.Plan, last.Part)
 	require.Equal(t, "Tdap, 0.5 mL, intramuscular, left deltoid; Orrery Biologicals, lot T4471, expires 2027-06-30; information sheet of 2025-01-31 handed over.", last.Text())
-	chartView, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	chartView, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
 	require.NoError(t, err)
 	require.Len(t, chartView.Vaccines, 1)
 	_, err = past(t, c.dir).Exec("UPDATE immunization SET lot = 'other'")
@@ -130,9 +134,9 @@ func TestAVaccineGivenIsRecordedOnceAndStruckWithAReason(t *testing.T) {
 // back, it is the assistant's to act on.
 func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	c := open(t)
-	prepare := func(request, replaces string) app.PreparedView {
+	prepare := func(request, replaces string) orders.PreparedView {
 		c.Helper()
-		p, err := c.app.PrepareOrder(ctx, c.jonah(), app.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: request, Prepared: replaces, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+		p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: request, Prepared: replaces, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 		require.NoError(c, err)
 		return p
 	}
@@ -146,23 +150,23 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	c.step()
 	require.Empty(t, c.lab.got, "nothing is sent before it is signed")
 
-	require.Equal(t, 422, status(t, c.app.ReturnPrepared(ctx, c.doctor(), first.ID, "")))
-	require.NoError(t, c.app.ReturnPrepared(ctx, c.doctor(), first.ID, "Add magnesium."))
+	require.Equal(t, act.Invalid, kind(t, c.app.Order.ReturnPrepared(ctx, c.doctor(), first.ID, "")))
+	require.NoError(t, c.app.Order.ReturnPrepared(ctx, c.doctor(), first.ID, "Add magnesium."))
 	require.Empty(t, c.desk().ToSign)
-	mine, err := c.app.MyDesk(ctx, c.jonah())
+	mine, err := c.app.Desk.MyDesk(ctx, c.jonah())
 	require.NoError(t, err)
 	require.Equal(t, "Add magnesium.", mine.ToSign[0].Order.Reason)
-	_, err = c.app.SignPrepared(ctx, c.doctor(), first.ID, secret)
-	require.Equal(t, 409, status(t, err), "what was given back is not signed any more")
+	_, err = c.app.Order.SignPrepared(ctx, c.doctor(), first.ID, secret)
+	require.Equal(t, act.Conflict, kind(t, err), "what was given back is not signed any more")
 
 	second := prepare("b", first.ID)
-	mine, err = c.app.MyDesk(ctx, c.jonah())
+	mine, err = c.app.Desk.MyDesk(ctx, c.jonah())
 	require.NoError(t, err)
 	require.Empty(t, mine.ToSign, "prepared anew, the old one is closed")
 	c.now = c.now.Add(3600e9)
-	o, err := c.app.SignPrepared(ctx, c.doctor(), second.ID, secret)
+	o, err := c.app.Order.SignPrepared(ctx, c.doctor(), second.ID, secret)
 	require.NoError(t, err)
-	again, err := c.app.SignPrepared(ctx, c.doctor(), second.ID, secret)
+	again, err := c.app.Order.SignPrepared(ctx, c.doctor(), second.ID, secret)
 	require.NoError(t, err)
 	require.Equal(t, o.ID, again.ID, "signing twice is one order")
 	require.Empty(t, c.desk().ToSign)
@@ -171,18 +175,18 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	require.Contains(t, string(c.lab.got[0]), drawn.In(c.app.Location).Format("200601021504"), "collected when it was drawn, not when it was signed")
 
 	third := prepare("c", "")
-	require.Equal(t, 403, status(t, c.app.DropPrepared(ctx, c.who[app.Nurse], third.ID, "not needed")))
-	require.NoError(t, c.app.DropPrepared(ctx, c.jonah(), third.ID, "not needed"))
+	require.Equal(t, act.Forbidden, kind(t, c.app.Order.DropPrepared(ctx, c.who[act.Nurse], third.ID, "not needed")))
+	require.NoError(t, c.app.Order.DropPrepared(ctx, c.jonah(), third.ID, "not needed"))
 	require.Empty(t, c.desk().ToSign)
-	for _, bad := range []app.NewOrder{
+	for _, bad := range []orders.NewOrder{
 		{PatientID: patientID, Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "K"}}},
 		{PatientID: patientID, Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "NONE", Diagnoses: []string{"I10"}}}},
 		{PatientID: patientID, Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I11"}}}},
 		{PatientID: patientID, VisitID: "another", Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}},
 		{PatientID: patientID, Priority: "R", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}},
 	} {
-		_, err := c.app.PrepareOrder(ctx, c.jonah(), bad)
-		require.Equal(t, 422, status(t, err))
+		_, err := c.app.Order.PrepareOrder(ctx, c.jonah(), bad)
+		require.Equal(t, act.Invalid, kind(t, err))
 	}
 	require.Empty(t, c.verify())
 }
@@ -190,26 +194,26 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 // Two physicians press at once: one order, one answer that says so.
 func TestAPreparedOrderIsSignedOnceHoweverManyPress(t *testing.T) {
 	c := open(t)
-	p, err := c.app.PrepareOrder(ctx, c.jonah(), app.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "a", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+	p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "a", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 	require.NoError(t, err)
 	done := make(chan error, 12)
 	for i := range 12 {
 		go func() {
 			switch i % 3 {
 			case 0:
-				_, err := c.app.SignPrepared(ctx, c.doctor(), p.ID, secret)
+				_, err := c.app.Order.SignPrepared(ctx, c.doctor(), p.ID, secret)
 				done <- err
 			case 1:
-				done <- c.app.ReturnPrepared(ctx, c.who["second"], p.ID, "why")
+				done <- c.app.Order.ReturnPrepared(ctx, c.who["second"], p.ID, "why")
 			default: // changed in the composer, then signed
-				_, err := c.app.PlaceOrder(ctx, c.who["second"], app.NewOrder{PatientID: patientID, Priority: "S", RequestID: "changed", Secret: secret, Prepared: p.ID, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+				_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "changed", Secret: secret, Prepared: p.ID, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 				done <- err
 			}
 		}()
 	}
 	for range 12 {
 		if err := <-done; err != nil {
-			require.Equal(t, 409, status(t, err))
+			require.Equal(t, act.Conflict, kind(t, err))
 		}
 	}
 	orders := c.count("SELECT count(*) FROM lab_order")
@@ -224,17 +228,17 @@ func (c *clinic) twin() {
 		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F"}); err != nil {
 			return err
 		}
-		return q.AddVisit(store.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.who[app.Physician].ID, Day: "2026-05-03", StartsAt: c.now.AddDate(0, 0, -1), Kind: "Acute visit", Reason: "Cough", Stage: "ready", StageAt: c.now})
+		return q.AddVisit(store.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.who[act.Physician].ID, Day: "2026-05-03", StartsAt: c.now.AddDate(0, 0, -1), Kind: "Acute visit", Reason: "Cough", Stage: "ready", StageAt: c.now})
 	}))
 }
 
 // everything is what a chart shows, for comparing charts before and after.
-func (c *clinic) everything(id string) app.ChartView {
+func (c *clinic) everything(id string) charts.ChartView {
 	c.Helper()
-	v, err := c.app.Chart(ctx, c.doctor(), id, false)
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), id, false)
 	require.NoError(c, err)
 	for i := range v.Visits {
-		v.Visits[i].Patient = app.PatientView{}
+		v.Visits[i].Patient = act.PatientView{}
 	}
 	return v
 }
@@ -242,32 +246,32 @@ func (c *clinic) everything(id string) app.ChartView {
 func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
 	c := open(t)
 	c.twin()
-	_, err := c.app.AddEntry(ctx, c.jonah(), "v2", app.NewEntry{List: "allergies", Title: "Latex", Detail: "rash"})
+	_, err := c.app.Intake.AddEntry(ctx, c.jonah(), "v2", intake.NewEntry{List: "allergies", Title: "Latex", Detail: "rash"})
 	require.NoError(t, err)
-	_, err = c.app.AddEntry(ctx, c.jonah(), "v2", app.NewEntry{List: "medicines", Title: "Losartan", Detail: "50 mg daily"})
+	_, err = c.app.Intake.AddEntry(ctx, c.jonah(), "v2", intake.NewEntry{List: "medicines", Title: "Losartan", Detail: "50 mg daily"})
 	require.NoError(t, err)
-	_, err = c.app.State(ctx, c.jonah(), visitID, []string{"allergies"}, "none known")
+	_, err = c.app.Intake.State(ctx, c.jonah(), visitID, []string{"allergies"}, "none known")
 	require.NoError(t, err)
-	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), patientID, "I10"))
-	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), "p2", "I10"))
-	require.NoError(t, c.app.AddProblem(ctx, c.doctor(), "p2", "E11.9"))
-	other, err := c.app.StartVisit(ctx, c.doctor(), "v2")
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "I10"))
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), "p2", "I10"))
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), "p2", "E11.9"))
+	other, err := c.app.Note.StartVisit(ctx, c.doctor(), "v2")
 	require.NoError(t, err)
 	c.save(other, note.Subjective, "Coughs since Friday.", 0, "s1")
 	o := c.order("K")
 	c.step()
-	before := [2]app.ChartView{c.everything(patientID), c.everything("p2")}
+	before := [2]charts.ChartView{c.everything(patientID), c.everything("p2")}
 
-	look, err := c.app.Compare(ctx, c.doctor(), patientID, "p2")
+	look, err := c.app.Chart.Compare(ctx, c.doctor(), patientID, "p2")
 	require.NoError(t, err)
 	require.Equal(t, []string{"given name", "birth date", "sex"}, look.Agree)
 	require.Equal(t, []string{"family name", "phone"}, look.Differ)
 	require.Contains(t, look.Other.Holds, "visits: 1")
-	require.Equal(t, 422, status(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", " ")))
-	require.Equal(t, 422, status(t, c.app.Merge(ctx, c.doctor(), secret, patientID, patientID, "same")))
-	require.Equal(t, 401, status(t, c.app.Merge(ctx, c.doctor(), "guess", patientID, "p2", "same passport")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", " ")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, patientID, "same")))
+	require.Equal(t, act.Unproven, kind(t, c.app.Chart.Merge(ctx, c.doctor(), "guess", patientID, "p2", "same passport")))
 	for range 2 {
-		require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", "Same passport, seen today."))
+		require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", "Same passport, seen today."))
 	}
 	require.Equal(t, 2, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'merge'"), "sealed once in each chart")
 
@@ -282,39 +286,39 @@ func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
 		require.Len(t, v.Orders, 1)
 		require.Equal(t, "SK-2", v.Merged[0].Record)
 	}
-	found, err := c.app.Find(ctx, c.doctor(), "SK-2")
+	found, err := c.app.Chart.Find(ctx, c.doctor(), "SK-2")
 	require.NoError(t, err)
 	require.Len(t, found, 1)
 	require.Equal(t, "SK-1", found[0].Record, "the former number finds the one chart")
-	found, err = c.app.Find(ctx, c.doctor(), "ottoline")
+	found, err = c.app.Chart.Find(ctx, c.doctor(), "ottoline")
 	require.NoError(t, err)
 	require.Len(t, found, 1)
 
 	// Work goes on across both: the note, what stands beside it, the result, the problem.
 	id := c.note()
-	groups, err := c.app.Beside(ctx, c.doctor(), id)
+	groups, err := c.app.Note.Beside(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "Coughs since Friday.", groups[0].Lines[0].Text)
-	_, err = c.app.Bring(ctx, c.doctor(), id, []string{groups[0].Lines[0].ID})
+	_, err = c.app.Note.Bring(ctx, c.doctor(), id, []string{groups[0].Lines[0].ID})
 	require.NoError(t, err)
 	c.receive(oru("m1", o.Placer, "F", "4.0"), "AA")
 	require.Len(t, c.everything("p2").Reports, 1)
-	require.NoError(t, c.app.EndProblem(ctx, c.doctor(), patientID, "I10"))
+	require.NoError(t, c.app.Chart.EndProblem(ctx, c.doctor(), patientID, "I10"))
 	require.Len(t, c.everything(patientID).Problems, 1, "ended in both")
-	_, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", c.intakeOf(visitID).Medicines.Entries[0].ID, "no longer taken")
+	_, err = c.app.Intake.EndEntry(ctx, c.jonah(), visitID, "medicines", c.intakeOf(visitID).Medicines.Entries[0].ID, "no longer taken")
 	require.NoError(t, err, "an entry of the other record can be ended from here")
 	require.Empty(t, c.verify())
 
 	m := c.everything(patientID).Merged[0].ID
-	_, err = c.app.TakeApart(ctx, c.doctor(), secret, m, "")
-	require.Equal(t, 422, status(t, err))
-	stays, err := c.app.TakeApart(ctx, c.doctor(), secret, m, "Two people: photographs differ.")
+	_, err = c.app.Chart.TakeApart(ctx, c.doctor(), secret, m, "")
+	require.Equal(t, act.Invalid, kind(t, err))
+	stays, err := c.app.Chart.TakeApart(ctx, c.doctor(), secret, m, "Two people: photographs differ.")
 	require.NoError(t, err)
 	require.Contains(t, strings.Join(stays, ", "), "results: 1", "what came meanwhile is named")
-	_, err = c.app.TakeApart(ctx, c.doctor(), secret, m, "Two people: photographs differ.")
+	_, err = c.app.Chart.TakeApart(ctx, c.doctor(), secret, m, "Two people: photographs differ.")
 	require.NoError(t, err)
 	require.Equal(t, 2, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'taken apart'"))
-	after := [2]app.ChartView{c.everything(patientID), c.everything("p2")}
+	after := [2]charts.ChartView{c.everything(patientID), c.everything("p2")}
 	require.Equal(t, "p2", after[1].Patient.ID)
 	require.Equal(t, before[1].Allergies, after[1].Allergies)
 	require.Equal(t, before[0].Allergies, after[0].Allergies, "each statement is its own record's again")
@@ -324,9 +328,9 @@ func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
 	require.Empty(t, c.verify())
 }
 
-func (c *clinic) intakeOf(visit string) app.IntakeView {
+func (c *clinic) intakeOf(visit string) intake.IntakeView {
 	c.Helper()
-	v, err := c.app.Intake(ctx, c.jonah(), visit)
+	v, err := c.app.Intake.Intake(ctx, c.jonah(), visit)
 	require.NoError(c, err)
 	return v
 }
@@ -338,16 +342,16 @@ func TestMergesOfMergesComeApart(t *testing.T) {
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		return q.AddPatient(chart.Patient{ID: "p3", Record: "SK-3", Name: chart.Name{Family: "Marsh", Given: "Otti"}, BirthDate: "1968-03-14", Sex: "F"})
 	}))
-	require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, "p2", "p3", "same"))
-	require.Equal(t, 409, status(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p3", "same")), "it is part of another chart")
-	require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", "same"))
+	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, "p2", "p3", "same"))
+	require.Equal(t, act.Conflict, kind(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p3", "same")), "it is part of another chart")
+	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", "same"))
 	v := c.everything("p3")
 	require.Equal(t, patientID, v.Patient.ID)
 	require.Len(t, v.Merged, 2)
-	_, err := c.app.TakeApart(ctx, c.doctor(), secret, v.Merged[1].ID, "two people")
+	_, err := c.app.Chart.TakeApart(ctx, c.doctor(), secret, v.Merged[1].ID, "two people")
 	require.NoError(t, err)
 	require.Equal(t, "p2", c.everything("p3").Patient.ID, "what was merged into it before goes with it")
-	_, err = c.app.TakeApart(ctx, c.doctor(), secret, v.Merged[0].ID, "two people")
+	_, err = c.app.Chart.TakeApart(ctx, c.doctor(), secret, v.Merged[0].ID, "two people")
 	require.NoError(t, err)
 	require.Equal(t, "p3", c.everything("p3").Patient.ID)
 	require.Empty(t, c.verify())
@@ -359,19 +363,19 @@ func TestASectionOfADraftIsFiledUnsignedOrSignedByItself(t *testing.T) {
 	c := open(t)
 	id := c.note()
 	c.save(id, note.Plan, "Rest, ice, elevate the foot.", 0, "a")
-	_, err := c.app.NotePDF(ctx, c.doctor(), id, "")
-	require.Equal(t, 409, status(t, err))
-	body, err := c.app.NotePDF(ctx, c.doctor(), id, "Plan")
+	_, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "")
+	require.Equal(t, act.Conflict, kind(t, err))
+	body, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "Plan")
 	require.NoError(t, err)
 	require.True(t, strings.HasPrefix(string(body), "%PDF-"))
-	d, err := c.app.FileSection(ctx, c.jonah(), id, "Plan", false, "")
+	d, err := c.app.Paper.FileSection(ctx, c.jonah(), id, "Plan", false, "")
 	require.NoError(t, err)
 	require.Zero(t, d.Folio)
-	_, err = c.app.FileSection(ctx, c.jonah(), id, "Plan", true, secret)
-	require.Equal(t, 403, status(t, err), "only who may sign a note signs a part of it")
-	_, err = c.app.FileSection(ctx, c.doctor(), id, "Plan", true, "guess")
-	require.Equal(t, 401, status(t, err))
-	d, err = c.app.FileSection(ctx, c.doctor(), id, "Plan", true, secret)
+	_, err = c.app.Paper.FileSection(ctx, c.jonah(), id, "Plan", true, secret)
+	require.Equal(t, act.Forbidden, kind(t, err), "only who may sign a note signs a part of it")
+	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", true, "guess")
+	require.Equal(t, act.Unproven, kind(t, err))
+	d, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", true, secret)
 	require.NoError(t, err)
 	require.Positive(t, d.Folio)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'document' AND subject = ? AND json_extract(CAST(content AS TEXT), '$.text') = 'Rest, ice, elevate the foot.'", d.ID))
@@ -384,14 +388,14 @@ func TestASectionOfADraftIsFiledUnsignedOrSignedByItself(t *testing.T) {
 func TestNoneKnownDoesNotComeBackByItself(t *testing.T) {
 	c := open(t)
 	c.twin()
-	_, err := c.app.State(ctx, c.jonah(), visitID, []string{"allergies"}, "none known")
+	_, err := c.app.Intake.State(ctx, c.jonah(), visitID, []string{"allergies"}, "none known")
 	require.NoError(t, err)
-	_, err = c.app.AddEntry(ctx, c.jonah(), "v2", app.NewEntry{List: "allergies", Title: "Latex", Detail: "rash"})
+	_, err = c.app.Intake.AddEntry(ctx, c.jonah(), "v2", intake.NewEntry{List: "allergies", Title: "Latex", Detail: "rash"})
 	require.NoError(t, err)
-	require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", "same passport"))
-	v, err := c.app.Intake(ctx, c.doctor(), visitID)
+	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", "same passport"))
+	v, err := c.app.Intake.Intake(ctx, c.doctor(), visitID)
 	require.NoError(t, err)
-	v, err = c.app.EndEntry(ctx, c.doctor(), visitID, "allergies", v.Allergies.Entries[0].ID, "tested, not allergic")
+	v, err = c.app.Intake.EndEntry(ctx, c.doctor(), visitID, "allergies", v.Allergies.Entries[0].ID, "tested, not allergic")
 	require.NoError(t, err)
 	require.Empty(t, v.Allergies.Entries)
 	require.Empty(t, v.Allergies.NoneKnown, "unknown is not none")

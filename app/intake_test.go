@@ -10,34 +10,35 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/intake"
 	"deftledger/core/note"
 	"deftledger/standin"
 )
 
-func (c *clinic) jonah() app.Actor { return c.who[app.Assistant] }
+func (c *clinic) jonah() act.Actor { return c.who[act.Assistant] }
 
-func (c *clinic) add(list, title, detail string) (app.IntakeView, error) {
-	return c.app.AddEntry(ctx, c.jonah(), visitID, app.NewEntry{List: list, Title: title, Detail: detail})
+func (c *clinic) add(list, title, detail string) (intake.IntakeView, error) {
+	return c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: list, Title: title, Detail: detail})
 }
 
-func list(v app.IntakeView, id string) app.ListView {
+func list(v intake.IntakeView, id string) intake.ListView {
 	for _, l := range append(v.Lists, v.Medicines, v.Allergies) {
 		if l.ID == id {
 			return l
 		}
 	}
-	return app.ListView{}
+	return intake.ListView{}
 }
 
 func TestNoneKnownIsAStatement(t *testing.T) {
 	c := open(t)
-	v, err := c.app.Intake(ctx, c.jonah(), visitID)
+	v, err := c.app.Intake.Intake(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
 	require.Empty(t, list(v, "surgical").NoneKnown, "an empty list says nothing")
 	require.Empty(t, v.Allergies.NoneKnown)
 	for _, l := range []string{"surgical", "allergies"} {
-		v, err = c.app.State(ctx, c.jonah(), visitID, []string{l}, "none known")
+		v, err = c.app.Intake.State(ctx, c.jonah(), visitID, []string{l}, "none known")
 		require.NoError(t, err)
 		require.Contains(t, list(v, l).NoneKnown, "A medical assistant, 04 May 2026")
 	}
@@ -51,12 +52,12 @@ func TestNoneKnownIsAStatement(t *testing.T) {
 	require.Len(t, v.Allergies.Entries, 1)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM allergy WHERE substance = '' AND ended_at <> ''"))
 	for _, l := range []string{"surgical", "allergies"} {
-		_, err = c.app.State(ctx, c.jonah(), visitID, []string{l}, "none known")
-		require.Equal(t, 422, status(t, err), "not while there are entries")
+		_, err = c.app.Intake.State(ctx, c.jonah(), visitID, []string{l}, "none known")
+		require.Equal(t, act.Invalid, kind(t, err), "not while there are entries")
 	}
-	_, err = c.app.State(ctx, c.jonah(), visitID, []string{"weather"}, "reviewed")
-	require.Equal(t, 422, status(t, err))
-	v, err = c.app.State(ctx, c.jonah(), visitID, []string{"surgical", "medicines"}, "reviewed")
+	_, err = c.app.Intake.State(ctx, c.jonah(), visitID, []string{"weather"}, "reviewed")
+	require.Equal(t, act.Invalid, kind(t, err))
+	v, err = c.app.Intake.State(ctx, c.jonah(), visitID, []string{"surgical", "medicines"}, "reviewed")
 	require.NoError(t, err)
 	require.True(t, list(v, "surgical").Today)
 	require.False(t, list(v, "family").Today)
@@ -69,38 +70,38 @@ func TestListsKeepWhatEnds(t *testing.T) {
 	v, err := c.add("medicines", "Ibuprofen", "400 mg as needed")
 	require.NoError(t, err)
 	_, err = c.add("medicines", "ibuprofen", "400 mg  as needed")
-	require.Equal(t, 422, status(t, err), "not twice")
+	require.Equal(t, act.Invalid, kind(t, err), "not twice")
 	_, err = c.add("medicines", " ", "")
-	require.Equal(t, 422, status(t, err))
-	_, err = c.app.AddEntry(ctx, c.jonah(), visitID, app.NewEntry{List: "past", Title: "Gout", Since: "last year"})
+	require.Equal(t, act.Invalid, kind(t, err))
+	_, err = c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "past", Title: "Gout", Since: "last year"})
 	require.ErrorContains(t, err, "write it as 2019")
 	id := v.Medicines.Entries[0].ID
-	_, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "")
-	require.Equal(t, 422, status(t, err), "not without a reason")
-	v, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "stomach bleed")
+	_, err = c.app.Intake.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "")
+	require.Equal(t, act.Invalid, kind(t, err), "not without a reason")
+	v, err = c.app.Intake.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "stomach bleed")
 	require.NoError(t, err)
 	require.Empty(t, v.Medicines.Entries)
 	require.Contains(t, v.Stopped[0].Detail, "stomach bleed")
-	_, err = c.app.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "again")
-	require.Equal(t, 404, status(t, err))
+	_, err = c.app.Intake.EndEntry(ctx, c.jonah(), visitID, "medicines", id, "again")
+	require.Equal(t, act.Missing, kind(t, err))
 	v, err = c.add("allergies", "Naproxen", "stomach bleed")
 	require.NoError(t, err)
-	hits, err := c.app.FindMedicine(ctx, c.jonah(), patientID, "ibup")
+	hits, err := c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "ibup")
 	require.NoError(t, err)
 	require.Equal(t, "Ibuprofen", hits[0].Name)
 	require.True(t, hits[0].Warnings[0].Serious)
-	hits, err = c.app.FindMedicine(ctx, c.jonah(), patientID, "moon dust")
+	hits, err = c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "moon dust")
 	require.NoError(t, err)
 	require.Equal(t, "Moon dust", hits[0].Name, "what is not on the list can be entered all the same")
 }
 
 func TestVitalSignsAreRefusedAskedAboutAndStruck(t *testing.T) {
 	c := open(t)
-	take := func(loinc, text string, confirmed bool) (app.VitalTaken, error) {
-		return c.app.TakeVitals(ctx, c.jonah(), visitID, []app.VitalEntry{{LOINC: loinc, Text: text}}, confirmed)
+	take := func(loinc, text string, confirmed bool) (intake.VitalTaken, error) {
+		return c.app.Intake.TakeVitals(ctx, c.jonah(), visitID, []intake.VitalEntry{{LOINC: loinc, Text: text}}, confirmed)
 	}
 	_, err := take("29463-7", "8000", false)
-	require.Equal(t, 422, status(t, err))
+	require.Equal(t, act.Invalid, kind(t, err))
 	got, err := take("29463-7", "179 lb", false)
 	require.NoError(t, err)
 	require.NotNil(t, got.Intake)
@@ -117,13 +118,13 @@ func TestVitalSignsAreRefusedAskedAboutAndStruck(t *testing.T) {
 	require.Equal(t, "34.9", got.Intake.BMI, "95.0 / 1.651² = 34.85")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE loinc = '39156-5' AND struck_at = ''"))
 	weight := got.Intake.Vitals[5].Today[1].ID
-	i, err := c.app.StrikeVital(ctx, c.jonah(), visitID, weight)
+	i, err := c.app.Intake.StrikeVital(ctx, c.jonah(), visitID, weight)
 	require.NoError(t, err)
 	require.Len(t, i.Vitals[5].Today, 1)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE value = '95.0' AND struck_by <> ''"), "it stays, struck")
 	require.Equal(t, 0, c.count("SELECT count(*) FROM vital WHERE loinc = '39156-5' AND struck_at = ''"), "with the index computed from it")
 	_, err = take("9843-4", "50", false)
-	require.Equal(t, 422, status(t, err), "head circumference is of small children")
+	require.Equal(t, act.Invalid, kind(t, err), "head circumference is of small children")
 	for _, bp := range []string{"148/86", "142/84"} {
 		got, err = take("85354-9", bp, false)
 		require.NoError(t, err)
@@ -134,36 +135,36 @@ func TestVitalSignsAreRefusedAskedAboutAndStruck(t *testing.T) {
 
 func TestTheDeviceIsHeldToTheSameChecks(t *testing.T) {
 	c := open(t)
-	_, err := c.app.ReadDevice(ctx, c.jonah(), visitID, false)
-	require.Equal(t, 409, status(t, err), "no device is connected")
+	_, err := c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.Equal(t, act.Conflict, kind(t, err), "no device is connected")
 	e := &standin.Elsewhere{Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5, At: c.now}}
 	require.NoError(t, e.Open("127.0.0.1:0"))
 	defer e.Close()
 	c.app.Elsewhere.Device = e.Base()
-	got, err := c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	got, err := c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
 	require.NoError(t, err)
 	require.NotNil(t, got.Intake)
 	require.Equal(t, 6, c.count("SELECT count(*) FROM vital WHERE origin = 'device'"), "five and the index computed from them")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE value = '36.8' AND unit = 'Cel' AND entered = '98.2 °F'"))
 	e.Set(func(e *standin.Elsewhere) { e.Reading.Pounds = 120 })
-	got, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	got, err = c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
 	require.NoError(t, err)
 	require.Nil(t, got.Intake, "somebody else may stand on the scale")
 	require.Len(t, got.Questions, 1)
 	e.Set(func(e *standin.Elsewhere) { e.Reading.Pounds, e.Reading.At = 187.4, c.now.Add(-10*time.Minute) })
-	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	_, err = c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
 	require.ErrorContains(t, err, "not of now")
 	e.Set(func(e *standin.Elsewhere) { e.Reading.At, e.Reading.Pulse = c.now, 900 })
-	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, true)
-	require.Equal(t, 422, status(t, err), "impossible, whatever the device says")
+	_, err = c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, true)
+	require.Equal(t, act.Invalid, kind(t, err), "impossible, whatever the device says")
 	require.Equal(t, 6, c.count("SELECT count(*) FROM vital"), "half a reading is none")
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
-	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
-	require.Equal(t, 502, status(t, err))
+	_, err = c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
+	require.Equal(t, act.Unreachable, kind(t, err))
 	rubbish := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("\x00<xml>")) }))
 	defer rubbish.Close()
 	c.app.Elsewhere.Device = rubbish.URL
-	_, err = c.app.ReadDevice(ctx, c.jonah(), visitID, false)
+	_, err = c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
 	require.ErrorContains(t, err, "nothing of it was kept")
 }
 
@@ -178,18 +179,18 @@ func (c *clinic) others() *standin.Elsewhere {
 	}}}
 	require.NoError(c, e.Open("127.0.0.1:0"))
 	c.Cleanup(e.Close)
-	c.app.Elsewhere = app.Elsewhere{Pharmacy: e.Base(), Portal: e.Base()}
+	c.app.Elsewhere = act.Elsewhere{Pharmacy: e.Base(), Portal: e.Base()}
 	return e
 }
 
-func entry(t testing.TB, v app.IntakeView, title string) app.IncomingView {
+func entry(t testing.TB, v intake.IntakeView, title string) intake.IncomingView {
 	for _, e := range v.Incoming {
 		if e.Title == title {
 			return e
 		}
 	}
 	require.Fail(t, "no entry "+title)
-	return app.IncomingView{}
+	return intake.IncomingView{}
 }
 
 func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
@@ -200,7 +201,7 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	_, err = c.add("medicines", "Allopurinol", "100 mg daily")
 	require.NoError(t, err)
 	id := c.note()
-	f, err := c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	f, err := c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
 	require.Equal(t, 5, f.New, "two medicines, each once; the allergy; two answers")
 	v := *f.Intake
@@ -208,15 +209,15 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	require.Equal(t, "differs", entry(t, v, "Allopurinol").Same)
 	require.Equal(t, "Allopurinol 100 mg daily", entry(t, v, "Allopurinol").Beside)
 	require.Equal(t, "new", entry(t, v, "Latex").Same)
-	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
 	require.Zero(t, f.New, "what came before does not come again")
 
-	_, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Latex").ID}, "leave out")
-	require.Equal(t, 403, status(t, err), "an allergy is left out by a physician only")
-	_, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Latex").ID}, "join")
-	require.Equal(t, 422, status(t, err), "there is nothing to join it to")
-	v, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Losartan").ID}, "join")
+	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Latex").ID}, "leave out")
+	require.Equal(t, act.Forbidden, kind(t, err), "an allergy is left out by a physician only")
+	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Latex").ID}, "join")
+	require.Equal(t, act.Invalid, kind(t, err), "there is nothing to join it to")
+	v, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Losartan").ID}, "join")
 	require.NoError(t, err)
 	require.Len(t, v.Medicines.Entries, 2, "joined, not doubled")
 
@@ -224,16 +225,16 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	latex := entry(t, v, "Latex").ID
 	var wg sync.WaitGroup
 	for range 10 {
-		wg.Go(func() { _, _ = c.app.Decide(ctx, c.jonah(), visitID, []string{latex}, "take in") })
+		wg.Go(func() { _, _ = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{latex}, "take in") })
 	}
 	wg.Wait()
 	require.Equal(t, 1, c.count("SELECT count(*) FROM allergy WHERE substance = 'Latex'"))
-	_, err = c.app.Decide(ctx, c.doctor(), visitID, []string{latex}, "leave out")
-	require.Equal(t, 409, status(t, err), "decided otherwise meanwhile")
+	_, err = c.app.Outside.Decide(ctx, c.doctor(), visitID, []string{latex}, "leave out")
+	require.Equal(t, act.Conflict, kind(t, err), "decided otherwise meanwhile")
 
-	v, err = c.app.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Which joint?").ID, entry(t, v, "Fever?").ID}, "take in")
+	v, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Which joint?").ID, entry(t, v, "Fever?").ID}, "take in")
 	require.NoError(t, err)
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Contains(t, reads(n), "A 58-year-old woman with big toe pain. Denies fever.")
 	require.Equal(t, 100, n.Share.Patient, "the patient's own words")
@@ -246,18 +247,18 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 		p.Dispensed = append(p.Dispensed, standin.Dispensing{ID: "9", Medicine: "Ibuprofen 600 mg tablet", Dose: "three times daily", Day: "2026-05-01"})
 		p.Responses = append(p.Responses, json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv2","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit","status":"completed","item":[{"linkId":"medicine","item":[{"linkId":"medicine.what","answer":[{"valueString":"Ibuprofen"}]}]}]}`))
 	})
-	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
 	require.Equal(t, 2, f.New)
 	both := []string{entry(t, *f.Intake, "Ibuprofen").ID, entry(t, *f.Intake, "Ibuprofen 600 mg tablet").ID}
-	v, err = c.app.Decide(ctx, c.jonah(), visitID, both, "take in")
+	v, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, both, "take in")
 	require.NoError(t, err)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Ibuprofen%'"))
 	require.Equal(t, "Ibuprofen", entry(t, v, "Ibuprofen 600 mg tablet").Beside)
 	require.Empty(t, entry(t, v, "Ibuprofen 600 mg tablet").Decision)
 
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
-	f, err = c.app.FetchElsewhere(ctx, c.jonah(), visitID)
+	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
 	require.Len(t, f.Problems, 2)
 	require.Contains(t, f.Problems[0], "does not answer")
@@ -266,26 +267,26 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 func TestTheReasonBringsItsQuestionsAndKeepsTheAnswers(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	v, err := c.app.Intake(ctx, c.jonah(), visitID)
+	v, err := c.app.Intake.Intake(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
-	_, err = c.app.SetReason(ctx, c.jonah(), visitID, "Cough", "Acute visit", "2", v.Visit.Version)
+	_, err = c.app.Intake.SetReason(ctx, c.jonah(), visitID, "Cough", "Acute visit", "2", v.Visit.Version)
 	require.NoError(t, err)
-	_, err = c.app.SetReason(ctx, c.doctor(), visitID, "Rash", "Acute visit", "2", v.Visit.Version)
-	require.Equal(t, 409, status(t, err), "made on a version that is no longer the present one")
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	_, err = c.app.Intake.SetReason(ctx, c.doctor(), visitID, "Rash", "Acute visit", "2", v.Visit.Version)
+	require.Equal(t, act.Conflict, kind(t, err), "made on a version that is no longer the present one")
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Len(t, n.Interviews, 1)
 	require.Equal(t, "cough", n.Interviews[0].ID, "questions nobody answered give way")
 	yes := true
-	_, err = c.app.Answer(ctx, c.doctor(), id, "cough", "night", []note.Answer{{Yes: &yes}}, 0)
+	_, err = c.app.Note.Answer(ctx, c.doctor(), id, "cough", "night", []note.Answer{{Yes: &yes}}, 0)
 	require.NoError(t, err)
-	v, err = c.app.Intake(ctx, c.jonah(), visitID)
+	v, err = c.app.Intake.Intake(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
-	_, err = c.app.SetReason(ctx, c.jonah(), visitID, "Cough and rash on the arms", "Acute visit", "2", v.Visit.Version)
+	_, err = c.app.Intake.SetReason(ctx, c.jonah(), visitID, "Cough and rash on the arms", "Acute visit", "2", v.Visit.Version)
 	require.NoError(t, err)
-	n, err = c.app.Note(ctx, c.doctor(), id)
+	n, err = c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Contains(t, reads(n), "Wakes at night from it.", "what was answered stays")
-	_, err = c.app.SetReason(ctx, c.jonah(), visitID, "x", "Séance", "", 9)
-	require.Equal(t, 422, status(t, err))
+	_, err = c.app.Intake.SetReason(ctx, c.jonah(), visitID, "x", "Séance", "", 9)
+	require.Equal(t, act.Invalid, kind(t, err))
 }

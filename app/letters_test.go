@@ -8,7 +8,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/forms"
+	"deftledger/app/paper"
 	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/standin"
@@ -26,7 +28,7 @@ func TestALetterIsFilledSignedAndSealed(t *testing.T) {
 	require.NoError(t, err)
 	o := c.order("K")
 	c.receive(oru("L1", o.Placer+"-1", "F", "5.6", "3.5-5.1||||", "3.5-5.1|H|||"), "AA")
-	v, err := c.app.Letters(ctx, c.doctor(), id)
+	v, err := c.app.Paper.Letters(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "referral", v.Letters[0].ID)
 	text := v.Letters[0].Text
@@ -36,24 +38,24 @@ func TestALetterIsFilledSignedAndSealed(t *testing.T) {
 	require.Equal(t, []string{"{?what is asked}"}, v.Letters[0].Open)
 	require.True(t, v.Leaflets[0].Fits && v.Leaflets[0].ID == "gout", "leaflets of the diagnoses first")
 
-	x := app.Letter{Form: "referral", To: "Northsound Hospital, rheumatology", Text: text}
-	_, err = c.app.SignLetter(ctx, c.doctor(), id, secret, x)
+	x := paper.Letter{Form: "referral", To: "Northsound Hospital, rheumatology", Text: text}
+	_, err = c.app.Paper.SignLetter(ctx, c.doctor(), id, secret, x)
 	require.ErrorContains(t, err, "{?what is asked}")
 	x.Text = strings.Replace(text, "{?what is asked}", "lowering treatment?", 1)
-	_, err = c.app.SignLetter(ctx, c.who[app.Nurse], id, secret, x)
-	require.Equal(t, 403, status(t, err))
-	_, err = c.app.SignLetter(ctx, c.doctor(), id, "wrong", x)
+	_, err = c.app.Paper.SignLetter(ctx, c.who[act.Nurse], id, secret, x)
+	require.Equal(t, act.Forbidden, kind(t, err))
+	_, err = c.app.Paper.SignLetter(ctx, c.doctor(), id, "wrong", x)
 	require.Error(t, err)
 	require.Zero(t, c.count("SELECT count(*) FROM document"))
-	d, err := c.app.SignLetter(ctx, c.doctor(), id, secret, x)
+	d, err := c.app.Paper.SignLetter(ctx, c.doctor(), id, secret, x)
 	require.NoError(t, err)
 	require.Equal(t, "Referral letter", d.Title)
 	require.Positive(t, d.Folio)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'letter' AND folio = ? AND CAST(content AS TEXT) LIKE '%lowering treatment?%'", d.Folio))
 	require.Empty(t, c.verify())
 	x.Form = "none"
-	_, err = c.app.SignLetter(ctx, c.doctor(), id, secret, x)
-	require.Equal(t, 404, status(t, err))
+	_, err = c.app.Paper.SignLetter(ctx, c.doctor(), id, secret, x)
+	require.Equal(t, act.Missing, kind(t, err))
 }
 
 // A letter that cannot carry every result leaves out none that has a flag, and says how
@@ -72,7 +74,7 @@ func TestALetterLeavesNoFlaggedResultOut(t *testing.T) {
 	}
 	text := oru("L1", o.Placer+"-1", "F", "4.1")
 	c.receive(text[:strings.Index(text, "OBX|")]+obx, "AA")
-	v, err := c.app.Letters(ctx, c.doctor(), id)
+	v, err := c.app.Paper.Letters(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	results := v.Letters[0].Text[strings.Index(v.Letters[0].Text, "Recent results"):]
 	results, _, _ = strings.Cut(results, "\n")
@@ -88,12 +90,12 @@ func TestCarriedTextThatNobodyLookedAtDoesNotLeave(t *testing.T) {
 	old := c.earlier(30, "lungs: wheeze right", map[note.Part]string{note.Subjective: "Well.", note.Plan: "Warfarin as before."})
 	id := c.note()
 	c.save(id, note.Plan, "Rest.", 0, "p")
-	_, err := c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan})
+	_, err := c.app.Note.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan})
 	require.NoError(t, err)
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Contains(t, reads(n), "Warfarin as before.")
-	v, err := c.app.Letters(ctx, c.doctor(), id)
+	v, err := c.app.Paper.Letters(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	for _, l := range v.Letters {
 		require.NotContains(t, l.Text, "Warfarin")
@@ -106,20 +108,20 @@ func TestALeafletIsGivenOnce(t *testing.T) {
 	id := c.note()
 	var wg sync.WaitGroup
 	for range 8 {
-		wg.Go(func() { _, _ = c.app.GiveLeaflet(ctx, c.who[app.Nurse], id, "gout") })
+		wg.Go(func() { _, _ = c.app.Paper.GiveLeaflet(ctx, c.who[act.Nurse], id, "gout") })
 	}
 	wg.Wait()
 	require.Equal(t, 1, c.count("SELECT count(*) FROM document WHERE form = 'leaflet gout'"))
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, 1, strings.Count(reads(n), "Leaflet given: Gout, food and drink."))
-	v, err := c.app.Letters(ctx, c.doctor(), id)
+	v, err := c.app.Paper.Letters(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	for _, l := range v.Leaflets {
 		require.Equal(t, l.ID == "gout", l.Document != "", l.ID)
 	}
-	_, err = c.app.GiveLeaflet(ctx, c.doctor(), id, "none")
-	require.Equal(t, 404, status(t, err))
+	_, err = c.app.Paper.GiveLeaflet(ctx, c.doctor(), id, "none")
+	require.Equal(t, act.Missing, kind(t, err))
 }
 
 // A message goes out once under its identifier however often it is sent, is an open line
@@ -129,53 +131,53 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	e := c.others()
 	e.Set(func(e *standin.Elsewhere) { e.Accounts, e.Down = []string{"SK-1"}, true })
 	id := c.note()
-	m := app.PortalMessage{ID: "message-1", Text: "Your potassium is a little high. Please come on Monday."}
+	m := paper.PortalMessage{ID: "message-1", Text: "Your potassium is a little high. Please come on Monday."}
 	for range 3 {
-		_, err := c.app.MessagePatient(ctx, c.doctor(), id, m)
+		_, err := c.app.Paper.MessagePatient(ctx, c.doctor(), id, m)
 		require.NoError(t, err)
 	}
 	require.Equal(t, 1, c.count("SELECT count(*) FROM message"))
 	other := m
 	other.Text = "Something else."
-	_, err := c.app.MessagePatient(ctx, c.doctor(), id, other)
-	require.Equal(t, 409, status(t, err))
-	require.NoError(t, c.app.StepMessages(ctx))
+	_, err := c.app.Paper.MessagePatient(ctx, c.doctor(), id, other)
+	require.Equal(t, act.Conflict, kind(t, err))
+	require.NoError(t, c.app.Paper.StepMessages(ctx))
 	require.Len(t, c.desk().Sent, 1, "nobody answers: the line stays")
 	require.Equal(t, "waiting", c.desk().Sent[0].Sent.State)
-	require.Equal(t, 409, status(t, c.app.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")), "it is under way still")
+	require.Equal(t, act.Conflict, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")), "it is under way still")
 
 	e.Set(func(e *standin.Elsewhere) { e.Down = false })
 	c.raw("UPDATE message SET next_at = ''")
-	require.NoError(t, c.app.StepMessages(ctx))
+	require.NoError(t, c.app.Paper.StepMessages(ctx))
 	require.Empty(t, c.desk().Sent)
 	require.Equal(t, standin.Message{Record: "SK-1", Text: m.Text, Times: 1}, e.Messages()[m.ID])
 	// The answer is lost: it is sent again under the same identifier, and is one message.
 	c.raw("UPDATE message SET state = 'waiting', next_at = ''")
-	require.NoError(t, c.app.StepMessages(ctx))
+	require.NoError(t, c.app.Paper.StepMessages(ctx))
 	require.Len(t, e.Messages(), 1)
 	require.Empty(t, c.verify())
 
 	e.Set(func(e *standin.Elsewhere) { e.Accounts = nil })
-	doc, err := c.app.GiveLeaflet(ctx, c.doctor(), id, "gout")
+	doc, err := c.app.Paper.GiveLeaflet(ctx, c.doctor(), id, "gout")
 	require.NoError(t, err)
-	_, err = c.app.MessagePatient(ctx, c.doctor(), id, app.PortalMessage{ID: "message-2", Text: "The leaflet.", Document: doc.ID})
+	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "message-2", Text: "The leaflet.", Document: doc.ID})
 	require.NoError(t, err)
-	require.NoError(t, c.app.StepMessages(ctx))
+	require.NoError(t, c.app.Paper.StepMessages(ctx))
 	sent := c.desk().Sent
 	require.Len(t, sent, 1)
 	require.Equal(t, "refused", sent[0].Sent.State)
 	require.Equal(t, "no account with this record number", sent[0].Sent.Problem)
-	require.Equal(t, 422, status(t, c.app.SettleSent(ctx, c.doctor(), "message", "message-2", " ")))
-	require.NoError(t, c.app.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone"))
-	require.Equal(t, 409, status(t, c.app.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", " ")))
+	require.NoError(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone"))
+	require.Equal(t, act.Conflict, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone")))
 	require.Empty(t, c.desk().Sent)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'message' AND closed_with = 'by telephone' AND closed_by = ?", c.doctor().ID))
 
-	require.Error(t, c.app.SettleSent(ctx, c.doctor(), "fax", "none", "x"))
+	require.Error(t, c.app.Paper.SettleSent(ctx, c.doctor(), "fax", "none", "x"))
 	c.raw("UPDATE patient SET uses_portal = 0")
-	_, err = c.app.MessagePatient(ctx, c.doctor(), id, app.PortalMessage{ID: "message-3", Text: "Hello."})
+	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "message-3", Text: "Hello."})
 	require.ErrorContains(t, err, "does not use the portal")
-	_, err = c.app.MessagePatient(ctx, c.doctor(), id, app.PortalMessage{ID: "message-4", Text: "Hello {?name}."})
+	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "message-4", Text: "Hello {?name}."})
 	require.ErrorContains(t, err, "open field")
 	_, err = past(t, c.dir).Exec("UPDATE message SET text = 'x'")
 	require.ErrorContains(t, err, "sealed", "what was sent is not changed through any path")
@@ -190,16 +192,16 @@ func TestARefusedFaxStaysOnTheDesk(t *testing.T) {
 	e := c.others()
 	c.app.Elsewhere.Fax = e.Base()
 	id := c.note()
-	doc, err := c.app.GiveLeaflet(ctx, c.doctor(), id, "gout")
+	doc, err := c.app.Paper.GiveLeaflet(ctx, c.doctor(), id, "gout")
 	require.NoError(t, err)
-	require.NoError(t, c.app.SendFax(ctx, c.doctor(), doc.ID, "555-0190"))
-	require.NoError(t, c.app.SendFax(ctx, c.doctor(), doc.ID, "555-0000"))
+	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), doc.ID, "555-0190"))
+	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), doc.ID, "555-0000"))
 	require.Len(t, c.desk().Sent, 2)
-	require.NoError(t, c.app.StepFax(ctx))
+	require.NoError(t, c.app.Paper.StepFax(ctx))
 	sent := c.desk().Sent
 	require.Len(t, sent, 1, "the one that arrived is closed")
 	require.Equal(t, "555-0000", sent[0].Sent.To)
-	require.NoError(t, c.app.SettleSent(ctx, c.doctor(), "fax", sent[0].Sent.ID, "by mail"))
+	require.NoError(t, c.app.Paper.SettleSent(ctx, c.doctor(), "fax", sent[0].Sent.ID, "by mail"))
 	require.Empty(t, c.desk().Sent)
 }
 
@@ -210,20 +212,20 @@ func TestTheClinicsOwnServices(t *testing.T) {
 	id := c.note()
 	c.diagnose(id, "M10.071")
 	save := func(base int, table string) error {
-		_, err := c.app.SaveForm(ctx, c.who[app.Admin], app.FormText{FormRow: app.FormRow{Kind: "services", ID: "clinic"}, Body: table}, base)
+		_, err := c.app.Forms.SaveForm(ctx, c.who[act.Admin], forms.FormText{FormRow: forms.FormRow{Kind: "services", ID: "clinic"}, Body: table}, base)
 		return err
 	}
 	require.ErrorContains(t, save(1, "code,words\n20600,Something small\n2060,Short\n"), "line 3")
 	require.NoError(t, save(1, "code;description;kind\n20600;Our words for a small joint;service\n99213;Our words for the visit;visit\n"))
-	found, err := c.app.FindServices(c.doctor(), "small joint")
+	found, err := c.app.Assess.FindServices(c.doctor(), "small joint")
 	require.NoError(t, err)
 	require.Equal(t, "20600", found[0].Code)
-	found, err = c.app.FindServices(c.doctor(), "99213")
+	found, err = c.app.Assess.FindServices(c.doctor(), "99213")
 	require.NoError(t, err)
 	require.Len(t, found, 1, "the clinic's words take the place of those that ship")
 	require.Equal(t, "Our words for the visit", found[0].Words)
-	_, err = c.app.SaveForm(ctx, c.doctor(), app.FormText{FormRow: app.FormRow{Kind: "services", ID: "clinic"}, Body: "code,words\n"}, 1)
-	require.Equal(t, 409, status(t, err))
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), forms.FormText{FormRow: forms.FormRow{Kind: "services", ID: "clinic"}, Body: "code,words\n"}, 1)
+	require.Equal(t, act.Conflict, kind(t, err))
 }
 
 // A message goes with a document of this chart only, also where two records are one
@@ -245,17 +247,17 @@ func TestAMessageGoesWithADocumentOfThisChart(t *testing.T) {
 		return nil
 	}))
 	send := func(id, note, document string) error {
-		_, err := c.app.MessagePatient(ctx, c.doctor(), note, app.PortalMessage{ID: id, Text: "See the letter.", Document: document})
+		_, err := c.app.Paper.MessagePatient(ctx, c.doctor(), note, paper.PortalMessage{ID: id, Text: "See the letter.", Document: document})
 		return err
 	}
 	require.ErrorContains(t, send("message-1", id, "of-p2"), "of another chart")
-	require.Equal(t, 404, status(t, send("message-2", id, "none")))
-	require.Equal(t, 404, status(t, send("message-3", "none", "")))
+	require.Equal(t, act.Missing, kind(t, send("message-2", id, "none")))
+	require.Equal(t, act.Missing, kind(t, send("message-3", "none", "")))
 	require.Zero(t, c.count("SELECT count(*) FROM message"))
 	require.Zero(t, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'message'"), "nothing is sealed that does not go out")
-	require.NoError(t, c.app.Merge(ctx, c.doctor(), secret, patientID, "p2", "the same person"))
+	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", "the same person"))
 	require.NoError(t, send("message-4", id, "of-p2"), "one person's records are one chart")
-	require.NoError(t, c.app.StepMessages(ctx))
+	require.NoError(t, c.app.Paper.StepMessages(ctx))
 	require.Equal(t, standin.Message{Record: "SK-1", Text: "See the letter.", Attached: "Letter", Times: 1}, e.Messages()["message-4"])
 	require.ErrorContains(t, send("message-5", id, "of-p3"), "of another chart")
 	require.Empty(t, c.verify())
@@ -267,26 +269,26 @@ func TestLeafletsOfASetAndAfterSigning(t *testing.T) {
 	c := open(t)
 	id, versions, _ := c.written()
 	c.diagnose(id, "M10.071")
-	_, err := c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0"})
+	_, err := c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0"})
 	require.NoError(t, err)
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0"})
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0"})
 	require.NoError(t, err)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM document WHERE form = 'leaflet gout'"))
-	n, err := c.app.Note(ctx, c.doctor(), id)
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, 1, strings.Count(reads(n), "Leaflet given: Gout, food and drink."))
-	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, n.ListVersion, "")
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, n.ListVersion, "")
 	require.NoError(t, err)
-	sealed, err := c.app.Note(ctx, c.doctor(), id)
+	sealed, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
-	d, err := c.app.GiveLeaflet(ctx, c.who[app.Assistant], id, "blood-pressure")
+	d, err := c.app.Paper.GiveLeaflet(ctx, c.who[act.Assistant], id, "blood-pressure")
 	require.NoError(t, err)
 	require.Equal(t, "Leaflet: Measuring blood pressure at home", d.Title)
-	after, err := c.app.Note(ctx, c.doctor(), id)
+	after, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, sealed.Sealed, after.Sealed)
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0"})
-	require.Equal(t, 409, status(t, err), "a set changes no signed note")
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0"})
+	require.Equal(t, act.Conflict, kind(t, err), "a set changes no signed note")
 	require.Empty(t, c.verify())
 }
 
@@ -297,8 +299,8 @@ func TestAMessageThroughAnyAnswers(t *testing.T) {
 	e := c.others()
 	id := c.note()
 	for n, answers := range []string{"", "d", "dd", "r", "dr", "drd", "ddd"} {
-		m := app.PortalMessage{ID: fmt.Sprint("message-", n), Text: fmt.Sprint("Number ", n)}
-		_, err := c.app.MessagePatient(ctx, c.doctor(), id, m)
+		m := paper.PortalMessage{ID: fmt.Sprint("message-", n), Text: fmt.Sprint("Number ", n)}
+		_, err := c.app.Paper.MessagePatient(ctx, c.doctor(), id, m)
 		require.NoError(t, err)
 		for _, a := range answers + "t" {
 			e.Set(func(e *standin.Elsewhere) {
@@ -308,13 +310,13 @@ func TestAMessageThroughAnyAnswers(t *testing.T) {
 				}
 			})
 			c.raw("UPDATE message SET next_at = '' WHERE state = 'waiting'")
-			require.NoError(t, c.app.StepMessages(ctx))
+			require.NoError(t, c.app.Paper.StepMessages(ctx))
 		}
 		refused := strings.Contains(answers, "r")
 		_, taken := e.Messages()[m.ID]
 		require.Equal(t, !refused, taken, answers)
 		require.Equal(t, refused, c.count("SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", m.ID) == 1, answers)
-		err = c.app.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")
+		err = c.app.Paper.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")
 		require.Equal(t, refused, err == nil, answers)
 		require.Zero(t, c.count("SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", m.ID), answers)
 	}

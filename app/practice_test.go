@@ -15,6 +15,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/desk"
+	orders "deftledger/app/order"
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/measure"
@@ -49,7 +52,7 @@ type clinic struct {
 	dir   string
 	home  string
 	store *store.Store
-	who   map[string]app.Actor
+	who   map[string]act.Actor
 	now   time.Time
 	lab   *lab
 }
@@ -83,7 +86,7 @@ func accept(code, text string) func(string) string {
 	}
 }
 
-func house(t testing.TB) (h app.House) {
+func house(t testing.TB) (h act.House) {
 	require.NoError(t, yaml.UnmarshalWithOptions(data.HouseTests, &h.Tests, yaml.Strict()))
 	require.NoError(t, yaml.UnmarshalWithOptions(data.Vaccines, &h.Vaccines, yaml.Strict()))
 	return h
@@ -117,53 +120,53 @@ const patientID, visitID = "p1", "v1"
 
 func open(t *testing.T) *clinic {
 	t.Helper()
-	c := &clinic{T: t, dir: t.TempDir(), home: t.TempDir(), who: map[string]app.Actor{}, now: time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC), lab: &lab{answer: accept("AA", "")}}
+	c := &clinic{T: t, dir: t.TempDir(), home: t.TempDir(), who: map[string]act.Actor{}, now: time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC), lab: &lab{answer: accept("AA", "")}}
 	ctx := context.Background()
 	var err error
 	c.store, err = store.Open(ctx, c.dir)
 	require.NoError(t, err)
 	t.Cleanup(func() { c.store.Close() })
-	keys, err := app.OpenKeys(c.home, "practice", true)
+	keys, err := act.OpenKeys(c.home, "practice", true)
 	require.NoError(t, err)
-	var l app.Laboratory
+	var l act.Laboratory
 	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
 	c.lab.open(t, "127.0.0.1:0")
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(app.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
+	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
-	passwordHash, secretHash := app.HashSecret(password), app.HashSecret(secret)
+	passwordHash, secretHash := act.HashSecret(password), act.HashSecret(secret)
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
-		for _, role := range []string{app.Physician, app.Nurse, app.Assistant, app.FrontDesk, app.Admin, "second"} {
+		for _, role := range []string{act.Physician, act.Nurse, act.Assistant, act.FrontDesk, act.Admin, "second"} {
 			s := store.Staff{ID: "id-of-" + strings.ReplaceAll(role, " ", "-"), Login: strings.ReplaceAll(role, " ", ""), Given: "A", Family: role, Role: role, PasswordHash: passwordHash, SecretHash: secretHash, DraftKey: []byte("k"), SingleKeys: true, Active: true}
 			if role == "second" {
-				s.Role = app.Physician
+				s.Role = act.Physician
 			}
 			if err := q.AddStaff(s); err != nil {
 				return err
 			}
-			c.who[role] = app.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
+			c.who[role] = act.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
 		}
 		if err := q.AddPatient(chart.Patient{ID: patientID, Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118", UsesPortal: true}); err != nil {
 			return err
 		}
-		return q.AddVisit(store.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[app.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
+		return q.AddVisit(store.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[act.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
 	}))
 	return c
 }
 
-func (c *clinic) doctor() app.Actor { return c.who[app.Physician] }
+func (c *clinic) doctor() act.Actor { return c.who[act.Physician] }
 
 // order places an order for tests and returns it.
-func (c *clinic) order(tests ...string) app.OrderView {
+func (c *clinic) order(tests ...string) orders.OrderView {
 	c.Helper()
-	n := app.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: fmt.Sprint("r", c.now.UnixNano()), Secret: secret}
+	n := orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: fmt.Sprint("r", c.now.UnixNano()), Secret: secret}
 	for _, t := range tests {
 		n.Tests = append(n.Tests, order.Line{Test: t, Diagnoses: []string{"M10.071"}})
 	}
-	o, err := c.app.PlaceOrder(context.Background(), c.doctor(), n)
+	o, err := c.app.Order.PlaceOrder(context.Background(), c.doctor(), n)
 	require.NoError(c, err)
 	return o
 }
@@ -185,7 +188,7 @@ func oru(control, placer, status, value string, change ...string) string {
 // receive delivers a message, expects an acknowledgement code, and files it.
 func (c *clinic) receive(text, code string) {
 	c.Helper()
-	require.Contains(c, string(c.app.Receive("test", []byte(text))), "MSA|"+code+"|")
+	require.Contains(c, string(c.app.Result.Receive("test", []byte(text))), "MSA|"+code+"|")
 	c.step()
 }
 
@@ -196,18 +199,18 @@ func (c *clinic) count(query string, args ...any) (n int) {
 	return n
 }
 
-func (c *clinic) desk() app.Desk {
+func (c *clinic) desk() desk.Desk {
 	c.Helper()
-	d, err := c.app.MyDesk(context.Background(), c.doctor())
+	d, err := c.app.Desk.MyDesk(context.Background(), c.doctor())
 	require.NoError(c, err)
 	return d
 }
 
 func (c *clinic) verify() string {
 	c.Helper()
-	keys, err := app.OpenKeys(c.home, "practice", false)
+	keys, err := act.OpenKeys(c.home, "practice", false)
 	require.NoError(c, err)
-	f, err := app.Verify(context.Background(), c.store, keys, nil)
+	f, err := act.Verify(context.Background(), c.store, keys, nil)
 	require.NoError(c, err)
 	return f.Wrong
 }
@@ -230,9 +233,9 @@ func past(t testing.TB, dir string) *sql.DB {
 	return db
 }
 
-func status(t testing.TB, err error) int {
+func kind(t testing.TB, err error) act.Kind {
 	t.Helper()
-	var r *app.Refusal
+	var r *act.Refusal
 	require.ErrorAs(t, err, &r, "%v", err)
-	return r.Status
+	return r.Kind
 }

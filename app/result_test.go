@@ -7,7 +7,9 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	orders "deftledger/app/order"
+	results "deftledger/app/result"
 	"deftledger/core/order"
 )
 
@@ -15,15 +17,15 @@ import (
 func (c *clinic) signAll() {
 	c.Helper()
 	for _, r := range c.desk().Reports {
-		v, err := c.app.Report(ctx, c.doctor(), r.Report.ID, true)
+		v, err := c.app.Result.Report(ctx, c.doctor(), r.Report.ID, true)
 		require.NoError(c, err)
-		require.NoError(c, c.app.SignReport(ctx, c.doctor(), app.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone", Secret: secret, Issue: v.Issue, Version: v.Version}))
+		require.NoError(c, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone", Secret: secret, Issue: v.Issue, Version: v.Version}))
 	}
 }
 
-func (c *clinic) state(o app.OrderView) string {
+func (c *clinic) state(o orders.OrderView) string {
 	c.Helper()
-	v, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
 	require.NoError(c, err)
 	for _, x := range v.Orders {
 		if x.ID == o.ID {
@@ -42,8 +44,8 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	c.receive(oru("M1", o.Placer+"-1", "P", "4.4"), "AA")
 	require.Equal(t, string(order.InProcess), c.state(o))
 	r := c.desk().Reports[0].Report
-	err := c.app.SignReport(ctx, c.doctor(), app.SignedResult{ReportID: r.ID, Told: "telephone", Secret: secret, Issue: 1, Version: 1})
-	require.Equal(t, 422, status(t, err), "a preliminary is not closed")
+	err := c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: r.ID, Told: "telephone", Secret: secret, Issue: 1, Version: 1})
+	require.Equal(t, act.Invalid, kind(t, err), "a preliminary is not closed")
 	c.receive(oru("M2", o.Placer+"-1", "F", "4.5"), "AA")
 	require.Equal(t, string(order.Partial), c.state(o))
 	c.signAll()
@@ -62,7 +64,7 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	require.Len(t, d.Reports, 1)
 	require.True(t, d.Reports[0].Report.Reopened)
 	require.Equal(t, 2, c.count("SELECT count(*) FROM line WHERE closed_at = ''"))
-	v, err := c.app.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
+	v, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
 	require.NoError(t, err)
 	require.Equal(t, "5.9", v.Values[0].Text)
 	require.Len(t, v.Reviews, 1)
@@ -138,7 +140,7 @@ func TestOnlyFullAgreementFilesByItself(t *testing.T) {
 
 func TestWhatIsNoHL7IsRefusedAndKept(t *testing.T) {
 	c := open(t)
-	answer := string(c.app.Receive("test", []byte("GET / HTTP/1.1\r\n\r\n")))
+	answer := string(c.app.Result.Receive("test", []byte("GET / HTTP/1.1\r\n\r\n")))
 	require.Contains(t, answer, "MSA|AR|")
 	require.Contains(t, answer, "does not begin with an MSH segment")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM inbox WHERE state = 'refused' AND raw = CAST('GET / HTTP/1.1' || char(13,10,13,10) AS BLOB)"))
@@ -150,7 +152,7 @@ func TestAFullDiskIsNotAcknowledged(t *testing.T) {
 	o := c.order("K")
 	c.step()
 	require.NoError(t, c.store.LimitSize(ctx, 1))
-	answer := string(c.app.Receive("test", []byte(oru("M1", o.Placer+"-1", "F", "4.4", "4.4", strings.Repeat("x", 400_000)))))
+	answer := string(c.app.Result.Receive("test", []byte(oru("M1", o.Placer+"-1", "F", "4.4", "4.4", strings.Repeat("x", 400_000)))))
 	require.Contains(t, answer, "MSA|AE|M1|The message could not be stored here")
 	require.Equal(t, 0, c.count("SELECT count(*) FROM inbox"))
 	require.NoError(t, c.store.LimitSize(ctx, 1<<30))
@@ -164,26 +166,26 @@ func TestAPersonAttachesWhatWasHeld(t *testing.T) {
 	c.step()
 	c.receive(oru("M1", o.Placer+"-1", "F", "6.4", "Ottoline", "O", "||||F", "|HH|||F"), "AA")
 	id := c.desk().Quarantine[0].ID
-	v, err := c.app.Held(ctx, c.doctor(), id)
+	v, err := c.app.Result.Held(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Len(t, v.Candidates, 1)
 	require.Equal(t, []string{"given name"}, v.Candidates[0].Differ)
-	require.Equal(t, 403, status(t, c.app.Attach(ctx, c.who[app.Assistant], id, patientID)))
-	require.NoError(t, c.app.Attach(ctx, c.who[app.Nurse], id, patientID))
-	require.Equal(t, 409, status(t, c.app.Attach(ctx, c.doctor(), id, patientID)), "decided once")
+	require.Equal(t, act.Forbidden, kind(t, c.app.Result.Attach(ctx, c.who[act.Assistant], id, patientID)))
+	require.NoError(t, c.app.Result.Attach(ctx, c.who[act.Nurse], id, patientID))
+	require.Equal(t, act.Conflict, kind(t, c.app.Result.Attach(ctx, c.doctor(), id, patientID)), "decided once")
 	d := c.desk()
 	require.Empty(t, d.Quarantine)
 	require.Len(t, d.Reports, 1, "the physician of the order answers for it")
 	require.Equal(t, "6.4 mmol/L HH", d.Reports[0].Report.Critical)
 	require.Equal(t, string(order.Final), c.state(o))
-	r, err := c.app.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
+	r, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
 	require.NoError(t, err)
 	require.Equal(t, "A nurse", r.MatchedBy)
 
 	c.receive(oru("M2", "", "F", "4.4", "Ottoline", "Nobody", "BR-", "BX-"), "AA")
 	id = c.desk().Quarantine[0].ID
-	require.Equal(t, 422, status(t, c.app.SetAside(ctx, c.doctor(), id, " ")))
-	require.NoError(t, c.app.SetAside(ctx, c.doctor(), id, "Not a patient here; laboratory called."))
+	require.Equal(t, act.Invalid, kind(t, c.app.Result.SetAside(ctx, c.doctor(), id, " ")))
+	require.NoError(t, c.app.Result.SetAside(ctx, c.doctor(), id, "Not a patient here; laboratory called."))
 	require.Empty(t, c.desk().Quarantine)
 }
 
@@ -193,20 +195,20 @@ func TestSigningAResult(t *testing.T) {
 	c.step()
 	c.receive(oru("M1", o.Placer+"-1", "F", "4.4"), "AA")
 	id := c.desk().Reports[0].Report.ID
-	sign := func(change func(*app.SignedResult)) error {
-		s := app.SignedResult{ReportID: id, Comment: "Fine.", Told: "portal", Secret: secret, Issue: 1, Version: 1}
+	sign := func(change func(*results.SignedResult)) error {
+		s := results.SignedResult{ReportID: id, Comment: "Fine.", Told: "portal", Secret: secret, Issue: 1, Version: 1}
 		change(&s)
-		return c.app.SignReport(ctx, c.doctor(), s)
+		return c.app.Result.SignReport(ctx, c.doctor(), s)
 	}
-	require.Equal(t, 422, status(t, sign(func(s *app.SignedResult) { s.Told = "" })))
-	require.Equal(t, 422, status(t, sign(func(s *app.SignedResult) { s.Told = "not told" })))
-	require.Equal(t, 401, status(t, sign(func(s *app.SignedResult) { s.Secret = "nonsense" })))
-	require.Equal(t, 409, status(t, sign(func(s *app.SignedResult) { s.Version = 7 })))
-	require.Equal(t, 409, status(t, sign(func(s *app.SignedResult) { s.Issue = 2 })))
-	require.NoError(t, sign(func(*app.SignedResult) {}))
-	require.NoError(t, sign(func(*app.SignedResult) {}), "the same act sent again")
+	require.Equal(t, act.Invalid, kind(t, sign(func(s *results.SignedResult) { s.Told = "" })))
+	require.Equal(t, act.Invalid, kind(t, sign(func(s *results.SignedResult) { s.Told = "not told" })))
+	require.Equal(t, act.Unproven, kind(t, sign(func(s *results.SignedResult) { s.Secret = "nonsense" })))
+	require.Equal(t, act.Conflict, kind(t, sign(func(s *results.SignedResult) { s.Version = 7 })))
+	require.Equal(t, act.Conflict, kind(t, sign(func(s *results.SignedResult) { s.Issue = 2 })))
+	require.NoError(t, sign(func(*results.SignedResult) {}))
+	require.NoError(t, sign(func(*results.SignedResult) {}), "the same act sent again")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM review"))
-	require.Equal(t, 409, status(t, sign(func(s *app.SignedResult) { s.Comment = "Something else." })))
+	require.Equal(t, act.Conflict, kind(t, sign(func(s *results.SignedResult) { s.Comment = "Something else." })))
 }
 
 func TestTheLaboratoryDownThenUpGetsTheOrderOnceByteForByte(t *testing.T) {
@@ -242,14 +244,14 @@ func TestTheLaboratorysRefusalIsShownWithItsReason(t *testing.T) {
 	c.lab.answer = accept("AE", "No lithium assay this week")
 	o := c.order("LI")
 	c.step()
-	v, err := c.app.Chart(ctx, c.doctor(), patientID, false)
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
 	require.NoError(t, err)
 	require.Equal(t, string(order.Failed), v.Orders[0].State)
 	require.Equal(t, "No lithium assay this week", v.Orders[0].Reason)
 	require.Len(t, c.desk().Orders, 1, "a refused order stays open until somebody closes it")
-	_, err = c.app.CancelOrder(ctx, c.doctor(), o.ID, "")
-	require.Equal(t, 422, status(t, err))
-	call, err := c.app.CancelOrder(ctx, c.doctor(), o.ID, "Ordered at the hospital.")
+	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "")
+	require.Equal(t, act.Invalid, kind(t, err))
+	call, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Ordered at the hospital.")
 	require.NoError(t, err)
 	require.False(t, call)
 	require.Empty(t, c.desk().Orders)
@@ -258,40 +260,40 @@ func TestTheLaboratorysRefusalIsShownWithItsReason(t *testing.T) {
 func TestAnOrderTakenBackIsNeverSent(t *testing.T) {
 	c := open(t)
 	o := c.order("K")
-	call, err := c.app.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
+	call, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
 	require.NoError(t, err)
 	require.False(t, call)
 	c.step()
 	require.Empty(t, c.lab.got)
 	sent := c.order("CBC")
 	c.step()
-	call, err = c.app.CancelOrder(ctx, c.doctor(), sent.ID, "Wrong patient.")
+	call, err = c.app.Order.CancelOrder(ctx, c.doctor(), sent.ID, "Wrong patient.")
 	require.NoError(t, err)
 	require.True(t, call, "the laboratory knows of it")
-	_, err = c.app.CancelOrder(ctx, c.doctor(), sent.ID, "Again.")
-	require.Equal(t, 409, status(t, err))
+	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), sent.ID, "Again.")
+	require.Equal(t, act.Conflict, kind(t, err))
 }
 
 func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {
 	c := open(t)
-	n := app.NewOrder{PatientID: patientID, Priority: "S", RequestID: "one", Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
-	a, err := c.app.PlaceOrder(ctx, c.doctor(), n)
+	n := orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "one", Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+	a, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
 	require.NoError(t, err)
-	b, err := c.app.PlaceOrder(ctx, c.doctor(), n)
+	b, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
 	require.NoError(t, err)
 	require.Equal(t, a.Placer, b.Placer)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM outbox"))
-	for says, change := range map[string]func(*app.NewOrder){
-		"link a diagnosis":         func(n *app.NewOrder) { n.Tests = []order.Line{{Test: "K"}} },
-		"is not in the test list":  func(n *app.NewOrder) { n.Tests[0].Test = "NOPE" },
-		"heading":                  func(n *app.NewOrder) { n.Tests[0].Diagnoses = []string{"M10.07"} },
-		"not one of this patient":  func(n *app.NewOrder) { n.VisitID = "other" },
-		"routine, urgent or stat":  func(n *app.NewOrder) { n.Priority = "" },
-		"There is no such patient": func(n *app.NewOrder) { n.PatientID = "nobody" },
+	for says, change := range map[string]func(*orders.NewOrder){
+		"link a diagnosis":         func(n *orders.NewOrder) { n.Tests = []order.Line{{Test: "K"}} },
+		"is not in the test list":  func(n *orders.NewOrder) { n.Tests[0].Test = "NOPE" },
+		"heading":                  func(n *orders.NewOrder) { n.Tests[0].Diagnoses = []string{"M10.07"} },
+		"not one of this patient":  func(n *orders.NewOrder) { n.VisitID = "other" },
+		"routine, urgent or stat":  func(n *orders.NewOrder) { n.Priority = "" },
+		"There is no such patient": func(n *orders.NewOrder) { n.PatientID = "nobody" },
 	} {
-		m := app.NewOrder{PatientID: patientID, Priority: "R", RequestID: says, Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+		m := orders.NewOrder{PatientID: patientID, Priority: "R", RequestID: says, Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
 		change(&m)
-		_, err := c.app.PlaceOrder(ctx, c.doctor(), m)
+		_, err := c.app.Order.PlaceOrder(ctx, c.doctor(), m)
 		require.ErrorContains(t, err, says)
 	}
 	require.Equal(t, 1, c.count("SELECT count(*) FROM lab_order"))

@@ -8,7 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
 	"deftledger/core/ledger"
 	"deftledger/store"
 )
@@ -18,9 +18,9 @@ func signed(t *testing.T) (*clinic, string) {
 	c := open(t)
 	c.order("K")
 	id, versions, list := c.written()
-	_, err := c.app.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
+	_, err := c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
 	require.NoError(t, err)
-	_, err = c.app.Amend(ctx, c.doctor(), id, secret, "One more thing.")
+	_, err = c.app.Note.Amend(ctx, c.doctor(), id, secret, "One more thing.")
 	require.NoError(t, err)
 	require.Empty(t, c.verify())
 	return c, id
@@ -86,7 +86,7 @@ func TestSignedRowsCannotBeChangedThroughTheApplicationsConnection(t *testing.T)
 
 func TestTheWitnessCatchesUpAfterACrashAndRefusesWhatDoesNotFollow(t *testing.T) {
 	c, id := signed(t)
-	keys, err := app.OpenKeys(c.home, "practice", false)
+	keys, err := act.OpenKeys(c.home, "practice", false)
 	require.NoError(t, err)
 	path := filepath.Join(c.home, "practice", "witness.jsonl")
 	text, err := os.ReadFile(path)
@@ -94,15 +94,15 @@ func TestTheWitnessCatchesUpAfterACrashAndRefusesWhatDoesNotFollow(t *testing.T)
 	lines := len(text)
 	// The last head is lost, as by a power cut between commit and witness: cut the line short.
 	require.NoError(t, os.WriteFile(path, text[:lines-40], 0o600))
-	require.NoError(t, app.CatchUp(ctx, c.store, keys))
+	require.NoError(t, act.CatchUp(ctx, c.store, keys))
 	require.Empty(t, c.verify())
-	_, err = c.app.Amend(ctx, c.doctor(), id, secret, "After the crash.")
+	_, err = c.app.Note.Amend(ctx, c.doctor(), id, secret, "After the crash.")
 	require.NoError(t, err)
 	require.Empty(t, c.verify())
 	// A chain that was rewritten is not witnessed anew.
 	c.raw(unlock + "UPDATE ledger_entry SET prev = 'x' WHERE seq = 3")
 	require.NoError(t, os.WriteFile(path, text[:firstLines(text, 2)], 0o600))
-	require.ErrorContains(t, app.CatchUp(ctx, c.store, keys), "is not good and is not witnessed further")
+	require.ErrorContains(t, act.CatchUp(ctx, c.store, keys), "is not good and is not witnessed further")
 	require.NoError(t, os.Remove(path))
 	require.NotEmpty(t, c.verify(), "without the witness a cut-off tail cannot be excluded")
 }

@@ -8,11 +8,14 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/forms"
+	"deftledger/app/intake"
+	"deftledger/app/plan"
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/data"
-	"deftledger/exchange/forms"
+	formtext "deftledger/exchange/forms"
 )
 
 // A set warns before anything is applied, applies what was chosen, all or none, and
@@ -20,10 +23,10 @@ import (
 func TestASetAppliesWhatWasChosen(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	_, err := c.app.AddEntry(ctx, c.jonah(), visitID, app.NewEntry{List: "allergies", Title: "Colchicine", Detail: "diarrhea"})
+	_, err := c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "allergies", Title: "Colchicine", Detail: "diarrhea"})
 	require.NoError(t, err)
 	c.diagnose(id, "M10.071", "I10")
-	all, err := c.app.PlanSets(ctx, c.doctor(), id)
+	all, err := c.app.Plan.PlanSets(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(all), 15)
 	require.True(t, all[0].Fits && all[1].Fits && !all[2].Fits, "those of the diagnoses first")
@@ -34,10 +37,10 @@ func TestASetAppliesWhatWasChosen(t *testing.T) {
 	require.NotEmpty(t, gout.Parts[0].Warnings, "the allergy is told before it is applied")
 	require.True(t, gout.Parts[0].Warnings[0].Serious)
 
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0", "medicine 9"})
-	require.Equal(t, 422, status(t, err))
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0", "medicine 9"})
+	require.Equal(t, act.Invalid, kind(t, err))
 	require.Equal(t, 0, c.count("SELECT count(*) FROM note_carried"), "all or none")
-	n, err := c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"medicine 1", "test 0", "text 0", "follow-up 0"})
+	n, err := c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"medicine 1", "test 0", "text 0", "follow-up 0"})
 	require.NoError(t, err)
 	var plan string
 	for _, b := range n.Blocks {
@@ -56,39 +59,39 @@ func TestASetAppliesWhatWasChosen(t *testing.T) {
 	c.step()
 	require.Empty(t, c.lab.got, "nothing is sent")
 	require.Equal(t, 0, c.count("SELECT count(*) FROM medicine"), "nothing is prescribed")
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0"})
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"text 0"})
 	require.NoError(t, err)
 	require.Equal(t, 1, strings.Count(plan, "Rest and ice"), "the same words once")
 
 	c.diagnose(id, "I10")
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"test 1"})
-	require.Equal(t, 422, status(t, err), "a test needs a diagnosis of the set")
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "none", nil)
-	require.Equal(t, 404, status(t, err))
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"test 1"})
+	require.Equal(t, act.Invalid, kind(t, err), "a test needs a diagnosis of the set")
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "none", nil)
+	require.Equal(t, act.Missing, kind(t, err))
 }
 
 func TestASetThatNamesAStoppedTestSaysSo(t *testing.T) {
 	c := open(t)
 	id := c.note()
 	c.diagnose(id, "I10")
-	mine := app.FormText{FormRow: app.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: old, title: Old, codes: [I10], from: 1200, source: mine, tests: [GONE, K], education: [lost]}\n"}
-	p, err := c.app.TryForm(ctx, c.doctor(), mine)
+	mine := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: old, title: Old, codes: [I10], from: 1200, source: mine, tests: [GONE, K], education: [lost]}\n"}
+	p, err := c.app.Forms.TryForm(ctx, c.doctor(), mine)
 	require.NoError(t, err)
 	require.Contains(t, strings.Join(p.Says, "\n"), "GONE is no longer offered", "the preview says so too")
-	_, err = c.app.SaveForm(ctx, c.doctor(), mine, 0)
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), mine, 0)
 	require.NoError(t, err)
-	all, err := c.app.PlanSets(ctx, c.doctor(), id)
+	all, err := c.app.Plan.PlanSets(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "mine:old", all[0].ID, "one's own come first")
 	require.True(t, all[0].Parts[0].Gone)
 	require.Contains(t, all[0].Parts[0].Words, "GONE is no longer offered")
 	require.True(t, all[0].Parts[2].Gone, "and a leaflet that is not there")
 	require.NotEmpty(t, all[0].Warns, "and it is written for older patients")
-	_, err = c.app.ApplySet(ctx, c.doctor(), id, "mine:old", []string{"test 0", "test 1"})
-	require.Equal(t, 422, status(t, err))
+	_, err = c.app.Plan.ApplySet(ctx, c.doctor(), id, "mine:old", []string{"test 0", "test 1"})
+	require.Equal(t, act.Invalid, kind(t, err))
 	require.Empty(t, c.desk().ToSign)
-	_, err = c.app.ApplySet(ctx, c.who[app.Nurse], id, "mine:old", []string{"test 1"})
-	require.Equal(t, 404, status(t, err), "it is the physician's own")
+	_, err = c.app.Plan.ApplySet(ctx, c.who[act.Nurse], id, "mine:old", []string{"test 1"})
+	require.Equal(t, act.Missing, kind(t, err), "it is the physician's own")
 }
 
 // The kidneys speak for care with a medicine, and a test that is out already is not asked
@@ -101,7 +104,7 @@ func TestASetKnowsTheKidneysAndWhatIsOut(t *testing.T) {
 	c.receive(oru("C1", o.Placer+"-1", "F", "24", "K^Potassium^L^2823-3^^LN", "CREA^Creatinine with eGFR^L^2160-0^^LN"), "AA")
 	c.raw("UPDATE report_value SET loinc = '98979-8', unit = 'mL/min/{1.73_m2}'")
 	c.order("URIC")
-	all, err := c.app.PlanSets(ctx, c.doctor(), id)
+	all, err := c.app.Plan.PlanSets(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	warned := map[string]string{}
 	for _, p := range all[0].Parts {
@@ -113,7 +116,7 @@ func TestASetKnowsTheKidneysAndWhatIsOut(t *testing.T) {
 		"Colchicine 1.2 mg, then 0.6 mg after one hour on day one.": "With a filtration rate of 24 mL/min/1.73 m² on 04 May 2026: one course in two weeks below 30 (FDA label)",
 		"Urate.": "Asked for already: ordered on 04 May 2026, no final result yet",
 	}, warned)
-	hits, err := c.app.FindMedicine(ctx, c.jonah(), patientID, "ibuprofen")
+	hits, err := c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "ibuprofen")
 	require.NoError(t, err)
 	require.Contains(t, hits[0].Warnings[0].Why, "avoided below 30", "the intake knows it too")
 }
@@ -124,13 +127,13 @@ func TestThePlanIsKeptAsASet(t *testing.T) {
 	c := open(t)
 	id := c.note()
 	c.diagnose(id, "M10.071")
-	_, err := c.app.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0", "follow-up 0"})
+	_, err := c.app.Plan.ApplySet(ctx, c.doctor(), id, "gout-attack", []string{"education 0", "follow-up 0"})
 	require.NoError(t, err)
 	c.save(id, note.Plan, "Naproxen 500 mg twice daily with food. Referral: podiatry for shoes. Ottoline walks with a stick. Rest the foot.", 0, "plan")
 	c.order("URIC")
-	view, err := c.app.PlanAsSet(ctx, c.doctor(), id)
+	view, err := c.app.Plan.PlanAsSet(ctx, c.doctor(), id)
 	require.NoError(t, err)
-	byWords := map[string]app.SetPartView{}
+	byWords := map[string]plan.SetPartView{}
 	for _, p := range view.Parts {
 		byWords[p.Words] = p
 	}
@@ -142,44 +145,44 @@ func TestThePlanIsKeptAsASet(t *testing.T) {
 	for _, p := range view.Parts {
 		keys = append(keys, p.Key)
 	}
-	k := app.PlanSet{Title: "Gout, my way", Parts: keys}
-	_, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	k := plan.PlanSet{Title: "Gout, my way", Parts: keys}
+	_, err = c.app.Plan.KeepPlanAsSet(ctx, c.doctor(), id, k)
 	require.ErrorContains(t, err, "names this patient")
 	stick := byWords["Ottoline walks with a stick."].Key
 	k.Parts = slices.DeleteFunc(keys, func(x string) bool { return x == stick })
-	row, err := c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	row, err := c.app.Plan.KeepPlanAsSet(ctx, c.doctor(), id, k)
 	require.NoError(t, err)
 	require.Equal(t, 1, row.Version)
-	_, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
-	require.Equal(t, 409, status(t, err), "one of that name is there")
+	_, err = c.app.Plan.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	require.Equal(t, act.Conflict, kind(t, err), "one of that name is there")
 	k.Replace, k.Parts = true, []string{byWords["Rest the foot."].Key}
-	row, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	row, err = c.app.Plan.KeepPlanAsSet(ctx, c.doctor(), id, k)
 	require.NoError(t, err)
 	require.Equal(t, 2, row.Version)
-	all, err := c.app.PlanSets(ctx, c.doctor(), id)
+	all, err := c.app.Plan.PlanSets(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "mine:gout-my-way", all[0].ID)
 	require.True(t, all[0].Fits, "for the diagnoses of the visit it came from")
 	require.Len(t, all[0].Parts, 1)
 	require.Contains(t, all[0].From, "version 2")
-	old, err := c.app.ReadForm(ctx, c.doctor(), "sets", "mine", "me", 1)
+	old, err := c.app.Forms.ReadForm(ctx, c.doctor(), "sets", "mine", "me", 1)
 	require.NoError(t, err)
 	require.Contains(t, old.Body, "Naproxen", "the first version can be read, and kept again")
-	vs, err := c.app.FormVersions(ctx, c.doctor(), "sets", "mine", "me")
+	vs, err := c.app.Forms.FormVersions(ctx, c.doctor(), "sets", "mine", "me")
 	require.NoError(t, err)
 	require.Len(t, vs, 2)
 	require.Equal(t, 2, vs[0].Version)
 	require.NotEmpty(t, vs[0].By)
 
 	k.Clinic, k.Replace = true, false
-	_, err = c.app.KeepPlanAsSet(ctx, c.who[app.Nurse], id, k)
-	require.Equal(t, 403, status(t, err), "a nurse keeps her own only")
-	row, err = c.app.KeepPlanAsSet(ctx, c.doctor(), id, k)
+	_, err = c.app.Plan.KeepPlanAsSet(ctx, c.who[act.Nurse], id, k)
+	require.Equal(t, act.Forbidden, kind(t, err), "a nurse keeps her own only")
+	row, err = c.app.Plan.KeepPlanAsSet(ctx, c.doctor(), id, k)
 	require.NoError(t, err)
 	require.Equal(t, 2, row.Version, "after the one that ships")
-	f, err := c.app.ReadForm(ctx, c.doctor(), "sets", "clinic", "clinic", 0)
+	f, err := c.app.Forms.ReadForm(ctx, c.doctor(), "sets", "clinic", "clinic", 0)
 	require.NoError(t, err)
-	shipped, err := c.app.ReadForm(ctx, c.doctor(), "sets", "clinic", "clinic", 1)
+	shipped, err := c.app.Forms.ReadForm(ctx, c.doctor(), "sets", "clinic", "clinic", 1)
 	require.NoError(t, err)
 	require.True(t, strings.HasPrefix(f.Body, strings.TrimRight(shipped.Body, "\n")), "the rest of the file stays as it was, line by line")
 }
@@ -192,11 +195,11 @@ func TestTheSetsThatShipFitTheirLists(t *testing.T) {
 	seen := map[string]bool{}
 	shipped, err := fs.ReadFile(data.Forms, "sets/sets.yaml")
 	require.NoError(t, err)
-	sets, err := forms.Sets("sets.yaml", string(shipped))
+	sets, err := formtext.Sets("sets.yaml", string(shipped))
 	require.NoError(t, err)
 	file, err := fs.ReadFile(data.Forms, "letters/leaflets.yaml")
 	require.NoError(t, err)
-	leaflets, err := forms.Leaflets("leaflets.yaml", string(file))
+	leaflets, err := formtext.Leaflets("leaflets.yaml", string(file))
 	require.NoError(t, err)
 	titles := map[string]string{}
 	for _, l := range leaflets {

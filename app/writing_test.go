@@ -14,7 +14,11 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/desk"
+	"deftledger/app/forms"
+	"deftledger/app/intake"
+	notes "deftledger/app/note"
 	"deftledger/core/note"
 	"deftledger/store"
 )
@@ -27,30 +31,30 @@ func (c *clinic) earlier(days int, exam string, typed map[note.Part]string) stri
 	require.NoError(c, c.store.Write(ctx, func(q *store.Q) error {
 		return q.AddVisit(store.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at, Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
 	}))
-	n, err := c.app.StartVisit(ctx, c.doctor(), id)
+	n, err := c.app.Note.StartVisit(ctx, c.doctor(), id)
 	require.NoError(c, err)
 	versions := map[string]int{}
 	for p, t := range typed {
 		versions[string(p)] = c.save(n, p, t, 0, n+string(p)).Version
 	}
 	c.line(n, note.Examination, exam)
-	_, err = c.app.SignNote(ctx, c.doctor(), n, secret, versions, 1, "")
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), n, secret, versions, 1, "")
 	require.NoError(c, err)
 	return n
 }
 
 // line enters a line of findings.
-func (c *clinic) line(id string, area note.Area, text string) app.NoteView {
+func (c *clinic) line(id string, area note.Area, text string) notes.NoteView {
 	c.Helper()
-	r, err := c.app.ReadLine(ctx, c.doctor(), area, text, []string{"constitutional"}, "F")
+	r, err := c.app.Note.ReadLine(ctx, c.doctor(), area, text, []string{"constitutional"}, "F")
 	require.NoError(c, err)
 	require.Empty(c, r.Unread, text)
-	v, err := c.app.SetFindings(ctx, c.doctor(), id, r.Changes)
+	v, err := c.app.Note.SetFindings(ctx, c.doctor(), id, r.Changes)
 	require.NoError(c, err)
 	return v
 }
 
-func reads(v app.NoteView) string {
+func reads(v notes.NoteView) string {
 	var out []string
 	for _, b := range v.Blocks {
 		out = append(out, b.Label+": "+b.Text())
@@ -66,13 +70,13 @@ func TestFindingsAreKeptWithTheirAuthorAndVersion(t *testing.T) {
 	require.Contains(t, reads(v), "Constitutional: Denies night sweats")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM note_finding WHERE finding = 'fatigue' AND state = 'absent' AND origin = 'rest' AND by_id = ?", c.doctor().ID), "the denial with the rest keeps its author")
 	change := note.Change{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Absent, Was: 1}
-	_, err := c.app.SetFindings(ctx, c.who["second"], id, []note.Change{change})
+	_, err := c.app.Note.SetFindings(ctx, c.who["second"], id, []note.Change{change})
 	require.NoError(t, err)
-	_, err = c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Present, Was: 1}})
-	require.Equal(t, 409, status(t, err), "made on a version somebody changed meanwhile")
-	_, err = c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "wings", State: note.Present}})
-	require.Equal(t, 422, status(t, err))
-	found, err := c.app.SearchFindings(ctx, c.doctor(), "", note.Review, "constitutional", "fever")
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Present, Was: 1}})
+	require.Equal(t, act.Conflict, kind(t, err), "made on a version somebody changed meanwhile")
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "wings", State: note.Present}})
+	require.Equal(t, act.Invalid, kind(t, err))
+	found, err := c.app.Note.SearchFindings(ctx, c.doctor(), "", note.Review, "constitutional", "fever")
 	require.NoError(t, err)
 	require.Len(t, found, 1)
 	require.Equal(t, "absent", found[0].State)
@@ -81,61 +85,61 @@ func TestFindingsAreKeptWithTheirAuthorAndVersion(t *testing.T) {
 func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	v, err := c.app.Note(ctx, c.doctor(), id)
+	v, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "joint-pain", v.Interviews[0].ID, "the reason for visit, toe pain, brings its questions")
-	v, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "joint", []note.Answer{{Code: "toe"}}, 0)
+	v, err = c.app.Note.Answer(ctx, c.doctor(), id, "joint-pain", "joint", []note.Answer{{Code: "toe"}}, 0)
 	require.NoError(t, err)
 	require.Contains(t, reads(v), "A 58-year-old woman with big toe pain.")
-	_, err = c.app.Answer(ctx, c.who["second"], id, "joint-pain", "joint", []note.Answer{{Code: "knee"}}, 0)
-	require.Equal(t, 409, status(t, err), "two answered at once: the second is told")
-	v, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "trigger", []note.Answer{{Text: "a day of dancing"}}, 0)
+	_, err = c.app.Note.Answer(ctx, c.who["second"], id, "joint-pain", "joint", []note.Answer{{Code: "knee"}}, 0)
+	require.Equal(t, act.Conflict, kind(t, err), "two answered at once: the second is told")
+	v, err = c.app.Note.Answer(ctx, c.doctor(), id, "joint-pain", "trigger", []note.Answer{{Text: "a day of dancing"}}, 0)
 	require.NoError(t, err)
 	require.Contains(t, reads(v), "big toe pain after a day of dancing.")
-	_, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "weight", []note.Answer{{Code: "heavy"}}, 0)
-	require.Equal(t, 422, status(t, err))
-	v, err = c.app.Answer(ctx, c.doctor(), id, "joint-pain", "constitutional.fever", []note.Answer{{Yes: new(bool)}}, 0)
+	_, err = c.app.Note.Answer(ctx, c.doctor(), id, "joint-pain", "weight", []note.Answer{{Code: "heavy"}}, 0)
+	require.Equal(t, act.Invalid, kind(t, err))
+	v, err = c.app.Note.Answer(ctx, c.doctor(), id, "joint-pain", "constitutional.fever", []note.Answer{{Yes: new(bool)}}, 0)
 	require.NoError(t, err)
 	require.Contains(t, reads(v), "Denies fever.")
 	require.Equal(t, 1, strings.Count(reads(v), "fever"), "told in the history, it is not told again in the review of systems")
 
 	// For the clinic: a new version, which this note does not take by itself.
-	require.NoError(t, c.app.AddAnswer(ctx, c.who[app.Admin], "joint-pain", "joint", "Elbow"))
-	require.Equal(t, 422, status(t, c.app.AddAnswer(ctx, c.doctor(), "joint-pain", "joint", "elbow")), "offered already")
-	f, err := c.app.ReadForm(ctx, c.doctor(), "interview", "joint-pain", "clinic", 0)
+	require.NoError(t, c.app.Forms.AddAnswer(ctx, c.who[act.Admin], "joint-pain", "joint", "Elbow"))
+	require.Equal(t, act.Invalid, kind(t, c.app.Forms.AddAnswer(ctx, c.doctor(), "joint-pain", "joint", "elbow")), "offered already")
+	f, err := c.app.Forms.ReadForm(ctx, c.doctor(), "interview", "joint-pain", "clinic", 0)
 	require.NoError(t, err)
 	require.Equal(t, 2, f.Version)
-	row := app.FormRow{Kind: "interview", ID: "joint-pain"}
-	bad := app.FormText{FormRow: row, Body: strings.Replace(f.Body, `"type": "boolean"`, `"type": "riddle"`, 1), Prose: f.Prose}
-	_, err = c.app.SaveForm(ctx, c.doctor(), bad, 2)
-	require.Equal(t, 422, status(t, err))
+	row := forms.FormRow{Kind: "interview", ID: "joint-pain"}
+	bad := forms.FormText{FormRow: row, Body: strings.Replace(f.Body, `"type": "boolean"`, `"type": "riddle"`, 1), Prose: f.Prose}
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), bad, 2)
+	require.Equal(t, act.Invalid, kind(t, err))
 	require.ErrorContains(t, err, "line ")
-	retold := app.FormText{FormRow: row, Body: f.Body, Prose: strings.Replace(f.Prose, "{Patient} with [", "{Patient} suffers from [", 1)}
-	_, err = c.app.SaveForm(ctx, c.doctor(), retold, 1)
-	require.Equal(t, 409, status(t, err), "made from a version that is no longer the newest")
-	_, err = c.app.SaveForm(ctx, c.doctor(), retold, 2)
+	retold := forms.FormText{FormRow: row, Body: f.Body, Prose: strings.Replace(f.Prose, "{Patient} with [", "{Patient} suffers from [", 1)}
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), retold, 1)
+	require.Equal(t, act.Conflict, kind(t, err), "made from a version that is no longer the newest")
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), retold, 2)
 	require.NoError(t, err)
-	v, err = c.app.Note(ctx, c.doctor(), id)
+	v, err = c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Contains(t, reads(v), "A 58-year-old woman with big toe pain", "a note reads as in the version it was asked in")
 
 	// The finding list may grow and be reworded, but lose nothing that notes use.
-	s, err := c.app.ReadForm(ctx, c.doctor(), "systems", "systems", "clinic", 0)
+	s, err := c.app.Forms.ReadForm(ctx, c.doctor(), "systems", "systems", "clinic", 0)
 	require.NoError(t, err)
-	lost := app.FormText{FormRow: s.FormRow, Body: strings.Replace(s.Body, "{id: rash, say: rash}", "{id: rashes, say: rash}", 1)}
-	_, err = c.app.SaveForm(ctx, c.doctor(), lost, 1)
+	lost := forms.FormText{FormRow: s.FormRow, Body: strings.Replace(s.Body, "{id: rash, say: rash}", "{id: rashes, say: rash}", 1)}
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), lost, 1)
 	require.ErrorContains(t, err, "rash is gone")
-	p, err := c.app.TryForm(ctx, c.doctor(), retold)
+	p, err := c.app.Forms.TryForm(ctx, c.doctor(), retold)
 	require.NoError(t, err)
 	require.Empty(t, p.Fault)
 	require.Contains(t, p.Says[len(p.Says)-1], "suffers from")
-	mine := app.FormText{FormRow: app.FormRow{Kind: "snippets", ID: "mine", Owner: "me"}, Body: "snippets:\n- {key: bphome, title: Mine, text: \"My words.\"}\n"}
-	_, err = c.app.SaveForm(ctx, c.who[app.Nurse], mine, 0)
+	mine := forms.FormText{FormRow: forms.FormRow{Kind: "snippets", ID: "mine", Owner: "me"}, Body: "snippets:\n- {key: bphome, title: Mine, text: \"My words.\"}\n"}
+	_, err = c.app.Forms.SaveForm(ctx, c.who[act.Nurse], mine, 0)
 	require.NoError(t, err)
-	tools, err := c.app.WritingTools(ctx, c.who[app.Nurse])
+	tools, err := c.app.Forms.WritingTools(ctx, c.who[act.Nurse])
 	require.NoError(t, err)
 	require.Equal(t, "Mine", tools.Snippets[0].Title, "one's own comes before the clinic's of the same key")
-	tools, err = c.app.WritingTools(ctx, c.doctor())
+	tools, err = c.app.Forms.WritingTools(ctx, c.doctor())
 	require.NoError(t, err)
 	require.NotEqual(t, "Mine", tools.Snippets[0].Title)
 }
@@ -148,29 +152,29 @@ func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
 	for _, p := range note.Always {
 		versions[string(p)] = c.save(id, p, "My own "+string(p)+".", 0, "first"+string(p)).Version
 	}
-	require.NoError(t, c.app.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
-	v, err := c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Examination, System: "lungs", Bring: true}})
+	require.NoError(t, c.app.Note.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
+	v, err := c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Examination, System: "lungs", Bring: true}})
 	require.NoError(t, err)
 	require.Contains(t, reads(v), "Lungs: Wheeze on the right.")
-	_, err = c.app.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Examination, System: "skin", Bring: true}})
-	require.Equal(t, 404, status(t, err))
-	f, err := c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan, Replace: true})
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Examination, System: "skin", Bring: true}})
+	require.Equal(t, act.Missing, kind(t, err))
+	f, err := c.app.Note.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan, Replace: true})
 	require.NoError(t, err)
 	require.Equal(t, []string{"My own plan."}, f.Difference.Remove)
 	require.Len(t, f.Note.Conflicts, 1, "what was replaced is kept beside the note")
 	require.Equal(t, "My own plan.", f.Note.Conflicts[0].Text)
-	require.NoError(t, c.app.SettleConflict(ctx, c.doctor(), id, f.Note.Conflicts[0].ID))
+	require.NoError(t, c.app.Note.SettleConflict(ctx, c.doctor(), id, f.Note.Conflicts[0].ID))
 	versions["plan"] = 2
-	twice, err := c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan, Replace: true})
+	twice, err := c.app.Note.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Plan, Replace: true})
 	require.NoError(t, err)
 	require.Equal(t, reads(*f.Note), reads(*twice.Note))
 	versions["plan"] = c.version(id, note.Plan)
-	_, err = c.app.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Subjective})
+	_, err = c.app.Note.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Subjective})
 	require.NoError(t, err)
 
-	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, 2, "")
-	require.Equal(t, 422, status(t, err), "carried text stops the signature")
-	list, err := c.app.ClosingList(ctx, c.doctor(), id)
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, 2, "")
+	require.Equal(t, act.Invalid, kind(t, err), "carried text stops the signature")
+	list, err := c.app.Note.ClosingList(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	var refs, subjective []string
 	for _, p := range list.Points {
@@ -181,25 +185,25 @@ func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
 		}
 	}
 	require.Len(t, refs, 3, "the wheeze and two sentences of the plan")
-	_, err = c.app.Looked(ctx, c.doctor(), id, refs, "keep", "")
-	require.Equal(t, 422, status(t, err), "one by one in objective, assessment and plan")
-	_, err = c.app.Looked(ctx, c.doctor(), id, subjective, "keep", "")
+	_, err = c.app.Note.Looked(ctx, c.doctor(), id, refs, "keep", "")
+	require.Equal(t, act.Invalid, kind(t, err), "one by one in objective, assessment and plan")
+	_, err = c.app.Note.Looked(ctx, c.doctor(), id, subjective, "keep", "")
 	require.NoError(t, err, "under subjective all at once")
-	_, err = c.app.Looked(ctx, c.doctor(), id, refs[:1], "keep", "")
+	_, err = c.app.Note.Looked(ctx, c.doctor(), id, refs[:1], "keep", "")
 	require.NoError(t, err)
-	_, err = c.app.Looked(ctx, c.doctor(), id, refs[1:2], "change", "Colchicine 0.6 mg twice daily.")
+	_, err = c.app.Note.Looked(ctx, c.doctor(), id, refs[1:2], "change", "Colchicine 0.6 mg twice daily.")
 	require.NoError(t, err)
-	_, err = c.app.Looked(ctx, c.doctor(), id, refs[2:], "remove", "")
+	_, err = c.app.Note.Looked(ctx, c.doctor(), id, refs[2:], "remove", "")
 	require.NoError(t, err)
-	_, err = c.app.Looked(ctx, c.doctor(), id, refs[2:], "remove", "")
-	require.Equal(t, 409, status(t, err), "it is gone already")
-	list, err = c.app.ClosingList(ctx, c.doctor(), id)
+	_, err = c.app.Note.Looked(ctx, c.doctor(), id, refs[2:], "remove", "")
+	require.Equal(t, act.Conflict, kind(t, err), "it is gone already")
+	list, err = c.app.Note.ClosingList(ctx, c.doctor(), id)
 	require.NoError(t, err)
-	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, 2, "not what was seen")
-	require.Equal(t, 409, status(t, err), "only the text the signer saw is signed")
-	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, versions, 2, list.Seen)
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, 2, "not what was seen")
+	require.Equal(t, act.Conflict, kind(t, err), "only the text the signer saw is signed")
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, 2, list.Seen)
 	require.NoError(t, err)
-	v, err = c.app.Note(ctx, c.who[app.Nurse], id)
+	v, err = c.app.Note.Note(ctx, c.who[act.Nurse], id)
 	require.NoError(t, err)
 	carried := 0
 	for _, b := range v.Blocks {
@@ -212,14 +216,14 @@ func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
 	}
 	require.Equal(t, 3, carried, "two sentences and the wheeze; the changed one is the writer's own")
 	require.Equal(t, "visit of 04 Apr 2026, folio 1", v.Sources[0].Words)
-	paper, err := c.app.NotePDF(ctx, c.doctor(), id, "")
+	paper, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "")
 	require.NoError(t, err)
-	alone, err := c.app.NotePDF(ctx, c.doctor(), id, "Objective")
+	alone, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "Objective")
 	require.NoError(t, err)
 	require.Contains(t, onPaper(t, paper), "Visit of 04 Apr 2026, folio 1: Lungs: Wheeze on the right.", "readers on paper see it too")
 	require.NotContains(t, onPaper(t, alone), "folio 1: Lungs")
-	_, err = c.app.SetFindings(ctx, c.doctor(), id, nil)
-	require.Equal(t, 409, status(t, err), "a signed note takes no finding")
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, nil)
+	require.Equal(t, act.Conflict, kind(t, err), "a signed note takes no finding")
 	require.Empty(t, c.verify())
 	for _, statement := range []string{"UPDATE note_finding SET state = 'absent'", "DELETE FROM note_carried", "INSERT INTO note_carried SELECT 'x', note_id, 'plan', 1, 'x', 'y', 'typed', '', '', 'kept', 1, '', '' FROM note_carried"} {
 		_, err := past(c, c.dir).Exec(statement)
@@ -235,13 +239,13 @@ func (c *clinic) version(id string, part note.Part) int {
 func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	c := open(t)
 	c.earlier(30, "lungs, wheeze right, crackles bases, \"softer than before\"", map[note.Part]string{note.Subjective: "Walks daily.", note.Plan: "Rest."})
-	_, err := c.app.AddEntry(ctx, c.doctor(), visitID, app.NewEntry{List: "surgical", Title: "Gallbladder removed", Since: "2008"})
+	_, err := c.app.Intake.AddEntry(ctx, c.doctor(), visitID, intake.NewEntry{List: "surgical", Title: "Gallbladder removed", Since: "2008"})
 	require.NoError(t, err)
 	id := c.note()
 	o := c.order("K")
 	c.step()
 	c.receive(oru("B1", o.Placer+"-1", "F", "4.1"), "AA")
-	groups, err := c.app.Beside(ctx, c.doctor(), id)
+	groups, err := c.app.Note.Beside(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	var ids []string
 	for _, g := range groups {
@@ -253,16 +257,16 @@ func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	}
 	require.Len(t, ids, 5)
 	for range 2 { // twice is once
-		_, err = c.app.Bring(ctx, c.doctor(), id, ids)
+		_, err = c.app.Note.Bring(ctx, c.doctor(), id, ids)
 		require.NoError(t, err)
 	}
-	v, err := c.app.Note(ctx, c.doctor(), id)
+	v, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Len(t, v.Brought, 3)
 	require.Equal(t, "result of 04 May 2026", v.Brought[1].Source)
 	require.Contains(t, reads(v), "Lungs: Wheeze on the right. Softer than before.", "one finding and the free words, not the whole system")
-	_, err = c.app.Bring(ctx, c.doctor(), id, []string{"result|none|1|0"})
-	require.Equal(t, 409, status(t, err))
+	_, err = c.app.Note.Bring(ctx, c.doctor(), id, []string{"result|none|1|0"})
+	require.Equal(t, act.Conflict, kind(t, err))
 }
 
 func TestRetractionKeepsTheOriginalAndPointsToTheRightChart(t *testing.T) {
@@ -276,22 +280,22 @@ func TestRetractionKeepsTheOriginalAndPointsToTheRightChart(t *testing.T) {
 		}
 		return q.AddPatient(p)
 	}))
-	require.Equal(t, 422, status(t, c.app.Retract(ctx, c.doctor(), id, secret, " ", "")))
-	require.Equal(t, 422, status(t, c.app.Retract(ctx, c.doctor(), id, secret, "Twin", patientID)))
-	require.Equal(t, 404, status(t, c.app.Retract(ctx, c.doctor(), id, secret, "Twin", "nobody")))
-	require.Equal(t, 409, status(t, c.app.Retract(ctx, c.doctor(), c.note(), secret, "Twin", "")), "a draft is not retracted")
+	require.Equal(t, act.Invalid, kind(t, c.app.Note.Retract(ctx, c.doctor(), id, secret, " ", "")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Note.Retract(ctx, c.doctor(), id, secret, "Twin", patientID)))
+	require.Equal(t, act.Missing, kind(t, c.app.Note.Retract(ctx, c.doctor(), id, secret, "Twin", "nobody")))
+	require.Equal(t, act.Conflict, kind(t, c.app.Note.Retract(ctx, c.doctor(), c.note(), secret, "Twin", "")), "a draft is not retracted")
 	for range 2 {
-		require.NoError(t, c.app.Retract(ctx, c.doctor(), id, secret, "Written for the twin.", "p2"))
+		require.NoError(t, c.app.Note.Retract(ctx, c.doctor(), id, secret, "Written for the twin.", "p2"))
 	}
 	require.Equal(t, 1, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'retraction'"), "twice is once")
-	v, err := c.app.Note(ctx, c.doctor(), id)
+	v, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "SK-2", v.Retracted.Record)
 	require.Equal(t, "Of somebody else.", v.Sealed.Sections[0].Text, "the sealed original stays")
 	require.Empty(t, c.verify())
 	today := c.note()
-	_, err = c.app.SetFindings(ctx, c.doctor(), today, []note.Change{{Area: note.Examination, System: "lungs", Bring: true}})
-	require.Equal(t, 404, status(t, err), "nothing is carried from a retracted note")
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), today, []note.Change{{Area: note.Examination, System: "lungs", Bring: true}})
+	require.Equal(t, act.Missing, kind(t, err), "nothing is carried from a retracted note")
 	c.raw("DROP TRIGGER note_retracted_once", "UPDATE note SET retracted = 0 WHERE id = '"+id+"'")
 	require.Contains(t, c.verify(), "retracts a note that is not marked so")
 }
@@ -310,22 +314,22 @@ func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
 	defer fax.Close()
 	c.app.Elsewhere.Fax = fax.URL
 	id := c.note()
-	_, err := c.app.FileSection(ctx, c.doctor(), id, "Plan", false, "")
-	require.Equal(t, 404, status(t, err), "a part left blank is no document")
+	_, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	require.Equal(t, act.Missing, kind(t, err), "a part left blank is no document")
 	id = c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Plan: "Rest and ice."})
-	_, err = c.app.FileSection(ctx, c.doctor(), id, "Assessment", false, "")
-	require.Equal(t, 404, status(t, err))
-	d, err := c.app.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Assessment", false, "")
+	require.Equal(t, act.Missing, kind(t, err))
+	d, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
 	require.NoError(t, err)
-	body, err := c.app.Document(ctx, c.who[app.Nurse], d.ID)
+	body, err := c.app.Paper.Document(ctx, c.who[act.Nurse], d.ID)
 	require.NoError(t, err)
 	require.True(t, strings.HasPrefix(string(body), "%PDF-"))
-	require.Equal(t, 422, status(t, c.app.SendFax(ctx, c.doctor(), d.ID, "call me")))
-	require.NoError(t, c.app.SendFax(ctx, c.doctor(), d.ID, "555-0190"))
+	require.Equal(t, act.Invalid, kind(t, c.app.Paper.SendFax(ctx, c.doctor(), d.ID, "call me")))
+	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), d.ID, "555-0190"))
 	send := func() string {
 		c.Helper()
 		c.now = c.now.Add(2 * time.Minute)
-		require.NoError(c, c.app.StepFax(ctx))
+		require.NoError(c, c.app.Paper.StepFax(ctx))
 		var state string
 		require.NoError(c, past(c, c.dir).QueryRow("SELECT state FROM fax").Scan(&state))
 		return state
@@ -344,30 +348,30 @@ func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
 	mu.Lock()
 	answer = http.StatusNotFound
 	mu.Unlock()
-	require.NoError(t, c.app.SendFax(ctx, c.doctor(), d.ID, "555-0000"))
+	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), d.ID, "555-0000"))
 	c.now = c.now.Add(2 * time.Minute)
-	require.NoError(t, c.app.StepFax(ctx))
+	require.NoError(t, c.app.Paper.StepFax(ctx))
 	require.Equal(t, 1, c.count("SELECT count(*) FROM fax WHERE state = 'refused' AND last_error = 'no such number'"))
 }
 
 func TestADraftIsLeftForAColleague(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	_, err := c.app.LeaveNote(ctx, c.who[app.Nurse], id, c.who[app.Assistant].ID, "")
-	require.Equal(t, 422, status(t, err), "only somebody who may sign it")
-	v, err := c.app.LeaveNote(ctx, c.doctor(), id, c.who["second"].ID, "The plan is missing.")
+	_, err := c.app.Note.LeaveNote(ctx, c.who[act.Nurse], id, c.who[act.Assistant].ID, "")
+	require.Equal(t, act.Invalid, kind(t, err), "only somebody who may sign it")
+	v, err := c.app.Note.LeaveNote(ctx, c.doctor(), id, c.who["second"].ID, "The plan is missing.")
 	require.NoError(t, err)
 	require.Equal(t, "A second", v.LeftFor)
 	require.Empty(t, c.desk().Notes)
-	d, err := c.app.MyDesk(ctx, c.who["second"])
+	d, err := c.app.Desk.MyDesk(ctx, c.who["second"])
 	require.NoError(t, err)
 	require.Len(t, d.Notes, 1)
 	c.now = c.now.AddDate(0, 0, 8)
-	waiting, err := c.app.Unsigned(ctx, c.who["second"])
+	waiting, err := c.app.Desk.Unsigned(ctx, c.who["second"])
 	require.NoError(t, err)
 	require.Len(t, waiting, 1)
-	require.GreaterOrEqual(t, waiting[0].Days, app.LongWait)
-	waiting, err = c.app.Unsigned(ctx, c.doctor())
+	require.GreaterOrEqual(t, waiting[0].Days, desk.LongWait)
+	waiting, err = c.app.Desk.Unsigned(ctx, c.doctor())
 	require.NoError(t, err)
 	require.Empty(t, waiting)
 }
@@ -376,31 +380,31 @@ func TestDrawings(t *testing.T) {
 	c := open(t)
 	id := c.note()
 	strokes := `[{"color":"red","points":[[200,120,0.2],[210,130,0.9]]}]`
-	v, err := c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d1", Outline: "front", Caption: "Pain", Strokes: strokes})
+	v, err := c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d1", Outline: "front", Caption: "Pain", Strokes: strokes})
 	require.NoError(t, err)
 	require.Contains(t, v.Drawings[0].SVG, `stroke-width="3.7"`, "1 + 3 · 0.9: the pressure is kept")
-	_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d1", Outline: "front", Strokes: strokes, Version: 7})
-	require.Equal(t, 409, status(t, err))
+	_, err = c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d1", Outline: "front", Strokes: strokes, Version: 7})
+	require.Equal(t, act.Conflict, kind(t, err))
 	for _, bad := range []string{`[{"color":"red\"/><script>","points":[]}]`, `[{"color":"red","points":[[1e9,0,0]]}]`, `{`, `[{"color":"red","points":[["x"]]}]`} {
-		_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d2", Strokes: bad})
-		require.Equal(t, 422, status(t, err), bad)
+		_, err = c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d2", Strokes: bad})
+		require.Equal(t, act.Invalid, kind(t, err), bad)
 	}
-	_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d2", Outline: "whale", Strokes: strokes})
-	require.Equal(t, 422, status(t, err))
-	_, err = c.app.SaveDrawing(ctx, c.doctor(), id, app.DrawingView{ID: "d2", Strokes: strings.Repeat(" ", 700_000)})
-	require.Equal(t, 413, status(t, err))
+	_, err = c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d2", Outline: "whale", Strokes: strokes})
+	require.Equal(t, act.Invalid, kind(t, err))
+	_, err = c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d2", Strokes: strings.Repeat(" ", 700_000)})
+	require.Equal(t, act.TooLarge, kind(t, err))
 	for _, p := range note.Always {
 		c.save(id, p, "Text.", 0, "t"+string(p))
 	}
-	require.NoError(t, c.app.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
-	_, err = c.app.SignNote(ctx, c.doctor(), id, secret, map[string]int{"subjective": 1, "objective": 1, "assessment": 1, "plan": 1}, 2, "")
+	require.NoError(t, c.app.Note.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, map[string]int{"subjective": 1, "objective": 1, "assessment": 1, "plan": 1}, 2, "")
 	require.NoError(t, err)
-	raw, err := c.app.NotePDF(ctx, c.doctor(), id, "")
+	raw, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "")
 	require.NoError(t, err)
-	without, err := c.app.NotePDF(ctx, c.doctor(), id, "Plan")
+	without, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "Plan")
 	require.NoError(t, err)
 	require.Greater(t, len(raw), len(without))
-	v, err = c.app.Note(ctx, c.doctor(), id)
+	v, err = c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "Pain", v.Sealed.Drawings[0].Caption)
 }

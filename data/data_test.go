@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	"deftledger/app/act"
 	"deftledger/core/coding"
 	"deftledger/data"
 )
@@ -29,7 +29,7 @@ func checkDigit(body string) byte {
 }
 
 func TestTheTestListIsSound(t *testing.T) {
-	var l app.Laboratory
+	var l act.Laboratory
 	require.NoError(t, yaml.UnmarshalWithOptions(data.Brinehouse, &l, yaml.Strict()))
 	require.GreaterOrEqual(t, len(l.Tests), 40)
 	require.NotEmpty(t, l.Phone)

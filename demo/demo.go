@@ -12,6 +12,11 @@ import (
 	"time"
 
 	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/intake"
+	orders "deftledger/app/order"
+	results "deftledger/app/result"
+	"deftledger/app/session"
 	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -30,19 +35,19 @@ type Person struct{ Login, Given, Family, Role string }
 
 // People who sign in.
 var People = []Person{
-	{"maren", "Maren", "Oduya", app.Physician},
-	{"tobias", "Tobias", "Lindqvist-Rao", app.Physician},
-	{"petra", "Petra", "Vance", app.Nurse},
-	{"jonah", "Jonah", "Whitlock", app.Assistant},
-	{"sunniva", "Sunniva", "Pell", app.FrontDesk},
-	{"ade", "Ade", "Korhonen", app.Admin},
+	{"maren", "Maren", "Oduya", act.Physician},
+	{"tobias", "Tobias", "Lindqvist-Rao", act.Physician},
+	{"petra", "Petra", "Vance", act.Nurse},
+	{"jonah", "Jonah", "Whitlock", act.Assistant},
+	{"sunniva", "Sunniva", "Pell", act.FrontDesk},
+	{"ade", "Ade", "Korhonen", act.Admin},
 }
 
 type builder struct {
 	a      *app.App
 	at     time.Time // what the clock shows
 	now    time.Time // when the demo is started
-	tokens map[string]app.Actor
+	tokens map[string]act.Actor
 	ids    map[string]string // patient key → id
 	events []event
 	number int
@@ -55,13 +60,13 @@ type event struct {
 
 // Fill writes the scenario as of now into an empty practice. c is the
 // configuration the application will run with.
-func Fill(ctx context.Context, c app.Config, now time.Time) error {
+func Fill(ctx context.Context, c act.Config, now time.Time) error {
 	quiet := &standin.Laboratory{Name: c.Laboratory.Name, Facility: c.Laboratory.Facility, Tests: Offered(c.Laboratory), Silent: true}
 	if err := quiet.Open("127.0.0.1:0"); err != nil {
 		return err
 	}
 	defer quiet.Close()
-	b := &builder{at: now, now: now, tokens: map[string]app.Actor{}, ids: map[string]string{}}
+	b := &builder{at: now, now: now, tokens: map[string]act.Actor{}, ids: map[string]string{}}
 	c.LabAddr, c.Clock, c.IdleAfter = quiet.Addr(), func() time.Time { return b.at }, 1000*24*time.Hour
 	b.a = app.New(c)
 	if err := b.people(ctx); err != nil {
@@ -85,7 +90,7 @@ func Fill(ctx context.Context, c app.Config, now time.Time) error {
 }
 
 // Offered turns the test list into what the stand-in laboratory offers.
-func Offered(l app.Laboratory) map[string]standin.Test {
+func Offered(l act.Laboratory) map[string]standin.Test {
 	out := map[string]standin.Test{}
 	for _, t := range l.Tests {
 		s := standin.Test{Code: t.Code, Name: t.Name, LOINC: t.LOINC}
@@ -98,10 +103,10 @@ func Offered(l app.Laboratory) map[string]standin.Test {
 }
 
 func (b *builder) people(ctx context.Context) error {
-	password, secret := app.HashSecret(Password), app.HashSecret(Secret)
+	password, secret := act.HashSecret(Password), act.HashSecret(Secret)
 	return b.a.Store.Write(ctx, func(q *store.Q) error {
 		for _, p := range People {
-			s, err := app.NewStaff(p.Login, p.Given, p.Family, p.Role, Password, Secret)
+			s, err := session.NewStaff(p.Login, p.Given, p.Family, p.Role, Password, Secret)
 			if err != nil {
 				return err
 			}
@@ -109,7 +114,7 @@ func (b *builder) people(ctx context.Context) error {
 			if err := q.AddStaff(s); err != nil {
 				return err
 			}
-			b.tokens[p.Login] = app.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
+			b.tokens[p.Login] = act.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
 		}
 		return nil
 	})
@@ -290,7 +295,7 @@ func (b *builder) visit(patient string, v visit) string {
 		return id
 	}
 	b.later(v.daysAgo, v.at, func(ctx context.Context) error {
-		noteID, err := b.a.StartVisit(ctx, who, id)
+		noteID, err := b.a.Note.StartVisit(ctx, who, id)
 		if err != nil {
 			return err
 		}
@@ -300,7 +305,7 @@ func (b *builder) visit(patient string, v visit) string {
 				continue
 			}
 			part := note.Always[i]
-			if _, err := b.a.SavePart(ctx, who, noteID, part, text, 0, noteID+string(part)); err != nil {
+			if _, err := b.a.Note.SavePart(ctx, who, noteID, part, text, 0, noteID+string(part)); err != nil {
 				return err
 			}
 			versions[string(part)] = 1
@@ -315,7 +320,7 @@ func (b *builder) visit(patient string, v visit) string {
 		}
 		list := 1
 		if len(v.codes) > 0 {
-			if err := b.a.SetDiagnoses(ctx, who, noteID, v.codes, 1); err != nil {
+			if err := b.a.Note.SetDiagnoses(ctx, who, noteID, v.codes, 1); err != nil {
 				return err
 			}
 			list++
@@ -323,7 +328,7 @@ func (b *builder) visit(patient string, v visit) string {
 		if v.unsigned {
 			return nil
 		}
-		_, err = b.a.SignNote(ctx, who, noteID, Secret, versions, list, "")
+		_, err = b.a.Note.SignNote(ctx, who, noteID, Secret, versions, list, "")
 		return err
 	})
 	return id
@@ -336,24 +341,24 @@ func (b *builder) house(visit string, v visit) {
 	for _, t := range v.tests {
 		b.later(v.daysAgo, "08:10", func(ctx context.Context) error {
 			f := strings.Split(t, "|")
-			e := app.HouseEntry{ID: b.id(), Test: f[0], Values: map[string]string{}, Kit: app.Kit{Lot: "K" + visit[len(visit)-4:], Expires: expires}, Control: "valid"}
+			e := intake.HouseEntry{ID: b.id(), Test: f[0], Values: map[string]string{}, Kit: intake.Kit{Lot: "K" + visit[len(visit)-4:], Expires: expires}, Control: "valid"}
 			for _, x := range f[1:] {
 				code, text, _ := strings.Cut(x, "=")
 				e.Values[code] = text
 			}
-			out, err := b.a.EnterTest(ctx, jonah, visit, e)
+			out, err := b.a.Intake.EnterTest(ctx, jonah, visit, e)
 			if err != nil {
 				return err
 			}
 			done := out.Tests[len(out.Tests)-1].Report
-			return b.a.SignReport(ctx, b.tokens["maren"], app.SignedResult{ReportID: done, Comment: "Seen at once.", Told: "in person", Secret: Secret, Issue: 1, Version: 1})
+			return b.a.Result.SignReport(ctx, b.tokens["maren"], results.SignedResult{ReportID: done, Comment: "Seen at once.", Told: "in person", Secret: Secret, Issue: 1, Version: 1})
 		})
 	}
 	for _, g := range v.vaccines {
 		b.later(v.daysAgo, "08:12", func(ctx context.Context) error {
 			f := strings.Split(g, "|")
 			given := chart.Given{CVX: f[0], Maker: f[1], Lot: f[2], Expires: expires, Dose: "0.5 mL", Route: "intramuscular", Site: f[3], Sheet: "2025-01-31"}
-			_, err := b.a.GiveVaccine(ctx, jonah, visit, app.VaccineEntry{ID: b.id(), Given: given, Confirmed: true})
+			_, err := b.a.Intake.GiveVaccine(ctx, jonah, visit, intake.VaccineEntry{ID: b.id(), Given: given, Confirmed: true})
 			return err
 		})
 	}
@@ -362,7 +367,7 @@ func (b *builder) house(visit string, v visit) {
 // prepared lets Jonah prepare an order that waits for Maren's signature.
 func (b *builder) prepared() {
 	b.later(0, "08:15", func(ctx context.Context) error {
-		_, err := b.a.PrepareOrder(ctx, b.tokens["jonah"], app.NewOrder{PatientID: b.ids["rosamund"], Priority: "R", Collected: true, Tests: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"}}}, RequestID: b.id()})
+		_, err := b.a.Order.PrepareOrder(ctx, b.tokens["jonah"], orders.NewOrder{PatientID: b.ids["rosamund"], Priority: "R", Collected: true, Tests: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"}}}, RequestID: b.id()})
 		return err
 	})
 }
@@ -370,22 +375,22 @@ func (b *builder) prepared() {
 // answers asks the interview of a visit and answers it: "link=y", "link=n",
 // "link=2 d", "link=#3" (a number), "link=@2025-05" (a date), "link=~free words",
 // or "link=code,code".
-func (b *builder) answers(ctx context.Context, who app.Actor, noteID string, v visit) error {
+func (b *builder) answers(ctx context.Context, who act.Actor, noteID string, v visit) error {
 	if v.asks == "" {
 		return nil
 	}
-	n, err := b.a.Note(ctx, who, noteID)
+	n, err := b.a.Note.Note(ctx, who, noteID)
 	if err != nil {
 		return err
 	}
 	for _, i := range n.Interviews {
 		if i.ID != v.asks {
-			if _, err := b.a.Ask(ctx, who, noteID, i.ID, true); err != nil {
+			if _, err := b.a.Note.Ask(ctx, who, noteID, i.ID, true); err != nil {
 				return err
 			}
 		}
 	}
-	if _, err := b.a.Ask(ctx, who, noteID, v.asks, false); err != nil {
+	if _, err := b.a.Note.Ask(ctx, who, noteID, v.asks, false); err != nil {
 		return err
 	}
 	for _, x := range v.answers {
@@ -409,7 +414,7 @@ func (b *builder) answers(ctx context.Context, who app.Actor, noteID string, v v
 				values = append(values, note.Answer{Code: c})
 			}
 		}
-		if _, err := b.a.Answer(ctx, who, noteID, v.asks, link, values, 0); err != nil {
+		if _, err := b.a.Note.Answer(ctx, who, noteID, v.asks, link, values, 0); err != nil {
 			return fmt.Errorf("the demo answer %q: %w", x, err)
 		}
 	}
@@ -417,18 +422,18 @@ func (b *builder) answers(ctx context.Context, who app.Actor, noteID string, v v
 }
 
 // findings enters a line of findings as it would be typed.
-func (b *builder) findings(ctx context.Context, who app.Actor, noteID string, area note.Area, line string) error {
+func (b *builder) findings(ctx context.Context, who act.Actor, noteID string, area note.Area, line string) error {
 	if line == "" {
 		return nil
 	}
-	read, err := b.a.ReadLine(ctx, who, area, line, nil, "")
+	read, err := b.a.Note.ReadLine(ctx, who, area, line, nil, "")
 	if err == nil && len(read.Unread) > 0 {
 		err = fmt.Errorf("the demo finding %q is not understood", read.Unread[0].Text)
 	}
 	if err != nil {
 		return err
 	}
-	_, err = b.a.SetFindings(ctx, who, noteID, read.Changes)
+	_, err = b.a.Note.SetFindings(ctx, who, noteID, read.Changes)
 	return err
 }
 
@@ -441,7 +446,7 @@ func (b *builder) report(p patient, id string, r report) {
 	}
 	placer := ""
 	b.later(r.daysAgo, at, func(ctx context.Context) error {
-		o, err := b.a.PlaceOrder(ctx, maren, app.NewOrder{PatientID: id, Priority: "R", Collected: true, Tests: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}, RequestID: b.id(), Secret: Secret})
+		o, err := b.a.Order.PlaceOrder(ctx, maren, orders.NewOrder{PatientID: id, Priority: "R", Collected: true, Tests: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}, RequestID: b.id(), Secret: Secret})
 		placer = o.Placer
 		if err != nil {
 			return err
@@ -459,7 +464,7 @@ func (b *builder) report(p patient, id string, r report) {
 		}
 		b.events = append(b.events, event{arrives, func(ctx context.Context) error {
 			text := b.oru(p.family, p.given, p.born, p.sex, placer+"-1", r.test, status, values, r.note, collected, arrives)
-			if answer := string(b.a.Receive("demo", []byte(text))); !strings.Contains(answer, "MSA|AA|") {
+			if answer := string(b.a.Result.Receive("demo", []byte(text))); !strings.Contains(answer, "MSA|AA|") {
 				return fmt.Errorf("the demo result was answered with %q", answer)
 			}
 			if err := b.a.Step(ctx); err != nil {
@@ -481,8 +486,8 @@ func (b *builder) report(p patient, id string, r report) {
 	}
 }
 
-func (b *builder) sign(ctx context.Context, who app.Actor, patient string, r report) error {
-	c, err := b.a.Chart(ctx, who, patient, false)
+func (b *builder) sign(ctx context.Context, who act.Actor, patient string, r report) error {
+	c, err := b.a.Chart.Chart(ctx, who, patient, false)
 	if err != nil {
 		return err
 	}
@@ -490,14 +495,14 @@ func (b *builder) sign(ctx context.Context, who app.Actor, patient string, r rep
 		if row.Signed {
 			continue
 		}
-		v, err := b.a.Report(ctx, who, row.ID, false)
+		v, err := b.a.Result.Report(ctx, who, row.ID, false)
 		if err != nil {
 			return err
 		}
 		if v.Order == nil || v.Order.Tests[0].Code != r.test || v.Status != "final" {
 			continue
 		}
-		return b.a.SignReport(ctx, who, app.SignedResult{ReportID: row.ID, Comment: "Seen, discussed at the visit.", Told: "in person", Secret: Secret, Issue: v.Issue, Version: v.Version})
+		return b.a.Result.SignReport(ctx, who, results.SignedResult{ReportID: row.ID, Comment: "Seen, discussed at the visit.", Told: "in person", Secret: Secret, Issue: v.Issue, Version: v.Version})
 	}
 	return fmt.Errorf("the demo report of %s was not filed", r.test)
 }
@@ -548,7 +553,7 @@ func (b *builder) loose() {
 	b.later(2, "15:10", func(ctx context.Context) error {
 		at := b.moment(2, "09:15")
 		text := b.oru("Drummond Iyer", "A", "2018-05-03", "M", "", "PBB", "F", "2.1", "Given name written as an initial on the tube.", at, b.at)
-		b.a.Receive("demo", []byte(text))
+		b.a.Result.Receive("demo", []byte(text))
 		return b.a.Step(ctx)
 	})
 }

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/app/act"
 	"deftledger/core/coding"
 	"deftledger/data"
 	"deftledger/demo"
@@ -17,35 +18,35 @@ import (
 )
 
 // fill writes the demo as of a moment and returns the application with its clock there.
-func fill(t *testing.T, now time.Time) (*app.App, map[string]app.Actor, *app.Keys) {
+func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Keys) {
 	t.Helper()
 	ctx := context.Background()
 	s, err := store.Open(ctx, t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	keys, err := app.OpenKeys(t.TempDir(), "demo", true)
+	keys, err := act.OpenKeys(t.TempDir(), "demo", true)
 	require.NoError(t, err)
 	text, err := data.Catalogue()
 	require.NoError(t, err)
 	c, err := coding.Load(text)
 	require.NoError(t, err)
 	lib := coding.NewLibrary(c)
-	var l app.Laboratory
+	var l act.Laboratory
 	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	var house app.House
+	var house act.House
 	require.NoError(t, yaml.Unmarshal(data.HouseTests, &house.Tests))
 	require.NoError(t, yaml.Unmarshal(data.Vaccines, &house.Vaccines))
-	config := app.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms, House: house,
+	config := act.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms, House: house,
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
 	require.NoError(t, demo.Fill(ctx, config, now))
 	a := app.New(config)
-	who := map[string]app.Actor{}
+	who := map[string]act.Actor{}
 	require.NoError(t, s.Read(ctx, func(q *store.Q) error {
 		staff, err := q.AllStaff()
 		for _, p := range staff {
-			who[p.Login] = app.Actor{ID: p.ID, Name: p.Name(), Role: p.Role}
+			who[p.Login] = act.Actor{ID: p.ID, Name: p.Name(), Role: p.Role}
 		}
 		return err
 	}))
@@ -56,12 +57,12 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 	ctx := context.Background()
 	now := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
 	a, who, keys := fill(t, now)
-	found, err := app.Verify(ctx, a.Store, keys, nil)
+	found, err := act.Verify(ctx, a.Store, keys, nil)
 	require.NoError(t, err)
 	require.Empty(t, found.Wrong)
 	require.Greater(t, found.Good, 30)
 
-	day, err := a.Day(ctx, who["maren"], "")
+	day, err := a.Visit.Day(ctx, who["maren"], "")
 	require.NoError(t, err)
 	require.GreaterOrEqual(t, len(day), 12)
 	alike := 0
@@ -73,7 +74,7 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 	}
 	require.Equal(t, 2, alike, "the twins are pointed out")
 
-	d, err := a.MyDesk(ctx, who["maren"])
+	d, err := a.Desk.MyDesk(ctx, who["maren"])
 	require.NoError(t, err)
 	var critical, reopened, preliminary int
 	for _, r := range d.Reports {
@@ -111,7 +112,7 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 func TestTheSameDayGivesTheSameDemo(t *testing.T) {
 	names := func(hour int) string {
 		a, who, _ := fill(t, time.Date(2026, 11, 23, hour, 5, 0, 0, time.FixedZone("", -5*3600)))
-		day, err := a.Day(context.Background(), who["maren"], "")
+		day, err := a.Visit.Day(context.Background(), who["maren"], "")
 		require.NoError(t, err)
 		var out []string
 		for _, v := range day {

@@ -10,7 +10,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app"
+	notes "deftledger/app/note"
 	"deftledger/core/safety"
 	"deftledger/store"
 )
@@ -46,7 +46,7 @@ func TestGoldenNotes(t *testing.T) {
 				if n.Folio == 0 || len(interviews) == 0 || len(answers) == 0 {
 					continue
 				}
-				v, err := a.Note(ctx, who["maren"], n.ID)
+				v, err := a.Note.Note(ctx, who["maren"], n.ID)
 				if err != nil {
 					return err
 				}
@@ -59,7 +59,7 @@ func TestGoldenNotes(t *testing.T) {
 	require.GreaterOrEqual(t, seen, 12)
 }
 
-func golden(t *testing.T, v app.NoteView) {
+func golden(t *testing.T, v notes.NoteView) {
 	p := v.Visit.Patient
 	text := p.Given + " " + p.Family + ", " + v.Visit.StartsAt[:10] + ", " + v.Visit.Kind + ": " + v.Visit.Reason + "\n"
 	for _, s := range v.Sealed.Sections {
@@ -108,7 +108,7 @@ func TestGoldenLetters(t *testing.T) {
 				if n.Folio == 0 {
 					continue
 				}
-				v, err := a.Letters(ctx, who["maren"], n.ID)
+				v, err := a.Paper.Letters(ctx, who["maren"], n.ID)
 				if err != nil {
 					return err
 				}

@@ -13,7 +13,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 
-	"deftledger/app"
+	"deftledger/app/act"
 	"deftledger/data"
 )
 
@@ -31,7 +31,7 @@ func (h *hand) effort(flow string, budget int, f func()) {
 // that a test can count what it accessioned.
 func laboratory(t testing.TB, p *program, delay time.Duration) *standin.Laboratory {
 	t.Helper()
-	var l app.Laboratory
+	var l act.Laboratory
 	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
 	lab := &standin.Laboratory{Name: l.Name, Facility: l.Facility, Tests: demo.Offered(l), Deliver: p.mllp, Delay: delay, Refuse: map[string]string{"LI": "No lithium assay this week"}}
 	require.NoError(t, lab.Open(p.lab))

@@ -6,96 +6,83 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/intake"
 )
 
-// describeIntake registers what the intake is done with.
-func describeIntake(api huma.API, s *server) {
-	get(api, "intake", "/api/visits/{id}/intake", func(ctx context.Context, who app.Actor, in *PathID) (app.IntakeView, error) {
-		return s.app.Intake(ctx, who, in.ID)
+// describeIntake registers what the room intake does and shows.
+func (s *server) describeIntake(api huma.API) {
+	get(api, "intake", "/api/visits/{id}/intake", func(ctx context.Context, who act.Actor, in *PathID) (intake.IntakeView, error) {
+		return s.app.Intake.Intake(ctx, who, in.ID)
 	})
-	intakeAct(api, "add-entry", "/api/visits/{id}/entries", func(ctx context.Context, who app.Actor, id string, in app.NewEntry) (app.IntakeView, error) {
-		return s.app.AddEntry(ctx, who, id, in)
+	intakeAct(api, "add-entry", "/api/visits/{id}/entries", func(ctx context.Context, who act.Actor, id string, in intake.NewEntry) (intake.IntakeView, error) {
+		return s.app.Intake.AddEntry(ctx, who, id, in)
 	})
-	intakeAct(api, "end-entry", "/api/visits/{id}/entries/end", func(ctx context.Context, who app.Actor, id string, in struct {
+	intakeAct(api, "end-entry", "/api/visits/{id}/entries/end", func(ctx context.Context, who act.Actor, id string, in struct {
 		List   string `json:"list" maxLength:"20"`
 		ID     string `json:"id" maxLength:"64"`
 		Reason string `json:"reason" maxLength:"500"`
-	}) (app.IntakeView, error) {
-		return s.app.EndEntry(ctx, who, id, in.List, in.ID, in.Reason)
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.EndEntry(ctx, who, id, in.List, in.ID, in.Reason)
 	})
-	intakeAct(api, "state-lists", "/api/visits/{id}/statements", func(ctx context.Context, who app.Actor, id string, in struct {
+	intakeAct(api, "state-lists", "/api/visits/{id}/statements", func(ctx context.Context, who act.Actor, id string, in struct {
 		Lists []string `json:"lists" maxItems:"20"`
 		Says  string   `json:"says" enum:"reviewed,none known"`
-	}) (app.IntakeView, error) {
-		return s.app.State(ctx, who, id, in.Lists, in.Says)
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.State(ctx, who, id, in.Lists, in.Says)
 	})
-	intakeAct(api, "set-reason", "/api/visits/{id}/reason", func(ctx context.Context, who app.Actor, id string, in struct {
+	intakeAct(api, "set-reason", "/api/visits/{id}/reason", func(ctx context.Context, who act.Actor, id string, in struct {
 		Reason  string `json:"reason" maxLength:"300"`
 		Kind    string `json:"kind" maxLength:"60"`
 		Room    string `json:"room" maxLength:"20"`
 		Version int    `json:"version"`
-	}) (app.IntakeView, error) {
-		return s.app.SetReason(ctx, who, id, in.Reason, in.Kind, in.Room, in.Version)
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.SetReason(ctx, who, id, in.Reason, in.Kind, in.Room, in.Version)
 	})
-	intakeAct(api, "take-vitals", "/api/visits/{id}/vitals", func(ctx context.Context, who app.Actor, id string, in struct {
-		Entries   []app.VitalEntry `json:"entries" maxItems:"20"`
-		Confirmed bool             `json:"confirmed"`
-	}) (app.VitalTaken, error) {
-		return s.app.TakeVitals(ctx, who, id, in.Entries, in.Confirmed)
+	intakeAct(api, "take-vitals", "/api/visits/{id}/vitals", func(ctx context.Context, who act.Actor, id string, in struct {
+		Entries   []intake.VitalEntry `json:"entries" maxItems:"20"`
+		Confirmed bool                `json:"confirmed"`
+	}) (intake.VitalTaken, error) {
+		return s.app.Intake.TakeVitals(ctx, who, id, in.Entries, in.Confirmed)
 	})
-	intakeAct(api, "read-device", "/api/visits/{id}/vitals/device", func(ctx context.Context, who app.Actor, id string, in struct {
-		Confirmed bool `json:"confirmed"`
-	}) (app.VitalTaken, error) {
-		return s.app.ReadDevice(ctx, who, id, in.Confirmed)
-	})
-	intakeAct(api, "strike-vital", "/api/visits/{id}/vitals/strike", func(ctx context.Context, who app.Actor, id string, in struct {
+	intakeAct(api, "strike-vital", "/api/visits/{id}/vitals/strike", func(ctx context.Context, who act.Actor, id string, in struct {
 		ID string `json:"id" maxLength:"64"`
-	}) (app.IntakeView, error) {
-		return s.app.StrikeVital(ctx, who, id, in.ID)
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.StrikeVital(ctx, who, id, in.ID)
 	})
-	intakeAct(api, "fetch-elsewhere", "/api/visits/{id}/fetch", func(ctx context.Context, who app.Actor, id string, _ struct{}) (app.Fetched, error) {
-		return s.app.FetchElsewhere(ctx, who, id)
+	intakeAct(api, "enter-test", "/api/visits/{id}/tests", func(ctx context.Context, who act.Actor, id string, in intake.HouseEntry) (intake.IntakeView, error) {
+		return s.app.Intake.EnterTest(ctx, who, id, in)
 	})
-	intakeAct(api, "decide", "/api/visits/{id}/decide", func(ctx context.Context, who app.Actor, id string, in struct {
-		IDs      []string `json:"ids" maxItems:"200"`
-		Decision string   `json:"decision" enum:"take in,leave out,join"`
-	}) (app.IntakeView, error) {
-		return s.app.Decide(ctx, who, id, in.IDs, in.Decision)
+	intakeAct(api, "give-vaccine", "/api/visits/{id}/vaccines", func(ctx context.Context, who act.Actor, id string, in intake.VaccineEntry) (intake.Asked, error) {
+		return s.app.Intake.GiveVaccine(ctx, who, id, in)
 	})
-	intakeAct(api, "enter-test", "/api/visits/{id}/tests", func(ctx context.Context, who app.Actor, id string, in app.HouseEntry) (app.IntakeView, error) {
-		return s.app.EnterTest(ctx, who, id, in)
-	})
-	intakeAct(api, "give-vaccine", "/api/visits/{id}/vaccines", func(ctx context.Context, who app.Actor, id string, in app.VaccineEntry) (app.Asked, error) {
-		return s.app.GiveVaccine(ctx, who, id, in)
-	})
-	intakeAct(api, "strike-vaccine", "/api/visits/{id}/vaccines/strike", func(ctx context.Context, who app.Actor, id string, in struct {
+	intakeAct(api, "strike-vaccine", "/api/visits/{id}/vaccines/strike", func(ctx context.Context, who act.Actor, id string, in struct {
 		ID     string `json:"id" maxLength:"64"`
 		Reason string `json:"reason" maxLength:"500"`
-	}) (app.IntakeView, error) {
-		return s.app.StrikeVaccine(ctx, who, id, in.ID, in.Reason)
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.StrikeVaccine(ctx, who, id, in.ID, in.Reason)
 	})
-	get(api, "house", "/api/house", func(ctx context.Context, who app.Actor, in *struct {
+	get(api, "house", "/api/house", func(ctx context.Context, who act.Actor, in *struct {
 		Query string `query:"q" maxLength:"100"`
-	}) (app.HouseView, error) {
-		return s.app.HouseFind(ctx, who, in.Query)
+	}) (intake.HouseView, error) {
+		return s.app.Intake.HouseFind(ctx, who, in.Query)
 	})
-	get(api, "vital-history", "/api/patients/{id}/vitals", func(ctx context.Context, who app.Actor, in *PathID) ([]app.VitalPoint, error) {
-		return s.app.VitalHistory(ctx, who, in.ID)
+	get(api, "vital-history", "/api/patients/{id}/vitals", func(ctx context.Context, who act.Actor, in *PathID) ([]intake.VitalPoint, error) {
+		return s.app.Intake.VitalHistory(ctx, who, in.ID)
 	})
-	act(api, http.MethodPost, "find-medicine", "/api/patients/{id}/medicines/find", func(ctx context.Context, who app.Actor, in *struct {
+	does(api, http.MethodPost, "find-medicine", "/api/patients/{id}/medicines/find", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {
 			Query string `json:"query" maxLength:"100"`
 		}
-	}) (*body[[]app.MedicineHit], error) {
-		out, err := s.app.FindMedicine(ctx, who, in.ID, in.Body.Query)
-		return &body[[]app.MedicineHit]{out}, err
+	}) (*body[[]intake.MedicineHit], error) {
+		out, err := s.app.Intake.FindMedicine(ctx, who, in.ID, in.Body.Query)
+		return &body[[]intake.MedicineHit]{out}, err
 	})
 }
 
-func intakeAct[B, O any](api huma.API, name, path string, f func(context.Context, app.Actor, string, B) (O, error)) {
-	act(api, http.MethodPost, name, path, func(ctx context.Context, who app.Actor, in *struct {
+func intakeAct[B, O any](api huma.API, name, path string, f func(context.Context, act.Actor, string, B) (O, error)) {
+	does(api, http.MethodPost, name, path, func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body B
 	}) (*body[O], error) {

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/app/act"
 	"deftledger/data"
 	"deftledger/store"
 )
@@ -23,7 +24,7 @@ func opened(t *testing.T) http.Handler {
 	s, err := store.Open(context.Background(), t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { s.Close() })
-	return New(app.New(app.Config{Store: s, Clock: time.Now, Location: time.UTC, FormFiles: data.Forms}), built)
+	return New(app.New(act.Config{Store: s, Clock: time.Now, Location: time.UTC, FormFiles: data.Forms}), built)
 }
 
 // Every route of the description but the door refuses who is not signed in.

@@ -20,6 +20,8 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/session"
 	"deftledger/store"
 )
 
@@ -34,21 +36,21 @@ func New(a *app.App, files fs.FS) http.Handler {
 	s := &server{a}
 	describe(r, s)
 	r.GET("/api/events", s.events)
-	r.GET("/api/notes/:id/pdf", s.file(pdfFile, func(c *gin.Context, who app.Actor) ([]byte, error) {
-		return a.NotePDF(c, who, c.Param("id"), c.Query("section"))
+	r.GET("/api/notes/:id/pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Paper.NotePDF(c, who, c.Param("id"), c.Query("section"))
 	}))
 	for format, kind := range map[string]fileKind{"json": {"application/fhir+json", `attachment; filename="claim.json"`}, "csv": {"text/csv; charset=utf-8", `attachment; filename="claim.csv"`}} {
-		r.GET("/api/notes/:id/claim."+format, s.file(kind, func(c *gin.Context, who app.Actor) ([]byte, error) {
-			return a.BillingFile(c, who, c.Param("id"), format)
+		r.GET("/api/notes/:id/claim."+format, s.file(kind, func(c *gin.Context, who act.Actor) ([]byte, error) {
+			return a.Assess.BillingFile(c, who, c.Param("id"), format)
 		}))
 	}
-	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who app.Actor) ([]byte, error) {
-		return a.Document(c, who, c.Param("id"))
+	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Paper.Document(c, who, c.Param("id"))
 	}))
 	s.static(r, files)
 	guard := http.NewCrossOriginProtection()
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		problem(w, &app.Refusal{Status: 403, Message: "This request came from another site and was refused."})
+		problem(w, &act.Refusal{Kind: act.Forbidden, Message: "This request came from another site and was refused."})
 	}))
 	return guard.Handler(r)
 }
@@ -65,7 +67,7 @@ type server struct{ app *app.App }
 type actorKey struct{}
 
 type signedIn struct {
-	who   app.Actor
+	who   act.Actor
 	staff store.Staff
 	err   error
 }
@@ -74,7 +76,7 @@ func recoverer(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
 			slog.Error("a request failed unexpectedly", "route", c.FullPath(), "panic", p, "stack", string(debug.Stack()))
-			problem(c.Writer, &app.Refusal{Status: 500, Message: "Something went wrong here. What you typed is kept in this window; try again."})
+			problem(c.Writer, &act.Refusal{Kind: act.Broken, Message: "Something went wrong here. What you typed is kept in this window; try again."})
 			c.Abort()
 		}
 	}()
@@ -103,14 +105,23 @@ func limitBody(c *gin.Context) {
 	c.Next()
 }
 
-// problem writes an RFC 9457 answer.
-func problem(w http.ResponseWriter, r *app.Refusal) {
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(r.Status)
-	_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(r.Status), "status": r.Status, "detail": r.Message, "type": kind(r)})
+// statuses are the HTTP statuses of the kinds of refusal.
+var statuses = map[act.Kind]int{
+	act.Broken: http.StatusInternalServerError, act.Invalid: http.StatusUnprocessableEntity, act.Missing: http.StatusNotFound,
+	act.Conflict: http.StatusConflict, act.Forbidden: http.StatusForbidden, act.Unproven: http.StatusUnauthorized, act.Locked: http.StatusLocked,
+	act.TooLarge: http.StatusRequestEntityTooLarge, act.TooOften: http.StatusTooManyRequests, act.Unreachable: http.StatusBadGateway,
 }
 
-func kind(r *app.Refusal) string {
+// problem writes an RFC 9457 answer.
+func problem(w http.ResponseWriter, r *act.Refusal) { problemAs(w, statuses[r.Kind], r) }
+
+func problemAs(w http.ResponseWriter, status int, r *act.Refusal) {
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(status)
+	_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(status), "status": status, "detail": r.Message, "type": kind(r)})
+}
+
+func kind(r *act.Refusal) string {
 	if r.Code == "" {
 		return "about:blank"
 	}
@@ -119,13 +130,13 @@ func kind(r *app.Refusal) string {
 
 // refusal turns an error of the application into an answer; what is not meant for
 // the user is logged without its data.
-func refusal(err error) *app.Refusal {
-	var r *app.Refusal
+func refusal(err error) *act.Refusal {
+	var r *act.Refusal
 	if errors.As(err, &r) {
 		return r
 	}
 	slog.Error("an act failed", "error", err)
-	return &app.Refusal{Status: 500, Message: "It could not be done and nothing was changed. What you typed is kept in this window; try again."}
+	return &act.Refusal{Kind: act.Broken, Message: "It could not be done and nothing was changed. What you typed is kept in this window; try again."}
 }
 
 func answer(err error) error {
@@ -133,7 +144,8 @@ func answer(err error) error {
 		return nil
 	}
 	r := refusal(err)
-	return &huma.ErrorModel{Status: r.Status, Title: http.StatusText(r.Status), Detail: r.Message, Type: kind(r)}
+	status := statuses[r.Kind]
+	return &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: r.Message, Type: kind(r)}
 }
 
 func token(r *http.Request) string {
@@ -148,12 +160,12 @@ func token(r *http.Request) string {
 func (s *server) session(ctx huma.Context, next func(huma.Context)) {
 	r := humagin.Unwrap(ctx).Request
 	var in signedIn
-	in.who, in.staff, in.err = s.app.Who(r.Context(), token(r), r.Header.Get("X-Refresh") == "")
+	in.who, in.staff, in.err = s.app.Session.Who(r.Context(), token(r), r.Header.Get("X-Refresh") == "")
 	next(huma.WithValue(ctx, actorKey{}, in))
 }
 
 // actor returns the person of a request, or why there is none.
-func actor(ctx context.Context) (app.Actor, error) {
+func actor(ctx context.Context) (act.Actor, error) {
 	in, _ := ctx.Value(actorKey{}).(signedIn)
 	return in.who, in.err
 }
@@ -164,7 +176,7 @@ func cookie(value string, age int) http.Cookie {
 
 // events streams what changes, as server-sent events, while the session lasts.
 func (s *server) events(c *gin.Context) {
-	if _, _, err := s.app.Who(c, token(c.Request), false); err != nil && !errors.Is(err, app.ErrLocked) {
+	if _, _, err := s.app.Session.Who(c, token(c.Request), false); err != nil && !errors.Is(err, session.ErrLocked) {
 		problem(c.Writer, refusal(err))
 		return
 	}
@@ -182,7 +194,7 @@ func (s *server) events(c *gin.Context) {
 		case <-c.Request.Context().Done():
 			return
 		case <-beat.C:
-			if _, _, err := s.app.Who(c, token(c.Request), false); errors.Is(err, app.ErrNoSession) {
+			if _, _, err := s.app.Session.Who(c, token(c.Request), false); errors.Is(err, session.ErrNoSession) {
 				return
 			}
 			if _, err := c.Writer.WriteString(": still here\n\n"); err != nil {
@@ -207,9 +219,9 @@ type fileKind struct{ mediaType, disposition string }
 var pdfFile = fileKind{"application/pdf", `inline; filename="document.pdf"`}
 
 // file serves a file to a signed-in person.
-func (s *server) file(kind fileKind, make func(*gin.Context, app.Actor) ([]byte, error)) gin.HandlerFunc {
+func (s *server) file(kind fileKind, make func(*gin.Context, act.Actor) ([]byte, error)) gin.HandlerFunc {
 	return func(c *gin.Context) {
-		who, _, err := s.app.Who(c, token(c.Request), true)
+		who, _, err := s.app.Session.Who(c, token(c.Request), true)
 		var out []byte
 		if err == nil {
 			out, err = make(c, who)
@@ -232,7 +244,7 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 		p := c.Request.URL.Path
 		switch {
 		case strings.HasPrefix(p, "/api/"):
-			problem(c.Writer, &app.Refusal{Status: 404, Message: "There is nothing at this address."})
+			problem(c.Writer, &act.Refusal{Kind: act.Missing, Message: "There is nothing at this address."})
 		case strings.HasPrefix(p, "/assets/"):
 			if _, err := fs.Stat(files, strings.TrimPrefix(p, "/")); err != nil {
 				c.String(http.StatusNotFound, "There is no such file.")
@@ -242,7 +254,7 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 			c.Status(http.StatusOK)
 			served.ServeHTTP(c.Writer, c.Request)
 		case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:
-			problem(c.Writer, &app.Refusal{Status: 405, Message: "This address only shows the page."})
+			problemAs(c.Writer, http.StatusMethodNotAllowed, &act.Refusal{Message: "This address only shows the page."})
 		case err != nil:
 			c.String(http.StatusServiceUnavailable, "The interface was not built into this binary. Run \"make build\".")
 		default:

@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
+	"deftledger/app/act"
 )
 
 func ask(t *testing.T, files fstest.MapFS, method, path string, headers ...string) *httptest.ResponseRecorder {
@@ -81,7 +82,7 @@ func TestErrorsKeepTheirSecrets(t *testing.T) {
 	m := answer(inside).(*huma.ErrorModel)
 	require.Equal(t, 500, m.Status)
 	require.NotContains(t, m.Detail, "gout")
-	m = answer(&app.Refusal{Status: 409, Code: "stale", Message: "Look again."}).(*huma.ErrorModel)
+	m = answer(&act.Refusal{Kind: act.Conflict, Code: "stale", Message: "Look again."}).(*huma.ErrorModel)
 	require.Equal(t, []any{409, "Look again.", "deftledger:stale"}, []any{m.Status, m.Detail, m.Type})
 	require.NoError(t, answer(nil))
 	e := huma.NewError(422, "validation failed", &huma.ErrorDetail{Message: "expected number", Location: "body.base", Value: "private words"})

@@ -14,7 +14,8 @@ import (
 	"strings"
 	"time"
 
-	"deftledger/app"
+	"deftledger/app/act"
+	"deftledger/app/session"
 	"deftledger/core/coding"
 	"deftledger/core/ledger"
 	"deftledger/data"
@@ -144,7 +145,7 @@ func verify(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	found, err := app.Verify(ctx, s, keys, anchors)
+	found, err := act.Verify(ctx, s, keys, anchors)
 	if err != nil {
 		return err
 	}
@@ -166,7 +167,7 @@ func anchor(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	found, err := app.Verify(ctx, s, keys, nil)
+	found, err := act.Verify(ctx, s, keys, nil)
 	if err != nil {
 		return err
 	}
@@ -227,7 +228,7 @@ func restore(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	found, err := app.Verify(ctx, s, keys, nil)
+	found, err := act.Verify(ctx, s, keys, nil)
 	if err != nil {
 		return err
 	}
@@ -240,7 +241,7 @@ func restore(ctx context.Context, args []string) error {
 		if err := keys.Restored(time.Now().UTC().Format(time.RFC3339)); err != nil {
 			return err
 		}
-		return app.CatchUp(ctx, s, keys)
+		return act.CatchUp(ctx, s, keys)
 	}
 	fmt.Printf("Restored; %d entries are good.\n", found.Good)
 	return nil
@@ -305,13 +306,13 @@ func users(ctx context.Context, args []string) error {
 				return fmt.Errorf("there is nobody with the login %q", login)
 			}
 			given, family, role = p.Given, p.Family, p.Role
-			n, err := app.NewStaff(login, given, family, role, lines[0], lines[1])
+			n, err := session.NewStaff(login, given, family, role, lines[0], lines[1])
 			if err != nil {
 				return err
 			}
 			return q.SetHashes(p.ID, n.PasswordHash, n.SecretHash)
 		}
-		n, err := app.NewStaff(login, given, family, role, lines[0], lines[1])
+		n, err := session.NewStaff(login, given, family, role, lines[0], lines[1])
 		if err != nil {
 			return err
 		}

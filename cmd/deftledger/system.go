@@ -16,6 +16,7 @@ import (
 	"github.com/google/uuid"
 
 	"deftledger/app"
+	"deftledger/app/act"
 	"deftledger/core/coding"
 	"deftledger/core/measure"
 	"deftledger/core/safety"
@@ -88,7 +89,7 @@ func library(dir string) (*coding.Library, *coding.Index, error) {
 
 // open opens the data of a practice and its keys. With create, both are made
 // where there are none.
-func open(ctx context.Context, dir string, create bool) (*store.Store, *app.Keys, error) {
+func open(ctx context.Context, dir string, create bool) (*store.Store, *act.Keys, error) {
 	if dir == "" {
 		return nil, nil, errors.New("say which data with --data DIR")
 	}
@@ -107,8 +108,8 @@ func open(ctx context.Context, dir string, create bool) (*store.Store, *app.Keys
 	return s, keys, nil
 }
 
-func openKeys(ctx context.Context, s *store.Store, create bool) (*app.Keys, error) {
-	home, err := app.KeyHome()
+func openKeys(ctx context.Context, s *store.Store, create bool) (*act.Keys, error) {
+	home, err := act.KeyHome()
 	if err != nil {
 		return nil, err
 	}
@@ -138,13 +139,13 @@ func openKeys(ctx context.Context, s *store.Store, create bool) (*app.Keys, erro
 		}
 		create = sealed == 0
 	}
-	return app.OpenKeys(home, practice, create)
+	return act.OpenKeys(home, practice, create)
 }
 
 // system is the running application.
 type system struct {
 	app    *app.App
-	config app.Config
+	config act.Config
 	http   net.Listener
 	mllp   net.Listener
 	limit  int
@@ -161,7 +162,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err := yaml.UnmarshalWithOptions(data.Medicines, &medicines, yaml.Strict()); err != nil {
 		return nil, fmt.Errorf("the list of medicines: %w", err)
 	}
-	var house app.House
+	var house act.House
 	if err := errors.Join(yaml.UnmarshalWithOptions(data.HouseTests, &house.Tests, yaml.Strict()), yaml.UnmarshalWithOptions(data.Vaccines, &house.Vaccines, yaml.Strict())); err != nil {
 		return nil, fmt.Errorf("the tests and vaccines of the house: %w", err)
 	}
@@ -179,7 +180,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err := yaml.UnmarshalWithOptions(data.Measures, &quality, yaml.Strict()); err != nil {
 		return nil, fmt.Errorf("the measures: %w", err)
 	}
-	var lab app.Laboratory
+	var lab act.Laboratory
 	if err := yaml.Unmarshal(data.Brinehouse, &lab); err != nil {
 		return nil, fmt.Errorf("the laboratory's test list: %w", err)
 	}
@@ -215,7 +216,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = app.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Measures: quality.Measures, Elsewhere: app.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+	sys.config = act.Config{Store: s, Keys: keys, Laboratory: lab, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: &medicines, House: house, Services: charged.Services, Measures: quality.Measures, Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Reader: reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()
@@ -238,17 +239,17 @@ type loaded struct {
 
 // run serves until ctx ends.
 func (s *system) run(ctx context.Context, ready func()) error {
-	if err := app.CatchUp(ctx, s.config.Store, s.config.Keys); err != nil {
+	if err := act.CatchUp(ctx, s.config.Store, s.config.Keys); err != nil {
 		fmt.Fprintln(os.Stderr, "deftledger: "+err.Error())
 	}
 	s.app = app.New(s.config)
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	var wg sync.WaitGroup
-	wg.Go(func() { s.app.Outbox(ctx) })
-	wg.Go(func() { s.app.Inbox(ctx) })
-	wg.Go(func() { s.app.Sending(ctx) })
-	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Receive, s.app.TooLarge(s.limit)) })
+	wg.Go(func() { s.app.Order.Outbox(ctx) })
+	wg.Go(func() { s.app.Result.Inbox(ctx) })
+	wg.Go(func() { s.app.Paper.Sending(ctx) })
+	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Result.Receive, s.app.Result.TooLarge(s.limit)) })
 	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return ctx }}
 	failed := make(chan error, 1)

@@ -93,7 +93,8 @@ export function Today() {
         <div className="mb-3 flex items-baseline gap-3">
           <h1 className="text-[20px]">Today</h1>
           <span className="small">
-            {day(me.today)} · {list.length} visits, {list.filter((v) => v.stage === "done").length} done
+            {day(me.today)}
+            {visits.isSuccess && ` · ${list.length} visits, ${list.filter((v) => v.stage === "done").length} done`}
           </span>
         </div>
         <p role="alert" className="text-alarm">

@@ -1,0 +1,58 @@
+package act
+
+import (
+	"sync"
+)
+
+// Event says that something changed; it carries opaque identifiers only.
+type Event struct {
+	Kind    string `json:"kind"` // visit, note, writing, order, report, line, patient
+	ID      string `json:"id"`
+	Patient string `json:"patient,omitempty"`
+}
+
+// Hub passes events to every open screen.
+type Hub struct {
+	mu   sync.Mutex
+	subs map[chan Event]bool
+}
+
+func newHub() *Hub { return &Hub{subs: map[chan Event]bool{}} }
+
+// Subscribe returns a channel of events and the function that ends it. A screen
+// that does not keep up loses its channel, and reloads when it connects again.
+func (h *Hub) Subscribe() (<-chan Event, func()) {
+	c := make(chan Event, 256)
+	h.mu.Lock()
+	h.subs[c] = true
+	h.mu.Unlock()
+	return c, func() { h.drop(c) }
+}
+
+func (h *Hub) drop(c chan Event) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.subs[c] {
+		delete(h.subs, c)
+		close(c)
+	}
+}
+
+// Publish sends events to everybody, without waiting for anybody.
+func (h *Hub) Publish(events ...Event) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for c := range h.subs {
+		for _, e := range events {
+			select {
+			case c <- e:
+			default:
+				delete(h.subs, c)
+				close(c)
+			}
+			if !h.subs[c] {
+				break
+			}
+		}
+	}
+}

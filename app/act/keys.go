@@ -1,0 +1,128 @@
+package act
+
+import (
+	"bytes"
+	"crypto/ed25519"
+	"encoding/base64"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+
+	"deftledger/core/ledger"
+)
+
+// Keys is the sealing key of a practice and the witness of its ledger, kept
+// outside the data directory: who can write the data cannot forge or cut the
+// chain unnoticed.
+type Keys struct {
+	dir     string
+	private ed25519.PrivateKey
+	Public  ed25519.PublicKey
+	mu      sync.Mutex
+}
+
+// KeyHome is where keys live unless told otherwise: DEFTLEDGER_KEYS, else
+// deftledger/keys in the user's configuration directory.
+func KeyHome() (string, error) {
+	if d := os.Getenv("DEFTLEDGER_KEYS"); d != "" {
+		return d, nil
+	}
+	c, err := os.UserConfigDir()
+	if err != nil {
+		return "", fmt.Errorf("there is no place for the sealing key; set DEFTLEDGER_KEYS to a directory outside the data: %w", err)
+	}
+	return filepath.Join(c, "deftledger", "keys"), nil
+}
+
+// OpenKeys reads the keys of a practice; with create it makes them when there are none.
+func OpenKeys(home, practice string, create bool) (*Keys, error) {
+	if practice == "" || strings.ContainsAny(practice, `/\.`) {
+		return nil, fmt.Errorf("%q is not the identifier of a practice", practice)
+	}
+	k := &Keys{dir: filepath.Join(home, practice)}
+	path := filepath.Join(k.dir, "sealing.key")
+	text, err := os.ReadFile(path)
+	if errors.Is(err, os.ErrNotExist) && create {
+		_, private, err := ed25519.GenerateKey(nil)
+		if err != nil {
+			return nil, err
+		}
+		if err := os.MkdirAll(k.dir, 0o700); err != nil {
+			return nil, fmt.Errorf("the sealing key cannot be kept: %w", err)
+		}
+		text = []byte(base64.StdEncoding.EncodeToString(private.Seed()))
+		if err := writeDurably(path, text, os.O_CREATE|os.O_EXCL|os.O_WRONLY); err != nil {
+			return nil, fmt.Errorf("the sealing key cannot be kept: %w", err)
+		}
+	} else if err != nil {
+		return nil, fmt.Errorf("the sealing key of this practice is not at %s (set DEFTLEDGER_KEYS to where it is kept): %w", path, err)
+	}
+	seed, err := base64.StdEncoding.DecodeString(strings.TrimSpace(string(text)))
+	if err != nil || len(seed) != ed25519.SeedSize {
+		return nil, fmt.Errorf("the sealing key at %s is damaged; restore it from where you keep a copy", path)
+	}
+	k.private = ed25519.NewKeyFromSeed(seed)
+	k.Public = k.private.Public().(ed25519.PublicKey)
+	return k, nil
+}
+
+func writeDurably(path string, text []byte, flag int) error {
+	f, err := os.OpenFile(path, flag, 0o600)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	if _, err := f.Write(text); err != nil {
+		return err
+	}
+	return f.Sync()
+}
+
+func (k *Keys) witnessPath() string { return filepath.Join(k.dir, "witness.jsonl") }
+
+// Witness notes a head of the ledger, durably.
+func (k *Keys) Witness(h ledger.Head) error {
+	line, err := json.Marshal(h)
+	if err != nil {
+		return err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	// The leading line end parts it from a line that a crash cut short.
+	return writeDurably(k.witnessPath(), append(append([]byte{'\n'}, line...), '\n'), os.O_CREATE|os.O_APPEND|os.O_WRONLY)
+}
+
+// Restored makes a chain that was restored from an older backup the one that is
+// witnessed from now on; what was witnessed after it is kept aside, not deleted.
+func (k *Keys) Restored(at string) error {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	err := os.Rename(k.witnessPath(), k.witnessPath()+".before-restore-"+strings.NewReplacer(":", "", "-", "").Replace(at))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil
+	}
+	return err
+}
+
+// Heads returns the witnessed heads. A line that a crash cut short is passed over.
+func (k *Keys) Heads() ([]ledger.Head, error) {
+	text, err := os.ReadFile(k.witnessPath())
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	var out []ledger.Head
+	for line := range bytes.Lines(text) {
+		var h ledger.Head
+		if json.Unmarshal(line, &h) == nil && h.Seq > 0 {
+			out = append(out, h)
+		}
+	}
+	return out, nil
+}

@@ -1,0 +1,88 @@
+package act
+
+import (
+	"io/fs"
+	"time"
+
+	"github.com/google/uuid"
+
+	"deftledger/core/chart"
+	"deftledger/core/coding"
+	"deftledger/core/measure"
+	"deftledger/core/order"
+	"deftledger/core/result"
+	"deftledger/core/safety"
+	"deftledger/store"
+)
+
+// Laboratory is a laboratory we are connected to.
+type Laboratory struct {
+	Name     string       `yaml:"name"`
+	Facility string       `yaml:"facility"` // as it calls itself in messages
+	Phone    string       `yaml:"phone"`
+	Source   string       `yaml:"source"`
+	Tests    []order.Test `yaml:"tests"`
+}
+
+// Config is what an App is made of.
+type Config struct {
+	Store      *store.Store
+	Keys       *Keys
+	Laboratory Laboratory
+	LabAddr    string // host:port of the laboratory's MLLP listener
+	Facility   string // as we call ourselves in messages
+	Practice   string // as we call ourselves to people
+	Codes      func() (*coding.Library, *coding.Index, error)
+	Formers    func() (*coding.Formers, error) // former codes, which lead to present ones
+	Reader     func() (*coding.Reader, error)  // finds the codes that a text supports
+	Location   *time.Location
+	Clock      func() time.Time
+	IdleAfter  time.Duration // the screen locks after this
+	FormFiles  fs.FS         // the forms that ship
+	Medicines  *safety.List
+	House      House
+	Services   []coding.Service // what can be charged by anybody; a clinic adds its own list
+	Measures   []measure.Rule   // of quality, met or missed by a visit
+	Elsewhere  Elsewhere
+}
+
+// House is what the practice does itself.
+type House struct {
+	Tests    []result.HouseTest
+	Vaccines []chart.Vaccine
+}
+
+// Elsewhere is where other parties are reached, as base addresses of their FHIR
+// interfaces ("http://127.0.0.1:8423"); empty for a party we have no link to.
+type Elsewhere struct{ Pharmacy, Portal, Device, Fax string }
+
+// Office is the ground that every room of the application stands on: what the practice
+// is made of, its sealing key, and who is told of changes.
+type Office struct {
+	Config
+	Hub        *Hub
+	TestByCode map[string]order.Test // of the laboratory's list
+}
+
+// NewOffice opens an office.
+func NewOffice(c Config) *Office {
+	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}}
+	for _, t := range c.Laboratory.Tests {
+		o.TestByCode[t.Code] = t
+	}
+	return o
+}
+
+// Today is the practice's calendar day.
+func (a *Office) Today() string { return a.Clock().In(a.Location).Format(time.DateOnly) }
+
+// NewID makes an identifier that sorts by time.
+func NewID() string { return uuid.Must(uuid.NewV7()).String() }
+
+// Nudge wakes whoever waits on a channel, without waiting itself.
+func Nudge(c chan struct{}) {
+	select {
+	case c <- struct{}{}:
+	default:
+	}
+}

@@ -1,0 +1,106 @@
+package act
+
+import (
+	"slices"
+
+	"deftledger/store"
+)
+
+// Role of a person.
+type Role = string
+
+// The roles.
+const (
+	Physician Role = "physician"
+	Nurse     Role = "nurse"
+	Assistant Role = "medical assistant"
+	FrontDesk Role = "front desk"
+	Admin     Role = "administrator"
+)
+
+// Right names an act or a look that a role may or may not do.
+type Right string
+
+// The rights.
+const (
+	SeeDay       Right = "see the day's visits"
+	MoveVisit    Right = "move a visit on"
+	FindPatient  Right = "find a patient"
+	SeeChart     Right = "see a chart"
+	WriteNote    Right = "write a note"
+	SignNote     Right = "sign a note"
+	DoIntake     Right = "do the intake"
+	UseForms     Right = "see the forms"
+	ChangeForms  Right = "change the clinic's forms"
+	EditProblems Right = "change the problem list"
+	PlaceOrder   Right = "sign an order"
+	PrepareOrder Right = "prepare an order"
+	MergeRecords Right = "merge records"
+	BookVisit    Right = "book a visit"
+	SeeResults   Right = "see results"
+	SignResult   Right = "sign a result"
+	MatchResult  Right = "say whose a result is"
+	ReadAudit    Right = "read the audit"
+)
+
+// rights is the whole table, in the order in which it is told: who may do what.
+var rights = []struct {
+	right Right
+	roles []Role
+}{
+	{SeeDay, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{MoveVisit, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{FindPatient, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{SeeChart, []Role{Physician, Nurse, Assistant}},
+	{WriteNote, []Role{Physician, Nurse, Assistant}},
+	{SignNote, []Role{Physician}},
+	{DoIntake, []Role{Physician, Nurse, Assistant}},
+	{UseForms, []Role{Physician, Nurse, Assistant, Admin}},
+	{ChangeForms, []Role{Physician, Admin}},
+	{EditProblems, []Role{Physician}},
+	{PlaceOrder, []Role{Physician}},
+	{PrepareOrder, []Role{Nurse, Assistant}},
+	{MergeRecords, []Role{Physician}},
+	{BookVisit, []Role{FrontDesk, Assistant, Nurse}},
+	{SeeResults, []Role{Physician, Nurse, Assistant}},
+	{SignResult, []Role{Physician}},
+	{MatchResult, []Role{Physician, Nurse}},
+	{ReadAudit, []Role{Admin}},
+}
+
+// Actor is the person acting, in one session.
+type Actor struct {
+	ID, Name string
+	Role     Role
+	Session  store.Session
+}
+
+// May says whether a role has a right.
+func May(role Role, r Right) bool {
+	for _, x := range rights {
+		if x.right == r {
+			return slices.Contains(x.roles, role)
+		}
+	}
+	return false
+}
+
+// Allow refuses an act to a person whose role has no right to it. It is the first thing
+// that an act asks.
+func Allow(who Actor, r Right) error {
+	if !May(who.Role, r) {
+		return Refuse(Forbidden, "Your role, %s, may not %s.", who.Role, r)
+	}
+	return nil
+}
+
+// RightsOf lists what a role may do, for the interface to offer only that.
+func RightsOf(role Role) []string {
+	out := []string{}
+	for _, x := range rights {
+		if slices.Contains(x.roles, role) {
+			out = append(out, string(x.right))
+		}
+	}
+	return out
+}

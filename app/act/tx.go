@@ -1,0 +1,113 @@
+package act
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"deftledger/core/ledger"
+	"deftledger/store"
+)
+
+// Tx is one act under way.
+type Tx struct {
+	*store.Q
+	a      *Office
+	Who    Actor
+	Now    time.Time
+	Events []Event
+	heads  []ledger.Head
+}
+
+// Act runs one act: rights, transaction, then the announcements.
+func (a *Office) Act(ctx context.Context, who Actor, right Right, f func(*Tx) error) error {
+	if err := Allow(who, right); err != nil {
+		return err
+	}
+	return a.Write(ctx, who, f)
+}
+
+// Write runs one act without asking for a right: what the application does by itself, or
+// after the right was asked for in another way.
+func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error {
+	t := &Tx{a: a, Who: who, Now: a.Clock()}
+	// An act that was begun is finished, even when the browser has gone.
+	err := a.Store.Write(context.WithoutCancel(ctx), func(q *store.Q) error {
+		t.Q, t.Events, t.heads = q, nil, nil
+		if err := f(t); err != nil {
+			return err
+		}
+		return t.address()
+	})
+	if err != nil {
+		return err
+	}
+	for _, h := range t.heads {
+		if err := a.Keys.Witness(h); err != nil {
+			// The entry is sealed and kept; the witness catches up at the next start.
+			slog.Error("the witness of the ledger could not be written", "seq", h.Seq, "error", err)
+		}
+	}
+	a.Hub.Publish(t.Events...)
+	return nil
+}
+
+// Look runs a reading act and records it when it concerns a chart.
+func (a *Office) Look(ctx context.Context, who Actor, right Right, f func(*store.Q) error) error {
+	if err := Allow(who, right); err != nil {
+		return err
+	}
+	return a.Store.Read(ctx, f)
+}
+
+// Audit leaves a row of who did what; detail never holds clinical text.
+func (t *Tx) Audit(name, patient, subject, detail string) error {
+	return t.Q.Audit(store.Stamp(t.Now), t.Who.ID, name, patient, subject, detail)
+}
+
+// Tell announces a change to the open screens, once the act is kept.
+func (t *Tx) Tell(kind, id, patient string) {
+	t.Events = append(t.Events, Event{Kind: kind, ID: id, Patient: patient})
+}
+
+// address names the person in every event: screens are open on the person, and a
+// change may concern a record that was merged into theirs.
+func (t *Tx) address() error {
+	person := map[string]string{"": ""}
+	for i, e := range t.Events {
+		to, known := person[e.Patient]
+		if !known {
+			p, err := t.Person(e.Patient)
+			if err != nil && !store.IsNotFound(err) {
+				return err
+			}
+			if to = p.ID; to == "" {
+				to = e.Patient
+			}
+			person[e.Patient] = to
+		}
+		t.Events[i].Patient = to
+	}
+	return nil
+}
+
+// Seal writes the sealed entry of a signing act.
+func (t *Tx) Seal(patient, kind, subject string, amends int, content any) (ledger.Entry, error) {
+	body, err := ledger.Canonical(content)
+	if err != nil {
+		return ledger.Entry{}, err
+	}
+	inChart, last, err := t.LastEntries(patient)
+	if err != nil {
+		return ledger.Entry{}, err
+	}
+	e := ledger.Seal(ledger.Entry{
+		ChartID: patient, Kind: kind, Subject: subject, Amends: amends, Content: body,
+		SignerID: t.Who.ID, SignerName: t.Who.Name, SignedAt: t.Now.In(t.a.Location).Format(time.RFC3339),
+	}, inChart, last, t.a.Keys.private)
+	if err := t.AddEntry(e); err != nil {
+		return ledger.Entry{}, err
+	}
+	t.heads = append(t.heads, ledger.Head{Seq: e.Seq, Hash: e.Hash, At: e.SignedAt, Signature: e.Signature})
+	return e, nil
+}

@@ -1,0 +1,294 @@
+package chart
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/app/desk"
+	"deftledger/app/intake"
+	orders "deftledger/app/order"
+	"deftledger/app/paper"
+	results "deftledger/app/result"
+	"deftledger/app/visit"
+	"deftledger/core/chart"
+	"deftledger/store"
+)
+
+// Find finds patients for the finder.
+func (a *Acts) Find(ctx context.Context, who act.Actor, query string) (out []act.PatientView, err error) {
+	out = []act.PatientView{}
+	if len([]rune(query)) < 2 {
+		return out, act.Allow(who, act.FindPatient)
+	}
+	err = a.Look(ctx, who, act.FindPatient, func(q *store.Q) error {
+		ps, err := q.FindPatients(query, 12)
+		for _, p := range ps {
+			out = append(out, a.Patient(p))
+		}
+		return err
+	})
+	return out, err
+}
+
+// AllergyView is an allergy in the spine; an empty Substance is the statement
+// that no drug allergies are known.
+type AllergyView struct {
+	Substance string `json:"substance"`
+	Reaction  string `json:"reaction"`
+	Severity  string `json:"severity"`
+	StatedAt  string `json:"statedAt"`
+	StatedBy  string `json:"statedBy"`
+}
+
+// MedicineView is an active medicine.
+type MedicineView struct {
+	Name string `json:"name"`
+	Dose string `json:"dose"`
+}
+
+// ProblemView is an entry of the problem list.
+type ProblemView struct {
+	Code  string `json:"code"`
+	Title string `json:"title"`
+	Since string `json:"since" doc:"Day on which it came on the list"`
+	Onset string `json:"onset" doc:"Since when it is known: year, month or day; empty for unknown"`
+	State string `json:"state" doc:"active, recurrence, remission; empty for not said"`
+}
+
+// VitalView is the newest measurement of one kind.
+type VitalView struct {
+	Name    string `json:"name"`
+	Value   string `json:"value"`
+	Unit    string `json:"unit"`
+	TakenAt string `json:"takenAt"`
+}
+
+// ChartView is what is always in sight, with what happened.
+type ChartView struct {
+	Patient   act.PatientView       `json:"patient"`
+	Allergies []AllergyView         `json:"allergies"`
+	Problems  []ProblemView         `json:"problems"`
+	Medicines []MedicineView        `json:"medicines"`
+	Vitals    []VitalView           `json:"vitals"`
+	Open      []desk.LineView       `json:"open"`
+	Visits    []visit.VisitView     `json:"visits"`
+	Orders    []orders.OrderView    `json:"orders"`
+	Reports   []results.ReportRow   `json:"reports"`
+	Documents []paper.DocumentView  `json:"documents"`
+	Messages  []paper.SentView      `json:"messages" doc:"Written to the patient through the portal, newest first"`
+	Vaccines  []intake.GivenView    `json:"vaccines"`
+	Prepared  []orders.PreparedView `json:"prepared" doc:"Orders that wait for a physician's signature, or were given back"`
+	Merged    []MergeView           `json:"merged" doc:"Records of the same person that are read as part of this chart"`
+	Speaking  []string              `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
+	Since     *SinceView            `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
+}
+
+// SinceView is what came into a chart since somebody last opened it.
+type SinceView struct {
+	At    string   `json:"at"`
+	Items []string `json:"items"`
+}
+
+// since lists what came into a chart after a moment.
+func (a *Acts) since(at time.Time, reports []store.Report, visits []store.Visit, incoming []store.IncomingEntry) *SinceView {
+	out := &SinceView{At: a.Say(at), Items: []string{}}
+	for _, r := range reports {
+		if r.ReceivedAt.After(at) {
+			words := "Result: " + r.Title
+			if r.Status == "C" {
+				words += ", corrected"
+			}
+			out.Items = append(out.Items, words)
+		}
+	}
+	for _, v := range visits {
+		if v.StageAt.After(at) && v.NoteFolio > 0 && !v.NoteRetracted {
+			out.Items = append(out.Items, "Signed note: "+v.Kind+" of "+v.StartsAt.In(a.Location).Format("02 Jan 2006"))
+		}
+	}
+	waiting := 0
+	for _, e := range incoming {
+		if e.ReceivedAt.After(at) && e.Decision == "" {
+			waiting++
+		}
+	}
+	if waiting > 0 {
+		out.Items = append(out.Items, fmt.Sprintf("%d entries from outside to decide", waiting))
+	}
+	if len(out.Items) == 0 {
+		return nil
+	}
+	return out
+}
+
+// Chart opens a chart: everything the spine shows and the list of what happened.
+// opened says that a person opened it now (and not a screen refreshing itself).
+func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool) (out ChartView, err error) {
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		p, err := q.Person(id)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []desk.LineView{}, Visits: []visit.VisitView{}, Orders: []orders.OrderView{}, Reports: []results.ReportRow{}, Documents: []paper.DocumentView{}, Messages: []paper.SentView{}, Speaking: []string{}}
+		allergies, err := q.Allergies(id)
+		if err != nil {
+			return err
+		}
+		for _, x := range allergies {
+			out.Allergies = append(out.Allergies, AllergyView{x.Substance, x.Reaction, x.Severity, a.Say(x.StatedAt), x.StatedBy})
+		}
+		histories, err := q.Histories(id)
+		if err != nil {
+			return err
+		}
+		for _, h := range histories {
+			if h.List == chart.CommunicationList && h.Title != chart.Private {
+				out.Speaking = append(out.Speaking, h.Title+": "+h.Detail)
+			}
+		}
+		problems, err := q.Problems(id)
+		if err != nil {
+			return err
+		}
+		for _, x := range problems {
+			out.Problems = append(out.Problems, ProblemView{x.Code, x.Title, x.Since, x.Onset, x.State})
+		}
+		medicines, err := q.Medicines(id)
+		if err != nil {
+			return err
+		}
+		for _, x := range medicines {
+			out.Medicines = append(out.Medicines, MedicineView{x.Name, x.Dose})
+		}
+		vitals, err := q.LastVitals(id)
+		if err != nil {
+			return err
+		}
+		for _, x := range vitals {
+			out.Vitals = append(out.Vitals, VitalView{x.Name, x.Value, x.Unit, a.Say(x.TakenAt)})
+		}
+		lines, err := q.OpenLinesAbout(id)
+		if err != nil {
+			return err
+		}
+		for _, l := range lines {
+			out.Open = append(out.Open, a.Desk.Line(l))
+		}
+		visits, err := q.VisitsOf(id)
+		if err != nil {
+			return err
+		}
+		for _, v := range visits {
+			out.Visits = append(out.Visits, a.Visit.View(v, who))
+		}
+		orders, err := q.OrdersOf(id)
+		if err != nil {
+			return err
+		}
+		for _, o := range orders {
+			out.Orders = append(out.Orders, a.Order.View(o))
+		}
+		reports, err := q.ReportsOf(id)
+		if err != nil {
+			return err
+		}
+		for _, r := range reports {
+			out.Reports = append(out.Reports, a.Result.Row(r))
+		}
+		given, err := q.Immunizations(id)
+		if out.Vaccines, err = a.Intake.GivenViews(q, given, err); err != nil {
+			return err
+		}
+		if out.Prepared, err = a.Order.PreparedOf(q, id, who); err != nil {
+			return err
+		}
+		if out.Merged, err = a.merges(q, id); err != nil {
+			return err
+		}
+		if out.Documents, err = a.Paper.Documents(q, id); err != nil {
+			return err
+		}
+		if out.Messages, err = a.Paper.MessagesOf(q, id); err != nil || !opened {
+			return err
+		}
+		last, err := q.LastOpened(who.ID, id)
+		if err != nil || last == "" {
+			return err
+		}
+		incoming, err := q.IncomingEntries(id)
+		out.Since = a.since(store.Moment(last), reports, visits, incoming)
+		return err
+	})
+	if err == nil && opened {
+		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("open chart", id, "", "") })
+	}
+	return out, err
+}
+
+// AddProblem puts a code on the problem list.
+func (a *Acts) AddProblem(ctx context.Context, who act.Actor, patient, code string) error {
+	if err := act.Allow(who, act.EditProblems); err != nil {
+		return err
+	}
+	e, _, _, err := a.CheckCode(code, a.Today())
+	if err != nil {
+		return err
+	}
+	return a.Act(ctx, who, act.EditProblems, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		added, err := t.Q.AddProblem(store.Problem{ID: act.NewID(), PatientID: p.ID, Code: e.Code, Title: e.Title, Since: a.Today()})
+		if err != nil || !added {
+			return err
+		}
+		t.Tell("patient", patient, patient)
+		return t.Audit("add problem", patient, e.Code, "")
+	})
+}
+
+// DescribeProblem says since when a problem is known and how it stands.
+func (a *Acts) DescribeProblem(ctx context.Context, who act.Actor, patient, code, onset, state string) error {
+	onset = strings.TrimSpace(onset)
+	if state != "" && !slices.Contains(chart.ProblemStates, state) {
+		return act.Refuse(act.Invalid, "A problem is active, a recurrence, or in remission.")
+	}
+	return a.Act(ctx, who, act.EditProblems, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		if err := chart.CheckOnset(onset, p.BirthDate, a.Today()); err != nil {
+			return act.Refuse(act.Invalid, "Since when: %s.", err)
+		}
+		there, err := t.Q.DescribeProblem(patient, code, onset, state)
+		if err != nil {
+			return err
+		}
+		if !there {
+			return act.Refuse(act.Missing, "That code is not on the problem list.")
+		}
+		t.Tell("patient", patient, patient)
+		return t.Audit("describe problem", patient, code, "")
+	})
+}
+
+// EndProblem takes a code off the problem list.
+func (a *Acts) EndProblem(ctx context.Context, who act.Actor, patient, code string) error {
+	return a.Act(ctx, who, act.EditProblems, func(t *act.Tx) error {
+		ended, err := t.Q.EndProblem(patient, code, a.Today())
+		if err != nil {
+			return err
+		}
+		if !ended {
+			return act.Refuse(act.Missing, "That code is not on the problem list.")
+		}
+		t.Tell("patient", patient, patient)
+		return t.Audit("end problem", patient, code, "")
+	})
+}

@@ -1,0 +1,53 @@
+package desk
+
+import (
+	"context"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/core/line"
+	"deftledger/store"
+)
+
+// Waiting is an unsigned note that is announced at sign-in.
+type Waiting struct {
+	NoteID  string `json:"noteId"`
+	VisitID string `json:"visitId"`
+	Patient string `json:"patientId"`
+	Name    string `json:"name"`
+	Since   string `json:"since"`
+	Days    int    `json:"days"`
+}
+
+// LongWait is after how many days an unsigned note leads its signer straight to it.
+const LongWait = 7
+
+// Unsigned lists the notes that wait for the person's signature, oldest first.
+// Today's own are work under way and not announced.
+func (a *Acts) Unsigned(ctx context.Context, who act.Actor) (out []Waiting, err error) {
+	out = []Waiting{}
+	if !act.May(who.Role, act.SignNote) {
+		return out, nil
+	}
+	err = a.Look(ctx, who, act.SignNote, func(q *store.Q) error {
+		lines, err := q.OpenLinesOf(who.ID)
+		if err != nil {
+			return err
+		}
+		var ids []string
+		for _, l := range lines {
+			if l.Kind == line.Note {
+				ids = append(ids, l.Subject)
+			}
+		}
+		visits, err := q.VisitsOfNotes(ids)
+		for _, l := range lines {
+			days := a.DaysSince(l.OpenedAt)
+			if l.Kind == line.Note && l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
+				out = append(out, Waiting{l.Subject, visits[l.Subject], l.Patient.ID, l.Patient.Name.Given + " " + l.Patient.Name.Family, a.Say(l.OpenedAt), days})
+			}
+		}
+		return err
+	})
+	return out, err
+}

@@ -1,0 +1,530 @@
+package note
+
+import (
+	"context"
+	"strings"
+
+	"deftledger/app/act"
+	"deftledger/app/assess"
+	"deftledger/app/forms"
+	"deftledger/app/visit"
+	"deftledger/core/line"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// PartView is one part of the note as last saved.
+type PartView struct {
+	Part    string `json:"part" enum:"subjective,function,objective,assessment,plan,remarks"`
+	Text    string `json:"text"`
+	Version int    `json:"version"`
+	SavedAt string `json:"savedAt"`
+	SavedBy string `json:"savedBy"`
+}
+
+// DiagnosisView is a diagnosis of the visit.
+type DiagnosisView struct {
+	Code      string               `json:"code"`
+	Title     string               `json:"title"`
+	Edition   string               `json:"edition"`
+	OnProblem bool                 `json:"onProblemList"`
+	Onset     string               `json:"onset" doc:"Since when it is known, of the problem list"`
+	State     string               `json:"state" doc:"How it stands, of the problem list"`
+	Joined    bool                 `json:"joined" doc:"Under one bullet with the one before it"`
+	Said      note.Said            `json:"said"`
+	Measures  []assess.MeasureView `json:"measures" doc:"Measures that show its course, as recorded"`
+}
+
+// ConflictView is a refused save that waits for a decision.
+type ConflictView struct {
+	ID   string `json:"id"`
+	Part string `json:"part"`
+	Text string `json:"text"`
+	At   string `json:"at"`
+	By   string `json:"by"`
+}
+
+// SectionView is a heading of a sealed note with its text.
+type SectionView struct {
+	Heading string `json:"heading"`
+	Text    string `json:"text"`
+}
+
+// SealedView is a sealed entry as it reads. Blocks say of each sentence where it
+// came from; entries sealed before that was kept have Sections only.
+type SealedView struct {
+	Folio    int            `json:"folio"`
+	SignedBy string         `json:"signedBy"`
+	SignedAt string         `json:"signedAt"`
+	Hash     string         `json:"hash"`
+	Sections []SectionView  `json:"sections"`
+	Blocks   []note.Block   `json:"blocks"`
+	Drawings []note.Drawing `json:"drawings"`
+	Share    *note.Share    `json:"share,omitempty"`
+}
+
+// RetractedView says why a note no longer counts and where it belongs.
+type RetractedView struct {
+	Folio   int    `json:"folio"`
+	By      string `json:"by"`
+	At      string `json:"at"`
+	Reason  string `json:"reason"`
+	Belongs string `json:"belongs" doc:"Identifier of the chart it should have stood in"`
+	Record  string `json:"record" doc:"Record number of that chart"`
+}
+
+// NoteView is the note of a visit with all that stands around it.
+type NoteView struct {
+	ID          string                 `json:"id"`
+	Visit       visit.VisitView        `json:"visit"`
+	Author      string                 `json:"author"`
+	Parts       []PartView             `json:"parts"`
+	Diagnoses   []DiagnosisView        `json:"diagnoses"`
+	ListVersion int                    `json:"listVersion"`
+	Conflicts   []ConflictView         `json:"conflicts"`
+	Warning     string                 `json:"warning" doc:"Set when the code edition does not cover the date of service"`
+	Sealed      *SealedView            `json:"sealed,omitempty"`
+	Amendments  []SealedView           `json:"amendments"`
+	ClaimLimit  int                    `json:"claimLimit"`
+	Blocks      []note.Block           `json:"blocks"`
+	Findings    []note.Finding         `json:"findings"`
+	Interviews  []InterviewView        `json:"interviews"`
+	Brought     []BroughtView          `json:"brought"`
+	Drawings    []DrawingView          `json:"drawings"`
+	Fitting     Fitting                `json:"fitting"`
+	Shows       []string               `json:"shows" doc:"Parts beside the four that this kind of visit shows"`
+	Share       note.Share             `json:"share"`
+	Sources     []SourceView           `json:"sources" doc:"Earlier notes that something was carried from"`
+	Advice      []assess.AdviceView    `json:"advice" doc:"Remarks on the diagnoses from the tabular list and the chart"`
+	Supported   []assess.SupportedView `json:"supported" doc:"Codes that the text supports and the list lacks"`
+	FollowUps   []visit.FollowUpView   `json:"followUps"`
+	Charged     bool                   `json:"charged" doc:"The visit has charges"`
+	LeftFor     string                 `json:"leftFor"`
+	LeftWords   string                 `json:"leftWords"`
+	Retracted   *RetractedView         `json:"retracted,omitempty"`
+}
+
+// SourceView names an earlier note that something was carried from.
+type SourceView struct {
+	Note    string `json:"note"`
+	VisitID string `json:"visitId"`
+	Words   string `json:"words"`
+}
+
+// amendment is the sealed content of an amendment.
+type amendment struct {
+	Text string `json:"text"`
+}
+
+// StartVisit begins (or resumes) the visit and its note.
+func (a *Acts) StartVisit(ctx context.Context, who act.Actor, visitID string) (noteID string, err error) {
+	l, err := a.Forms.Current()
+	if err != nil {
+		return "", err
+	}
+	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		v, err := t.VisitByID(visitID)
+		if err != nil {
+			return act.NotFound(err, "visit")
+		}
+		if v.NoteID != "" {
+			noteID = v.NoteID
+		} else {
+			noteID = act.NewID()
+			author := v.ClinicianID
+			if who.Role == act.Physician {
+				author = who.ID
+			}
+			if err := t.AddNote(store.Note{ID: noteID, VisitID: visitID, PatientID: v.PatientID, AuthorID: author, CreatedAt: t.Now}); err != nil {
+				return err
+			}
+			if err := t.OpenLine(act.NewID(), line.Note, noteID, v.PatientID, author, line.InHand, t.Now); err != nil {
+				return err
+			}
+			t.Tell("line", noteID, v.PatientID)
+			if err := a.BeginWith(t, noteID, v, l); err != nil {
+				return err
+			}
+		}
+		if who.Role != act.Physician && (v.Stage == "expected" || v.Stage == "arrived") {
+			if err := t.SetStage(visitID, "intake", who.ID, t.Now, v.Version); err != nil {
+				return err
+			}
+		}
+		if who.Role == act.Physician && v.NoteFolio == 0 && (v.Stage == "expected" || v.Stage == "arrived" || v.Stage == "intake" || v.Stage == "ready") {
+			if err := t.SetStage(visitID, "in visit", who.ID, t.Now, v.Version); err != nil {
+				return err
+			}
+		}
+		t.Tell("visit", visitID, v.PatientID)
+		return t.Audit("start visit", v.PatientID, visitID, "")
+	})
+	return noteID, err
+}
+
+// BeginWith gives a new note the questions that fit its reason and kind of visit.
+func (a *Acts) BeginWith(t *act.Tx, noteID string, v store.Visit, l *forms.Library) error {
+	iv := l.Fitting(v.Reason)
+	if iv == nil {
+		iv = l.Newest(l.Kind(v.Kind).Interview)
+	}
+	if iv == nil {
+		return nil
+	}
+	return t.AddNoteInterview(noteID, store.NoteInterview{Form: iv.ID, Version: iv.Version})
+}
+
+// Note reads a note.
+func (a *Acts) Note(ctx context.Context, who act.Actor, id string) (out NoteView, err error) {
+	l, err := a.Forms.Current()
+	if err != nil {
+		return out, err
+	}
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		n, err := q.NoteByID(id)
+		if err != nil {
+			return act.NotFound(err, "note")
+		}
+		v, err := q.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		author, err := q.StaffByID(n.AuthorID)
+		if err != nil {
+			return err
+		}
+		out = NoteView{ID: id, Visit: a.Visit.View(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit,
+			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, Advice: []assess.AdviceView{}, Supported: []assess.SupportedView{}, FollowUps: []visit.FollowUpView{}, LeftWords: n.LeftWords}
+		names, err := a.Names(q)
+		if err != nil {
+			return err
+		}
+		parts, err := q.NoteParts(id)
+		if err != nil {
+			return err
+		}
+		by := map[note.Part]store.Part{}
+		for _, p := range parts {
+			by[p.Part] = p
+		}
+		out.LeftFor = names[n.LeftFor]
+		for _, p := range note.Parts {
+			out.Parts = append(out.Parts, PartView{string(p), by[p].Text, by[p].Version, a.Say(by[p].SavedAt), names[by[p].SavedBy]})
+		}
+		problems, err := q.Problems(n.PatientID)
+		if err != nil {
+			return err
+		}
+		on := map[string]store.Problem{}
+		for _, p := range problems {
+			on[p.Code] = p
+		}
+		ds, err := q.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		said, measures, err := a.Assess.Stated(q, n, v, ds)
+		if err != nil {
+			return err
+		}
+		for i, d := range ds {
+			p := on[d.Code]
+			view := DiagnosisView{d.Code, d.Title, d.Edition, p.Code != "", p.Onset, p.State, d.Joined, said[i].Said, append([]assess.MeasureView{}, measures[d.Code]...)}
+			if view.Said.Measures == nil {
+				view.Said.Measures = []string{}
+			}
+			out.Diagnoses = append(out.Diagnoses, view)
+		}
+		if out.FollowUps, err = a.Visit.FollowUpsOf(q, id); err != nil {
+			return err
+		}
+		kept, err := q.ChargesOf(id)
+		if err != nil {
+			return err
+		}
+		out.Charged = len(kept.Lines) > 0
+		if n.Folio == 0 {
+			if out.Advice, err = a.Assess.Advise(q, n, v, ds); err != nil {
+				return err
+			}
+		}
+		cs, err := q.Conflicts(id)
+		if err != nil {
+			return err
+		}
+		for _, c := range cs {
+			out.Conflicts = append(out.Conflicts, ConflictView{c.ID, string(c.Part), c.Text, a.Say(c.At), names[c.By]})
+		}
+		if n.Folio > 0 {
+			return a.sealed(q, n, &out)
+		}
+		if err := a.drafted(q, n, v, l, &out); err != nil {
+			return err
+		}
+		codes := make([]string, len(ds))
+		for i, d := range ds {
+			codes[i] = d.Code
+		}
+		out.Supported, err = a.Assess.Supported(q, n, v, codes, out.Blocks)
+		return err
+	})
+	if err == nil && out.Sealed == nil {
+		if lib, _, e := a.Codes(); e == nil {
+			_, out.Warning = lib.On(out.Visit.StartsAt[:10])
+		}
+	}
+	return out, err
+}
+
+// Saved is the answer to a save. When Stale, nothing was changed: Now is the text
+// as it stands, and the text that was sent is kept as a conflict.
+type Saved struct {
+	Version int       `json:"version"`
+	SavedAt string    `json:"savedAt"`
+	Stale   bool      `json:"stale"`
+	Now     *PartView `json:"now,omitempty"`
+}
+
+// SavePart saves one part of a note. base is the version the text was written on;
+// saveID names this save, so that one sent again after a lost answer counts once.
+func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note.Part, text string, base int, saveID string) (out Saved, err error) {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return out, err
+	}
+	if len(text) > note.MaxPart {
+		return out, act.Refuse(act.TooLarge, "This part is longer than %d characters and is not saved. Shorten it.", note.MaxPart)
+	}
+	if saveID == "" {
+		return out, act.Refuse(act.Invalid, "The save has no identifier.")
+	}
+	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return act.NotFound(err, "note")
+		}
+		now, err := t.NotePart(id, part)
+		if err != nil {
+			return err
+		}
+		if now.SaveID == saveID {
+			out = Saved{Version: now.Version, SavedAt: a.Say(now.SavedAt)}
+			return nil
+		}
+		if n.Folio > 0 || now.Version != base {
+			by, err := t.StaffByID(now.SavedBy)
+			if err != nil && !store.IsNotFound(err) {
+				return err
+			}
+			out = Saved{Version: now.Version, SavedAt: a.Say(now.SavedAt), Stale: true,
+				Now: &PartView{string(part), now.Text, now.Version, a.Say(now.SavedAt), by.Name()}}
+			if now.Text == text {
+				return nil // both wrote the same; nothing to keep
+			}
+			t.Tell("note", id, n.PatientID)
+			return t.AddConflict(store.Conflict{ID: act.NewID(), NoteID: id, Part: part, Text: text, BaseVersion: base, SaveID: saveID, At: t.Now, By: who.ID})
+		}
+		p := store.Part{Part: part, Text: text, Version: base + 1, SaveID: saveID, SavedAt: t.Now, SavedBy: who.ID}
+		if err := t.Q.SavePart(id, p); err != nil {
+			return err
+		}
+		out = Saved{Version: p.Version, SavedAt: a.Say(p.SavedAt)}
+		t.Tell("note", id, n.PatientID)
+		return t.Audit("save note", n.PatientID, id, string(part))
+	})
+	return out, err
+}
+
+// SettleConflict marks a kept text as decided.
+func (a *Acts) SettleConflict(ctx context.Context, who act.Actor, noteID, conflict string) error {
+	return a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		n, err := t.NoteByID(noteID)
+		if err != nil {
+			return act.NotFound(err, "note")
+		}
+		if err := t.Q.SettleConflict(conflict, t.Now); err != nil {
+			return act.NotFound(err, "kept text")
+		}
+		t.Tell("note", noteID, n.PatientID)
+		return t.Audit("settle two versions", n.PatientID, noteID, "")
+	})
+}
+
+// SetDiagnoses replaces the visit's diagnoses, first-listed first.
+func (a *Acts) SetDiagnoses(ctx context.Context, who act.Actor, id string, codes []string, version int) error {
+	return a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return act.NotFound(err, "note")
+		}
+		if n.Folio > 0 {
+			return act.Refuse(act.Conflict, "The note is signed. Write an amendment instead.")
+		}
+		v, err := t.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		seen := map[string]bool{}
+		var ds []note.Diagnosis
+		for _, c := range codes {
+			e, edition, _, err := a.CheckCode(c, v.Day)
+			if err != nil {
+				return err
+			}
+			if seen[e.Code] {
+				return act.Refuse(act.Invalid, "%s stands on the list already.", e.Code)
+			}
+			seen[e.Code] = true
+			ds = append(ds, note.Diagnosis{Code: e.Code, Title: e.Title, Edition: edition})
+		}
+		if err := t.Q.SetDiagnoses(id, ds, version); err != nil {
+			return act.Stale(err, "The list of diagnoses")
+		}
+		t.Tell("note", id, n.PatientID)
+		return t.Audit("set diagnoses", n.PatientID, id, strings.Join(codes, " "))
+	})
+}
+
+// SignNote seals the note as the signer saw it: versions holds the version of
+// every part, listVersion that of the diagnoses, and seen the fingerprint of the
+// whole text ("" where the signer is no screen).
+func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, versions map[string]int, listVersion int, seen string) (folio int, err error) {
+	if err := act.Allow(who, act.SignNote); err != nil {
+		return 0, err
+	}
+	if err := a.OpenSigning(ctx, &who, secret); err != nil {
+		return 0, err
+	}
+	l, err := a.Forms.Current()
+	if err != nil {
+		return 0, err
+	}
+	err = a.Act(ctx, who, act.SignNote, func(t *act.Tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return act.NotFound(err, "note")
+		}
+		if n.Folio > 0 {
+			folio = n.Folio
+			return nil // signed already: the answer to a repeated act is the same folio
+		}
+		v, err := t.VisitByID(n.VisitID)
+		if err != nil {
+			return err
+		}
+		parts, err := t.NoteParts(id)
+		if err != nil {
+			return err
+		}
+		ds, err := t.Diagnoses(id)
+		if err != nil {
+			return err
+		}
+		for _, p := range parts {
+			if p.Version != versions[string(p.Part)] {
+				return act.Stale(store.ErrStale, "The note")
+			}
+		}
+		if n.ListVersion != listVersion {
+			return act.Stale(store.ErrStale, "The list of diagnoses")
+		}
+		if waiting, err := t.Conflicts(id); err != nil {
+			return err
+		} else if len(waiting) > 0 {
+			return act.Refuse(act.Invalid, "Two versions of the %s wait for a decision. Settle that first.", waiting[0].Part)
+		}
+		d, err := a.draft(t.Q, n, v, l)
+		if err != nil {
+			return err
+		}
+		blocks := l.Systems.Compose(d)
+		if seal := Fingerprint(blocks); seen != "" && seal != seen {
+			return act.Stale(store.ErrStale, "The note")
+		}
+		for _, p := range l.Systems.Close(d, len(ds), l.Kind(v.Kind)) {
+			if p.Stops {
+				return act.Refuse(act.Invalid, "The note cannot be signed yet: %s.", strings.ToLower(p.Says[:1])+strings.TrimSuffix(p.Says[1:], "."))
+			}
+		}
+		advice, err := a.Assess.Advise(t.Q, n, v, ds)
+		if err != nil {
+			return err
+		}
+		for _, p := range assess.AdvicePoints(advice) {
+			if p.Stops {
+				return act.Refuse(act.Invalid, "The note cannot be signed yet: %s.", p.Says)
+			}
+		}
+		share := note.Measure(blocks)
+		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
+			Kind: v.Kind, Visit: a.Say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share, Overridden: assess.Overridden(advice)}
+		kept, err := t.ChargesOf(id)
+		if err != nil {
+			return err
+		}
+		if kept.Version > 0 {
+			c.Charges, c.Level = kept.Lines, &kept.Facts
+		}
+		for _, x := range d.Interviews {
+			c.Interviews = append(c.Interviews, note.SealedAnswers{Interview: x.Interview.ID, Version: x.Interview.Version, Answers: x.Answers})
+		}
+		drawings, err := t.Drawings(id)
+		if err != nil {
+			return err
+		}
+		for _, x := range drawings {
+			c.Drawings = append(c.Drawings, note.Drawing{Caption: x.Caption, SVG: x.SVG})
+		}
+		e, err := t.Seal(n.PatientID, "note", id, 0, c)
+		if err != nil {
+			return err
+		}
+		folio = e.Folio
+		if err := t.Q.SignNote(id, folio); err != nil {
+			return err
+		}
+		if err := t.CloseLine(line.Note, id, who.ID, "signed", t.Now); err != nil {
+			return err
+		}
+		if err := t.SetStage(v.ID, "done", "", t.Now, v.Version); err != nil {
+			return err
+		}
+		t.Tell("note", id, n.PatientID)
+		t.Tell("visit", v.ID, n.PatientID)
+		t.Tell("line", id, n.PatientID)
+		return t.Audit("sign note", n.PatientID, id, "")
+	})
+	return folio, err
+}
+
+// Amend seals a dated amendment after a signed note; the original stays.
+func (a *Acts) Amend(ctx context.Context, who act.Actor, id, secret, text string) (folio int, err error) {
+	if err := act.Allow(who, act.SignNote); err != nil {
+		return 0, err
+	}
+	if strings.TrimSpace(text) == "" {
+		return 0, act.Refuse(act.Invalid, "Write what is to be added.")
+	}
+	if len(text) > note.MaxPart {
+		return 0, act.Refuse(act.TooLarge, "The amendment is too long.")
+	}
+	if err := a.OpenSigning(ctx, &who, secret); err != nil {
+		return 0, err
+	}
+	err = a.Act(ctx, who, act.SignNote, func(t *act.Tx) error {
+		n, err := t.NoteByID(id)
+		if err != nil {
+			return act.NotFound(err, "note")
+		}
+		if n.Folio == 0 {
+			return act.Refuse(act.Conflict, "The note is not signed yet: change it directly.")
+		}
+		e, err := t.Seal(n.PatientID, "amendment", id, n.Folio, amendment{text})
+		if err != nil {
+			return err
+		}
+		folio = e.Folio
+		t.Tell("note", id, n.PatientID)
+		return t.Audit("amend note", n.PatientID, id, "")
+	})
+	return folio, err
+}

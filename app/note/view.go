@@ -1,0 +1,156 @@
+package note
+
+import (
+	"encoding/json"
+	"slices"
+
+	"deftledger/app/forms"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// drafted reads what a draft is made of and how it reads.
+func (a *Acts) drafted(q *store.Q, n store.Note, v store.Visit, l *forms.Library, out *NoteView) error {
+	d, err := a.draft(q, n, v, l)
+	if err != nil {
+		return err
+	}
+	out.Findings = append(out.Findings, d.Findings...)
+	out.Blocks = append(out.Blocks, l.Systems.Compose(d)...)
+	out.Share = note.Measure(out.Blocks)
+	kind := l.Kind(v.Kind)
+	out.Shows = append(out.Shows, kind.Shows...)
+	as, err := q.NoteAnswers(n.ID)
+	if err != nil {
+		return err
+	}
+	version := map[string]int{}
+	for _, x := range as {
+		version[x.Form+" "+x.Link] = x.Version
+	}
+	fit := Fitting{Review: []string{}, Examination: []string{}, Plan: []string{}}
+	for _, t := range d.Interviews {
+		out.Interviews = append(out.Interviews, interviewView(t, d.Findings, version))
+		fit.Review = merge(fit.Review, t.Interview.Prose.Review)
+		fit.Examination = merge(fit.Examination, t.Interview.Prose.Examination)
+		fit.Plan = merge(fit.Plan, t.Interview.Prose.Plan)
+	}
+	if len(fit.Review)+len(fit.Examination) == 0 {
+		fit.Review, fit.Examination = merge(fit.Review, kind.Review), merge(fit.Examination, kind.Examination)
+	}
+	out.Fitting = fit
+	cs, err := q.CarriedOf(n.ID)
+	if err != nil {
+		return err
+	}
+	for _, c := range cs {
+		out.Brought = append(out.Brought, BroughtView{c.Brought, c.SourceNote, c.Version})
+	}
+	ds, err := q.Drawings(n.ID)
+	if err != nil {
+		return err
+	}
+	for _, x := range ds {
+		out.Drawings = append(out.Drawings, DrawingView{x.ID, x.Outline, x.Caption, x.Strokes, x.SVG, x.Version})
+	}
+	return a.sources(q, out)
+}
+
+// sources names the notes that pieces of a note were carried from.
+func (a *Acts) sources(q *store.Q, out *NoteView) error {
+	seen := map[string]bool{"": true}
+	for _, b := range out.Blocks {
+		for _, p := range b.Pieces {
+			if p.Origin != note.Carried || seen[p.Source] {
+				continue
+			}
+			seen[p.Source] = true
+			n, err := q.NoteByID(p.Source)
+			if err != nil {
+				continue // sealed in a chart that is no longer reachable: the words stay
+			}
+			v, err := q.VisitByID(n.VisitID)
+			if err != nil {
+				return err
+			}
+			out.Sources = append(out.Sources, SourceView{p.Source, v.ID, sourceWords(a, v)})
+		}
+	}
+	return nil
+}
+
+func merge(a, b []string) []string {
+	for _, x := range b {
+		if !slices.Contains(a, x) {
+			a = append(a, x)
+		}
+	}
+	return a
+}
+
+func interviewView(t note.Taken, findings []note.Finding, version map[string]int) InterviewView {
+	out := InterviewView{ID: t.Interview.ID, Title: t.Interview.Questions.Title, Version: t.Interview.Version, Questions: []QuestionView{}}
+	given := map[string][]note.Answer{}
+	for _, x := range t.Answers {
+		given[x.Link] = x.Values
+	}
+	have := map[string]note.Finding{}
+	for _, f := range findings {
+		have[f.Key()] = f
+	}
+	for _, q := range t.Interview.Asks(t.Answers) {
+		v := QuestionView{Link: q.LinkID, Text: q.Text, Type: q.Type, Repeats: q.Repeats, Symptom: q.Symptom(), Options: []OptionView{}, Values: []note.Answer{}}
+		for _, o := range q.AnswerOption {
+			v.Options = append(v.Options, OptionView{o.ValueCoding.Code, o.ValueCoding.Display, o.Exclusive()})
+		}
+		v.Values = append(v.Values, given[q.LinkID]...)
+		v.Version = version[t.Interview.ID+" "+q.LinkID]
+		if v.Symptom != "" {
+			f := have[string(note.Review)+"."+v.Symptom]
+			if yes := f.State == note.Present; yes || f.State == note.Absent {
+				v.Values = append(v.Values, note.Answer{Yes: &yes})
+			}
+			v.Version = f.Version
+		}
+		out.Questions = append(out.Questions, v)
+	}
+	return out
+}
+
+// sealed reads a signed note and its amendments from the ledger itself.
+func (a *Acts) sealed(q *store.Q, n store.Note, out *NoteView) error {
+	entries, err := q.ChartEntries(n.PatientID)
+	if err != nil {
+		return err
+	}
+	for i := len(entries) - 1; i >= 0; i-- {
+		e := entries[i]
+		v := SealedView{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []SectionView{}, Blocks: []note.Block{}, Drawings: []note.Drawing{}}
+		switch {
+		case e.Kind == "note" && e.Folio == n.Folio:
+			var c note.Content
+			if err := json.Unmarshal(e.Content, &c); err != nil {
+				return err
+			}
+			for _, s := range c.Read() {
+				v.Sections = append(v.Sections, SectionView(s))
+			}
+			v.Blocks, v.Drawings, v.Share = append(v.Blocks, c.Blocks...), append(v.Drawings, c.Drawings...), c.Share
+			out.Sealed, out.Blocks = &v, v.Blocks
+		case e.Kind == "amendment" && e.Amends == n.Folio:
+			var am amendment
+			if err := json.Unmarshal(e.Content, &am); err != nil {
+				return err
+			}
+			v.Sections = append(v.Sections, SectionView{"Amendment", am.Text})
+			out.Amendments = append(out.Amendments, v)
+		case e.Kind == "retraction" && e.Amends == n.Folio:
+			var r retraction
+			if err := json.Unmarshal(e.Content, &r); err != nil {
+				return err
+			}
+			out.Retracted = &RetractedView{Folio: e.Folio, By: e.SignerName, At: e.SignedAt, Reason: r.Reason, Belongs: n.Belongs, Record: r.Record}
+		}
+	}
+	return a.sources(q, out)
+}

@@ -1,0 +1,19 @@
+// Package order is the room of orders: prepared, signed, sent, brought up to their results; what speaks for care
+// with a medicine.
+package order
+
+import (
+	"deftledger/app/act"
+)
+
+// Acts are the acts of this room.
+type Acts struct {
+	*act.Office
+
+	wake chan struct{} // a message waits to go out
+}
+
+// New makes the room on its ground, with the rooms below that it uses.
+func New(o *act.Office) *Acts {
+	return &Acts{Office: o, wake: make(chan struct{}, 1)}
+}

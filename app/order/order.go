@@ -1,0 +1,325 @@
+package order
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/order"
+	"deftledger/exchange/hl7v2"
+	"deftledger/exchange/mllp"
+	"deftledger/store"
+)
+
+// OrderTestView is one test of an order.
+type OrderTestView struct {
+	Code      string             `json:"code"`
+	Name      string             `json:"name"`
+	LOINC     string             `json:"loinc"`
+	Specimen  string             `json:"specimen"`
+	Tube      string             `json:"tube"`
+	Diagnoses []store.CodedTitle `json:"diagnoses"`
+	ReportID  string             `json:"reportId"`
+	Status    string             `json:"status"`
+	Signed    bool               `json:"signed"`
+}
+
+// OrderView is an order with its tests and where it stands.
+type OrderView struct {
+	ID         string          `json:"id"`
+	PatientID  string          `json:"patientId"`
+	VisitID    string          `json:"visitId"`
+	Placer     string          `json:"placer"`
+	Laboratory string          `json:"laboratory"`
+	Priority   string          `json:"priority"`
+	State      string          `json:"state"`
+	Reason     string          `json:"reason"`
+	SignedAt   string          `json:"signedAt"`
+	Clinician  string          `json:"clinician"`
+	Tests      []OrderTestView `json:"tests"`
+}
+
+// View writes an order as every screen shows it.
+func (a *Acts) View(o store.Order) OrderView {
+	v := OrderView{o.ID, o.PatientID, o.VisitID, o.Placer, o.Laboratory, order.Priorities[o.Priority], string(o.State), o.Reason, a.Say(o.SignedAt), o.Clinician, []OrderTestView{}}
+	for _, t := range o.Tests {
+		v.Tests = append(v.Tests, OrderTestView{t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, t.Diagnoses, t.ReportID, t.ReportStatus, t.Signed})
+	}
+	return v
+}
+
+// Tests finds tests in the laboratory's list.
+func (a *Acts) Tests(who act.Actor, query string) ([]order.Test, error) {
+	if err := act.Allow(who, act.SeeChart); err != nil {
+		return nil, err
+	}
+	out := order.Find(a.Laboratory.Tests, query, 12)
+	if out == nil {
+		out = []order.Test{}
+	}
+	return out, nil
+}
+
+// NewOrder is what a physician signs.
+type NewOrder struct {
+	PatientID string
+	VisitID   string // "" for an order without a visit
+	Priority  string
+	Collected bool // the specimen was collected here, now
+	Tests     []order.Line
+	RequestID string // names this act, so that a repeated one counts once
+	Secret    string
+	Prepared  string // the prepared order that this one signs; "" when none
+}
+
+// sealedOrder is the sealed content of an order.
+type sealedOrder struct {
+	Placer     string       `json:"placer"`
+	Laboratory string       `json:"laboratory"`
+	Priority   string       `json:"priority"`
+	Tests      []sealedTest `json:"tests"`
+	Collected  string       `json:"collected"`
+}
+
+type sealedTest struct {
+	Code      string             `json:"code"`
+	Name      string             `json:"name"`
+	Diagnoses []store.CodedTitle `json:"diagnoses"`
+}
+
+// PlaceOrder signs an order and hands it to the outbox, in one transaction.
+func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out OrderView, err error) {
+	if err := act.Allow(who, act.PlaceOrder); err != nil {
+		return out, err
+	}
+	if n.RequestID == "" {
+		return out, act.Refuse(act.Invalid, "The order has no request identifier.")
+	}
+	if err := order.Complete(n.Priority, n.Tests); err != nil {
+		return out, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	}
+	if err := a.OpenSigning(ctx, &who, n.Secret); err != nil {
+		return out, err
+	}
+	err = a.Act(ctx, who, act.PlaceOrder, func(t *act.Tx) error {
+		if had, err := t.OrderByRequest(n.RequestID); err == nil {
+			out = a.View(had)
+			return nil
+		} else if !store.IsNotFound(err) {
+			return err
+		}
+		p, err := t.Person(n.PatientID)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		prepared, err := a.preparedFor(t, n.Prepared, p.ID)
+		if err != nil {
+			return err
+		}
+		if n.VisitID != "" {
+			if v, err := t.VisitByID(n.VisitID); err != nil || !act.SamePerson(t.Q, v.PatientID, n.PatientID) {
+				return act.Refuse(act.Invalid, "The visit is not one of this patient.")
+			}
+		}
+		number, err := t.NextPlacer()
+		if err != nil {
+			return err
+		}
+		o := store.Order{ID: act.NewID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", number), Laboratory: a.Laboratory.Name, Priority: n.Priority, State: order.Signed, SignedAt: t.Now, RequestID: n.RequestID, Clinician: who.Name}
+		if n.Collected {
+			o.CollectedAt = t.Now
+			if prepared.Collected { // drawn when it was prepared, not when it is signed
+				o.CollectedAt = prepared.At
+			}
+		}
+		sealed := sealedOrder{o.Placer, o.Laboratory, order.Priorities[n.Priority], nil, a.Say(o.CollectedAt)}
+		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority, Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.Now.In(a.Location), CollectedAt: o.CollectedAt}
+		if n.Collected {
+			message.CollectedAt = o.CollectedAt.In(a.Location)
+		}
+		for _, l := range n.Tests {
+			test, ok := a.TestByCode[l.Test]
+			if !ok {
+				return act.Refuse(act.Invalid, "%s is not in the test list of %s.", l.Test, a.Laboratory.Name)
+			}
+			ot := store.OrderTest{Code: test.Code, Name: test.Name, LOINC: test.LOINC, Specimen: test.Specimen, Tube: test.Tube}
+			mt := hl7v2.OrderTest{Code: test.Code, Name: test.Name, LOINC: test.LOINC}
+			for _, code := range l.Diagnoses {
+				e, _, _, err := a.CheckCode(code, a.Today())
+				if err != nil {
+					return err
+				}
+				ot.Diagnoses = append(ot.Diagnoses, store.CodedTitle{Code: e.Code, Title: e.Title})
+				mt.Diagnoses = append(mt.Diagnoses, hl7v2.Diagnosis{Code: e.Code, Title: e.Title})
+			}
+			o.Tests = append(o.Tests, ot)
+			message.Tests = append(message.Tests, mt)
+			sealed.Tests = append(sealed.Tests, sealedTest{test.Code, test.Name, ot.Diagnoses})
+		}
+		if err := t.AddOrder(o); err != nil {
+			return err
+		}
+		if err := t.AddOutgoing(message.Control, o.ID, message.Build(), t.Now); err != nil {
+			return err
+		}
+		if err := t.OpenLine(act.NewID(), line.Order, o.ID, p.ID, who.ID, line.InHand, t.Now); err != nil {
+			return err
+		}
+		if _, err := t.Seal(p.ID, "order", o.ID, 0, sealed); err != nil {
+			return err
+		}
+		if err := a.signPrepared(t, prepared, o.ID); err != nil {
+			return err
+		}
+		out = a.View(o)
+		t.Tell("order", o.ID, p.ID)
+		t.Tell("line", o.ID, p.ID)
+		return t.Audit("sign order", p.ID, o.ID, "")
+	})
+	if err == nil {
+		act.Nudge(a.wake)
+	}
+	return out, err
+}
+
+func splitName(s string) chart.Name {
+	given, family, _ := strings.Cut(s, " ")
+	return chart.Name{Given: given, Family: family}
+}
+
+// CancelOrder closes an order with a reason. The answer says whether the
+// laboratory may know of it already and has to be called.
+func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string) (callLab bool, err error) {
+	if err := act.Allow(who, act.PlaceOrder); err != nil {
+		return callLab, err
+	}
+	if strings.TrimSpace(reason) == "" {
+		return false, act.Refuse(act.Invalid, "Give the reason for cancelling.")
+	}
+	err = a.Act(ctx, who, act.PlaceOrder, func(t *act.Tx) error {
+		o, err := t.OrderByID(id)
+		if err != nil {
+			return act.NotFound(err, "order")
+		}
+		if o.State.Done() {
+			return act.Refuse(act.Conflict, "The order is closed already.")
+		}
+		withdrawn, err := t.WithdrawOutgoing(id)
+		if err != nil {
+			return err
+		}
+		callLab = !withdrawn && o.State != order.Failed
+		if err := t.SetOrderState(id, order.Cancelled, reason); err != nil {
+			return err
+		}
+		if err := t.CloseLine(line.Order, id, who.ID, "cancelled", t.Now); err != nil {
+			return err
+		}
+		t.Tell("order", id, o.PatientID)
+		t.Tell("line", id, o.PatientID)
+		return t.Audit("cancel order", o.PatientID, id, "")
+	})
+	return callLab, err
+}
+
+// Outbox sends waiting orders until ctx ends: each is sent byte for byte under
+// its one control number until the laboratory accepts or refuses it.
+func (a *Acts) Outbox(ctx context.Context) {
+	for ctx.Err() == nil {
+		next, err := a.SendDue(ctx)
+		if err != nil && ctx.Err() == nil {
+			slog.Error("the outbox could not be read", "error", err)
+			next = a.Clock().Add(2 * time.Second)
+		}
+		wait := time.Hour
+		if !next.IsZero() {
+			wait = max(10*time.Millisecond, next.Sub(a.Clock()))
+		}
+		select {
+		case <-ctx.Done():
+		case <-a.wake:
+		case <-time.After(wait):
+		}
+	}
+}
+
+// SendDue sends the orders that are due now and says when the next is.
+func (a *Acts) SendDue(ctx context.Context) (next time.Time, err error) {
+	var due []store.Outgoing
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		due, err = q.DueOutgoing(a.Clock())
+		return err
+	}); err != nil {
+		return next, err
+	}
+	for _, o := range due {
+		if err := a.sendOne(ctx, o); err != nil {
+			return next, err
+		}
+	}
+	err = a.Store.Read(ctx, func(q *store.Q) (err error) {
+		next, err = q.NextOutgoing()
+		return err
+	})
+	return next, err
+}
+
+// answerLimit bounds what we read as an acknowledgement.
+const answerLimit = 1 << 20
+
+func (a *Acts) sendOne(ctx context.Context, o store.Outgoing) error {
+	sending, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	answer, err := mllp.Exchange(sending, a.LabAddr, o.Body, answerLimit)
+	var ack hl7v2.Acknowledgement
+	if err == nil {
+		ack, err = hl7v2.ParseAck(answer)
+	}
+	if err == nil && ack.Control != o.Control {
+		err = errors.New("the laboratory answered to another message")
+	}
+	if ctx.Err() != nil {
+		return nil // shutting down: the message stays waiting
+	}
+	return a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
+		if err != nil {
+			wait := min(time.Minute, time.Second<<min(o.Attempts, 6))
+			slog.Warn("an order was not taken by the laboratory and will be sent again", "control", o.Control, "attempt", o.Attempts+1)
+			return t.RetryOutgoing(o.Control, err.Error(), t.Now.Add(wait))
+		}
+		ord, err := t.OrderByID(o.OrderID)
+		if err != nil {
+			return err
+		}
+		state, reason, sent := order.Received, "", "accepted"
+		if !strings.HasSuffix(ack.Code, "A") {
+			state, reason, sent = order.Failed, ack.Text, "refused"
+			if reason == "" {
+				reason = "The laboratory gave no reason (" + ack.Code + ")."
+			}
+		}
+		ok, err := t.SentOutgoing(o.Control, sent, reason, answer, t.Now)
+		if err != nil || !ok || ord.State != order.Signed {
+			return err
+		}
+		if err := t.SetOrderState(ord.ID, state, reason); err != nil {
+			return err
+		}
+		lineState := line.Waiting
+		if state == order.Failed {
+			lineState = line.Open
+		}
+		if err := t.SetLineState(line.Order, ord.ID, lineState); err != nil {
+			return err
+		}
+		t.Tell("order", ord.ID, ord.PatientID)
+		t.Tell("line", ord.ID, ord.PatientID)
+		return t.Audit("order "+sent+" by the laboratory", ord.PatientID, ord.ID, "")
+	})
+}

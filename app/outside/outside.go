@@ -1,0 +1,358 @@
+package outside
+
+import (
+	"context"
+	"errors"
+	"log/slog"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/app/intake"
+	"deftledger/core/chart"
+	"deftledger/core/note"
+	"deftledger/exchange/fhir"
+	"deftledger/store"
+)
+
+// elsewhere is how long another party may take to answer.
+const elsewhere = 6 * time.Second
+
+// Fetched says what fetching brought.
+type Fetched struct {
+	New      int                `json:"new"`
+	Problems []string           `json:"problems" doc:"Parties that could not be asked, and what to do"`
+	Intake   *intake.IntakeView `json:"intake,omitempty"`
+}
+
+// preVisit is the questionnaire patients answer before a visit.
+const preVisit = "https://deftledger.example/fhir/Questionnaire/pre-visit"
+
+// FetchElsewhere asks the pharmacy network and the portal for what they have of
+// the patient. Each entry waits beside the chart until somebody decides; one that
+// came before is not brought again.
+func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string) (out Fetched, err error) {
+	out.Problems = []string{}
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return out, err
+	}
+	var v store.Visit
+	if err := a.Store.Read(ctx, func(q *store.Q) error {
+		v, err = q.VisitByID(visitID)
+		return act.NotFound(err, "visit")
+	}); err != nil {
+		return out, err
+	}
+	ctx, cancel := context.WithTimeout(ctx, elsewhere)
+	defer cancel()
+	var entries []store.IncomingEntry
+	ask := func(base, party, kind string, query url.Values, read func([]byte) ([]store.IncomingEntry, error)) {
+		if base == "" {
+			return
+		}
+		body, err := fhir.Search(ctx, base+"/fhir", kind, query)
+		var got []store.IncomingEntry
+		if err == nil {
+			got, err = read(body)
+		}
+		if err != nil {
+			slog.Warn("another party could not be asked", "party", party, "error", err)
+			why := "does not answer; try again later, the intake can go on without it"
+			if errors.Is(err, fhir.ErrUnreadable) {
+				why = "sent something that cannot be read, and nothing of it was taken: " + strings.TrimPrefix(err.Error(), fhir.ErrUnreadable.Error()+": ")
+			}
+			out.Problems = append(out.Problems, "The "+party+" "+why+".")
+			return
+		}
+		entries = append(entries, got...)
+	}
+	p := v.Patient
+	ask(a.Elsewhere.Pharmacy, "pharmacy network", "MedicationDispense", url.Values{"patient.family": {p.Name.Family}, "patient.given": {p.Name.Given}, "patient.birthdate": {p.BirthDate}, "patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, dispensed)
+	ask(a.Elsewhere.Portal, "portal", "QuestionnaireResponse", url.Values{"subject.identifier": {p.Record}}, answered)
+	view, err := a.Intake.Change(context.WithoutCancel(ctx), who, visitID, "fetch from elsewhere", func(t *act.Tx, v store.Visit) error {
+		for _, e := range entries {
+			e.ID, e.PatientID, e.VisitID, e.ReceivedAt = act.NewID(), v.PatientID, v.ID, t.Now
+			added, err := t.AddIncomingEntry(e)
+			if err != nil {
+				return err
+			}
+			if added {
+				out.New++
+			}
+		}
+		return nil
+	})
+	out.Intake = &view
+	return out, err
+}
+
+func dispensed(body []byte) ([]store.IncomingEntry, error) {
+	list, err := fhir.Dispenses(body)
+	if err != nil {
+		return nil, err
+	}
+	// The newest dispensing of a medicine and dose stands for the earlier ones.
+	newest := map[string]fhir.Dispensed{}
+	var order []string
+	for _, d := range list {
+		key := strings.ToLower(d.Medicine + "|" + d.Dose)
+		if had, ok := newest[key]; !ok {
+			order = append(order, key)
+		} else if d.Day <= had.Day {
+			continue
+		}
+		newest[key] = d
+	}
+	var out []store.IncomingEntry
+	for _, k := range order {
+		d := newest[k]
+		out = append(out, store.IncomingEntry{Source: "pharmacy network", Reference: "dispense/" + k, List: "medicines", Title: d.Medicine, Detail: d.Dose, Since: d.Day})
+	}
+	return out, nil
+}
+
+// preVisitLists says which list each group of the pre-visit questionnaire belongs to.
+var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": "medicines", "condition": "past", "operation": "surgical", "relative": "family", "social": "social", "implant": "implants"}
+
+// answered reads the patient's own answers: each group of the pre-visit
+// questionnaire is an entry of a list; each answer to an interview is one answer.
+func answered(body []byte) ([]store.IncomingEntry, error) {
+	list, err := fhir.Responses(body)
+	if err != nil {
+		return nil, err
+	}
+	var out []store.IncomingEntry
+	for _, r := range list {
+		if r.Questionnaire != preVisit {
+			id := r.Questionnaire[strings.LastIndex(r.Questionnaire, "/")+1:]
+			for i, x := range r.Answers {
+				words, value := sayAnswer(x)
+				if words != "" {
+					out = append(out, store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Link + "/" + strconv.Itoa(i), List: "answer", Title: x.Link, Detail: words, Link: id + " " + x.Link + " " + value})
+				}
+			}
+			continue
+		}
+		groups := map[string]*store.IncomingEntry{}
+		var order []string
+		for _, x := range r.Answers {
+			name := strings.TrimRight(x.Group, "0123456789")
+			if preVisitLists[name] == "" {
+				continue
+			}
+			e := groups[x.Group]
+			if e == nil {
+				e = &store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Group, List: preVisitLists[name]}
+				groups[x.Group] = e
+				order = append(order, x.Group)
+			}
+			words, _ := sayAnswer(x)
+			switch {
+			case strings.HasSuffix(x.Link, ".what"):
+				e.Title = words
+			case strings.HasSuffix(x.Link, ".since"):
+				e.Since = words
+			default:
+				e.Detail = strings.Trim(e.Detail+", "+words, ", ")
+			}
+		}
+		for _, g := range order {
+			if groups[g].Title != "" {
+				out = append(out, *groups[g])
+			}
+		}
+	}
+	return out, nil
+}
+
+// sayAnswer writes an answer in words and as a value to keep.
+func sayAnswer(x fhir.Answer) (words, value string) {
+	switch {
+	case x.Yes != nil && *x.Yes:
+		return "yes", "yes:true"
+	case x.Yes != nil:
+		return "no", "yes:false"
+	case x.Code != "":
+		if x.Text == "" {
+			x.Text = x.Code
+		}
+		return x.Text, "code:" + x.Code
+	case x.Number != "" && x.Unit != "":
+		return note.Duration(x.Number + " " + x.Unit), "quantity:" + x.Number + " " + x.Unit
+	case x.Number != "":
+		return x.Number, "number:" + x.Number
+	case x.Date != "":
+		return x.Date, "date:" + x.Date
+	}
+	return x.Text, "text:" + x.Text
+}
+
+// keptAnswer reads back what sayAnswer wrote.
+func keptAnswer(value string) note.Answer {
+	kind, rest, _ := strings.Cut(value, ":")
+	switch kind {
+	case "yes":
+		yes := rest == "true"
+		return note.Answer{Yes: &yes}
+	case "code":
+		return note.Answer{Code: rest}
+	case "quantity":
+		n, u, _ := strings.Cut(rest, " ")
+		return note.Answer{Number: n, Unit: u}
+	case "number":
+		return note.Answer{Number: rest}
+	case "date":
+		return note.Answer{Date: rest}
+	}
+	return note.Answer{Text: rest}
+}
+
+// Decide takes an entry from outside in, leaves it out, or joins it to the entry of
+// the chart it stands beside. Allergies are left out by a physician only. Of several
+// taken in at once, one that may be the same as an entry of the chart (also one that
+// came in just before it) goes on waiting: it is decided by itself.
+func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []string, decision string) (intake.IntakeView, error) {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return intake.IntakeView{}, err
+	}
+	if !slices.Contains([]string{"take in", "leave out", "join"}, decision) {
+		return intake.IntakeView{}, act.Refuse(act.Invalid, "Take it in, leave it out or join it.")
+	}
+	before, err := a.Intake.Intake(ctx, who, visitID)
+	if err != nil {
+		return before, err
+	}
+	return a.Intake.Change(ctx, who, visitID, decision+" from outside", func(t *act.Tx, v store.Visit) error {
+		now := before
+		for i, id := range ids {
+			if i > 0 { // what came in just before counts
+				if now, err = a.intakeNow(t.Q, v); err != nil {
+					return err
+				}
+			}
+			e, err := t.IncomingEntryByID(id)
+			if err != nil || !act.SamePerson(t.Q, e.PatientID, v.PatientID) {
+				return act.Refuse(act.Missing, "There is no such entry.")
+			}
+			if e.Decision == decision {
+				continue // decided already: the same act again changes nothing
+			}
+			if e.Decision != "" {
+				return act.Refuse(act.Conflict, "Somebody decided that entry meanwhile: %s.", e.Decision)
+			}
+			if beside, _ := intake.Beside(&now, e); decision == "take in" && len(ids) > 1 && beside != nil {
+				continue
+			}
+			became := ""
+			switch {
+			case decision == "leave out" && e.List == chart.AllergyList && !act.May(who.Role, act.EditProblems):
+				return act.Refuse(act.Forbidden, "An allergy is left out by a physician only.")
+			case decision == "take in" && e.List == "answer":
+				err = a.takeAnswer(t, v, e)
+			case decision == "take in":
+				became, err = a.Intake.PutEntry(t, v, intake.NewEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Source: e.Source})
+			case decision == "join":
+				beside, _ := intake.Beside(&now, e)
+				if beside == nil {
+					return act.Refuse(act.Invalid, "There is nothing in the chart to join it to.")
+				}
+				became = beside.ID
+			}
+			if err != nil {
+				return err
+			}
+			if err := t.DecideIncomingEntry(id, decision, who.ID, became, t.Now); err != nil {
+				return act.NotFound(err, "entry that waits")
+			}
+		}
+		return nil
+	})
+}
+
+// intakeNow reads the lists of the chart as they stand within an act.
+func (a *Acts) intakeNow(q *store.Q, v store.Visit) (out intake.IntakeView, err error) {
+	err = a.Intake.Lists(q, v, &out)
+	return out, err
+}
+
+// takeAnswer takes a patient's own answer into the draft of the visit.
+func (a *Acts) takeAnswer(t *act.Tx, v store.Visit, e store.IncomingEntry) error {
+	l, err := a.Forms.Current()
+	if err != nil {
+		return err
+	}
+	f := strings.SplitN(e.Link, " ", 3)
+	if v.NoteID == "" || len(f) != 3 {
+		return act.Refuse(act.Conflict, "Start the visit first: the answer goes into its note.")
+	}
+	iv := l.Newest(f[0])
+	if iv == nil {
+		return act.Refuse(act.Invalid, "The questions that were answered are not asked here.")
+	}
+	is, err := t.NoteInterviews(v.NoteID)
+	if err != nil {
+		return err
+	}
+	if !slices.ContainsFunc(is, func(i store.NoteInterview) bool { return i.Form == f[0] }) {
+		if err := t.AddNoteInterview(v.NoteID, store.NoteInterview{Form: f[0], Version: iv.Version}); err != nil {
+			return err
+		}
+	}
+	as, err := t.NoteAnswers(v.NoteID)
+	if err != nil {
+		return err
+	}
+	values, was := []note.Answer{keptAnswer(f[2])}, 0
+	for _, x := range as {
+		if x.Form == f[0] && x.Link == f[1] {
+			was = x.Version
+			if x.Origin != note.ByPatient {
+				return act.Refuse(act.Conflict, "“%s” was answered here already. Leave the patient's own answer out, or change the answer.", iv.Asked(f[1]))
+			}
+			values = append(slices.Clone(x.Values), values...)
+		}
+	}
+	return a.Note.PutAnswer(t, l, v.NoteID, v.Patient.Sex, f[0], f[1], values, was, note.ByPatient)
+}
+
+// ReadDevice reads the device and keeps what it measured, under the same checks as
+// what is typed. A reading older than five minutes is somebody else's.
+func (a *Acts) ReadDevice(ctx context.Context, who act.Actor, visitID string, confirmed bool) (intake.VitalTaken, error) {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return intake.VitalTaken{}, err
+	}
+	if a.Elsewhere.Device == "" {
+		return intake.VitalTaken{}, act.Refuse(act.Conflict, "No device is connected. Enter the values by hand.")
+	}
+	asking, cancel := context.WithTimeout(ctx, elsewhere)
+	defer cancel()
+	body, err := fhir.Search(asking, a.Elsewhere.Device+"/fhir", "Observation", url.Values{"category": {"vital-signs"}, "_sort": {"-date"}})
+	if err != nil {
+		slog.Warn("the device could not be read", "error", err)
+		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device does not answer. See that it is switched on, read it again, or enter the values by hand.")
+	}
+	got, err := fhir.Observations(body)
+	if err != nil {
+		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device sent something that cannot be read, and nothing of it was kept: %s.", strings.TrimPrefix(err.Error(), fhir.ErrUnreadable.Error()+": "))
+	}
+	if len(got) == 0 {
+		return intake.VitalTaken{}, act.Refuse(act.Conflict, "The device has no reading yet. Measure, then read it.")
+	}
+	var ms []chart.Measured
+	at := a.Clock()
+	for _, x := range got {
+		if a.Clock().Sub(x.At) > 5*time.Minute || x.At.After(a.Clock().Add(2*time.Minute)) {
+			return intake.VitalTaken{}, act.Refuse(act.Conflict, "The reading on the device is of %s, not of now. Measure again.", x.At.In(a.Location).Format("02 Jan 15:04"))
+		}
+		m, err := chart.ReadVital(x.LOINC, x.Value+" "+x.Unit)
+		if err != nil {
+			return intake.VitalTaken{}, act.Refuse(act.Invalid, "The device's reading was not kept: %s.", strings.TrimPrefix(err.Error(), chart.ErrVital.Error()+": "))
+		}
+		ms = append(ms, m)
+		at = x.At
+	}
+	return a.Intake.KeepVitals(ctx, who, visitID, ms, confirmed, string(note.FromDev), at)
+}

@@ -1,0 +1,391 @@
+package paper
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net/http"
+	"regexp"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/core/letter"
+	"deftledger/core/line"
+	"deftledger/exchange/fhir"
+	"deftledger/store"
+)
+
+var faxNumber = regexp.MustCompile(`^\+?[0-9][0-9 ()-]{5,19}$`)
+
+// SendFax puts a filed document in the way out by fax. It goes out once, under one
+// identifier, however often sending is tried, and is an open line until it arrived or
+// somebody says how it was sent instead.
+func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) error {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return err
+	}
+	if !faxNumber.MatchString(number) {
+		return act.Refuse(act.Invalid, "%q is not a fax number; write it with digits, as in 555-0190.", number)
+	}
+	err := a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		d, err := t.DocumentByID(id)
+		if err != nil {
+			return act.NotFound(err, "document")
+		}
+		f := store.Fax{ID: act.NewID(), DocumentID: id, Number: number, At: t.Now}
+		if err := t.AddFax(f, who.ID); err != nil {
+			return err
+		}
+		t.Tell("patient", d.PatientID, d.PatientID)
+		t.Tell("line", f.ID, d.PatientID)
+		if err := t.OpenLine(act.NewID(), line.Fax, f.ID, d.PatientID, who.ID, line.Waiting, t.Now); err != nil {
+			return err
+		}
+		return t.Audit("send fax", d.PatientID, id, "")
+	})
+	if err == nil {
+		act.Nudge(a.wake)
+	}
+	return err
+}
+
+// PortalMessage is a message to a patient, as the browser sends it: ID is of its own making, so
+// that the same message sent again after a lost answer is one message.
+type PortalMessage struct {
+	ID       string `json:"id" minLength:"8" maxLength:"64"`
+	Text     string `json:"text" maxLength:"5000"`
+	Document string `json:"document,omitempty" maxLength:"64" doc:"A filed document that goes with it"`
+}
+
+// sealedMessage is the sealed content of a message to a patient.
+type sealedMessage struct {
+	Text     string `json:"text"`
+	Document string `json:"document,omitempty"`
+}
+
+// MessagePatient sends a message to the patient of a note through the portal. It is
+// sealed as written, goes out once, and is an open line of the sender's until the portal
+// took it, or until somebody says how the patient was told. A patient without portal
+// access is never written to this way.
+func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string, m PortalMessage) (out SentView, err error) {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return out, err
+	}
+	m.Text = strings.TrimSpace(m.Text)
+	switch {
+	case m.Text == "":
+		return out, act.Refuse(act.Invalid, "The message is empty.")
+	case len(letter.Open(m.Text)) > 0:
+		return out, act.Refuse(act.Invalid, "The message has an open field: %s.", letter.Open(m.Text)[0])
+	case a.Elsewhere.Portal == "":
+		return out, act.Refuse(act.Conflict, "No portal is connected.")
+	}
+	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		n, v, err := act.NoteVisit(t.Q, noteID)
+		if err != nil {
+			return err
+		}
+		names, err := a.Names(t.Q)
+		if err != nil {
+			return err
+		}
+		if had, err := t.MessageByID(m.ID); err == nil {
+			if had.NoteID != noteID || had.Text != m.Text {
+				return act.Refuse(act.Conflict, "Another message went out under that identifier.")
+			}
+			out = a.sentMessage(had, names)
+			return nil // the same message again
+		} else if !store.IsNotFound(err) {
+			return err
+		}
+		if !v.Patient.UsesPortal {
+			return act.Refuse(act.Invalid, "This patient does not use the portal: write a letter, or call.")
+		}
+		if m.Document != "" {
+			d, err := t.DocumentByID(m.Document)
+			if err != nil {
+				return act.NotFound(err, "document")
+			}
+			theirs, err := t.Person(d.PatientID)
+			if err != nil {
+				return err
+			}
+			if ours, err := t.Person(n.PatientID); err != nil || ours.ID != theirs.ID {
+				return errors.Join(err, act.Refuse(act.Invalid, "That document is of another chart."))
+			}
+		}
+		e, err := t.Seal(n.PatientID, "message", m.ID, 0, sealedMessage{m.Text, m.Document})
+		if err != nil {
+			return err
+		}
+		msg := store.Message{ID: m.ID, PatientID: n.PatientID, NoteID: noteID, Text: m.Text, DocumentID: m.Document, Folio: e.Folio, State: "waiting", ByID: who.ID, At: t.Now}
+		if err := t.AddMessage(msg); err != nil {
+			return err
+		}
+		if err := t.OpenLine(act.NewID(), line.Message, m.ID, n.PatientID, who.ID, line.Waiting, t.Now); err != nil {
+			return err
+		}
+		out = a.sentMessage(msg, names)
+		t.Tell("line", m.ID, n.PatientID)
+		t.Tell("patient", n.PatientID, n.PatientID)
+		return t.Audit("message the patient", n.PatientID, m.ID, "")
+	})
+	if err == nil {
+		act.Nudge(a.wake)
+	}
+	return out, err
+}
+
+// SentView is something on its way out of the chart, or that went.
+type SentView struct {
+	ID      string `json:"id"`
+	Kind    string `json:"kind" enum:"message,fax"`
+	To      string `json:"to"`
+	Says    string `json:"says" doc:"The message, or the title of the document"`
+	State   string `json:"state" enum:"waiting,delivered,sent,refused,settled"`
+	Problem string `json:"problem" doc:"Why it was refused, or is not there yet"`
+	Settled string `json:"settled"`
+	By      string `json:"by"`
+	At      string `json:"at"`
+}
+
+func (a *Acts) sentMessage(m store.Message, names map[string]string) SentView {
+	return SentView{ID: m.ID, Kind: "message", To: "the patient's portal", Says: m.Text, State: m.State, Problem: m.LastError, Settled: m.Settled, By: names[m.ByID], At: a.Say(m.At)}
+}
+
+// MessagesOf lists what was written to a patient through the portal, newest first.
+func (a *Acts) MessagesOf(q *store.Q, patient string) ([]SentView, error) {
+	out := []SentView{}
+	ms, err := q.MessagesOf(patient)
+	if err != nil || len(ms) == 0 {
+		return out, err
+	}
+	names, err := a.Names(q)
+	for _, m := range ms {
+		out = append(out, a.sentMessage(m, names))
+	}
+	return out, err
+}
+
+// Sent reads what a line of the kinds message and fax is about.
+func (a *Acts) Sent(q *store.Q, kind line.Kind, id string, names map[string]string) (SentView, error) {
+	if kind == line.Message {
+		m, err := q.MessageByID(id)
+		return a.sentMessage(m, names), err
+	}
+	f, err := q.FaxByID(id)
+	if err != nil {
+		return SentView{}, err
+	}
+	d, err := q.DocumentByID(f.DocumentID)
+	return SentView{ID: f.ID, Kind: "fax", To: f.Number, Says: d.Title, State: f.State, Problem: f.LastError, Settled: f.Settled, By: names[f.ByID], At: a.Say(f.At)}, err
+}
+
+// SettleSent closes the line of a refused message or fax: how the patient was told, or
+// how the document was sent instead.
+func (a *Acts) SettleSent(ctx context.Context, who act.Actor, kind, id, how string) error {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return err
+	}
+	how = strings.Join(strings.Fields(how), " ")
+	if how == "" || len(how) > 300 {
+		return act.Refuse(act.Invalid, "Say how it was done instead, such as “by telephone, 555-0118”.")
+	}
+	return a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		patient, settle := "", t.SettleMessage
+		switch line.Kind(kind) {
+		case line.Message:
+			m, err := t.MessageByID(id)
+			if err != nil {
+				return act.NotFound(err, "message")
+			}
+			patient = m.PatientID
+		case line.Fax:
+			f, err := t.FaxByID(id)
+			if err != nil {
+				return act.NotFound(err, "fax")
+			}
+			d, err := t.DocumentByID(f.DocumentID)
+			if err != nil {
+				return err
+			}
+			patient, settle = d.PatientID, t.SettleFax
+		default:
+			return act.Refuse(act.Missing, "There is no such line.")
+		}
+		if err := settle(id, how, t.Now); err != nil {
+			return act.Stale(err, "It")
+		}
+		if err := t.CloseLine(line.Kind(kind), id, who.ID, how, t.Now); err != nil {
+			return err
+		}
+		t.Tell("line", id, patient)
+		t.Tell("patient", patient, patient)
+		return t.Audit("settle a refused "+kind, patient, id, "")
+	})
+}
+
+// Sending sends what waits, messages and faxes, until ctx ends.
+func (a *Acts) Sending(ctx context.Context) {
+	for ctx.Err() == nil {
+		if err := errors.Join(a.StepFax(ctx), a.StepMessages(ctx)); err != nil && ctx.Err() == nil {
+			slog.Error("what waits could not be sent", "error", err)
+		}
+		select {
+		case <-ctx.Done():
+		case <-a.wake:
+		case <-time.After(3 * time.Second):
+		}
+	}
+}
+
+// later is when something is tried again that got no answer.
+func later(now time.Time, attempts int) time.Time {
+	return now.Add(min(time.Minute, 2*time.Second<<min(attempts, 5)))
+}
+
+const noAnswer = "no answer yet, it is tried again"
+
+// StepFax sends the faxes that are due now.
+func (a *Acts) StepFax(ctx context.Context) error {
+	var due []store.Fax
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		due, err = q.DueFaxes(a.Clock())
+		return err
+	}); err != nil {
+		return err
+	}
+	for _, f := range due {
+		var d store.Document
+		if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+			d, err = q.DocumentByID(f.DocumentID)
+			return err
+		}); err != nil {
+			return err
+		}
+		refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/"+f.ID, "application/pdf", d.PDF, http.Header{"Fax-Number": {f.Number}})
+		if ctx.Err() != nil {
+			return nil // shutting down: it stays waiting
+		}
+		if err := a.Write(ctx, act.Actor{ID: f.ByID}, func(t *act.Tx) error {
+			switch {
+			case refused != "":
+				err = t.SetFax(f.ID, "refused", refused, t.Now, t.Now)
+			case err != nil:
+				return t.SetFax(f.ID, "waiting", noAnswer, later(t.Now, f.Attempts), time.Time{})
+			default:
+				err = t.SetFax(f.ID, "sent", "", t.Now, t.Now)
+			}
+			if err != nil {
+				return err
+			}
+			return a.arrived(t, line.Fax, f.ID, d.PatientID, refused, "taken by the other side")
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// StepMessages sends the messages that are due now.
+func (a *Acts) StepMessages(ctx context.Context) error {
+	var due []store.Message
+	bodies := map[string][]byte{}
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		if due, err = q.DueMessages(a.Clock()); err != nil || len(due) == 0 {
+			return err
+		}
+		names, err := a.Names(q)
+		for _, m := range due {
+			p, perr := q.PatientByID(m.PatientID)
+			c := fhir.Communication{ID: m.ID, Record: p.Record, Sender: names[m.ByID] + ", " + a.Practice, Sent: a.Say(m.At), Text: m.Text}
+			if m.DocumentID != "" {
+				d, derr := q.DocumentByID(m.DocumentID)
+				c.Title, c.PDF, perr = d.Title, d.PDF, errors.Join(perr, derr)
+			}
+			body, berr := c.Build()
+			if err = errors.Join(err, perr, berr); err != nil {
+				return err
+			}
+			bodies[m.ID] = body
+		}
+		return err
+	}); err != nil {
+		return err
+	}
+	for _, m := range due {
+		refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/"+m.ID, "application/fhir+json", bodies[m.ID], nil)
+		if ctx.Err() != nil {
+			return nil
+		}
+		if err := a.Write(ctx, act.Actor{ID: m.ByID}, func(t *act.Tx) error {
+			switch {
+			case refused != "":
+				err = t.SetMessage(m.ID, "refused", refused, t.Now, t.Now)
+			case err != nil:
+				return t.SetMessage(m.ID, "waiting", noAnswer, later(t.Now, m.Attempts), time.Time{})
+			default:
+				err = t.SetMessage(m.ID, "delivered", "", t.Now, t.Now)
+			}
+			if err != nil {
+				return err
+			}
+			return a.arrived(t, line.Message, m.ID, m.PatientID, refused, "taken by the portal")
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// arrived closes the line of what was taken, in the name of who sent it; a refusal is on
+// their desk until they settle it.
+func (a *Acts) arrived(t *act.Tx, kind line.Kind, id, patient, refused, with string) error {
+	t.Tell("patient", patient, patient)
+	t.Tell("line", id, patient)
+	if refused != "" {
+		return t.SetLineState(kind, id, line.Open)
+	}
+	return t.CloseLine(kind, id, t.Who.ID, with, t.Now)
+}
+
+// hand gives something to another party under its identifier; refused is why it will
+// never be taken.
+func (a *Acts) hand(ctx context.Context, party, base, path, kind string, body []byte, more http.Header) (refused string, err error) {
+	if base == "" {
+		return "", fmt.Errorf("no %s is connected", party)
+	}
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodPut, base+path, bytes.NewReader(body))
+	if err != nil {
+		return "", err
+	}
+	for k, v := range more {
+		req.Header[k] = v
+	}
+	req.Header.Set("Content-Type", kind)
+	res, err := http.DefaultClient.Do(req)
+	if err != nil {
+		return "", err
+	}
+	defer res.Body.Close()
+	text, _ := io.ReadAll(io.LimitReader(res.Body, 2000))
+	switch {
+	case res.StatusCode < 300:
+		return "", nil
+	case res.StatusCode < 500 && res.StatusCode != http.StatusRequestTimeout && res.StatusCode != http.StatusTooManyRequests:
+		if words := fhir.Refused(text); words != "" {
+			return words, nil
+		}
+		if s := strings.TrimSpace(string(text)); s != "" {
+			return s, nil
+		}
+		return fmt.Sprintf("the %s answered %d", party, res.StatusCode), nil
+	}
+	return "", fmt.Errorf("the %s answered %d", party, res.StatusCode)
+}

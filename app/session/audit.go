@@ -1,0 +1,47 @@
+package session
+
+import (
+	"context"
+
+	"deftledger/app/act"
+	"deftledger/store"
+)
+
+// AuditView is one recorded look or act.
+type AuditView struct {
+	ID      int64  `json:"id"`
+	At      string `json:"at"`
+	Who     string `json:"who"`
+	Act     string `json:"act"`
+	Patient string `json:"patient"`
+	Subject string `json:"subject"`
+}
+
+// ReadAudit lists the audit for an administrator, newest first, before an id.
+func (a *Acts) ReadAudit(ctx context.Context, who act.Actor, patient string, before int64) (out []AuditView, err error) {
+	out = []AuditView{}
+	err = a.Look(ctx, who, act.ReadAudit, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		if err != nil {
+			return err
+		}
+		names := map[string]string{"": "the application"}
+		for _, s := range staff {
+			names[s.ID] = s.Name()
+		}
+		patients, err := q.AllPatients()
+		if err != nil {
+			return err
+		}
+		records := map[string]string{}
+		for _, p := range patients {
+			records[p.ID] = p.Record
+		}
+		rows, err := q.AuditRows(patient, before, 200)
+		for _, r := range rows {
+			out = append(out, AuditView{r.ID, a.Say(store.Moment(r.At)), names[r.StaffID], r.Act, records[r.PatientID], r.Subject})
+		}
+		return err
+	})
+	return out, err
+}

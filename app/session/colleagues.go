@@ -1,0 +1,29 @@
+package session
+
+import (
+	"context"
+
+	"deftledger/app/act"
+	"deftledger/store"
+)
+
+// Colleague is somebody a note can be left for.
+type Colleague struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+}
+
+// Colleagues lists who may sign notes, beside the person.
+func (a *Acts) Colleagues(ctx context.Context, who act.Actor) (out []Colleague, err error) {
+	out = []Colleague{}
+	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		for _, s := range staff {
+			if s.Active && act.May(s.Role, act.SignNote) && s.ID != who.ID {
+				out = append(out, Colleague{s.ID, s.Name()})
+			}
+		}
+		return err
+	})
+	return out, err
+}

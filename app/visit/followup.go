@@ -1,0 +1,240 @@
+package visit
+
+import (
+	"context"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/core/line"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// FollowUpView is a wish for a further visit.
+type FollowUpView struct {
+	ID        string          `json:"id"`
+	Patient   act.PatientView `json:"patient"`
+	Due       string          `json:"due" format:"date"`
+	Said      string          `json:"said"`
+	Reason    string          `json:"reason"`
+	Clinician string          `json:"clinician"`
+	By        string          `json:"by"`
+	At        string          `json:"at"`
+	State     string          `json:"state" enum:"to book,booked,dropped"`
+	VisitAt   string          `json:"visitAt" doc:"When it was booked for"`
+	DoneBy    string          `json:"doneBy"`
+	Why       string          `json:"why" doc:"Why it was dropped"`
+}
+
+// FollowUp writes a wish for a further visit.
+func (a *Acts) FollowUp(q *store.Q, f store.FollowUp, names map[string]string) (FollowUpView, error) {
+	p, err := q.Person(f.PatientID)
+	v := FollowUpView{ID: f.ID, Patient: a.Patient(p), Due: f.Due, Said: f.Said, Reason: f.Reason, Clinician: names[f.ClinicianID], By: names[f.ByID], At: a.Say(f.At), State: f.State, DoneBy: names[f.DoneBy], Why: f.DoneReason}
+	if err == nil && f.VisitID != "" {
+		var visit store.Visit
+		if visit, err = q.VisitByID(f.VisitID); err == nil {
+			v.VisitAt = a.Say(visit.StartsAt)
+		}
+	}
+	return v, err
+}
+
+// FollowUpsOf lists the wishes of a note, newest first.
+func (a *Acts) FollowUpsOf(q *store.Q, noteID string) ([]FollowUpView, error) {
+	out := []FollowUpView{}
+	fs, err := q.FollowUpsOf(noteID)
+	if err != nil || len(fs) == 0 {
+		return out, err
+	}
+	names, err := a.Names(q)
+	if err != nil {
+		return out, err
+	}
+	for _, f := range fs {
+		v, err := a.FollowUp(q, f, names)
+		if err != nil {
+			return out, err
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// AskBack asks for a further visit in a few keys ("2w", "2m", a date): it waits at the
+// front desk until it is booked or dropped. A later wish of the same visit takes the
+// place of one that is not booked yet.
+func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason string) (out FollowUpView, err error) {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return out, err
+	}
+	day, said, err := note.Due(when, a.Today())
+	if err != nil {
+		return out, act.Refuse(act.Invalid, "When to come back: %s.", err)
+	}
+	reason = strings.Join(strings.Fields(reason), " ")
+	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		n, v, err := act.NoteVisit(t.Q, noteID)
+		if err != nil {
+			return err
+		}
+		if reason == "" {
+			reason = v.Reason
+		}
+		if err := a.PutWish(t, n, v, day, said, reason); err != nil {
+			return err
+		}
+		all, err := a.FollowUpsOf(t.Q, noteID)
+		if err != nil {
+			return err
+		}
+		out = all[0]
+		t.Tell("note", noteID, n.PatientID)
+		return t.Audit("ask back", n.PatientID, out.ID, "")
+	})
+	return out, err
+}
+
+// PutWish keeps a wish for a further visit and opens its line.
+func (a *Acts) PutWish(t *act.Tx, n store.Note, v store.Visit, day, said, reason string) error {
+	if err := t.PutFollowUp(store.FollowUp{ID: act.NewID(), PatientID: n.PatientID, NoteID: n.ID, Due: day, Said: said, Reason: reason, ClinicianID: v.ClinicianID, ByID: t.Who.ID, At: t.Now}); err != nil {
+		return err
+	}
+	open, err := t.FollowUpsOf(n.ID)
+	if err != nil {
+		return err
+	}
+	t.Tell("follow-up", open[0].ID, n.PatientID)
+	return t.OpenLine(act.NewID(), line.FollowUp, open[0].ID, n.PatientID, v.ClinicianID, line.Waiting, t.Now)
+}
+
+// ToBook lists the follow-ups that the front desk has to book, earliest first.
+func (a *Acts) ToBook(ctx context.Context, who act.Actor) (out []FollowUpView, err error) {
+	out = []FollowUpView{}
+	err = a.Look(ctx, who, act.BookVisit, func(q *store.Q) error {
+		fs, err := q.FollowUpsToBook()
+		if err != nil || len(fs) == 0 {
+			return err
+		}
+		names, err := a.Names(q)
+		if err != nil {
+			return err
+		}
+		for _, f := range fs {
+			v, err := a.FollowUp(q, f, names)
+			if err != nil {
+				return err
+			}
+			out = append(out, v)
+		}
+		return nil
+	})
+	return out, err
+}
+
+// Booking is when a follow-up is booked for, in the practice's time.
+type Booking struct {
+	Day  string `json:"day" maxLength:"10"`
+	Time string `json:"time" maxLength:"5"` // "09:20"
+	Kind string `json:"kind" maxLength:"60"`
+}
+
+// Book books a follow-up as a visit on the calendar; that closes its line. A time that
+// is taken is refused with the next free one.
+func (a *Acts) Book(ctx context.Context, who act.Actor, id string, b Booking) (VisitView, error) {
+	var out VisitView
+	if err := act.Allow(who, act.BookVisit); err != nil {
+		return out, err
+	}
+	starts, err := time.ParseInLocation("2006-01-02 15:04", b.Day+" "+b.Time, a.Location)
+	if err != nil {
+		return out, act.Refuse(act.Invalid, "Write the day as 2027-01-15 and the time as 09:20.")
+	}
+	if starts.Before(a.Clock()) {
+		return out, act.Refuse(act.Invalid, "That time has gone by.")
+	}
+	l, err := a.Forms.Current()
+	if err != nil {
+		return out, err
+	}
+	if b.Kind = l.Kind(b.Kind).Name; b.Kind == "" {
+		return out, act.Refuse(act.Invalid, "There is no such kind of visit.")
+	}
+	err = a.Act(ctx, who, act.BookVisit, func(t *act.Tx) error {
+		f, err := t.FollowUpByID(id)
+		if err != nil {
+			return act.NotFound(err, "follow-up")
+		}
+		taken, err := t.VisitsOn(b.Day)
+		if err != nil {
+			return err
+		}
+		if free := nextFree(starts, f.ClinicianID, taken); !free.Equal(starts) {
+			return act.Refuse(act.Conflict, "That time is taken; the next free one is %s.", free.In(a.Location).Format("15:04"))
+		}
+		v := store.Visit{ID: act.NewID(), PatientID: f.PatientID, ClinicianID: f.ClinicianID, Day: b.Day, StartsAt: starts, Kind: b.Kind, Reason: f.Reason, Stage: Stages[0], StageAt: t.Now}
+		if err := t.AddVisit(v); err != nil {
+			return err
+		}
+		if err := t.SettleFollowUp(id, "booked", v.ID, who.ID, "", t.Now); err != nil {
+			return act.Stale(err, "The follow-up")
+		}
+		if err := t.CloseLine(line.FollowUp, id, who.ID, "booked", t.Now); err != nil {
+			return err
+		}
+		booked, err := t.VisitByID(v.ID)
+		if err != nil {
+			return err
+		}
+		out = a.View(booked, who)
+		t.Tell("visit", v.ID, f.PatientID)
+		t.Tell("follow-up", id, f.PatientID)
+		t.Tell("note", f.NoteID, f.PatientID)
+		return t.Audit("book a visit", f.PatientID, v.ID, "")
+	})
+	return out, err
+}
+
+// slot is how far apart visits of one clinician begin.
+const slot = 20 * time.Minute
+
+// nextFree is the first time from one on at which a clinician has no visit beginning
+// within a slot.
+func nextFree(at time.Time, clinician string, taken []store.Visit) time.Time {
+	for {
+		clash := false
+		for _, v := range taken {
+			if v.ClinicianID == clinician && v.StartsAt.Sub(at).Abs() < slot {
+				at, clash = v.StartsAt.Add(slot), true
+			}
+		}
+		if !clash {
+			return at
+		}
+	}
+}
+
+// DropFollowUp closes a follow-up that is not wanted any more, with the reason.
+func (a *Acts) DropFollowUp(ctx context.Context, who act.Actor, id, reason string) error {
+	if !act.May(who.Role, act.BookVisit) && !act.May(who.Role, act.SignNote) {
+		return act.Allow(who, act.BookVisit)
+	}
+	if strings.TrimSpace(reason) == "" {
+		return act.Refuse(act.Invalid, "Say why it is dropped.")
+	}
+	return a.Write(ctx, who, func(t *act.Tx) error {
+		f, err := t.FollowUpByID(id)
+		if err != nil {
+			return act.NotFound(err, "follow-up")
+		}
+		if err := t.SettleFollowUp(id, "dropped", "", who.ID, strings.TrimSpace(reason), t.Now); err != nil {
+			return act.Stale(err, "The follow-up")
+		}
+		if err := t.CloseLine(line.FollowUp, id, who.ID, "dropped", t.Now); err != nil {
+			return err
+		}
+		t.Tell("follow-up", id, f.PatientID)
+		t.Tell("note", f.NoteID, f.PatientID)
+		return t.Audit("drop a follow-up", f.PatientID, id, "")
+	})
+}

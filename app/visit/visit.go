@@ -1,0 +1,87 @@
+package visit
+
+import (
+	"context"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/store"
+)
+
+// VisitView is one visit of the day.
+type VisitView struct {
+	ID        string          `json:"id"`
+	Patient   act.PatientView `json:"patient"`
+	StartsAt  string          `json:"startsAt"`
+	Kind      string          `json:"kind"`
+	Reason    string          `json:"reason"`
+	Room      string          `json:"room"`
+	Stage     string          `json:"stage"`
+	StageAt   string          `json:"stageAt"`
+	Clinician string          `json:"clinician"`
+	With      string          `json:"with" doc:"Who is with the patient now"`
+	Retracted bool            `json:"retracted"`
+	Mine      bool            `json:"mine"`
+	NoteID    string          `json:"noteId"`
+	Signed    bool            `json:"signed"`
+	Version   int             `json:"version"`
+	Alike     []string        `json:"alike" doc:"Names of others on this day who can be taken for this patient"`
+}
+
+// Stages of a visit, in order.
+var Stages = []string{"expected", "arrived", "intake", "ready", "in visit", "finishing", "done"}
+
+// View writes a visit as every screen shows it.
+func (a *Acts) View(v store.Visit, who act.Actor) VisitView {
+	return VisitView{v.ID, a.Patient(v.Patient), a.Say(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, a.Say(v.StageAt), v.Clinician, v.With, v.NoteRetracted, v.ClinicianID == who.ID, v.NoteID, v.NoteFolio > 0, v.Version, []string{}}
+}
+
+// Day lists the visits of a day; an empty day means today.
+func (a *Acts) Day(ctx context.Context, who act.Actor, day string) (out []VisitView, err error) {
+	if day == "" {
+		day = a.Today()
+	}
+	err = a.Look(ctx, who, act.SeeDay, func(q *store.Q) error {
+		vs, err := q.VisitsOn(day)
+		out = make([]VisitView, len(vs))
+		for i, v := range vs {
+			out[i] = a.View(v, who)
+			for _, w := range vs {
+				if chart.Alike(v.Patient, w.Patient) {
+					out[i].Alike = append(out[i].Alike, w.Patient.Name.Given+" "+w.Patient.Name.Family)
+				}
+			}
+		}
+		return err
+	})
+	return out, err
+}
+
+// MoveVisit sets the stage of a visit.
+func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id, stage string, version int) error {
+	if err := act.Allow(who, act.MoveVisit); err != nil {
+		return err
+	}
+	known := false
+	for _, s := range Stages {
+		known = known || s == stage
+	}
+	if !known {
+		return act.Refuse(act.Invalid, "There is no stage of that name.")
+	}
+	return a.Act(ctx, who, act.MoveVisit, func(t *act.Tx) error {
+		v, err := t.VisitByID(id)
+		if err != nil {
+			return act.NotFound(err, "visit")
+		}
+		with := ""
+		if act.May(who.Role, act.DoIntake) && (stage == "intake" || stage == "in visit" || stage == "finishing") {
+			with = who.ID
+		}
+		if err := t.SetStage(id, stage, with, t.Now, version); err != nil {
+			return act.Stale(err, "The visit")
+		}
+		t.Tell("visit", id, v.PatientID)
+		return t.Audit("move visit to "+stage, v.PatientID, id, "")
+	})
+}

@@ -1,0 +1,20 @@
+package web
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"deftledger/app/act"
+	"deftledger/app/desk"
+)
+
+// describeDesk registers what the room desk does and shows.
+func (s *server) describeDesk(api huma.API) {
+	get(api, "desk", "/api/desk", func(ctx context.Context, who act.Actor, _ *nothing) (desk.Desk, error) {
+		return s.app.Desk.MyDesk(ctx, who)
+	})
+	get(api, "unsigned", "/api/unsigned", func(ctx context.Context, who act.Actor, _ *nothing) ([]desk.Waiting, error) {
+		return s.app.Desk.Unsigned(ctx, who)
+	})
+}

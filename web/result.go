@@ -1,0 +1,56 @@
+package web
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"deftledger/app/act"
+	results "deftledger/app/result"
+)
+
+// describeResult registers what the room result does and shows.
+func (s *server) describeResult(api huma.API) {
+	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Refresh string `header:"X-Refresh"`
+	}) (results.ReportView, error) {
+		return s.app.Result.Report(ctx, who, in.ID, in.Refresh == "")
+	})
+	does(api, http.MethodPost, "sign-report", "/api/reports/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Comment    string `json:"comment"`
+			Told       string `json:"told" maxLength:"20"`
+			ToldReason string `json:"toldReason,omitempty" maxLength:"2000"`
+			Issue      int    `json:"issue"`
+			Version    int    `json:"version"`
+			Secret     string `json:"secret,omitempty" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		b := in.Body
+		return nil, s.app.Result.SignReport(ctx, who, results.SignedResult{ReportID: in.ID, Comment: b.Comment, Told: b.Told, ToldReason: b.ToldReason, Secret: b.Secret, Issue: b.Issue, Version: b.Version})
+	})
+	get(api, "held", "/api/quarantine/{number}", func(ctx context.Context, who act.Actor, in *struct {
+		Number int64 `path:"number"`
+	}) (results.HeldDetail, error) {
+		return s.app.Result.Held(ctx, who, in.Number)
+	})
+	does(api, http.MethodPost, "attach", "/api/quarantine/{number}/attach", func(ctx context.Context, who act.Actor, in *struct {
+		Number int64 `path:"number"`
+		Body   struct {
+			Patient string `json:"patient" maxLength:"64"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.Attach(ctx, who, in.Number, in.Body.Patient)
+	})
+	does(api, http.MethodPost, "set-aside", "/api/quarantine/{number}/aside", func(ctx context.Context, who act.Actor, in *struct {
+		Number int64 `path:"number"`
+		Body   struct {
+			Reason string `json:"reason" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.SetAside(ctx, who, in.Number, in.Body.Reason)
+	})
+}

@@ -1,0 +1,109 @@
+package web
+
+import (
+	"context"
+	"encoding/base64"
+	"errors"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"deftledger/app/act"
+	"deftledger/app/session"
+	"deftledger/app/visit"
+	"deftledger/core/result"
+)
+
+// describeSession registers what the room session does and shows.
+func (s *server) describeSession(api huma.API) {
+	post(api, "sign-in", "/api/session", func(ctx context.Context, in *body[struct {
+		Login    string `json:"login" maxLength:"100"`
+		Password string `json:"password" maxLength:"1000"`
+	}]) (*struct {
+		Cookie http.Cookie `header:"Set-Cookie"`
+	}, error) {
+		t, err := s.app.Session.SignIn(ctx, in.Body.Login, in.Body.Password)
+		if err != nil {
+			return nil, answer(err)
+		}
+		return &struct {
+			Cookie http.Cookie `header:"Set-Cookie"`
+		}{cookie(t, 14*3600)}, nil
+	})
+	huma.Register(api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/session"}, func(ctx context.Context, _ *nothing) (*body[Me], error) {
+		in, _ := ctx.Value(actorKey{}).(signedIn)
+		if in.err != nil && !errors.Is(in.err, session.ErrLocked) {
+			return nil, answer(in.err)
+		}
+		return &body[Me]{s.me(in)}, nil
+	})
+	post(api, "unlock", "/api/session/unlock", func(ctx context.Context, in *body[struct {
+		Password string `json:"password" maxLength:"1000"`
+	}]) (*nothing, error) {
+		me, _ := ctx.Value(actorKey{}).(signedIn)
+		if me.err != nil && !errors.Is(me.err, session.ErrLocked) {
+			return nil, answer(me.err)
+		}
+		return nil, answer(s.app.Session.Unlock(ctx, me.who, me.staff, in.Body.Password))
+	})
+	does(api, http.MethodPost, "lock", "/api/session/lock", func(ctx context.Context, who act.Actor, _ *nothing) (*nothing, error) {
+		return nil, s.app.Session.Lock(ctx, who)
+	})
+	huma.Register(api, huma.Operation{OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/session"}, func(ctx context.Context, _ *nothing) (*struct {
+		Cookie http.Cookie `header:"Set-Cookie"`
+	}, error) {
+		in, _ := ctx.Value(actorKey{}).(signedIn)
+		if in.err == nil || errors.Is(in.err, session.ErrLocked) {
+			if err := s.app.Session.SignOut(ctx, in.who); err != nil {
+				return nil, answer(err)
+			}
+		}
+		return &struct {
+			Cookie http.Cookie `header:"Set-Cookie"`
+		}{cookie("", -1)}, nil
+	})
+	does(api, http.MethodPut, "set-single-keys", "/api/session/keys", func(ctx context.Context, who act.Actor, in *body[struct {
+		On bool `json:"on"`
+	}]) (*nothing, error) {
+		return nil, s.app.Session.SetSingleKeys(ctx, who, in.Body.On)
+	})
+	get(api, "audit", "/api/audit", func(ctx context.Context, who act.Actor, in *struct {
+		Patient string `query:"patient" maxLength:"64"`
+		Before  int64  `query:"before"`
+	}) ([]session.AuditView, error) {
+		return s.app.Session.ReadAudit(ctx, who, in.Patient, in.Before)
+	})
+	get(api, "colleagues", "/api/colleagues", func(ctx context.Context, who act.Actor, _ *nothing) ([]session.Colleague, error) {
+		return s.app.Session.Colleagues(ctx, who)
+	})
+}
+
+// Me is the person signed in, as the interface needs to know them.
+type Me struct {
+	ID           string            `json:"id"`
+	Name         string            `json:"name"`
+	Role         string            `json:"role"`
+	Rights       []string          `json:"rights"`
+	SingleKeys   bool              `json:"singleKeys"`
+	DraftKey     string            `json:"draftKey" doc:"Encrypts what this browser keeps while it cannot save; only ever held in memory"`
+	Locked       bool              `json:"locked"`
+	IdleSeconds  int               `json:"idleSeconds"`
+	Zone         string            `json:"zone"`
+	Today        string            `json:"today" format:"date"`
+	Told         map[string]string `json:"told" doc:"Ways in which a patient is told"`
+	Stages       []string          `json:"stages"`
+	SigningOpen  bool              `json:"signingOpen"`
+	Laboratory   string            `json:"laboratory"`
+	PracticeName string            `json:"practiceName"`
+}
+
+func (s *server) me(in signedIn) Me {
+	a := s.app
+	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []string{}, Told: result.Told, Stages: visit.Stages,
+		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name, PracticeName: a.Practice}
+	if in.err == nil {
+		m.Rights, m.SingleKeys, m.DraftKey = act.RightsOf(in.who.Role), in.staff.SingleKeys, base64.StdEncoding.EncodeToString(in.staff.DraftKey)
+		m.SigningOpen = a.Clock().Before(in.who.Session.SigningUntil)
+	}
+	return m
+}
