@@ -210,7 +210,7 @@ func (c *clinic) verify() string {
 	c.Helper()
 	keys, err := act.OpenKeys(c.home, "practice", false)
 	require.NoError(c, err)
-	f, err := act.Verify(context.Background(), c.store, keys, nil)
+	f, err := act.Verify(context.Background(), c.store, keys, act.Verification{})
 	require.NoError(c, err)
 	return f.Wrong
 }

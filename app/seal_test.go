@@ -4,6 +4,7 @@ import (
 	"crypto/ed25519"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -51,7 +52,7 @@ func TestAChainRewrittenConsistentlyIsFound(t *testing.T) {
 	c, _ := signed(t)
 	var es []ledger.Entry
 	require.NoError(t, c.store.Read(ctx, func(q *store.Q) (err error) {
-		es, err = q.Entries(0)
+		es, err = q.Entries(0, 1000)
 		return err
 	}))
 	_, forger, err := ed25519.GenerateKey(nil)
@@ -116,4 +117,51 @@ func firstLines(text []byte, n int) int {
 		}
 	}
 	return len(text)
+}
+
+// An incremental verification finds what was changed after its head, holds the head
+// itself, and leaves what came before alone.
+func TestVerifySinceAHead(t *testing.T) {
+	c, id := signed(t)
+	keys, err := act.OpenKeys(c.home, "practice", false)
+	require.NoError(t, err)
+	since, err := keys.LastHead()
+	require.NoError(t, err)
+	require.Equal(t, int64(3), since.Seq)
+	_, err = c.app.Note.Amend(ctx, c.doctor(), id, secret, "Later.")
+	require.NoError(t, err)
+	verify := func(h ledger.Head) ledger.Finding {
+		f, err := act.Verify(ctx, c.store, keys, act.Verification{Since: h})
+		require.NoError(t, err)
+		return f
+	}
+	require.Equal(t, ledger.Finding{Good: 1}, verify(since))
+	other := since
+	other.Hash = "0" + since.Hash[1:]
+	require.Contains(t, verify(other).Wrong, "does not follow the entry before it")
+	c.raw(unlock + "UPDATE note_part SET text = 'Something else.' WHERE part = 'plan'")
+	require.Empty(t, verify(since).Wrong, "rows of earlier entries are not looked at")
+	require.Contains(t, verify(ledger.Head{}).Wrong, "the plan of the note under folio 2")
+	c.raw("UPDATE ledger_entry SET content = CAST(replace(CAST(content AS TEXT), 'Later', 'Sooner') AS BLOB) WHERE seq = 4")
+	require.Contains(t, verify(since).Wrong, "entry 4")
+}
+
+// The witness is written after the commit, so two acts can note their heads in the other
+// order; a part of a note that is gone from the rows is found.
+func TestHeadsOutOfOrderAndAPartThatIsGone(t *testing.T) {
+	c, _ := signed(t)
+	path := filepath.Join(c.home, "practice", "witness.jsonl")
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	var lines []string
+	for line := range strings.Lines(string(text)) {
+		if strings.TrimSpace(line) != "" {
+			lines = append(lines, line)
+		}
+	}
+	require.Len(t, lines, 3)
+	require.NoError(t, os.WriteFile(path, []byte(lines[2]+lines[0]+lines[1]), 0o600))
+	require.Empty(t, c.verify())
+	c.raw(unlock + "DELETE FROM note_part WHERE part = 'plan'")
+	require.Contains(t, c.verify(), "the plan of the note under folio 2")
 }

@@ -57,7 +57,7 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 	ctx := context.Background()
 	now := time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC)
 	a, who, keys := fill(t, now)
-	found, err := act.Verify(ctx, a.Store, keys, nil)
+	found, err := act.Verify(ctx, a.Store, keys, act.Verification{})
 	require.NoError(t, err)
 	require.Empty(t, found.Wrong)
 	require.Greater(t, found.Good, 30)

@@ -31,9 +31,10 @@ var (
 	ErrNewer    = errors.New("the data were written by a newer version of Deft Ledger; use that version")
 )
 
-// Store is an open database: one writing connection, several reading ones.
+// Store is an open database: one writing connection, several reading ones, and a few for
+// reads that may be long, so that they never hold up the short ones.
 type Store struct {
-	writer, reader *sql.DB
+	writer, reader, long *sql.DB
 }
 
 // Q runs queries inside one transaction.
@@ -98,17 +99,25 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	}
 	r.SetMaxOpenConns(4)
 	r.SetMaxIdleConns(4)
-	return &Store{w, r}, nil
+	l, err := sql.Open("sqlite", dsn(path, false))
+	if err != nil {
+		return nil, errors.Join(err, r.Close(), w.Close())
+	}
+	l.SetMaxOpenConns(2)
+	return &Store{w, r, l}, nil
 }
 
 // Close ends all connections.
-func (s *Store) Close() error { return errors.Join(s.reader.Close(), s.writer.Close()) }
+func (s *Store) Close() error { return errors.Join(s.long.Close(), s.reader.Close(), s.writer.Close()) }
 
 // Write runs f in one writing transaction; an error (or panic) undoes all of it.
 func (s *Store) Write(ctx context.Context, f func(*Q) error) error { return run(ctx, s.writer, f) }
 
 // Read runs f on one consistent snapshot.
 func (s *Store) Read(ctx context.Context, f func(*Q) error) error { return run(ctx, s.reader, f) }
+
+// Long is Read for what may take its time: over the whole practice or the whole ledger.
+func (s *Store) Long(ctx context.Context, f func(*Q) error) error { return run(ctx, s.long, f) }
 
 func run(ctx context.Context, db *sql.DB, f func(*Q) error) error {
 	tx, err := db.BeginTx(ctx, nil)

@@ -1,12 +1,13 @@
 package act
 
 import (
-	"bytes"
+	"bufio"
 	"crypto/ed25519"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"os"
 	"path/filepath"
 	"strings"
@@ -108,21 +109,66 @@ func (k *Keys) Restored(at string) error {
 	return err
 }
 
-// Heads returns the witnessed heads. A line that a crash cut short is passed over.
-func (k *Keys) Heads() ([]ledger.Head, error) {
-	text, err := os.ReadFile(k.witnessPath())
+// EachHead gives the witnessed heads in the order in which they were noted, until do
+// returns an error. A line that a crash cut short is passed over.
+func (k *Keys) EachHead(do func(ledger.Head) error) error {
+	file, err := os.Open(k.witnessPath())
 	if errors.Is(err, os.ErrNotExist) {
-		return nil, nil
+		return nil
 	}
 	if err != nil {
-		return nil, err
+		return err
 	}
-	var out []ledger.Head
-	for line := range bytes.Lines(text) {
+	defer file.Close()
+	return eachHead(file, do)
+}
+
+func eachHead(from io.Reader, do func(ledger.Head) error) error {
+	lines := bufio.NewReaderSize(from, 1<<16)
+	for {
+		line, err := lines.ReadBytes('\n')
 		var h ledger.Head
 		if json.Unmarshal(line, &h) == nil && h.Seq > 0 {
-			out = append(out, h)
+			if err := do(h); err != nil {
+				return err
+			}
+		}
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
 		}
 	}
-	return out, nil
+}
+
+// witnessTail is how much of the end of the witness is read for its newest head. Heads
+// are noted in the order of their commits but for a few that overtake each other.
+const witnessTail = 64 << 10
+
+// LastHead returns the newest witnessed head without reading the whole witness; the zero
+// head when nothing was witnessed.
+func (k *Keys) LastHead() (ledger.Head, error) {
+	file, err := os.Open(k.witnessPath())
+	if errors.Is(err, os.ErrNotExist) {
+		return ledger.Head{}, nil
+	}
+	if err != nil {
+		return ledger.Head{}, err
+	}
+	defer file.Close()
+	size, err := file.Seek(0, io.SeekEnd)
+	if err == nil {
+		_, err = file.Seek(max(0, size-witnessTail), io.SeekStart)
+	}
+	var last ledger.Head
+	if err == nil {
+		err = eachHead(file, func(h ledger.Head) error {
+			if h.Seq > last.Seq {
+				last = h
+			}
+			return nil
+		})
+	}
+	return last, err
 }

@@ -116,28 +116,25 @@ func parseData(name string, args []string, more func(*flag.FlagSet)) (dir string
 }
 
 func verify(ctx context.Context, args []string) error {
-	var anchorFile string
+	var anchorFile, sinceFile string
 	dir, _, err := parseData("verify", args, func(f *flag.FlagSet) {
 		f.StringVar(&anchorFile, "anchor", "", "also hold the ledger against heads printed earlier by \"deftledger anchor\"")
+		f.StringVar(&sinceFile, "since", "", "only what was sealed after the newest head in this file, printed earlier by \"deftledger anchor\"")
 	})
 	if err != nil {
 		return err
 	}
-	var anchors []ledger.Head
-	if anchorFile != "" {
-		text, err := os.ReadFile(anchorFile)
-		if err != nil {
-			return err
-		}
-		d := json.NewDecoder(bytes.NewReader(text))
-		for {
-			var h ledger.Head
-			if err := d.Decode(&h); errors.Is(err, io.EOF) {
-				break
-			} else if err != nil {
-				return fmt.Errorf("%s is not an anchor: %w", anchorFile, err)
-			}
-			anchors = append(anchors, h)
+	v := act.Verification{Progress: progress("entries")}
+	if v.Anchors, err = readAnchors(anchorFile); err != nil {
+		return err
+	}
+	since, err := readAnchors(sinceFile)
+	if err != nil {
+		return err
+	}
+	for _, h := range since {
+		if h.Seq > v.Since.Seq {
+			v.Since = h
 		}
 	}
 	s, keys, err := open(ctx, dir, false)
@@ -145,16 +142,59 @@ func verify(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	found, err := act.Verify(ctx, s, keys, anchors)
+	found, err := act.Verify(ctx, s, keys, v)
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d entries are good.\n", found.Good)
+	if v.Since.Seq > 0 {
+		fmt.Printf("%d entries after entry %d are good. Earlier entries and their rows were not looked at.\n", found.Good, v.Since.Seq)
+	} else {
+		fmt.Printf("%d entries are good.\n", found.Good)
+	}
 	if found.Wrong != "" {
 		fmt.Printf("NOT GOOD: %s.\n", found.Wrong)
 		return errSaid
 	}
 	return nil
+}
+
+// readAnchors reads the heads in a file; none for no file.
+func readAnchors(name string) (heads []ledger.Head, err error) {
+	if name == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(name)
+	if err != nil {
+		return nil, err
+	}
+	d := json.NewDecoder(bytes.NewReader(text))
+	for {
+		var h ledger.Head
+		if err := d.Decode(&h); errors.Is(err, io.EOF) {
+			return heads, nil
+		} else if err != nil {
+			return nil, fmt.Errorf("%s is not an anchor: %w", name, err)
+		}
+		heads = append(heads, h)
+	}
+}
+
+// progress tells on a terminal how far something is, once a second at most.
+func progress(what string) func(done, all int64) {
+	info, err := os.Stderr.Stat()
+	if err != nil || info.Mode()&os.ModeCharDevice == 0 {
+		return nil
+	}
+	told := time.Now()
+	return func(done, all int64) {
+		if time.Since(told) > time.Second {
+			told = time.Now()
+			fmt.Fprintf(os.Stderr, "\r%d of %d %s", done, all, what)
+		}
+		if done == all {
+			fmt.Fprint(os.Stderr, "\r\033[K")
+		}
+	}
 }
 
 func anchor(ctx context.Context, args []string) error {
@@ -167,18 +207,18 @@ func anchor(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	found, err := act.Verify(ctx, s, keys, nil)
+	found, err := act.Verify(ctx, s, keys, act.Verification{})
 	if err != nil {
 		return err
 	}
 	if found.Wrong != "" {
 		return fmt.Errorf("the ledger is not good, so its head is not worth keeping: %s", found.Wrong)
 	}
-	heads, err := keys.Heads()
-	if err != nil || len(heads) == 0 {
+	head, err := keys.LastHead()
+	if err != nil || head.Seq == 0 {
 		return errors.Join(err, errors.New("nothing has been signed yet"))
 	}
-	return json.NewEncoder(os.Stdout).Encode(heads[len(heads)-1])
+	return json.NewEncoder(os.Stdout).Encode(head)
 }
 
 func backup(ctx context.Context, args []string) error {
@@ -228,7 +268,7 @@ func restore(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
-	found, err := act.Verify(ctx, s, keys, nil)
+	found, err := act.Verify(ctx, s, keys, act.Verification{})
 	if err != nil {
 		return err
 	}

@@ -128,16 +128,13 @@ func openKeys(ctx context.Context, s *store.Store, create bool) (*act.Keys, erro
 	}
 	// A practice that has sealed entries never gets a new key silently.
 	if !fresh && create {
-		var sealed int
-		err = s.Read(ctx, func(q *store.Q) error {
-			entries, err := q.Entries(0)
-			sealed = len(entries)
+		if err := s.Read(ctx, func(q *store.Q) error {
+			head, err := q.LedgerHead()
+			create = head.Seq == 0
 			return err
-		})
-		if err != nil {
+		}); err != nil {
 			return nil, err
 		}
-		create = sealed == 0
 	}
 	return act.OpenKeys(home, practice, create)
 }
