@@ -28,9 +28,10 @@ var ladder = []string{"act", "session", "forms", "visit", "order", "result", "as
 var forbidden = []string{"os", "io", "net", "net/http", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "database/sql", "context"}
 
 var layers = map[string][]string{
-	"cmd":      {"web", "standin", "demo", "app", "store", "exchange", "core", "data", "ui"},
+	"cmd":      {"generate", "web", "standin", "demo", "app", "store", "exchange", "core", "data", "ui"},
 	"web":      {"app", "store", "core"},
 	"demo":     {"app", "standin", "store", "core"},
+	"generate": {"app", "store", "core"},
 	"standin":  {},
 	"app":      {"app", "store", "exchange", "core"},
 	"store":    {"core"},

@@ -137,7 +137,7 @@ func TestVerifySinceAHead(t *testing.T) {
 	}
 	require.Equal(t, ledger.Finding{Good: 1}, verify(since))
 	other := since
-	other.Hash = "0" + since.Hash[1:]
+	other.Hash = strings.Repeat("0", len(since.Hash))
 	require.Contains(t, verify(other).Wrong, "does not follow the entry before it")
 	c.raw(unlock + "UPDATE note_part SET text = 'Something else.' WHERE part = 'plan'")
 	require.Empty(t, verify(since).Wrong, "rows of earlier entries are not looked at")

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -34,13 +35,23 @@ var (
 // Store is an open database: one writing connection, several reading ones, and a few for
 // reads that may be long, so that they never hold up the short ones.
 type Store struct {
-	writer, reader, long *sql.DB
+	writer, reader, long *pool
+}
+
+// pool is one kind of connection with the statements that were prepared on it.
+type pool struct {
+	*sql.DB
+	mu       sync.RWMutex
+	prepared map[string]*sql.Stmt
 }
 
 // Q runs queries inside one transaction.
 type Q struct {
-	tx  *sql.Tx
-	ctx context.Context
+	tx   *sql.Tx
+	ctx  context.Context
+	pool *pool
+	own  map[string]*sql.Stmt // prepared, for this transaction
+	new  []string             // first asked here; prepared for later ones when it is over
 }
 
 func dsn(path string, writer bool) string {
@@ -63,17 +74,16 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		return nil, fmt.Errorf("the data directory cannot be made: %w", err)
 	}
 	path := filepath.Join(dir, File)
-	w, err := sql.Open("sqlite", dsn(path, true))
+	w, err := open(path, true, 1)
 	if err != nil {
 		return nil, err
 	}
-	w.SetMaxOpenConns(1)
 	if err := w.PingContext(ctx); err != nil {
 		w.Close()
 		return nil, fmt.Errorf("the data directory %s cannot be written or its database cannot be read: %w", dir, err)
 	}
 	sub, _ := fs.Sub(migrations, "migrations")
-	p, err := goose.NewProvider(goose.DialectSQLite3, w, sub, goose.WithVerbose(false))
+	p, err := goose.NewProvider(goose.DialectSQLite3, w.DB, sub, goose.WithVerbose(false))
 	if err != nil {
 		w.Close()
 		return nil, err
@@ -92,19 +102,25 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		w.Close()
 		return nil, fmt.Errorf("the data in %s cannot be opened or brought up to date: %w", dir, err)
 	}
-	r, err := sql.Open("sqlite", dsn(path, false))
+	r, err := open(path, false, 4)
 	if err != nil {
-		w.Close()
-		return nil, err
+		return nil, errors.Join(err, w.Close())
 	}
-	r.SetMaxOpenConns(4)
-	r.SetMaxIdleConns(4)
-	l, err := sql.Open("sqlite", dsn(path, false))
+	l, err := open(path, false, 2)
 	if err != nil {
 		return nil, errors.Join(err, r.Close(), w.Close())
 	}
-	l.SetMaxOpenConns(2)
 	return &Store{w, r, l}, nil
+}
+
+func open(path string, writer bool, connections int) (*pool, error) {
+	db, err := sql.Open("sqlite", dsn(path, writer))
+	if err != nil {
+		return nil, err
+	}
+	db.SetMaxOpenConns(connections)
+	db.SetMaxIdleConns(connections)
+	return &pool{DB: db, prepared: map[string]*sql.Stmt{}}, nil
 }
 
 // Close ends all connections.
@@ -119,16 +135,79 @@ func (s *Store) Read(ctx context.Context, f func(*Q) error) error { return run(c
 // Long is Read for what may take its time: over the whole practice or the whole ledger.
 func (s *Store) Long(ctx context.Context, f func(*Q) error) error { return run(ctx, s.long, f) }
 
-func run(ctx context.Context, db *sql.DB, f func(*Q) error) error {
-	tx, err := db.BeginTx(ctx, nil)
+func run(ctx context.Context, p *pool, f func(*Q) error) error {
+	tx, err := p.BeginTx(ctx, nil)
 	if err != nil {
 		return err
 	}
-	defer tx.Rollback() //nolint:errcheck // after Commit it does nothing
-	if err := f(&Q{tx, ctx}); err != nil {
+	q := &Q{tx: tx, ctx: ctx, pool: p, own: map[string]*sql.Stmt{}}
+	defer func() {
+		_ = tx.Rollback() // after Commit it does nothing
+		p.prepare(q.new)
+	}()
+	if err := f(q); err != nil {
 		return err
 	}
 	return tx.Commit()
+}
+
+// mostPrepared bounds the statements that are kept prepared. There are fewer in the
+// program; a few are put together from what was asked.
+const mostPrepared = 1000
+
+// prepare prepares statements for transactions to come. It cannot be done within one,
+// because the writer has one connection; nor may the lock be held while it waits for that
+// connection, because the transaction that has it asks for the lock.
+func (p *pool) prepare(queries []string) {
+	for _, query := range queries {
+		p.mu.RLock()
+		full := p.prepared[query] != nil || len(p.prepared) >= mostPrepared
+		p.mu.RUnlock()
+		if full {
+			continue
+		}
+		s, err := p.Prepare(query)
+		if err != nil {
+			continue // the query is parsed anew each time, and says itself what is wrong
+		}
+		p.mu.Lock()
+		if p.prepared[query] == nil {
+			p.prepared[query], s = s, nil
+		}
+		p.mu.Unlock()
+		if s != nil {
+			s.Close() // another was quicker
+		}
+	}
+}
+
+// stmt is the prepared statement of a query in this transaction, nil the first time that
+// it is asked.
+func (q *Q) stmt(query string) *sql.Stmt {
+	if s, known := q.own[query]; known {
+		return s
+	}
+	q.pool.mu.RLock()
+	s := q.pool.prepared[query]
+	q.pool.mu.RUnlock()
+	if s == nil {
+		q.new = append(q.new, query)
+		var err error
+		if s, err = q.tx.PrepareContext(q.ctx, query); err != nil {
+			s = nil
+		}
+	} else {
+		s = q.tx.StmtContext(q.ctx, s)
+	}
+	q.own[query] = s
+	return s
+}
+
+func (q *Q) query(query string, args ...any) (*sql.Rows, error) {
+	if s := q.stmt(query); s != nil {
+		return s.QueryContext(q.ctx, args...)
+	}
+	return q.tx.QueryContext(q.ctx, query, args...)
 }
 
 // Backup writes a consistent copy of the database to a file that must not exist.
@@ -141,7 +220,13 @@ func (s *Store) Backup(ctx context.Context, path string) error {
 }
 
 func (q *Q) exec(query string, args ...any) (int64, error) {
-	r, err := q.tx.ExecContext(q.ctx, query, args...)
+	var r sql.Result
+	var err error
+	if s := q.stmt(query); s != nil {
+		r, err = s.ExecContext(q.ctx, args...)
+	} else {
+		r, err = q.tx.ExecContext(q.ctx, query, args...)
+	}
 	if err != nil {
 		return 0, err
 	}
@@ -157,7 +242,7 @@ func (q *Q) do(query string, args ...any) error {
 type scanner interface{ Scan(...any) error }
 
 func list[T any](q *Q, scan func(scanner, *T) error, query string, args ...any) ([]T, error) {
-	rows, err := q.tx.QueryContext(q.ctx, query, args...)
+	rows, err := q.query(query, args...)
 	if err != nil {
 		return nil, err
 	}
@@ -175,11 +260,21 @@ func list[T any](q *Q, scan func(scanner, *T) error, query string, args ...any) 
 
 func one[T any](q *Q, scan func(scanner, *T) error, query string, args ...any) (T, error) {
 	var t T
-	err := scan(q.tx.QueryRowContext(q.ctx, query, args...), &t)
-	if errors.Is(err, sql.ErrNoRows) {
-		err = ErrNotFound
+	rows, err := q.query(query, args...)
+	if err != nil {
+		return t, err
 	}
-	return t, err
+	defer rows.Close()
+	if !rows.Next() {
+		if err := rows.Err(); err != nil {
+			return t, err
+		}
+		return t, ErrNotFound
+	}
+	if err := scan(rows, &t); err != nil {
+		return t, err
+	}
+	return t, rows.Close()
 }
 
 func scalar[T any](s scanner, t *T) error { return s.Scan(t) }
@@ -224,6 +319,13 @@ func (q *Q) Within(name string, f func() error) error {
 		return errors.Join(err, q.do("RELEASE "+name))
 	}
 	return q.do("RELEASE " + name)
+}
+
+// Bulk prepares the writer for filling an empty database with a great many rows: much in
+// memory, and nothing is waited for on the disk. A crash meanwhile can spoil the file.
+func (s *Store) Bulk(ctx context.Context) error {
+	_, err := s.writer.ExecContext(ctx, "PRAGMA synchronous = off; PRAGMA cache_size = -800000; PRAGMA wal_autocheckpoint = 20000")
+	return err
 }
 
 // LimitSize bounds the database file at so many pages (never below its present

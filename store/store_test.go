@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"errors"
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -164,5 +165,36 @@ func TestHotQueriesUseIndexes(t *testing.T) {
 			require.False(t, strings.HasPrefix(step, "SCAN") && !strings.Contains(step, "INDEX") && !strings.Contains(step, "CONSTANT"), "%s\nreads a whole table: %s", query, step)
 		}
 		require.NoError(t, rows.Close())
+	}
+}
+
+// Statements are prepared beside the transactions: many at once, with queries nobody asked
+// before, never wait for each other.
+func TestManyNewStatementsAtOnce(t *testing.T) {
+	s := fresh(t)
+	done := make(chan error, 64)
+	for i := range 64 {
+		go func() {
+			run := s.Write
+			if i%2 == 0 {
+				run = s.Read
+			}
+			done <- run(ctx, func(q *Q) error {
+				for k := range 4 {
+					if _, err := one(q, scalar[int], fmt.Sprintf("SELECT %d + %d", i/4, k)); err != nil {
+						return err
+					}
+				}
+				return nil
+			})
+		}()
+	}
+	for range 64 {
+		select {
+		case err := <-done:
+			require.NoError(t, err)
+		case <-time.After(20 * time.Second):
+			t.Fatal("transactions wait for each other")
+		}
 	}
 }

@@ -77,7 +77,7 @@ func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
 	}))
 	// What was signed before stays closed to what is new.
 	err := s.Write(ctx, func(q *Q) error {
-		return q.PutFinding("n", note.Finding{Area: note.Review, System: "skin", Finding: "rash", State: note.Present, Origin: note.Chosen, Looked: true}, "s", time.Now())
+		return q.PutFindings("n", []note.Finding{{Area: note.Review, System: "skin", Finding: "rash", State: note.Present, Origin: note.Chosen, Looked: true}}, "s", time.Now())
 	})
 	require.ErrorContains(t, err, "the note is signed")
 }
@@ -99,12 +99,12 @@ func TestFindingsAnswersAndSentencesRoundTrip(t *testing.T) {
 			require.NoError(t, q.do(x))
 		}
 		f := note.Finding{Area: note.Examination, System: "lungs", Finding: "wheeze", State: note.Present, Side: "right", Severity: "mild", Duration: "2 d", Words: []string{"expiratory"}, Remark: "r", Origin: note.Carried, SourceNote: "n0", Looked: false}
-		require.NoError(t, q.PutFinding("n", f, "s", at))
+		require.NoError(t, q.PutFindings("n", []note.Finding{f}, "s", at))
 		f.Version = 1
 		got, err := q.Findings("n")
 		require.NoError(t, err)
 		require.Equal(t, []note.Finding{f}, got)
-		require.NoError(t, q.PutFinding("n", f, "s", at))
+		require.NoError(t, q.PutFindings("n", []note.Finding{f}, "s", at))
 		got, err = q.Findings("n")
 		require.NoError(t, err)
 		require.Equal(t, 2, got[0].Version)

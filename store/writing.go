@@ -59,19 +59,25 @@ func (q *Q) FindingsBefore(patient, notThis string, before time.Time) ([]Earlier
 	return out, err
 }
 
-// PutFinding stores a finding under its next version.
-func (q *Q) PutFinding(noteID string, f note.Finding, by string, at time.Time) error {
-	words, err := json.Marshal(f.Words)
-	if err != nil {
-		return err
+// PutFindings stores findings, each under its next version.
+func (q *Q) PutFindings(noteID string, fs []note.Finding, by string, at time.Time) error {
+	for _, f := range fs {
+		words := []byte("[]")
+		if f.Words != nil {
+			var err error
+			if words, err = json.Marshal(f.Words); err != nil {
+				return err
+			}
+		}
+		if err := q.do(`INSERT INTO note_finding(note_id, area, system, finding, state, side, severity, duration, words, remark, origin, source_note, looked, version, by_id, at)
+			VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)
+			ON CONFLICT DO UPDATE SET state = excluded.state, side = excluded.side, severity = excluded.severity, duration = excluded.duration, words = excluded.words, remark = excluded.remark,
+			origin = excluded.origin, source_note = excluded.source_note, looked = excluded.looked, version = note_finding.version + 1, by_id = excluded.by_id, at = excluded.at`,
+			noteID, f.Area, f.System, f.Finding, f.State, f.Side, f.Severity, f.Duration, string(words), f.Remark, f.Origin, f.SourceNote, flag(f.Looked), f.Version+1, by, Stamp(at)); err != nil {
+			return err
+		}
 	}
-	if f.Words == nil {
-		words = []byte("[]")
-	}
-	return q.do(`INSERT INTO note_finding VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)
-		ON CONFLICT DO UPDATE SET state = excluded.state, side = excluded.side, severity = excluded.severity, duration = excluded.duration, words = excluded.words, remark = excluded.remark,
-		origin = excluded.origin, source_note = excluded.source_note, looked = excluded.looked, version = note_finding.version + 1, by_id = excluded.by_id, at = excluded.at`,
-		noteID, f.Area, f.System, f.Finding, f.State, f.Side, f.Severity, f.Duration, string(words), f.Remark, f.Origin, f.SourceNote, flag(f.Looked), f.Version+1, by, Stamp(at))
+	return nil
 }
 
 // DropFinding takes a finding out of a draft.

@@ -85,16 +85,26 @@ func writeDurably(path string, text []byte, flag int) error {
 
 func (k *Keys) witnessPath() string { return filepath.Join(k.dir, "witness.jsonl") }
 
-// Witness notes a head of the ledger, durably.
-func (k *Keys) Witness(h ledger.Head) error {
-	line, err := json.Marshal(h)
-	if err != nil {
-		return err
+// Seal completes an entry with the practice's key; inChart and last are the entries
+// before it, nil for the first ones.
+func (k *Keys) Seal(e ledger.Entry, inChart, last *ledger.Entry) ledger.Entry {
+	return ledger.Seal(e, inChart, last, k.private)
+}
+
+// Witness notes heads of the ledger, durably.
+func (k *Keys) Witness(heads ...ledger.Head) error {
+	// The leading line end parts it from a line that a crash cut short.
+	text := []byte{'\n'}
+	for _, h := range heads {
+		line, err := json.Marshal(h)
+		if err != nil {
+			return err
+		}
+		text = append(append(text, line...), '\n')
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	// The leading line end parts it from a line that a crash cut short.
-	return writeDurably(k.witnessPath(), append(append([]byte{'\n'}, line...), '\n'), os.O_CREATE|os.O_APPEND|os.O_WRONLY)
+	return writeDurably(k.witnessPath(), text, os.O_CREATE|os.O_APPEND|os.O_WRONLY)
 }
 
 // Restored makes a chain that was restored from an older backup the one that is

@@ -42,10 +42,10 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 	if err != nil {
 		return err
 	}
-	for _, h := range t.heads {
-		if err := a.Keys.Witness(h); err != nil {
-			// The entry is sealed and kept; the witness catches up at the next start.
-			slog.Error("the witness of the ledger could not be written", "seq", h.Seq, "error", err)
+	if len(t.heads) > 0 {
+		if err := a.Keys.Witness(t.heads...); err != nil {
+			// The entries are sealed and kept; the witness catches up at the next start.
+			slog.Error("the witness of the ledger could not be written", "seq", t.heads[0].Seq, "error", err)
 		}
 	}
 	a.Hub.Publish(t.Events...)
@@ -101,10 +101,10 @@ func (t *Tx) Seal(patient, kind, subject string, amends int, content any) (ledge
 	if err != nil {
 		return ledger.Entry{}, err
 	}
-	e := ledger.Seal(ledger.Entry{
+	e := t.a.Keys.Seal(ledger.Entry{
 		ChartID: patient, Kind: kind, Subject: subject, Amends: amends, Content: body,
 		SignerID: t.Who.ID, SignerName: t.Who.Name, SignedAt: t.Now.In(t.a.Location).Format(time.RFC3339),
-	}, inChart, last, t.a.Keys.private)
+	}, inChart, last)
 	if err := t.AddEntry(e); err != nil {
 		return ledger.Entry{}, err
 	}

@@ -299,6 +299,7 @@ func (a *Acts) putFindings(t *act.Tx, id string, before, after []note.Finding) e
 	for _, f := range before {
 		had[f.Key()] = f
 	}
+	var changed []note.Finding
 	for _, f := range after {
 		old, ok := had[f.Key()]
 		delete(had, f.Key())
@@ -306,9 +307,10 @@ func (a *Acts) putFindings(t *act.Tx, id string, before, after []note.Finding) e
 			continue
 		}
 		f.Version = old.Version
-		if err := t.PutFinding(id, f, t.Who.ID, t.Now); err != nil {
-			return err
-		}
+		changed = append(changed, f)
+	}
+	if err := t.PutFindings(id, changed, t.Who.ID, t.Now); err != nil {
+		return err
 	}
 	for _, f := range had {
 		if err := t.DropFinding(id, f); err != nil {

@@ -21,6 +21,7 @@ import (
 	"deftledger/data"
 	"deftledger/demo"
 	"deftledger/exchange/icd10cm"
+	"deftledger/generate"
 	"deftledger/standin"
 	"deftledger/store"
 	"deftledger/web"
@@ -103,6 +104,67 @@ func runDemo(ctx context.Context, args []string) error {
 		}
 		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, step past the note that waits (Alt U), press 3 and v for the third visit;\nEscape leaves the text, q asks the history, e is the examination, ? shows the keys.\nAs jonah, 3 and i open the intake.\n", demo.Password, demo.Secret)
 	})
+}
+
+// generated makes a practice of invented people in an empty directory, for measuring.
+func generated(ctx context.Context, args []string) error {
+	var c generate.Config
+	var until, zone string
+	dir, _, err := parseData("generate", args, func(f *flag.FlagSet) {
+		f.IntVar(&c.Patients, "patients", 1000, "how many people")
+		f.Uint64Var(&c.Seed, "seed", 1, "the same seed and day make the same practice")
+		f.StringVar(&until, "until", "", "the practice's today, YYYY-MM-DD (default: today)")
+		f.StringVar(&zone, "zone", "America/New_York", "time zone of the practice")
+	})
+	if err != nil {
+		return err
+	}
+	if c.Patients < 1 || c.Patients > 1_000_000 {
+		return errors.New("give --patients from 1 to 1000000")
+	}
+	if c.Location, err = time.LoadLocation(zone); err != nil {
+		return fmt.Errorf("%q is not a time zone; give one such as America/New_York", zone)
+	}
+	c.Until = time.Now()
+	if until != "" {
+		day, err := time.ParseInLocation(time.DateOnly, until, c.Location)
+		if err != nil {
+			return fmt.Errorf("%q is not a date; give --until as YYYY-MM-DD", until)
+		}
+		c.Until = day.Add(12 * time.Hour)
+	}
+	d, err := shipped()
+	if err != nil {
+		return err
+	}
+	lib, _, err := library("")
+	if err != nil {
+		return err
+	}
+	c.Laboratory, c.Vaccines, c.Systems = d.laboratory, d.house.Vaccines, d.systems
+	c.Codes, _ = lib.On(c.Until.Format(time.DateOnly))
+	if c.Store, c.Keys, err = open(ctx, dir, true); err != nil {
+		return err
+	}
+	defer c.Store.Close()
+	var staff []store.Staff
+	if err := c.Store.Read(ctx, func(q *store.Q) (err error) {
+		staff, err = q.AllStaff()
+		return err
+	}); err != nil {
+		return err
+	}
+	if len(staff) > 0 {
+		return fmt.Errorf("there are data in %s already; generate into an empty directory", dir)
+	}
+	c.Progress = progress("visits")
+	n, err := generate.Fill(ctx, c)
+	if err != nil {
+		return err
+	}
+	fmt.Printf("%d people, %d visits, %d signed notes, %d orders, %d reports with %d values, %d sealed entries.\nSign in as physician1, nurse1, assistant1, desk1 or admin: password %s, signing secret %s.\n",
+		n.Patients, n.Visits, n.Notes, n.Orders, n.Reports, n.Values, n.Entries, generate.Password, generate.Secret)
+	return nil
 }
 
 func parseData(name string, args []string, more func(*flag.FlagSet)) (dir string, rest []string, err error) {

@@ -1,0 +1,56 @@
+package generate_test
+
+import (
+	"context"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/goccy/go-yaml"
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/core/coding"
+	"deftledger/data"
+	"deftledger/exchange/forms"
+	"deftledger/generate"
+	"deftledger/store"
+)
+
+var ctx = context.Background()
+
+// practice generates a small practice in a directory of its own.
+func practice(t *testing.T, patients int, seed uint64) (*store.Store, *act.Keys, generate.Counts) {
+	t.Helper()
+	dir := t.TempDir()
+	s, err := store.Open(ctx, filepath.Join(dir, "data"))
+	require.NoError(t, err)
+	t.Cleanup(func() { s.Close() })
+	keys, err := act.OpenKeys(filepath.Join(dir, "keys"), "practice", true)
+	require.NoError(t, err)
+	c := generate.Config{Store: s, Keys: keys, Patients: patients, Seed: seed, Until: time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC), Location: time.UTC}
+	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &c.Laboratory))
+	var vaccines []chart.Vaccine
+	require.NoError(t, yaml.Unmarshal(data.Vaccines, &vaccines))
+	c.Vaccines = vaccines
+	text, err := data.Forms.ReadFile("findings/systems.yaml")
+	require.NoError(t, err)
+	c.Systems, err = forms.Systems("systems", string(text))
+	require.NoError(t, err)
+	catalogue, err := data.Catalogue()
+	require.NoError(t, err)
+	c.Codes, err = coding.Load(catalogue)
+	require.NoError(t, err)
+	n, err := generate.Fill(ctx, c)
+	require.NoError(t, err)
+	return s, keys, n
+}
+
+func TestAGeneratedPracticeIsWhole(t *testing.T) {
+	s, keys, n := practice(t, 200, 3)
+	f, err := act.Verify(ctx, s, keys, act.Verification{})
+	require.NoError(t, err)
+	require.Empty(t, f.Wrong)
+	require.Equal(t, n.Entries, f.Good)
+}
