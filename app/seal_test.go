@@ -27,7 +27,7 @@ func signed(t *testing.T) (*clinic, string) {
 	return c, id
 }
 
-const unlock = "DROP TRIGGER ledger_entry_fixed; DROP TRIGGER ledger_entry_stays; DROP TRIGGER note_part_sealed; DROP TRIGGER note_unsigned_never;"
+const unlock = "DROP TRIGGER ledger_entry_fixed; DROP TRIGGER ledger_entry_stays; DROP TRIGGER note_part_sealed; DROP TRIGGER note_part_stays; DROP TRIGGER note_unsigned_never;"
 
 func TestTamperingIsFound(t *testing.T) {
 	cases := []struct{ name, spoil, says string }{
@@ -77,7 +77,7 @@ func TestSignedRowsCannotBeChangedThroughTheApplicationsConnection(t *testing.T)
 	c, id := signed(t)
 	for _, statement := range []string{
 		"UPDATE ledger_entry SET content = '{}'", "DELETE FROM ledger_entry", "UPDATE note_part SET text = ''", "UPDATE note SET folio = 0 WHERE id = '" + id + "'",
-		"UPDATE audit SET act = ''", "DELETE FROM audit", "INSERT INTO note_part VALUES ('" + id + "', 'more', '', 1, '', '', '')",
+		"DELETE FROM note_part", "UPDATE audit SET act = ''", "DELETE FROM audit", "INSERT INTO note_part VALUES ('" + id + "', 'more', '', 1, '', '', '')",
 	} {
 		_, err := past(t, c.dir).Exec(statement)
 		require.Error(t, err, statement)

@@ -109,7 +109,7 @@ func (q *Q) DueFaxes(now time.Time) ([]Fax, error) {
 
 // FaxesOf lists the faxes of a patient's documents.
 func (q *Q) FaxesOf(patient string) ([]Fax, error) {
-	return list(q, scanFax, "SELECT "+faxCols+" FROM fax f JOIN document d ON d.id = f.document_id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
+	return list(q, scanFax, "SELECT "+faxCols+" FROM document d JOIN fax f ON f.document_id = d.id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
 }
 
 // FaxByID finds a fax.

@@ -42,10 +42,12 @@ func (q *Q) ImmunizationsAt(visit string) ([]Immunization, error) {
 	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM immunization WHERE visit_id = ? AND visit_id <> '' AND struck_at = '' ORDER BY given_at, rowid", visit)
 }
 
-// LastLots returns, for each vaccine, what was last given of it in the practice: its
-// package is probably the one at hand.
-func (q *Q) LastLots() ([]Immunization, error) {
-	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM (SELECT *, row_number() OVER (PARTITION BY cvx ORDER BY given_at DESC, rowid DESC) AS back FROM immunization WHERE struck_at = '') WHERE back = 1")
+// LastLots returns, for each of some vaccines, what was last given of it in the practice:
+// its package is probably the one at hand.
+func (q *Q) LastLots(cvx []string) ([]Immunization, error) {
+	all, _ := json.Marshal(cvx)
+	return list(q, scanImmunization, "SELECT "+of("i", immunizationCols)+` FROM json_each(?) j JOIN immunization i ON i.rowid =
+		(SELECT rowid FROM immunization WHERE cvx = j.value AND struck_at = '' ORDER BY given_at DESC LIMIT 1)`, string(all))
 }
 
 // StrikeImmunization takes a wrong record of a vaccine back; it stays, struck.
@@ -77,12 +79,14 @@ func (q *Q) AddHouseResult(h HouseResult) error {
 
 // HouseResultsAt lists with what the tests of a visit were done, at their present issue.
 func (q *Q) HouseResultsAt(visit string) ([]HouseResult, error) {
-	return list(q, scanHouseResult, "SELECT "+houseCols+" FROM house_result h WHERE EXISTS (SELECT 1 FROM report r WHERE r.id = h.report_id AND r.issue = h.issue AND r.visit_id = ? AND r.visit_id <> '')", visit)
+	return list(q, scanHouseResult, "SELECT "+of("h", houseCols)+" FROM report r JOIN house_result h ON h.report_id = r.id AND h.issue = r.issue WHERE r.visit_id = ? AND r.visit_id <> ''", visit)
 }
 
-// LastKits returns, for each test, the kit it was last done with in the practice.
-func (q *Q) LastKits() ([]HouseResult, error) {
-	return list(q, scanHouseResult, "SELECT "+houseCols+" FROM (SELECT *, row_number() OVER (PARTITION BY test ORDER BY at DESC) AS back FROM house_result) WHERE back = 1")
+// LastKits returns, for each of some tests, the kit it was last done with in the practice.
+func (q *Q) LastKits(tests []string) ([]HouseResult, error) {
+	all, _ := json.Marshal(tests)
+	return list(q, scanHouseResult, "SELECT "+of("h", houseCols)+` FROM json_each(?) j JOIN house_result h ON (h.report_id, h.issue) =
+		(SELECT report_id, issue FROM house_result WHERE test = j.value ORDER BY at DESC LIMIT 1)`, string(all))
 }
 
 // Prepared is an order prepared for a physician's signature.

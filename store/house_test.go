@@ -137,7 +137,7 @@ func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
 		for _, read := range []func() ([]Immunization, error){
 			func() ([]Immunization, error) { return q.Immunizations("p") },
 			func() ([]Immunization, error) { return q.ImmunizationsAt("v") },
-			q.LastLots,
+			func() ([]Immunization, error) { return q.LastLots([]string{"20", "115"}) },
 		} {
 			got, err := read()
 			require.NoError(t, err)
@@ -146,7 +146,7 @@ func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
 		require.ErrorIs(t, q.StrikeImmunization("another", "i", "s", "why", noon), ErrNotFound)
 		require.NoError(t, q.StrikeImmunization("v", "i", "s", "why", noon))
 		require.ErrorIs(t, q.StrikeImmunization("v", "i", "s", "why", noon), ErrNotFound, "struck once")
-		lots, err := q.LastLots()
+		lots, err := q.LastLots([]string{"115"})
 		require.NoError(t, err)
 		require.Empty(t, lots, "a struck lot is not offered")
 

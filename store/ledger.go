@@ -206,7 +206,7 @@ func (q *Q) AuditRows(patient string, before int64, limit int) ([]AuditRow, erro
 	}
 	query, args := "SELECT id, at, staff_id, act, patient_id, subject, detail FROM audit WHERE id < ?", []any{before}
 	if patient != "" {
-		query, args = query+" AND patient_id "+samePerson, append(args, patient)
+		query, args = query+" AND patient_id "+samePerson+" AND patient_id <> ''", append(args, patient)
 	}
 	return list(q, func(s scanner, a *AuditRow) error {
 		return s.Scan(&a.ID, &a.At, &a.StaffID, &a.Act, &a.PatientID, &a.Subject, &a.Detail)

@@ -160,7 +160,7 @@ func (q *Q) AddOutgoing(control, orderID string, body []byte, at time.Time) erro
 func (q *Q) DueOutgoing(now time.Time) ([]Outgoing, error) {
 	return list(q, func(s scanner, o *Outgoing) error {
 		return s.Scan(&o.Control, &o.OrderID, &o.Body, &o.State, &o.Attempts, &o.LastError)
-	}, "SELECT control, order_id, body, state, attempts, last_error FROM outbox WHERE state = 'waiting' AND next_at <= ? ORDER BY rowid LIMIT 20", Stamp(now))
+	}, "SELECT control, order_id, body, state, attempts, last_error FROM outbox WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at, rowid LIMIT 20", Stamp(now))
 }
 
 // NextOutgoing says when the next message falls due; the zero time when none waits.
@@ -185,13 +185,6 @@ func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
 func (q *Q) WithdrawOutgoing(orderID string) (ok bool, err error) {
 	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE order_id = ? AND state = 'waiting' AND attempts = 0", orderID)
 	return n > 0, err
-}
-
-// OutgoingOf returns the message of an order.
-func (q *Q) OutgoingOf(orderID string) (Outgoing, error) {
-	return one(q, func(s scanner, o *Outgoing) error {
-		return s.Scan(&o.Control, &o.OrderID, &o.Body, &o.State, &o.Attempts, &o.LastError)
-	}, "SELECT control, order_id, body, state, attempts, last_error FROM outbox WHERE order_id = ? ORDER BY rowid DESC LIMIT 1", orderID)
 }
 
 // Incoming is a received message as it was stored.
@@ -238,8 +231,8 @@ func (q *Q) IncomingByID(id int64) (Incoming, error) {
 // ControlSeen says whether another message with the same sender and control
 // identifier, but other bytes, came before.
 func (q *Q) ControlSeen(i Incoming) (bool, error) {
-	n, err := one(q, scalar[int], "SELECT count(*) FROM inbox WHERE sender = ? AND control = ? AND id < ? AND state IN ('filed', 'quarantined', 'settled') AND sha256 <> (SELECT sha256 FROM inbox WHERE id = ?)", i.Sender, i.Control, i.ID, i.ID)
-	return n > 0, err
+	seen, err := one(q, scalar[bool], "SELECT EXISTS (SELECT 1 FROM inbox WHERE sender = ? AND control = ? AND id < ? AND state IN ('filed', 'quarantined', 'settled') AND sha256 <> (SELECT sha256 FROM inbox WHERE id = ?))", i.Sender, i.Control, i.ID, i.ID)
+	return seen, err
 }
 
 // SetIncoming stores what became of a message.

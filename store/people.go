@@ -1,8 +1,10 @@
 package store
 
 import (
+	"encoding/json"
 	"strings"
 	"time"
+	"unicode"
 
 	"deftledger/core/chart"
 )
@@ -147,13 +149,7 @@ func (q *Q) AddPatient(p chart.Patient) error {
 		p.ID, p.Record, p.Name.Family, p.Name.Given, p.Name.Middle, p.BirthDate, p.Sex, p.Phone, p.CodeStatus, p.UsesPortal); err != nil {
 		return err
 	}
-	phone := strings.Map(func(r rune) rune {
-		if r >= '0' && r <= '9' {
-			return r
-		}
-		return -1
-	}, p.Phone)
-	words := strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone, phone}, " ")
+	words := strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone, onlyDigits(p.Phone)}, " ")
 	return q.do("INSERT INTO patient_search(patient_id, words) VALUES (?,?)", p.ID, words)
 }
 
@@ -174,6 +170,48 @@ const samePerson = "IN (SELECT id FROM patient WHERE person_id = (SELECT person_
 // AllPatients lists every record, merged ones too, for matching.
 func (q *Q) AllPatients() ([]chart.Patient, error) {
 	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p ORDER BY p.family, p.given")
+}
+
+// PatientsLike lists the records that may be meant by an identity: with the same birth
+// date, the same telephone, or a family name that has a word in common.
+func (q *Q) PatientsLike(family, birth, phone string) ([]chart.Patient, error) {
+	var match []string
+	for _, w := range strings.FieldsFunc(family, func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if len([]rune(w)) >= 3 { // shorter ones are found by the whole name
+			match = append(match, `"`+w+`"`)
+		}
+	}
+	digits := onlyDigits(phone)
+	if len(digits) >= 7 {
+		match = append(match, `"`+digits+`"`)
+	}
+	if len(match) == 0 {
+		match = []string{`"\x01\x01\x01"`} // nothing
+	}
+	return list(q, scanPatient, "SELECT "+patientCols+` FROM patient p WHERE p.id IN (
+		SELECT id FROM patient WHERE birth_date = ? AND birth_date <> '' UNION SELECT id FROM patient WHERE family = ? COLLATE NOCASE
+		UNION SELECT patient_id FROM patient_search WHERE patient_search MATCH ?) ORDER BY p.family, p.given, p.id`, birth, family, strings.Join(match, " OR "))
+}
+
+// RecordNumbers returns the record numbers of some patients, by identifier.
+func (q *Q) RecordNumbers(ids []string) (map[string]string, error) {
+	type row struct{ id, record string }
+	all, _ := json.Marshal(ids)
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.id, &r.record) }, "SELECT id, record FROM patient WHERE id IN (SELECT value FROM json_each(?))", string(all))
+	out := map[string]string{}
+	for _, r := range rows {
+		out[r.id] = r.record
+	}
+	return out, err
+}
+
+func onlyDigits(s string) string {
+	return strings.Map(func(r rune) rune {
+		if r >= '0' && r <= '9' {
+			return r
+		}
+		return -1
+	}, s)
 }
 
 // FindPatients finds by any part of a name, birth date, record number or phone;

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"time"
 
@@ -181,9 +182,15 @@ func (p *pool) prepare(queries []string) {
 	}
 }
 
-// stmt is the prepared statement of a query in this transaction, nil the first time that
-// it is asked.
+// asked hears of every statement; the test of the plans listens.
+var asked func(query string)
+
+// stmt is the prepared statement of a query in this transaction, nil when it cannot be
+// prepared.
 func (q *Q) stmt(query string) *sql.Stmt {
+	if asked != nil {
+		asked(query)
+	}
 	if s, known := q.own[query]; known {
 		return s
 	}
@@ -278,6 +285,11 @@ func one[T any](q *Q, scan func(scanner, *T) error, query string, args ...any) (
 }
 
 func scalar[T any](s scanner, t *T) error { return s.Scan(t) }
+
+// of names columns under an alias.
+func of(alias, columns string) string {
+	return alias + "." + strings.ReplaceAll(columns, ", ", ", "+alias+".")
+}
 
 // Stamp is how moments are kept: UTC with milliseconds, so that text sorts as time.
 func Stamp(t time.Time) string {

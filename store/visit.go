@@ -3,7 +3,6 @@ package store
 import (
 	"encoding/json"
 	"errors"
-	"strings"
 	"time"
 
 	"deftledger/core/chart"
@@ -89,11 +88,6 @@ func scanNote(s scanner, n *Note) error {
 }
 
 const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version, folio, left_for, left_words, retracted, belongs"
-
-// noteColsOf names the columns of a note under an alias.
-func noteColsOf(alias string) string {
-	return alias + "." + strings.ReplaceAll(noteCols, ", ", ", "+alias+".")
-}
 
 // AddNote stores an empty note.
 func (q *Q) AddNote(n Note) error {

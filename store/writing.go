@@ -240,7 +240,7 @@ func (q *Q) PutDrawing(d Drawing, was int, by string, at time.Time) error {
 
 // NotesOf lists a patient's notes, newest visit first.
 func (q *Q) NotesOf(patient string) ([]Note, error) {
-	return list(q, scanNote, "SELECT "+noteColsOf("n")+" FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id "+samePerson+" ORDER BY v.starts_at DESC", patient)
+	return list(q, scanNote, "SELECT "+of("n", noteCols)+" FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id "+samePerson+" ORDER BY v.starts_at DESC", patient)
 }
 
 // LastWith finds the newest other note of a patient, before a moment, with findings
@@ -278,14 +278,17 @@ type NoteWith struct {
 	State string
 }
 
-// NotesWith lists the notes in which something was found or denied, newest first,
-// of one patient or all; retracted ones do not count.
-func (q *Q) NotesWith(area note.Area, system, finding, patient string) ([]NoteWith, error) {
-	return list(q, func(s scanner, n *NoteWith) error {
-		return scanVisit(prefixed{s, &n.State}, &n.Visit)
-	}, "SELECT f.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN note_finding f ON f.note_id = n.id
-		WHERE f.area = ? AND f.system = ? AND f.finding = ? AND f.state IN ('present', 'absent') AND n.retracted = 0 AND (? = '' OR v.patient_id `+samePerson+`)
-		ORDER BY v.starts_at DESC LIMIT 200`, area, system, finding, patient, patient)
+// NotesWith lists the notes of a patient, or with no patient of the practice, in which
+// something was found or denied, newest first; retracted ones do not count.
+func (q *Q) NotesWith(area note.Area, system, finding, patient string, limit int) ([]NoteWith, error) {
+	scan := func(s scanner, n *NoteWith) error { return scanVisit(prefixed{s, &n.State}, &n.Visit) }
+	if patient != "" {
+		return list(q, scan, "SELECT f.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN note_finding f ON f.note_id = n.id AND f.area = ? AND f.system = ? AND f.finding = ?
+			WHERE v.patient_id `+samePerson+` AND f.state IN ('present', 'absent') AND n.retracted = 0 ORDER BY v.starts_at DESC LIMIT ?`, area, system, finding, patient, limit)
+	}
+	return list(q, scan, "SELECT newest.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN (SELECT k.note_id, k.state FROM note_finding k WHERE k.area = ? AND k.system = ? AND k.finding = ? AND k.state IN ('present', 'absent')
+			AND NOT EXISTS (SELECT 1 FROM note r WHERE r.id = k.note_id AND r.retracted > 0) ORDER BY k.note_id DESC LIMIT ?) newest ON newest.note_id = n.id
+		ORDER BY newest.note_id DESC`, area, system, finding, limit)
 }
 
 // prefixed scans one more column before those of a known row.

@@ -44,15 +44,23 @@ type HouseView struct {
 func (a *Acts) HouseFind(ctx context.Context, who act.Actor, query string) (out HouseView, err error) {
 	out = HouseView{[]HouseTestView{}, []VaccineView{}}
 	err = a.Look(ctx, who, act.DoIntake, func(q *store.Q) error {
-		kits, err := q.LastKits()
+		tests, vaccines := result.FindHouse(a.House.Tests, query), chart.FindVaccines(a.House.Vaccines, query)
+		var codes, cvx []string
+		for _, t := range tests {
+			codes = append(codes, t.Code)
+		}
+		for _, x := range vaccines {
+			cvx = append(cvx, x.CVX)
+		}
+		kits, err := q.LastKits(codes)
 		if err != nil {
 			return err
 		}
-		lots, err := q.LastLots()
+		lots, err := q.LastLots(cvx)
 		if err != nil {
 			return err
 		}
-		for _, t := range result.FindHouse(a.House.Tests, query) {
+		for _, t := range tests {
 			v := HouseTestView{HouseTest: t}
 			v.Analytes = slices.Clone(t.Analytes)
 			for i := range v.Analytes {
@@ -67,7 +75,7 @@ func (a *Acts) HouseFind(ctx context.Context, who act.Actor, query string) (out 
 			}
 			out.Tests = append(out.Tests, v)
 		}
-		for _, x := range chart.FindVaccines(a.House.Vaccines, query) {
+		for _, x := range vaccines {
 			v := VaccineView{Vaccine: x, Sites: chart.Sites[x.Route]}
 			for _, l := range lots {
 				if l.CVX == x.CVX && l.Expires >= a.Today() {

@@ -371,7 +371,7 @@ type FoundNote struct {
 func (a *Acts) SearchFindings(ctx context.Context, who act.Actor, patient string, area note.Area, system, finding string) (out []FoundNote, err error) {
 	out = []FoundNote{}
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		hits, err := q.NotesWith(area, system, finding, patient)
+		hits, err := q.NotesWith(area, system, finding, patient, 200)
 		for _, h := range hits {
 			out = append(out, FoundNote{a.Patient(h.Visit.Patient), h.Visit.ID, a.Say(h.Visit.StartsAt), h.State})
 		}

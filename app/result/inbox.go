@@ -377,12 +377,13 @@ func (a *Acts) Held(ctx context.Context, who act.Actor, id int64) (out HeldDetai
 				out.Values = append(out.Values, valueView(v))
 			}
 		}
-		all, err := q.AllPatients()
+		meant := reports[0].Patient
+		like, err := q.PatientsLike(meant.Family, meant.BirthDate, meant.Phone)
 		if err != nil {
 			return err
 		}
 		shown := map[string]bool{}
-		for _, c := range outside.Candidates(all, reports[0].Patient, 5) {
+		for _, c := range outside.Candidates(like, meant, 5) {
 			p, err := q.Person(c.Patient.ID) // who a merged record is about now
 			if err != nil {
 				return err

@@ -29,15 +29,15 @@ func (a *Acts) ReadAudit(ctx context.Context, who act.Actor, patient string, bef
 		for _, s := range staff {
 			names[s.ID] = s.Name()
 		}
-		patients, err := q.AllPatients()
+		rows, err := q.AuditRows(patient, before, 200)
 		if err != nil {
 			return err
 		}
-		records := map[string]string{}
-		for _, p := range patients {
-			records[p.ID] = p.Record
+		ids := make([]string, len(rows))
+		for i, r := range rows {
+			ids[i] = r.PatientID
 		}
-		rows, err := q.AuditRows(patient, before, 200)
+		records, err := q.RecordNumbers(ids)
 		for _, r := range rows {
 			out = append(out, AuditView{r.ID, a.Say(store.Moment(r.At)), names[r.StaffID], r.Act, records[r.PatientID], r.Subject})
 		}

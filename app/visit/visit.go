@@ -44,13 +44,14 @@ func (a *Acts) Day(ctx context.Context, who act.Actor, day string) (out []VisitV
 	err = a.Look(ctx, who, act.SeeDay, func(q *store.Q) error {
 		vs, err := q.VisitsOn(day)
 		out = make([]VisitView, len(vs))
+		patients := make([]chart.Patient, len(vs))
+		for i, v := range vs {
+			patients[i] = v.Patient
+		}
+		alike := chart.Lookalikes(patients)
 		for i, v := range vs {
 			out[i] = a.View(v, who)
-			for _, w := range vs {
-				if chart.Alike(v.Patient, w.Patient) {
-					out[i].Alike = append(out[i].Alike, w.Patient.Name.Given+" "+w.Patient.Name.Family)
-				}
-			}
+			out[i].Alike = append(out[i].Alike, alike[v.Patient.ID]...)
 		}
 		return err
 	})

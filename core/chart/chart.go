@@ -2,6 +2,7 @@
 package chart
 
 import (
+	"slices"
 	"strings"
 	"time"
 )
@@ -84,13 +85,30 @@ func Fold(s string) string {
 
 var accents = map[rune]string{'á': "a", 'à': "a", 'â': "a", 'ä': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c", 'é': "e", 'è': "e", 'ê': "e", 'ë': "e", 'í': "i", 'ì': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ó': "o", 'ò': "o", 'ô': "o", 'ö': "o", 'õ': "o", 'ø': "o", 'ß': "ss", 'ú': "u", 'ù': "u", 'û': "u", 'ü': "u", 'ý': "y"}
 
-// Alike says whether two different patients can be taken for one another: the
-// same folded family name and either the same birth date or given names that
-// begin alike.
-func Alike(a, b Patient) bool {
-	if a.ID == b.ID || Fold(a.Name.Family) != Fold(b.Name.Family) {
-		return false
+// Lookalikes finds, for each of some patients, the others among them who can be taken for
+// them, by name: the same folded family name, and either the same birth date or given
+// names that begin alike. Only those of one family name are compared with each other.
+func Lookalikes(ps []Patient) map[string][]string {
+	families := map[string][]int{}
+	given := make([]string, len(ps))
+	for i, p := range ps {
+		family := Fold(p.Name.Family)
+		families[family] = append(families[family], i)
+		given[i] = Fold(p.Name.Given)
 	}
-	ga, gb := Fold(a.Name.Given), Fold(b.Name.Given)
-	return a.BirthDate == b.BirthDate || ga != "" && gb != "" && ga[0] == gb[0]
+	out := map[string][]string{}
+	for _, same := range families {
+		for _, i := range same {
+			for _, k := range same {
+				a, b := ps[i], ps[k]
+				if a.ID == b.ID || a.BirthDate != b.BirthDate && (given[i] == "" || given[k] == "" || given[i][0] != given[k][0]) {
+					continue
+				}
+				if name := b.Name.Given + " " + b.Name.Family; !slices.Contains(out[a.ID], name) {
+					out[a.ID] = append(out[a.ID], name)
+				}
+			}
+		}
+	}
+	return out
 }

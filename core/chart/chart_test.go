@@ -24,15 +24,28 @@ func TestFold(t *testing.T) {
 	require.Empty(t, Fold(" -'"))
 }
 
-func TestAlike(t *testing.T) {
+func TestLookalikes(t *testing.T) {
 	p := func(id, family, given, birth string) Patient {
 		return Patient{ID: id, Name: Name{Family: family, Given: given}, BirthDate: birth}
 	}
-	arlo, arlen := p("1", "Drummond-Iyer", "Arlo", "2018-05-03"), p("2", "Drummond Iyer", "Arlen", "2018-05-03")
-	require.True(t, Alike(arlo, arlen))
-	require.False(t, Alike(arlo, arlo), "nobody is taken for themselves")
-	require.True(t, Alike(p("1", "Roe", "Caspian", "1997-02-18"), p("2", "Roe", "Cass", "1950-01-01")))
-	require.True(t, Alike(p("1", "Roe", "Ann", "1997-02-18"), p("2", "Roe", "Zoe", "1997-02-18")))
-	require.False(t, Alike(p("1", "Roe", "Ann", "1997-02-18"), p("2", "Roe", "Zoe", "1990-02-18")))
-	require.False(t, Alike(p("1", "Roe", "Ann", "1997-02-18"), p("2", "Poe", "Ann", "1997-02-18")))
+	for _, c := range []struct {
+		name  string
+		a, b  Patient
+		alike bool
+	}{
+		{"twins, with and without the hyphen", p("1", "Drummond-Iyer", "Arlo", "2018-05-03"), p("2", "Drummond Iyer", "Arlen", "2018-05-03"), true},
+		{"nobody is taken for themselves", p("1", "Roe", "Ann", "1997-02-18"), p("1", "Roe", "Ann", "1997-02-18"), false},
+		{"given names that begin alike", p("1", "Roe", "Caspian", "1997-02-18"), p("2", "Roe", "Cass", "1950-01-01"), true},
+		{"born on the same day", p("1", "Roe", "Ann", "1997-02-18"), p("2", "Roe", "Zoe", "1997-02-18"), true},
+		{"one family, nothing else", p("1", "Roe", "Ann", "1997-02-18"), p("2", "Roe", "Zoe", "1990-02-18"), false},
+		{"another family", p("1", "Roe", "Ann", "1997-02-18"), p("2", "Poe", "Ann", "1997-02-18"), false},
+	} {
+		got := Lookalikes([]Patient{c.a, c.b, c.b}) // who comes twice is named once
+		if !c.alike {
+			require.Empty(t, got, c.name)
+			continue
+		}
+		require.Equal(t, []string{c.b.Name.Given + " " + c.b.Name.Family}, got[c.a.ID], c.name)
+		require.Equal(t, []string{c.a.Name.Given + " " + c.a.Name.Family}, got[c.b.ID], c.name)
+	}
 }
