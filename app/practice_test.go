@@ -3,6 +3,7 @@ package app_test
 import (
 	"context"
 	"database/sql"
+	"encoding/base64"
 	"fmt"
 	"net"
 	"path/filepath"
@@ -13,6 +14,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/crypto/argon2"
 
 	"deftledger/app"
 	"deftledger/app/act"
@@ -137,7 +139,7 @@ func open(t *testing.T) *clinic {
 	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
-	passwordHash, secretHash := act.HashSecret(password), act.HashSecret(secret)
+	passwordHash, secretHash := cheap(password), cheap(secret)
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		for _, role := range []string{act.Physician, act.Nurse, act.Assistant, act.FrontDesk, act.Admin, "second"} {
 			s := store.Staff{ID: "id-of-" + strings.ReplaceAll(role, " ", "-"), Login: strings.ReplaceAll(role, " ", ""), Given: "A", Family: role, Role: role, PasswordHash: passwordHash, SecretHash: secretHash, DraftKey: []byte("k"), SingleKeys: true, Active: true}
@@ -155,6 +157,13 @@ func open(t *testing.T) *clinic {
 		return q.AddVisit(store.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[act.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
 	}))
 	return c
+}
+
+// cheap hashes a secret with so little work that tests need not wait for it.
+func cheap(secret string) string {
+	salt := []byte("salt of the test")
+	b := base64.RawStdEncoding
+	return fmt.Sprintf("$argon2id$v=%d$m=8,t=1,p=1$%s$%s", argon2.Version, b.EncodeToString(salt), b.EncodeToString(argon2.IDKey([]byte(secret), salt, 1, 8, 1, 32)))
 }
 
 func (c *clinic) doctor() act.Actor { return c.who[act.Physician] }

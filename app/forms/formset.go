@@ -4,10 +4,13 @@ import (
 	"context"
 	"fmt"
 	"io/fs"
+	"maps"
 	"path"
+	"reflect"
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"time"
 
 	"deftledger/core/coding"
@@ -133,59 +136,14 @@ func (a *Acts) Current() (*Library, error) {
 	return l, err
 }
 
+// loadForms puts the clinic's and persons' own versions over what ships.
 func (a *Acts) loadForms() (*Library, error) {
-	read := func(name string) string {
-		b, err := fs.ReadFile(a.FormFiles, name)
-		if err != nil {
-			return ""
-		}
-		return string(b)
-	}
-	l := &Library{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, Sets: map[string][]order.Set{}, Files: map[Name]formFile{}, history: map[Name][]formFile{}}
-	var err error
-	set := func(kind, id, body, prose string) {
-		l.keep(Name{kind, id, ""}, formFile{Version: 1, Body: body, prose: prose, shipped: true})
-	}
-	set(formSystems, "systems", read("findings/systems.yaml"), "")
-	if l.Systems, err = forms.Systems("systems.yaml", read("findings/systems.yaml")); err != nil {
-		return nil, fmt.Errorf("the finding list that ships: %w", err)
-	}
-	set(formVisits, "kinds", read("visits/kinds.yaml"), "")
-	if l.Kinds, err = forms.Kinds("kinds.yaml", read("visits/kinds.yaml"), l.Systems); err != nil {
-		return nil, fmt.Errorf("the kinds of visit that ship: %w", err)
-	}
-	set(formSnippet, "clinic", read("snippets/clinic.yaml"), "")
-	if l.snippets[""], err = forms.Snippets("clinic.yaml", read("snippets/clinic.yaml")); err != nil {
-		return nil, fmt.Errorf("the snippets that ship: %w", err)
-	}
-	set(Sets, "clinic", read("sets/sets.yaml"), "")
-	if l.Sets[""], err = forms.Sets("sets.yaml", read("sets/sets.yaml")); err != nil {
-		return nil, fmt.Errorf("the sets that ship: %w", err)
-	}
-	set(formLetters, "clinic", read("letters/letters.yaml"), "")
-	if l.Letters, err = forms.Letters("letters.yaml", read("letters/letters.yaml")); err != nil {
-		return nil, fmt.Errorf("the letter forms that ship: %w", err)
-	}
-	set(formLeaflets, "clinic", read("letters/leaflets.yaml"), "")
-	if l.Leaflets, err = forms.Leaflets("leaflets.yaml", read("letters/leaflets.yaml")); err != nil {
-		return nil, fmt.Errorf("the leaflets that ship: %w", err)
-	}
-	set(formServices, "clinic", "code,words,kind,from,below\n", "")
-	l.charge(nil, a.Services)
-	list, err := fs.Glob(a.FormFiles, "interviews/*.json")
+	basis, err := shipped(a.FormFiles)
 	if err != nil {
 		return nil, err
 	}
-	for _, f := range list {
-		id := strings.TrimSuffix(path.Base(f), ".json")
-		body, prose := read(f), read("interviews/"+id+".prose.yaml")
-		v, err := forms.Interview(id, 1, body, prose, l.Systems)
-		if err != nil {
-			return nil, fmt.Errorf("the interview %s that ships: %w", id, err)
-		}
-		set(formInterview, id, body, prose)
-		l.interviews[id] = append(l.interviews[id], v)
-	}
+	l := basis.clone()
+	l.charge(nil, a.Services)
 	var own []store.Form
 	if err := a.Store.Read(context.Background(), func(q *store.Q) (err error) {
 		own, err = q.Forms()
@@ -201,6 +159,80 @@ func (a *Acts) loadForms() (*Library, error) {
 		}
 	}
 	return l, nil
+}
+
+// bases holds what ships, by its files: they are part of the program and are read once.
+var bases sync.Map // fs.FS → *Library
+
+// shipped reads the forms that ship.
+func shipped(files fs.FS) (*Library, error) {
+	known := reflect.TypeOf(files).Comparable()
+	if known {
+		if l, there := bases.Load(files); there {
+			return l.(*Library), nil
+		}
+	}
+	l := &Library{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, Sets: map[string][]order.Set{}, Files: map[Name]formFile{}, history: map[Name][]formFile{}}
+	read := func(name string) string {
+		b, err := fs.ReadFile(files, name)
+		if err != nil {
+			return ""
+		}
+		return string(b)
+	}
+	set := func(kind, id, body, prose string) {
+		l.keep(Name{kind, id, ""}, formFile{Version: 1, Body: body, prose: prose, shipped: true})
+	}
+	for _, f := range []struct {
+		kind, id, file, what string
+		parse                func(text string) error
+	}{
+		{formSystems, "systems", "findings/systems.yaml", "finding list", func(t string) (err error) { l.Systems, err = forms.Systems("systems.yaml", t); return err }},
+		{formVisits, "kinds", "visits/kinds.yaml", "kinds of visit", func(t string) (err error) { l.Kinds, err = forms.Kinds("kinds.yaml", t, l.Systems); return err }},
+		{formSnippet, "clinic", "snippets/clinic.yaml", "snippets", func(t string) (err error) { l.snippets[""], err = forms.Snippets("clinic.yaml", t); return err }},
+		{Sets, "clinic", "sets/sets.yaml", "sets", func(t string) (err error) { l.Sets[""], err = forms.Sets("sets.yaml", t); return err }},
+		{formLetters, "clinic", "letters/letters.yaml", "letter forms", func(t string) (err error) { l.Letters, err = forms.Letters("letters.yaml", t); return err }},
+		{formLeaflets, "clinic", "letters/leaflets.yaml", "leaflets", func(t string) (err error) { l.Leaflets, err = forms.Leaflets("leaflets.yaml", t); return err }},
+	} {
+		text := read(f.file)
+		set(f.kind, f.id, text, "")
+		if err := f.parse(text); err != nil {
+			return nil, fmt.Errorf("the %s that ship: %w", f.what, err)
+		}
+	}
+	set(formServices, "clinic", "code,words,kind,from,below\n", "")
+	list, err := fs.Glob(files, "interviews/*.json")
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range list {
+		id := strings.TrimSuffix(path.Base(f), ".json")
+		body, prose := read(f), read("interviews/"+id+".prose.yaml")
+		v, err := forms.Interview(id, 1, body, prose, l.Systems)
+		if err != nil {
+			return nil, fmt.Errorf("the interview %s that ships: %w", id, err)
+		}
+		set(formInterview, id, body, prose)
+		l.interviews[id] = append(l.interviews[id], v)
+	}
+	if known {
+		bases.Store(files, l)
+	}
+	return l, nil
+}
+
+// clone makes a library to which versions can be added without changing what ships.
+func (l *Library) clone() *Library {
+	c := *l
+	c.interviews, c.history = map[string][]*note.Interview{}, map[Name][]formFile{}
+	for id, vs := range l.interviews {
+		c.interviews[id] = slices.Clone(vs)
+	}
+	for n, vs := range l.history {
+		c.history[n] = slices.Clone(vs)
+	}
+	c.snippets, c.Sets, c.Files = maps.Clone(l.snippets), maps.Clone(l.Sets), maps.Clone(l.Files)
+	return &c
 }
 
 // keep remembers a version of a form as text.
