@@ -12,9 +12,11 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -65,7 +67,7 @@ func setUp(m *testing.M) (int, error) {
 		return 1, err
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU, chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-component-update", true), chromedp.UserDataDir(filepath.Join(dir, "browser")))
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag("disable-renderer-backgrounding", true), chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.UserDataDir(filepath.Join(dir, "browser")))
 	alloc, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	defer cancel()
 	ctx, cancelBrowser := chromedp.NewContext(alloc)
@@ -92,15 +94,37 @@ type program struct {
 	http, mllp, lab    string
 	delay              time.Duration
 	cmd                *exec.Cmd
-	out                bytes.Buffer
+	out                output
 	args               []string
 }
 
+// output is what a running program has said so far.
+type output struct {
+	mu sync.Mutex
+	b  bytes.Buffer
+}
+
+func (o *output) Write(p []byte) (int, error) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.b.Write(p)
+}
+
+func (o *output) String() string {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	return o.b.String()
+}
+
+var addresses = regexp.MustCompile(`is at http://([0-9.:]+), results are received at ([0-9.:]+)`)
+
 func (p *program) start() error {
+	// Where it listens it says itself; started again, it is where it was.
+	listen, mllp := p.http, p.mllp
 	if p.http == "" {
-		p.http, p.mllp = freeAddr(), freeAddr()
+		listen, mllp = "127.0.0.1:0", "127.0.0.1:0"
 	}
-	args := append([]string{p.command, "--data", p.dir, "--listen", p.http, "--mllp", p.mllp, "--lab", p.lab}, p.args...)
+	args := append([]string{p.command, "--data", p.dir, "--listen", listen, "--mllp", mllp, "--lab", p.lab}, p.args...)
 	if p.command == "demo" {
 		args = append(args, "--lab-delay", p.delay.String())
 	}
@@ -110,10 +134,15 @@ func (p *program) start() error {
 	if err := p.cmd.Start(); err != nil {
 		return err
 	}
-	for range 600 {
-		if r, err := http.Get("http://" + p.http + "/api/session"); err == nil {
-			r.Body.Close()
-			return nil
+	for range 1200 {
+		if m := addresses.FindStringSubmatch(p.out.String()); m != nil {
+			p.http, p.mllp = m[1], m[2]
+		}
+		if p.http != "" {
+			if r, err := http.Get("http://" + p.http + "/api/session"); err == nil {
+				r.Body.Close()
+				return nil
+			}
 		}
 		time.Sleep(25 * time.Millisecond)
 	}
@@ -138,9 +167,17 @@ func (p *program) kill() {
 	_ = p.cmd.Wait()
 }
 
+// parallel are the tests that run beside others.
+var parallel sync.Map
+
 // practice starts the application on a copy of the demo practice.
 func practice(t testing.TB, args ...string) *program {
 	t.Helper()
+	if t, ok := t.(*testing.T); ok {
+		if _, before := parallel.LoadOrStore(t.Name(), true); !before {
+			t.Parallel() // each test has a program and a browser window of its own
+		}
+	}
 	dir := t.TempDir()
 	require.NoError(t, os.CopyFS(dir, os.DirFS(template)))
 	p := &program{dir: filepath.Join(dir, "data"), keys: filepath.Join(dir, "keys"), command: "serve", lab: freeAddr(), args: args}
@@ -195,9 +232,12 @@ func sit(t testing.TB, p *program) *hand {
 	t.Helper()
 	ctx, cancel := chromedp.NewContext(browser, chromedp.WithNewBrowserContext())
 	t.Cleanup(cancel)
-	ctx, cancelTime := context.WithTimeout(ctx, 90*time.Second)
+	ctx, cancelTime := context.WithTimeout(ctx, 3*time.Minute)
 	t.Cleanup(cancelTime)
 	h := &hand{t: t, ctx: ctx, p: p}
+	// Several windows are open at a time, and each has the focus of its own person.
+	_, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true})
+	require.NoError(t, err)
 	h.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+p.http))
 	if slow, err := strconv.ParseFloat(os.Getenv("E2E_SLOWER"), 64); err == nil {
 		// For finding tests and screens that only work on a quick machine.

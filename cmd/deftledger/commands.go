@@ -45,7 +45,9 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	return s.run(ctx, func() { fmt.Printf("Deft Ledger is at http://%s\n", s.http.Addr()) })
+	return s.run(ctx, func() {
+		fmt.Printf("Deft Ledger is at http://%s, results are received at %s\n", s.http.Addr(), s.mllp.Addr())
+	})
 }
 
 func runDemo(ctx context.Context, args []string) error {
@@ -98,7 +100,7 @@ func runDemo(ctx context.Context, args []string) error {
 	}
 	defer lab.Close()
 	return s.run(ctx, func() {
-		fmt.Printf("\nDeft Ledger is at http://%s   (Ctrl-C ends it)\nData: %s\n\nSign in as one of\n", s.http.Addr(), o.data)
+		fmt.Printf("\nDeft Ledger is at http://%s, results are received at %s   (Ctrl-C ends it)\nData: %s\n\nSign in as one of\n", s.http.Addr(), s.mllp.Addr(), o.data)
 		for _, p := range demo.People {
 			fmt.Printf("  %-8s %s %s, %s\n", p.Login, p.Given, p.Family, p.Role)
 		}
