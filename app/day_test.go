@@ -76,7 +76,7 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 		c.receive(oru("E"+v, o.Placer+"-1", "F", v, "202605040800-0400", []string{"202601040800-0500", "202603040800-0500", "202605040800-0400"}[i]), "AA")
 	}
 	for _, r := range c.desk().Reports {
-		v, err := c.app.Result.Report(ctx, c.doctor(), r.Report.ID, false)
+		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID, false)
 		require.NoError(t, err)
 		var earlier []string
 		for _, e := range v.Values[0].Earlier {

@@ -54,7 +54,7 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	require.Equal(t, 1, c.count("SELECT count(*) FROM inbox WHERE peer = 'in the house'"), "what was entered is kept as it came")
 	d := c.desk()
 	require.Len(t, d.Reports, 1, "on the physician's desk")
-	report := d.Reports[0].Report.ID
+	report := d.Reports[0].ID
 	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "Tests done here", n.Blocks[0].Label)
@@ -153,15 +153,13 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	require.Equal(t, act.Invalid, kind(t, c.app.Order.ReturnPrepared(ctx, c.doctor(), first.ID, "")))
 	require.NoError(t, c.app.Order.ReturnPrepared(ctx, c.doctor(), first.ID, "Add magnesium."))
 	require.Empty(t, c.desk().ToSign)
-	mine, err := c.app.Desk.MyDesk(ctx, c.jonah())
-	require.NoError(t, err)
+	mine := c.deskOf(c.jonah())
 	require.Equal(t, "Add magnesium.", mine.ToSign[0].Order.Reason)
-	_, err = c.app.Order.SignPrepared(ctx, c.doctor(), first.ID, secret)
+	_, err := c.app.Order.SignPrepared(ctx, c.doctor(), first.ID, secret)
 	require.Equal(t, act.Conflict, kind(t, err), "what was given back is not signed any more")
 
 	second := prepare("b", first.ID)
-	mine, err = c.app.Desk.MyDesk(ctx, c.jonah())
-	require.NoError(t, err)
+	mine = c.deskOf(c.jonah())
 	require.Empty(t, mine.ToSign, "prepared anew, the old one is closed")
 	c.now = c.now.Add(3600e9)
 	o, err := c.app.Order.SignPrepared(ctx, c.doctor(), second.ID, secret)

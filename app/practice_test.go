@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"net"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -20,8 +21,12 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/desk"
 	orders "deftledger/app/order"
+	"deftledger/app/paper"
+	results "deftledger/app/result"
+	"deftledger/app/visit"
 	"deftledger/core/chart"
 	"deftledger/core/coding"
+	"deftledger/core/line"
 	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/safety"
@@ -208,11 +213,67 @@ func (c *clinic) count(query string, args ...any) (n int) {
 	return n
 }
 
-func (c *clinic) desk() desk.Desk {
+// lines is everything on somebody's desk, each as its page shows it.
+type lines struct {
+	Count      int
+	Rows       []*act.LineRow
+	Reports    []results.ReportView
+	Notes      []*act.LineRow
+	Orders     []orders.Opened
+	ToSign     []orders.OpenedPrepared
+	FollowUps  []visit.FollowUpView
+	Sent       []paper.OpenedSent
+	Quarantine []results.HeldDetail
+}
+
+func (c *clinic) desk() lines { return c.deskOf(c.doctor()) }
+
+func (c *clinic) deskOf(who act.Actor) (out lines) {
 	c.Helper()
-	d, err := c.app.Desk.MyDesk(context.Background(), c.doctor())
+	ctx := context.Background()
+	for _, list := range desk.Lists {
+		for after, more := "", true; more; {
+			d, err := c.app.Desk.MyDesk(ctx, who, list, after)
+			require.NoError(c, err)
+			out.Rows = append(out.Rows, d.Rows...)
+			after, more = d.Next, d.Next != ""
+		}
+	}
+	var err error
+	out.Count, err = c.app.Desk.Count(ctx, who)
 	require.NoError(c, err)
-	return d
+	require.Len(c, out.Rows, out.Count, "the count is true")
+	for _, r := range out.Rows {
+		switch r.Kind {
+		case line.Report:
+			v, err := c.app.Result.Report(ctx, who, r.ID, false)
+			require.NoError(c, err)
+			out.Reports = append(out.Reports, v)
+		case line.Note:
+			out.Notes = append(out.Notes, r)
+		case line.Order:
+			v, err := c.app.Order.Order(ctx, who, r.ID)
+			require.NoError(c, err)
+			out.Orders = append(out.Orders, v)
+		case line.ToSign:
+			v, err := c.app.Order.PreparedOrder(ctx, who, r.ID)
+			require.NoError(c, err)
+			out.ToSign = append(out.ToSign, v)
+		case line.FollowUp:
+			out.FollowUps = append(out.FollowUps, visit.FollowUpView{ID: r.ID})
+		case line.Message, line.Fax:
+			v, err := c.app.Paper.SentOne(ctx, who, string(r.Kind), r.ID)
+			require.NoError(c, err)
+			out.Sent = append(out.Sent, v)
+		case line.Held:
+			n, err := strconv.ParseInt(r.ID, 10, 64)
+			require.NoError(c, err)
+			v, err := c.app.Result.Held(ctx, who, n)
+			require.NoError(c, err)
+			out.Quarantine = append(out.Quarantine, v)
+		}
+	}
+	return out
 }
 
 func (c *clinic) verify() string {

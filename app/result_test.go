@@ -17,7 +17,7 @@ import (
 func (c *clinic) signAll() {
 	c.Helper()
 	for _, r := range c.desk().Reports {
-		v, err := c.app.Result.Report(ctx, c.doctor(), r.Report.ID, true)
+		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID, true)
 		require.NoError(c, err)
 		require.NoError(c, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone", Secret: secret, Issue: v.Issue, Version: v.Version}))
 	}
@@ -43,7 +43,7 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	require.Equal(t, string(order.Received), c.state(o))
 	c.receive(oru("M1", o.Placer+"-1", "P", "4.4"), "AA")
 	require.Equal(t, string(order.InProcess), c.state(o))
-	r := c.desk().Reports[0].Report
+	r := c.desk().Reports[0]
 	err := c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: r.ID, Told: "telephone", Secret: secret, Issue: 1, Version: 1})
 	require.Equal(t, act.Invalid, kind(t, err), "a preliminary is not closed")
 	c.receive(oru("M2", o.Placer+"-1", "F", "4.5"), "AA")
@@ -62,9 +62,9 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	require.Equal(t, string(order.Final), c.state(o))
 	d := c.desk()
 	require.Len(t, d.Reports, 1)
-	require.True(t, d.Reports[0].Report.Reopened)
+	require.True(t, d.Reports[0].Reopened)
 	require.Equal(t, 2, c.count("SELECT count(*) FROM line WHERE closed_at = ''"))
-	v, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
+	v, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
 	require.NoError(t, err)
 	require.Equal(t, "5.9", v.Values[0].Text)
 	require.Len(t, v.Reviews, 1)
@@ -176,9 +176,9 @@ func TestAPersonAttachesWhatWasHeld(t *testing.T) {
 	d := c.desk()
 	require.Empty(t, d.Quarantine)
 	require.Len(t, d.Reports, 1, "the physician of the order answers for it")
-	require.Equal(t, "6.4 mmol/L HH", d.Reports[0].Report.Critical)
+	require.Equal(t, "6.4 mmol/L HH", d.Reports[0].Critical)
 	require.Equal(t, string(order.Final), c.state(o))
-	r, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].Report.ID, true)
+	r, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
 	require.NoError(t, err)
 	require.Equal(t, "A nurse", r.MatchedBy)
 
@@ -194,7 +194,7 @@ func TestSigningAResult(t *testing.T) {
 	o := c.order("K")
 	c.step()
 	c.receive(oru("M1", o.Placer+"-1", "F", "4.4"), "AA")
-	id := c.desk().Reports[0].Report.ID
+	id := c.desk().Reports[0].ID
 	sign := func(change func(*results.SignedResult)) error {
 		s := results.SignedResult{ReportID: id, Comment: "Fine.", Told: "portal", Secret: secret, Issue: 1, Version: 1}
 		change(&s)

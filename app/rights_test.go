@@ -56,7 +56,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 
 		"Plan.PlanSets": clinical, "Plan.ApplySet": clinical, "Plan.PlanAsSet": clinical, "Plan.KeepPlanAsSet": clinical,
 
-		"Order.Tests": clinical, "Order.PlaceOrder": physician, "Order.CancelOrder": physician,
+		"Order.Tests": clinical, "Order.Order": clinical, "Order.PreparedOrder": clinical, "Order.PlaceOrder": physician, "Order.CancelOrder": physician,
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 
 		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching, "Result.SetAside": matching,
@@ -67,10 +67,10 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 
 		"Outside.FetchElsewhere": clinical, "Outside.Decide": clinical, "Outside.ReadDevice": clinical,
 
-		"Paper.NotePDF": clinical, "Paper.FileSection": clinical, "Paper.Document": clinical, "Paper.SendFax": clinical, "Paper.SettleSent": clinical,
+		"Paper.NotePDF": clinical, "Paper.FileSection": clinical, "Paper.Document": clinical, "Paper.SendFax": clinical, "Paper.SettleSent": clinical, "Paper.SentOne": clinical,
 		"Paper.Letters": clinical, "Paper.SignLetter": physician, "Paper.AbsenceLetter": physician, "Paper.GiveLeaflet": clinical, "Paper.MessagePatient": clinical,
 
-		"Desk.MyDesk": clinical, "Desk.Unsigned": anybody, // empty for those who sign nothing
+		"Desk.MyDesk": clinical, "Desk.Count": clinical, "Desk.Unsigned": anybody, // empty for those who sign nothing
 
 		"Forms.ListForms": writers, "Forms.ReadForm": writers, "Forms.FormVersions": writers, "Forms.FormEntries": writers, "Forms.CopyEntry": writers, "Forms.TryForm": writers,
 		"Forms.SaveForm": forming, "Forms.AddAnswer": forming,

@@ -11,7 +11,9 @@ import (
 
 	"deftledger/app"
 	"deftledger/app/act"
+	"deftledger/app/desk"
 	"deftledger/core/coding"
+	"deftledger/core/line"
 	"deftledger/data"
 	"deftledger/demo"
 	"deftledger/store"
@@ -74,38 +76,46 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 	}
 	require.Equal(t, 2, alike, "the twins are pointed out")
 
-	d, err := a.Desk.MyDesk(ctx, who["maren"])
-	require.NoError(t, err)
-	var critical, reopened, preliminary int
-	for _, r := range d.Reports {
-		if r.Report.Critical != "" {
-			critical++
-			require.Equal(t, "6.4 mmol/L HH", r.Report.Critical)
-		}
-		if r.Report.Reopened {
-			reopened++
-			require.Equal(t, "Quarrie", r.Patient.Family)
-		}
-		if r.Report.Status == "preliminary" {
-			preliminary++
-		}
-		received, err := time.Parse(time.RFC3339, r.Report.ReceivedAt)
+	var critical, reopened, preliminary, held, notes, silent int
+	for _, list := range desk.Lists {
+		d, err := a.Desk.MyDesk(ctx, who["maren"], list, "")
 		require.NoError(t, err)
-		require.False(t, received.After(now), "nothing arrived in the future")
-	}
-	require.Equal(t, []int{1, 1, 1}, []int{critical, reopened, preliminary})
-	require.Len(t, d.Quarantine, 1)
-	require.Equal(t, "Drummond Iyer", d.Quarantine[0].Family)
-	require.Len(t, d.Notes, 1)
-	require.GreaterOrEqual(t, d.Notes[0].Days, 8)
-	silent := 0
-	for _, o := range d.Orders {
-		if o.Order.State == "received by the laboratory" {
-			silent++
-			require.GreaterOrEqual(t, o.Days, 8, "the order the laboratory never answered")
+		require.Empty(t, d.Next)
+		for _, r := range d.Rows {
+			switch r.Kind {
+			case line.Report:
+				v, err := a.Result.Report(ctx, who["maren"], r.ID, false)
+				require.NoError(t, err)
+				if v.Critical != "" {
+					critical++
+					require.Equal(t, "6.4 mmol/L HH", r.Flags.Critical)
+					require.Equal(t, d.Rows[0], r, "a critical value stands first")
+				}
+				if v.Reopened {
+					reopened++
+					require.Equal(t, "Quarrie", r.Patient.Family)
+				}
+				if v.Status == "preliminary" {
+					preliminary++
+				}
+				received, err := time.Parse(time.RFC3339, v.ReceivedAt)
+				require.NoError(t, err)
+				require.False(t, received.After(now), "nothing arrived in the future")
+			case line.Held:
+				held++
+				require.Contains(t, r.Title, "Drummond Iyer")
+			case line.Note:
+				notes++
+				require.GreaterOrEqual(t, r.Days, 8)
+			case line.Order:
+				if strings.HasSuffix(r.Title, "received by the laboratory") {
+					silent++
+					require.GreaterOrEqual(t, r.Days, 8, "the order the laboratory never answered")
+				}
+			}
 		}
 	}
-	require.Equal(t, 1, silent)
+	require.Equal(t, []int{1, 1, 1, 1, 1, 1}, []int{critical, reopened, preliminary, held, notes, silent})
 }
 
 // The same day gives the same demo, whatever the hour, and the small hours work.

@@ -127,6 +127,12 @@ func (q *Q) FollowUpsToBook() ([]FollowUp, error) {
 	return list(q, scanFollowUp, "SELECT "+followUpCols+" FROM follow_up WHERE state = 'to book' ORDER BY due, at")
 }
 
+// FollowUpsIn lists follow-ups by id.
+func (q *Q) FollowUpsIn(ids []string) ([]FollowUp, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanFollowUp, "SELECT "+followUpCols+" FROM follow_up WHERE id IN (SELECT value FROM json_each(?))", string(all))
+}
+
 // FollowUpByID finds one.
 func (q *Q) FollowUpByID(id string) (FollowUp, error) {
 	return one(q, scanFollowUp, "SELECT "+followUpCols+" FROM follow_up WHERE id = ?", id)

@@ -1,6 +1,9 @@
 package store
 
-import "time"
+import (
+	"encoding/json"
+	"time"
+)
 
 // Form is one version of a form of the clinic (OwnerID "") or of a person.
 type Form struct {
@@ -69,9 +72,14 @@ func (q *Q) DocumentsOf(patient string) ([]Document, error) {
 	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE patient_id "+samePerson+" ORDER BY made_at DESC", patient)
 }
 
+// DocumentHead finds a document without its content.
+func (q *Q) DocumentHead(id string) (Document, error) {
+	return one(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id = ?", id)
+}
+
 // DocumentByID finds a document with its content.
 func (q *Q) DocumentByID(id string) (Document, error) {
-	d, err := one(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id = ?", id)
+	d, err := q.DocumentHead(id)
 	if err != nil {
 		return d, err
 	}
@@ -110,6 +118,12 @@ func (q *Q) DueFaxes(now time.Time) ([]Fax, error) {
 // FaxesOf lists the faxes of a patient's documents.
 func (q *Q) FaxesOf(patient string) ([]Fax, error) {
 	return list(q, scanFax, "SELECT "+faxCols+" FROM document d JOIN fax f ON f.document_id = d.id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
+}
+
+// FaxesIn lists faxes by id.
+func (q *Q) FaxesIn(ids []string) ([]Fax, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanFax, "SELECT "+faxCols+" FROM fax f WHERE f.id IN (SELECT value FROM json_each(?))", string(all))
 }
 
 // FaxByID finds a fax.

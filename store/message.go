@@ -1,6 +1,9 @@
 package store
 
-import "time"
+import (
+	"encoding/json"
+	"time"
+)
 
 // Message is a message to a patient's portal account. ID stays the same however often it
 // is sent; text, document and folio never change.
@@ -32,6 +35,12 @@ func (q *Q) AddMessage(m Message) error {
 // MessageByID finds a message.
 func (q *Q) MessageByID(id string) (Message, error) {
 	return one(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE id = ?", id)
+}
+
+// MessagesIn lists messages by id.
+func (q *Q) MessagesIn(ids []string) ([]Message, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE id IN (SELECT value FROM json_each(?))", string(all))
 }
 
 // DueMessages lists what is to be sent now.

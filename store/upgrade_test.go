@@ -11,6 +11,7 @@ import (
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/require"
 
+	"deftledger/core/line"
 	"deftledger/core/note"
 )
 
@@ -154,7 +155,10 @@ func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
 		"INSERT INTO inbox(id, received_at, peer, sha256, raw, state) VALUES (1,'2026-01-01T00:00:00.000Z','x',x'00',x'00','filed')",
 		"INSERT INTO report(id, patient_id, filler, code, title, owner_id, status, issue) VALUES ('r','p','F1','K','Potassium','s','F',1)",
 		"INSERT INTO report_issue VALUES ('r',1,1,'F','2026-01-01','2026-01-01','2026-01-01T00:00:00.000Z','B','')",
-		"INSERT INTO line VALUES ('l','report','r','p','s','open','2026-01-01T00:00:00.000Z','','','')",
+		"INSERT INTO report_value VALUES ('r',1,0,'K','Potassium','2823-3','6.4','mmol/L','3.5-5.1','HH','F','')",
+		"INSERT INTO report(id, patient_id, filler, code, title, owner_id, status, issue) VALUES ('r2','q','F2','K','Potassium','s','P',1)",
+		"INSERT INTO report_issue VALUES ('r2',1,1,'P','2026-01-01','2026-01-01','2026-01-01T00:00:00.000Z','B','')",
+		"INSERT INTO line VALUES ('l','report','r','p','s','open','2026-01-01T00:00:00.000Z','','',''), ('l2','report','r2','q','s','in hand','2026-01-01T00:00:00.000Z','','',''), ('l3','note','n','q','s','in hand','2026-01-01T00:00:00.000Z','','','')",
 	)
 	require.NoError(t, s.Read(ctx, func(q *Q) error {
 		for _, id := range []string{"p", "q"} {
@@ -172,9 +176,15 @@ func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
 		reports, err := q.ReportsOf("p")
 		require.NoError(t, err)
 		require.Equal(t, "", reports[0].VisitID)
-		lines, err := q.OpenLinesOf("s")
+		lines, err := q.OpenLinesOf("s", line.Kinds, "", 100)
 		require.NoError(t, err)
-		require.Len(t, lines, 1)
+		require.Len(t, lines, 3)
+		ranks := map[string]int{}
+		for _, l := range lines {
+			ranks[l.Subject] = l.Rank
+		}
+		require.Equal(t, map[string]int{"r": line.Critical, "r2": line.Preliminary, "n": line.Noteworthy}, ranks, "the desk ranks what was open before")
+		require.Equal(t, "r", lines[0].Subject)
 		return nil
 	}))
 }

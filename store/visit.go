@@ -236,17 +236,23 @@ type Line struct {
 	Patient  chart.Patient
 	OwnerID  string
 	State    line.State
+	Rank     int
 	OpenedAt time.Time
 }
 
 // OpenLine opens a line for its owner; a line already open for the subject stays.
 func (q *Q) OpenLine(id string, kind line.Kind, subject, patient, owner string, state line.State, at time.Time) error {
-	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, opened_at) VALUES (?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, Stamp(at))
+	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES (?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, state.Rank(), Stamp(at))
 }
 
-// SetLineState says where an open line stands.
+// SetLineState says where an open line stands, and ranks it by that.
 func (q *Q) SetLineState(kind line.Kind, subject string, state line.State) error {
-	return q.do("UPDATE line SET state = ? WHERE kind = ? AND subject = ? AND closed_at = ''", state, kind, subject)
+	return q.do("UPDATE line SET state = ?, rank = ? WHERE kind = ? AND subject = ? AND closed_at = ''", state, state.Rank(), kind, subject)
+}
+
+// RankLine ranks an open line on its owner's desk as its kind judges it.
+func (q *Q) RankLine(kind line.Kind, subject string, rank int) error {
+	return q.do("UPDATE line SET rank = ? WHERE kind = ? AND subject = ? AND closed_at = ''", rank, kind, subject)
 }
 
 // CloseLine closes the line of a subject, by a named person's act.
@@ -254,18 +260,22 @@ func (q *Q) CloseLine(kind line.Kind, subject, by, with string, at time.Time) er
 	return q.do("UPDATE line SET state = 'closed', closed_at = ?, closed_by = ?, closed_with = ? WHERE kind = ? AND subject = ? AND closed_at = ''", Stamp(at), by, with, kind, subject)
 }
 
-const lineQuery = "SELECT l.id, l.kind, l.subject, l.owner_id, l.state, l.opened_at, " + patientCols + " FROM line l JOIN patient own ON own.id = l.patient_id JOIN patient p ON p.id = own.person_id WHERE l.closed_at = ''"
+const lineQuery = "SELECT l.id, l.kind, l.subject, l.owner_id, l.state, l.rank, l.opened_at, " + patientCols + " FROM line l JOIN patient own ON own.id = l.patient_id JOIN patient p ON p.id = own.person_id WHERE l.closed_at = ''"
 
 func scanLine(s scanner, l *Line) error {
 	var at string
-	err := s.Scan(append([]any{&l.ID, &l.Kind, &l.Subject, &l.OwnerID, &l.State, &at}, patientFields(&l.Patient)...)...)
+	err := s.Scan(append([]any{&l.ID, &l.Kind, &l.Subject, &l.OwnerID, &l.State, &l.Rank, &at}, patientFields(&l.Patient)...)...)
 	l.OpenedAt = Moment(at)
 	return err
 }
 
-// OpenLinesOf lists a person's open lines, oldest first.
-func (q *Q) OpenLinesOf(owner string) ([]Line, error) {
-	return list(q, scanLine, lineQuery+" AND l.owner_id = ? ORDER BY l.opened_at", owner)
+// OpenLinesOf lists a person's open lines of some kinds, gravest first and then by patient,
+// as many as limit after the line named (from the beginning for "").
+func (q *Q) OpenLinesOf(owner string, kinds []line.Kind, after string, limit int) ([]Line, error) {
+	all, _ := json.Marshal(kinds)
+	return list(q, scanLine, lineQuery+` AND l.owner_id = ? AND l.kind IN (SELECT value FROM json_each(?))
+		AND (? = '' OR (l.rank, p.family, p.given, l.opened_at, l.id) > (SELECT b.rank, bp.family, bp.given, b.opened_at, b.id FROM line b JOIN patient bo ON bo.id = b.patient_id JOIN patient bp ON bp.id = bo.person_id WHERE b.id = ?))
+		ORDER BY l.rank, p.family, p.given, l.opened_at, l.id LIMIT ?`, owner, string(all), after, after, limit)
 }
 
 // OpenLinesAbout lists the open lines of a patient.
@@ -273,9 +283,18 @@ func (q *Q) OpenLinesAbout(patient string) ([]Line, error) {
 	return list(q, scanLine, lineQuery+" AND l.patient_id "+samePerson+" ORDER BY l.opened_at", patient)
 }
 
-// CountLines counts a person's open lines.
-func (q *Q) CountLines(owner string) (int, error) {
-	return one(q, scalar[int], "SELECT count(*) FROM line WHERE owner_id = ? AND closed_at = ''", owner)
+// CountLines counts a person's open lines by kind.
+func (q *Q) CountLines(owner string) (map[line.Kind]int, error) {
+	type row struct {
+		kind line.Kind
+		n    int
+	}
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) }, "SELECT kind, count(*) FROM line WHERE owner_id = ? AND closed_at = '' GROUP BY kind", owner)
+	out := map[line.Kind]int{}
+	for _, r := range rows {
+		out[r.kind] = r.n
+	}
+	return out, err
 }
 
 // VisitsOfNotes maps note ids to the ids of their visits.

@@ -18,6 +18,12 @@ func (s *server) describeOrder(api huma.API) {
 	}) ([]order.Test, error) {
 		return s.app.Order.Tests(who, in.Query)
 	})
+	get(api, "order", "/api/orders/{id}", func(ctx context.Context, who act.Actor, in *PathID) (orders.Opened, error) {
+		return s.app.Order.Order(ctx, who, in.ID)
+	})
+	get(api, "prepared", "/api/prepared/{id}", func(ctx context.Context, who act.Actor, in *PathID) (orders.OpenedPrepared, error) {
+		return s.app.Order.PreparedOrder(ctx, who, in.ID)
+	})
 	does(api, http.MethodPost, "place-order", "/api/patients/{id}/orders", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body OrderBody

@@ -70,6 +70,12 @@ func (s *server) describePaper(api huma.API) {
 		out, err := s.app.Paper.MessagePatient(ctx, who, in.ID, in.Body)
 		return &body[paper.SentView]{out}, err
 	})
+	get(api, "sent", "/api/sent/{kind}/{id}", func(ctx context.Context, who act.Actor, in *struct {
+		Kind string `path:"kind" maxLength:"10"`
+		ID   string `path:"id" maxLength:"64"`
+	}) (paper.OpenedSent, error) {
+		return s.app.Paper.SentOne(ctx, who, in.Kind, in.ID)
+	})
 	does(api, http.MethodPost, "settle-sent", "/api/sent/{kind}/{id}/settle", func(ctx context.Context, who act.Actor, in *struct {
 		Kind string `path:"kind" maxLength:"10"`
 		ID   string `path:"id" maxLength:"64"`

@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"deftledger/app/act"
-	"deftledger/app/desk"
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
@@ -74,7 +73,7 @@ type ChartView struct {
 	Problems  []ProblemView         `json:"problems"`
 	Medicines []MedicineView        `json:"medicines"`
 	Vitals    []VitalView           `json:"vitals"`
-	Open      []desk.LineView       `json:"open"`
+	Open      []*act.LineRow        `json:"open"`
 	Visits    []visit.VisitView     `json:"visits"`
 	Orders    []orders.OrderView    `json:"orders"`
 	Reports   []results.ReportRow   `json:"reports"`
@@ -133,7 +132,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Open: []desk.LineView{}, Visits: []visit.VisitView{}, Orders: []orders.OrderView{}, Reports: []results.ReportRow{}, Documents: []paper.DocumentView{}, Messages: []paper.SentView{}, Speaking: []string{}}
+		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Visits: []visit.VisitView{}, Orders: []orders.OrderView{}, Reports: []results.ReportRow{}, Documents: []paper.DocumentView{}, Messages: []paper.SentView{}, Speaking: []string{}}
 		allergies, err := q.Allergies(id)
 		if err != nil {
 			return err
@@ -171,12 +170,8 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		for _, x := range vitals {
 			out.Vitals = append(out.Vitals, VitalView{x.Name, x.Value, x.Unit, a.Say(x.TakenAt)})
 		}
-		lines, err := q.OpenLinesAbout(id)
-		if err != nil {
+		if out.Open, err = a.Desk.About(q, who, id); err != nil {
 			return err
-		}
-		for _, l := range lines {
-			out.Open = append(out.Open, a.Desk.Line(l))
 		}
 		visits, err := q.VisitsOf(id)
 		if err != nil {

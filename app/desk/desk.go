@@ -2,166 +2,105 @@ package desk
 
 import (
 	"context"
+	"slices"
 
 	"deftledger/app/act"
-	orders "deftledger/app/order"
-	"deftledger/app/paper"
-	results "deftledger/app/result"
-	"deftledger/app/visit"
 	"deftledger/core/line"
 	"deftledger/store"
 )
 
-// LineView is an open line.
-type LineView struct {
-	ID       string `json:"id"`
-	Kind     string `json:"kind"`
-	Subject  string `json:"subject"`
-	State    string `json:"state"`
-	OpenedAt string `json:"openedAt"`
-	Closes   string `json:"closes" doc:"The act that closes it"`
-}
-
-// Line writes an open line.
-func (a *Acts) Line(l store.Line) LineView {
-	return LineView{l.ID, string(l.Kind), l.Subject, string(l.State), a.Say(l.OpenedAt), l.Kind.Act()}
-}
-
-// Desk is a person's open lines, with what each list of the desk shows.
+// Desk is a page of one list of a person's open lines, with how many there are in each.
 type Desk struct {
-	Count      int                   `json:"count"`
-	Reports    []DeskReport          `json:"reports"`
-	Notes      []DeskNote            `json:"notes"`
-	Orders     []DeskOrder           `json:"orders"`
-	ToSign     []DeskPrepared        `json:"toSign"`
-	FollowUps  []visit.FollowUpView  `json:"followUps" doc:"Visits asked for that wait to be booked"`
-	Sent       []DeskSent            `json:"sent" doc:"Messages and faxes that have not arrived"`
-	Quarantine []results.HeldMessage `json:"quarantine"`
+	Lists []ListCount    `json:"lists"`
+	List  string         `json:"list" enum:"results,notes,under way"`
+	Rows  []*act.LineRow `json:"rows" doc:"Gravest first, then by patient"`
+	Next  string         `json:"next" doc:"Begins the next page; empty after the last row"`
 }
 
-// DeskReport is an open report line.
-type DeskReport struct {
-	Patient act.PatientView   `json:"patient"`
-	Report  results.ReportRow `json:"report"`
-	Since   string            `json:"since"`
+// ListCount is a list of the desk with the number of lines in it.
+type ListCount struct {
+	List  string `json:"list" enum:"results,notes,under way"`
+	Count int    `json:"count"`
 }
 
-// DeskNote is an unsigned note.
-type DeskNote struct {
-	Patient act.PatientView `json:"patient"`
-	VisitID string          `json:"visitId"`
-	Since   string          `json:"since"`
-	Days    int             `json:"days"`
-}
+// Lists are the lists of the desk, in order.
+var Lists = []string{act.ResultList, act.NoteList, act.UnderWay}
 
-// DeskOrder is an order that others must act on, or that the laboratory refused.
-type DeskOrder struct {
-	Patient act.PatientView  `json:"patient"`
-	Order   orders.OrderView `json:"order"`
-	State   string           `json:"state"`
-	Since   string           `json:"since"`
-	Days    int              `json:"days"`
-}
+// page is how many lines come at a time.
+const page = 100
 
-// DeskSent is a message or fax that has not arrived.
-type DeskSent struct {
-	Patient act.PatientView `json:"patient"`
-	Sent    paper.SentView  `json:"sent"`
-	Since   string          `json:"since"`
-}
-
-// DeskPrepared is a prepared order to sign, or one that was given back.
-type DeskPrepared struct {
-	Patient act.PatientView     `json:"patient"`
-	Order   orders.PreparedView `json:"order"`
-	Since   string              `json:"since"`
-}
-
-// MyDesk lists the open lines of the person.
-func (a *Acts) MyDesk(ctx context.Context, who act.Actor) (out Desk, err error) {
-	out = Desk{Reports: []DeskReport{}, Notes: []DeskNote{}, Orders: []DeskOrder{}, ToSign: []DeskPrepared{}, FollowUps: []visit.FollowUpView{}, Sent: []DeskSent{}, Quarantine: []results.HeldMessage{}}
+// MyDesk reads a page of a list of the person's open lines, after the line named. What is a
+// team's stands on the first page.
+func (a *Acts) MyDesk(ctx context.Context, who act.Actor, list, after string) (out Desk, err error) {
+	if list == "" {
+		list = act.ResultList
+	}
+	out = Desk{List: list, Rows: []*act.LineRow{}}
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
-		lines, err := q.OpenLinesOf(who.ID)
+		counts, team, err := a.count(q, who)
 		if err != nil {
 			return err
 		}
-		out.Count = len(lines)
-		ids := map[line.Kind][]string{}
-		for _, l := range lines {
-			ids[l.Kind] = append(ids[l.Kind], l.Subject)
+		for _, l := range Lists {
+			out.Lists = append(out.Lists, ListCount{l, counts[l]})
 		}
-		reports, err := q.ReportsIn(ids[line.Report])
-		if err != nil {
-			return err
-		}
-		reportBy := map[string]store.Report{}
-		for _, r := range reports {
-			reportBy[r.ID] = r
-		}
-		orders, err := q.OrdersIn(ids[line.Order])
-		if err != nil {
-			return err
-		}
-		orderBy := map[string]store.Order{}
-		for _, o := range orders {
-			orderBy[o.ID] = o
-		}
-		prepared, err := q.PreparedIn(ids[line.ToSign])
-		if err != nil {
-			return err
-		}
-		preparedBy := map[string]store.Prepared{}
-		for _, p := range prepared {
-			preparedBy[p.ID] = p
-		}
-		names, err := a.Names(q)
-		if err != nil {
-			return err
-		}
-		visitBy, err := q.VisitsOfNotes(ids[line.Note])
-		if err != nil {
-			return err
-		}
-		for _, l := range lines {
-			days := a.DaysSince(l.OpenedAt)
-			switch l.Kind {
-			case line.Report:
-				out.Reports = append(out.Reports, DeskReport{a.Patient(l.Patient), a.Result.Row(reportBy[l.Subject]), a.Say(l.OpenedAt)})
-			case line.Note:
-				out.Notes = append(out.Notes, DeskNote{a.Patient(l.Patient), visitBy[l.Subject], a.Say(l.OpenedAt), days})
-			case line.FollowUp:
-				f, err := q.FollowUpByID(l.Subject)
-				if err != nil {
-					return err
-				}
-				view, err := a.Visit.FollowUp(q, f, names)
-				if err != nil {
-					return err
-				}
-				out.FollowUps = append(out.FollowUps, view)
-			case line.Message, line.Fax:
-				view, err := a.Paper.Sent(q, l.Kind, l.Subject, names)
-				if err != nil {
-					return err
-				}
-				out.Sent = append(out.Sent, DeskSent{a.Patient(l.Patient), view, a.Say(l.OpenedAt)})
-			case line.ToSign:
-				out.ToSign = append(out.ToSign, DeskPrepared{a.Patient(l.Patient), a.Order.Prepared(preparedBy[l.Subject], who, names), a.Say(l.OpenedAt)})
-			case line.Order:
-				out.Orders = append(out.Orders, DeskOrder{a.Patient(l.Patient), a.Order.View(orderBy[l.Subject]), string(l.State), a.Say(l.OpenedAt), days})
+		var kinds []line.Kind
+		var lines []store.Line
+		for _, k := range a.kinds {
+			if k.List != list {
+				continue
+			}
+			kinds = append(kinds, k.Kind)
+			if after == "" {
+				lines = append(lines, team[k.Kind]...)
 			}
 		}
-		if act.May(who.Role, act.MatchResult) {
-			held, err := q.Quarantined()
-			if err != nil {
-				return err
-			}
-			for _, m := range held {
-				out.Quarantine = append(out.Quarantine, a.Result.HeldView(m))
-			}
-			out.Count += len(held)
+		own, err := q.OpenLinesOf(who.ID, kinds, after, page+1)
+		if err != nil {
+			return err
 		}
-		return nil
+		if len(own) > page {
+			own = own[:page]
+			out.Next = own[page-1].ID
+		}
+		lines = append(lines, own...)
+		slices.SortStableFunc(lines, func(x, y store.Line) int { return x.Rank - y.Rank })
+		out.Rows, err = a.Rows(q, who, lines, a.kinds)
+		return err
 	})
 	return out, err
+}
+
+// Count says how many open lines the person has, those of their team among them.
+func (a *Acts) Count(ctx context.Context, who act.Actor) (n int, err error) {
+	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
+		counts, _, err := a.count(q, who)
+		for _, c := range counts {
+			n += c
+		}
+		return err
+	})
+	return n, err
+}
+
+// count counts by list, and reads the lines that are of a team.
+func (a *Acts) count(q *store.Q, who act.Actor) (map[string]int, map[line.Kind][]store.Line, error) {
+	own, err := q.CountLines(who.ID)
+	counts, team := map[string]int{}, map[line.Kind][]store.Line{}
+	for _, k := range a.kinds {
+		if err == nil && k.Team != nil && act.May(who.Role, k.Right) {
+			team[k.Kind], err = k.Team(q)
+		}
+		counts[k.List] += own[k.Kind] + len(team[k.Kind])
+	}
+	return counts, team, err
+}
+
+// About lists the open lines of a patient, oldest first, with whose they are.
+func (a *Acts) About(q *store.Q, who act.Actor, patient string) ([]*act.LineRow, error) {
+	lines, err := q.OpenLinesAbout(patient)
+	if err != nil {
+		return nil, err
+	}
+	return a.Rows(q, who, lines, a.kinds)
 }

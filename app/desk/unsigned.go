@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"deftledger/app/act"
@@ -22,6 +23,9 @@ type Waiting struct {
 // LongWait is after how many days an unsigned note leads its signer straight to it.
 const LongWait = 7
 
+// mostAnnounced bounds how many unsigned notes are read at sign-in.
+const mostAnnounced = 1000
+
 // Unsigned lists the notes that wait for the person's signature, oldest first.
 // Today's own are work under way and not announced.
 func (a *Acts) Unsigned(ctx context.Context, who act.Actor) (out []Waiting, err error) {
@@ -30,21 +34,19 @@ func (a *Acts) Unsigned(ctx context.Context, who act.Actor) (out []Waiting, err 
 		return out, nil
 	}
 	err = a.Look(ctx, who, act.SignNote, func(q *store.Q) error {
-		lines, err := q.OpenLinesOf(who.ID)
+		lines, err := q.OpenLinesOf(who.ID, []line.Kind{line.Note}, "", mostAnnounced)
 		if err != nil {
 			return err
 		}
-		var ids []string
-		for _, l := range lines {
-			if l.Kind == line.Note {
-				ids = append(ids, l.Subject)
-			}
+		slices.SortStableFunc(lines, func(x, y store.Line) int { return x.OpenedAt.Compare(y.OpenedAt) })
+		ids := make([]string, len(lines))
+		for i, l := range lines {
+			ids[i] = l.Subject
 		}
 		visits, err := q.VisitsOfNotes(ids)
 		for _, l := range lines {
-			days := a.DaysSince(l.OpenedAt)
-			if l.Kind == line.Note && l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
-				out = append(out, Waiting{l.Subject, visits[l.Subject], l.Patient.ID, l.Patient.Name.Given + " " + l.Patient.Name.Family, a.Say(l.OpenedAt), days})
+			if l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
+				out = append(out, Waiting{l.Subject, visits[l.Subject], l.Patient.ID, l.Patient.Name.Given + " " + l.Patient.Name.Family, a.Say(l.OpenedAt), a.DaysSince(l.OpenedAt)})
 			}
 		}
 		return err

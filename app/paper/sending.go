@@ -32,7 +32,7 @@ func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) er
 		return act.Refuse(act.Invalid, "%q is not a fax number; write it with digits, as in 555-0190.", number)
 	}
 	err := a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
-		d, err := t.DocumentByID(id)
+		d, err := t.DocumentHead(id)
 		if err != nil {
 			return act.NotFound(err, "document")
 		}
@@ -171,20 +171,6 @@ func (a *Acts) MessagesOf(q *store.Q, patient string) ([]SentView, error) {
 	return out, err
 }
 
-// Sent reads what a line of the kinds message and fax is about.
-func (a *Acts) Sent(q *store.Q, kind line.Kind, id string, names map[string]string) (SentView, error) {
-	if kind == line.Message {
-		m, err := q.MessageByID(id)
-		return a.sentMessage(m, names), err
-	}
-	f, err := q.FaxByID(id)
-	if err != nil {
-		return SentView{}, err
-	}
-	d, err := q.DocumentByID(f.DocumentID)
-	return SentView{ID: f.ID, Kind: "fax", To: f.Number, Says: d.Title, State: f.State, Problem: f.LastError, Settled: f.Settled, By: names[f.ByID], At: a.Say(f.At)}, err
-}
-
 // SettleSent closes the line of a refused message or fax: how the patient was told, or
 // how the document was sent instead.
 func (a *Acts) SettleSent(ctx context.Context, who act.Actor, kind, id, how string) error {
@@ -209,7 +195,7 @@ func (a *Acts) SettleSent(ctx context.Context, who act.Actor, kind, id, how stri
 			if err != nil {
 				return act.NotFound(err, "fax")
 			}
-			d, err := t.DocumentByID(f.DocumentID)
+			d, err := t.DocumentHead(f.DocumentID)
 			if err != nil {
 				return err
 			}

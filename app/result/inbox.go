@@ -311,6 +311,9 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 	if err := t.SetLineState(line.Report, r.ID, state); err != nil {
 		return err
 	}
+	if err := t.RankLine(line.Report, r.ID, result.Rank(r.Status, old.SignedIssue > 0, r.Values)); err != nil {
+		return err
+	}
 	t.Tell("report", r.ID, r.PatientID)
 	t.Tell("line", r.ID, r.PatientID)
 	return t.Audit("file report", r.PatientID, r.ID, "")

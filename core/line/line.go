@@ -14,28 +14,27 @@ const (
 	FollowUp Kind = "follow-up" // a further visit wished for and not booked
 	Message  Kind = "message"   // a message to the patient that has not arrived
 	Fax      Kind = "fax"       // a fax that has not arrived
+
+	Held Kind = "held" // a message from outside that belongs to nobody for certain
 )
 
-// Act is the act that closes a line of this kind, in the words shown on the desk.
-func (k Kind) Act() string {
-	switch k {
-	case Note:
-		return "sign the note"
-	case Order:
-		return "all tests final and signed, or cancelled with a reason"
-	case FollowUp:
-		return "book the visit, or drop it with the reason"
-	case Message:
-		return "the portal takes it, or say how the patient was told"
-	case Fax:
-		return "the other side takes it, or say how it was sent instead"
-	case ToSign:
-		return "sign the order, or give it back with the reason"
-	case Report:
-		return "sign it and record how the patient was told"
-	}
-	return ""
+// Kinds are all of them.
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, FollowUp, Message, Fax}
+
+// acts are the acts that close a line, in the words shown on the desk.
+var acts = map[Kind]string{
+	Report:   "sign it and record how the patient was told",
+	Held:     "say whose it is, or set it aside with the reason",
+	Note:     "sign the note",
+	Order:    "all tests final and signed, or cancelled with a reason",
+	ToSign:   "sign the order, or give it back with the reason",
+	FollowUp: "book the visit, or drop it with the reason",
+	Message:  "the portal takes it, or say how the patient was told",
+	Fax:      "the other side takes it, or say how it was sent instead",
 }
+
+// Act is the act that closes a line of this kind.
+func (k Kind) Act() string { return acts[k] }
 
 // State of a line, in words; drawn as a ring that fills by quarter.
 type State string
@@ -47,3 +46,24 @@ const (
 	Waiting State = "waiting on others"
 	Closed  State = "closed"
 )
+
+// Ranks of lines on a desk: the gravest first. A kind of its own judgement, such as a
+// result, ranks between them.
+const (
+	Critical    = 0
+	ToAct       = 1
+	Noteworthy  = 2
+	AsExpected  = 3
+	Preliminary = 4
+)
+
+// Rank is where a line in this state stands, unless its kind knows better.
+func (s State) Rank() int {
+	switch s {
+	case Open:
+		return ToAct
+	case InHand:
+		return Noteworthy
+	}
+	return AsExpected
+}

@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"math/big"
 	"strings"
+
+	"deftledger/core/line"
 )
 
 // Value is one observation as it was sent. Flag is HL7 table 0078 ("", N, H, HH,
@@ -139,6 +141,28 @@ func Critical(flag string) bool { return flag == "HH" || flag == "LL" || flag ==
 
 // Abnormal says whether a flag is anything but normal.
 func Abnormal(flag string) bool { return flag != "" && flag != "N" }
+
+// Rank is where a report that waits for its signature stands on the desk: critical values
+// first, then one that was signed before, then what is out of range; what is preliminary
+// waits below all others.
+func Rank(status string, signedBefore bool, values []Value) int {
+	abnormal := false
+	for _, v := range values {
+		if Critical(v.Flag) {
+			return line.Critical
+		}
+		abnormal = abnormal || Abnormal(v.Flag)
+	}
+	switch {
+	case !Final(status):
+		return line.Preliminary
+	case signedBefore:
+		return line.ToAct
+	case abnormal:
+		return line.Noteworthy
+	}
+	return line.AsExpected
+}
 
 // Disagree says whether the laboratory's flag and our own reading of its range
 // tell different things. What cannot be read does not disagree.

@@ -6,9 +6,9 @@ import "./app.css";
 import { Audit } from "./audit/Audit";
 import { Chart } from "./chart/Chart";
 import { Today } from "./day/Today";
+import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
 import { Frame } from "./frame/Frame";
-import { Desk } from "./result/Desk";
 import { Session } from "./session/session";
 
 const Visit = lazy(() => import("./note/Visit"));

@@ -6,6 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
 import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
+import { kinds } from "../line/kinds";
 import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
@@ -120,29 +121,10 @@ export function Chart() {
 }
 
 const quarters: Record<string, number> = { open: 0, "in hand": 2, "waiting on others": 3, closed: 4 };
-const kinds: Record<string, string> = {
-  note: "Note",
-  order: "Order",
-  report: "Result",
-  "follow-up": "Come back",
-  message: "Message",
-  fax: "Fax",
-};
-
 // Open lists, in the margin, what somebody still has to close in this chart.
 function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Schemas["PreparedView"]) => void }) {
   // Told once, when the chart is opened; a screen that refreshes itself does not forget it.
   const [since, setSince] = useState(chart.since);
-  const named = (l: Schemas["LineView"]) => {
-    const report = chart.reports.find((r) => r.id === l.subject);
-    const order = chart.orders.find((o) => o.id === l.subject);
-    const visit = chart.visits.find((v) => v.noteId === l.subject);
-    if (l.kind === "message") return chart.messages.find((m) => m.id === l.subject)?.problem || "on its way to the portal";
-    if (l.kind === "fax") return "on its way";
-    if (report) return <Link to={`/desk/report/${report.id}`}>{report.title}</Link>;
-    if (visit) return <Link to={`/patients/${chart.patient.id}/visits/${visit.id}`}>{visit.kind}</Link>;
-    return order?.tests.map((t) => t.name).join(", ");
-  };
   return (
     <aside
       aria-label="Open lines of this chart"
@@ -169,12 +151,12 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
       {chart.open
         .filter((l) => l.kind !== "to sign")
         .map((l) => (
-          <div key={l.id} className="margin-note mb-4">
+          <div key={l.line} className="margin-note mb-4">
             <span className="block font-semibold hover:[&_a]:underline">
-              {kinds[l.kind] ?? l.kind}: {named(l)}
+              {kinds[l.kind].word}: <Link to={kinds[l.kind].to(l)}>{l.title}</Link>
             </span>
             <span className="block">
-              <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.openedAt)}
+              <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.since)}; {l.owner} answers for it
             </span>
             <span className="block text-faded">Closes with: {l.closes}</span>
           </div>

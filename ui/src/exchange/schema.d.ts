@@ -100,6 +100,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/desk/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["desk-count"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/documents/{id}/fax": {
         parameters: {
             query?: never;
@@ -900,6 +916,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["order"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}/cancel": {
         parameters: {
             query?: never;
@@ -1092,6 +1124,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/prepared/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["prepared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prepared/{id}/drop": {
         parameters: {
             query?: never;
@@ -1214,6 +1262,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["sign-report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sent/{kind}/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["sent"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1912,7 +1976,7 @@ export interface components {
             merged: components["schemas"]["MergeView"][];
             /** @description Written to the patient through the portal, newest first */
             messages: components["schemas"]["SentView"][];
-            open: components["schemas"]["LineView"][];
+            open: components["schemas"]["LineRow"][];
             orders: components["schemas"]["OrderView"][];
             patient: components["schemas"]["PatientView"];
             /** @description Orders that wait for a physician's signature, or were given back */
@@ -1995,47 +2059,13 @@ export interface components {
             state: string;
         };
         Desk: {
-            /** Format: int64 */
-            count: number;
-            /** @description Visits asked for that wait to be booked */
-            followUps: components["schemas"]["FollowUpView"][];
-            notes: components["schemas"]["DeskNote"][];
-            orders: components["schemas"]["DeskOrder"][];
-            quarantine: components["schemas"]["HeldMessage"][];
-            reports: components["schemas"]["DeskReport"][];
-            /** @description Messages and faxes that have not arrived */
-            sent: components["schemas"]["DeskSent"][];
-            toSign: components["schemas"]["DeskPrepared"][];
-        };
-        DeskNote: {
-            /** Format: int64 */
-            days: number;
-            patient: components["schemas"]["PatientView"];
-            since: string;
-            visitId: string;
-        };
-        DeskOrder: {
-            /** Format: int64 */
-            days: number;
-            order: components["schemas"]["OrderView"];
-            patient: components["schemas"]["PatientView"];
-            since: string;
-            state: string;
-        };
-        DeskPrepared: {
-            order: components["schemas"]["PreparedView"];
-            patient: components["schemas"]["PatientView"];
-            since: string;
-        };
-        DeskReport: {
-            patient: components["schemas"]["PatientView"];
-            report: components["schemas"]["ReportRow"];
-            since: string;
-        };
-        DeskSent: {
-            patient: components["schemas"]["PatientView"];
-            sent: components["schemas"]["SentView"];
-            since: string;
+            /** @enum {string} */
+            list: "results" | "notes" | "under way";
+            lists: components["schemas"]["ListCount"][];
+            /** @description Begins the next page; empty after the last row */
+            next: string;
+            /** @description Gravest first, then by patient */
+            rows: components["schemas"]["LineRow"][];
         };
         DiagnosisView: {
             code: string;
@@ -2377,19 +2407,6 @@ export interface components {
             titles: string[];
             values: components["schemas"]["ValueView"][];
         };
-        HeldMessage: {
-            birthDate: string;
-            family: string;
-            given: string;
-            /** Format: int64 */
-            id: number;
-            placer: string;
-            readable: boolean;
-            reason: string;
-            receivedAt: string;
-            sex: string;
-            titles: string[];
-        };
         HouseAnalyte: {
             choices: string[];
             code: string;
@@ -2554,20 +2571,56 @@ export interface components {
             elements: components["schemas"]["Element"][];
             says: string;
         };
+        LineFlags: {
+            /** Format: int64 */
+            abnormal: number;
+            /** Format: int64 */
+            above: number;
+            /** Format: int64 */
+            below: number;
+            /** @description The first critical value with unit and flag, or empty */
+            critical: string;
+            criticalOf: string;
+        };
         LineRead: {
             changes: components["schemas"]["Change"][];
             /** @description How the findings would read */
             says: string[];
             unread: components["schemas"]["Unread"][];
         };
-        LineView: {
+        LineRow: {
             /** @description The act that closes it */
             closes: string;
+            /** Format: int64 */
+            days: number;
+            /** @description Of a result */
+            flags?: components["schemas"]["LineFlags"];
+            /** @description The mark is of something that went wrong */
+            grave: boolean;
+            /** @description What it is about */
             id: string;
-            kind: string;
-            openedAt: string;
+            /** @enum {string} */
+            kind: "report" | "held" | "note" | "order" | "to sign" | "follow-up" | "message" | "fax";
+            /** @description Identifier of the line itself */
+            line: string;
+            /** @description A word that matters about it, such as refused; empty for none */
+            mark: string;
+            /** @description Who answers for it */
+            owner: string;
+            /** @description Left out where nobody knows for certain whose it is */
+            patient?: components["schemas"]["PatientView"];
+            since: string;
             state: string;
-            subject: string;
+            /** @description What it is, and where it stands */
+            title: string;
+            /** @description The visit whose page it opens on; empty for none */
+            visitId: string;
+        };
+        ListCount: {
+            /** Format: int64 */
+            count: number;
+            /** @enum {string} */
+            list: "results" | "notes" | "under way";
         };
         ListView: {
             /** @description Titles to choose from; empty for free words */
@@ -2700,6 +2753,18 @@ export interface components {
             visit: components["schemas"]["VisitView"];
             /** @description Set when the code edition does not cover the date of service */
             warning: string;
+        };
+        Opened: {
+            order: components["schemas"]["OrderView"];
+            patient: components["schemas"]["PatientView"];
+        };
+        OpenedPrepared: {
+            order: components["schemas"]["PreparedView"];
+            patient: components["schemas"]["PatientView"];
+        };
+        OpenedSent: {
+            patient: components["schemas"]["PatientView"];
+            sent: components["schemas"]["SentView"];
         };
         OptionView: {
             /** @description It stands alone among several answers */
@@ -3500,7 +3565,11 @@ export interface operations {
     };
     desk: {
         parameters: {
-            query?: never;
+            query?: {
+                list?: "results" | "notes" | "under way";
+                /** @description The line that the page comes after */
+                after?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -3514,6 +3583,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Desk"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "desk-count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
                 };
             };
             /** @description Error */
@@ -5371,6 +5469,37 @@ export interface operations {
             };
         };
     };
+    order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Opened"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "cancel-order": {
         parameters: {
             query?: never;
@@ -5828,6 +5957,37 @@ export interface operations {
             };
         };
     };
+    prepared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedPrepared"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "drop-prepared": {
         parameters: {
             query?: never;
@@ -6080,6 +6240,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedSent"];
+                };
             };
             /** @description Error */
             default: {

@@ -1,6 +1,7 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
+import { useDeskCount } from "../desk/useDeskCount";
 import { api, got, useReachable } from "../exchange/client";
 import { useMe, useRight } from "../session/session";
 import { useEvents } from "./events";
@@ -10,12 +11,6 @@ import { rest, useKeyboard, useKeys } from "./keys";
 import { Lead } from "./Lead";
 import { Mark } from "./Mark";
 import { recentCharts, useRecent } from "./recent";
-
-/** useDesk is the desk of the person, kept fresh by events. */
-export function useDesk() {
-  const may = useRight("see results");
-  return useQuery({ queryKey: ["desk"], queryFn: () => got(api.GET("/api/desk")), enabled: may });
-}
 
 /** Frame is what stands around every screen: the bar with the open charts. */
 export function Frame() {
@@ -35,7 +30,7 @@ export function Frame() {
     rest();
     setHelping(true);
   };
-  const desk = useDesk();
+  const lines = useDeskCount();
   const results = useRight("see results");
   const reachable = useReachable();
   const day = useRight("see the day's visits");
@@ -81,7 +76,7 @@ export function Frame() {
           )}
           {results && (
             <NavLink to="/desk" className={tab}>
-              Desk <span className="min-w-4 font-semibold text-kelp">{desk.data?.count}</span>
+              Desk <span className="min-w-4 font-semibold text-kelp">{lines}</span>
             </NavLink>
           )}
           {forms && (audit || place.pathname === "/forms") && (

@@ -1,7 +1,7 @@
 import type { Schemas } from "../exchange/client";
 
 /** Flags says at a glance what is out of range in a report; never by colour alone. */
-export function Flags({ report: r, short = false }: { report: Schemas["ReportRow"]; short?: boolean }) {
+export function Flags({ report: r, short = false }: { report: Schemas["LineFlags"]; short?: boolean }) {
   if (r.critical)
     return (
       <span className="bg-alarm px-1.5 font-semibold whitespace-nowrap text-leaf">

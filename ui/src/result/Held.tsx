@@ -7,8 +7,9 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Value } from "./Flags";
 
-/** Held is a report that waits because nobody can be sure whose it is. */
-export function Held({ id, next }: { id: number; next: string }) {
+/** HeldPage is a report that waits because nobody can be sure whose it is. */
+export function HeldPage({ id: number, next }: { id: string; next: string }) {
+  const id = Number(number);
   const go = useNavigate();
   const client = useQueryClient();
   const held = useQuery({

@@ -1,13 +1,33 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { clock, day } from "../frame/time";
 
-/** Going is a message or fax that has not arrived. A refused one is closed by saying how
- * it was done instead. */
-export function Going({ item, next }: { item: Schemas["DeskSent"]; next: string }) {
+/** MessagePage is a message to the patient that has not arrived. */
+export const MessagePage = (at: { id: string; next: string }) => <Going kind="message" {...at} />;
+
+/** FaxPage is a fax that has not arrived. */
+export const FaxPage = (at: { id: string; next: string }) => <Going kind="fax" {...at} />;
+
+function Going({ kind, id, next }: { kind: "message" | "fax"; id: string; next: string }) {
+  const opened = useQuery({
+    queryKey: ["desk", "sent", kind, id],
+    queryFn: () => got(api.GET("/api/sent/{kind}/{id}", { params: { path: { kind, id } } })),
+  });
+  const item = opened.data;
+  if (!item || (item.sent.state !== "waiting" && item.sent.state !== "refused"))
+    return (
+      <main id="page" className="small min-w-0 flex-1 bg-leaf p-8">
+        {opened.error ? say(opened.error) : item && "It arrived, or was settled."}
+      </main>
+    );
+  return <Sent item={item} next={next} />;
+}
+
+// A refused message or fax is closed by saying how it was done instead.
+function Sent({ item, next }: { item: Schemas["OpenedSent"]; next: string }) {
   const go = useNavigate();
   const client = useQueryClient();
   const [how, setHow] = useState("");

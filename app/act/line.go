@@ -1,0 +1,92 @@
+package act
+
+import (
+	"deftledger/core/line"
+	"deftledger/store"
+)
+
+// LineRow is one open line as every list shows it: a desk, or the margin of a chart.
+type LineRow struct {
+	Line    string       `json:"line" doc:"Identifier of the line itself"`
+	Kind    line.Kind    `json:"kind" enum:"report,held,note,order,to sign,follow-up,message,fax"`
+	ID      string       `json:"id" doc:"What it is about"`
+	Patient *PatientView `json:"patient,omitempty" doc:"Left out where nobody knows for certain whose it is"`
+	Owner   string       `json:"owner" doc:"Who answers for it"`
+	Title   string       `json:"title" doc:"What it is, and where it stands"`
+	Mark    string       `json:"mark" doc:"A word that matters about it, such as refused; empty for none"`
+	Grave   bool         `json:"grave" doc:"The mark is of something that went wrong"`
+	Flags   *LineFlags   `json:"flags,omitempty" doc:"Of a result"`
+	VisitID string       `json:"visitId" doc:"The visit whose page it opens on; empty for none"`
+	State   line.State   `json:"state"`
+	Since   string       `json:"since"`
+	Days    int          `json:"days"`
+	Closes  string       `json:"closes" doc:"The act that closes it"`
+	rank    int
+}
+
+// Rank is where the line stands among others, gravest first.
+func (r *LineRow) Rank() int { return r.rank }
+
+// LineFlags are what is out of range in a result.
+type LineFlags struct {
+	Above      int    `json:"above"`
+	Below      int    `json:"below"`
+	Abnormal   int    `json:"abnormal"`
+	Critical   string `json:"critical" doc:"The first critical value with unit and flag, or empty"`
+	CriticalOf string `json:"criticalOf"`
+}
+
+// Lists of the desk.
+const (
+	ResultList = "results"
+	NoteList   = "notes"
+	UnderWay   = "under way"
+)
+
+// LineKind is what a kind of open line brings to every list: which list of the desk it
+// stands in and how its rows are read, all at once. Rooms bring their kinds; app wires
+// them to the desk. A kind whose lines are nobody's own, but of all who have a right, lists
+// them itself.
+type LineKind struct {
+	Kind  line.Kind
+	List  string
+	Right Right                                              // for the lines of a team; the others are seen by their owner
+	Fill  func(q *store.Q, who Actor, rows []*LineRow) error // says what each line is
+	Team  func(q *store.Q) (lines []store.Line, err error)   // nil for lines that have an owner
+}
+
+// Rows writes lines as rows; their kinds say what they are.
+func (o *Office) Rows(q *store.Q, who Actor, lines []store.Line, kinds []LineKind) ([]*LineRow, error) {
+	names, err := o.Names(q)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]*LineRow, len(lines))
+	by := map[line.Kind][]*LineRow{}
+	for i, l := range lines {
+		r := &LineRow{Line: l.ID, Kind: l.Kind, ID: l.Subject, Owner: names[l.OwnerID], State: l.State, Since: o.Say(l.OpenedAt), Days: o.DaysSince(l.OpenedAt), Closes: l.Kind.Act(), rank: l.Rank}
+		if l.Patient.ID != "" {
+			p := o.Patient(l.Patient)
+			r.Patient = &p
+		}
+		out[i] = r
+		by[l.Kind] = append(by[l.Kind], r)
+	}
+	for _, k := range kinds {
+		if rows := by[k.Kind]; len(rows) > 0 {
+			if err := k.Fill(q, who, rows); err != nil {
+				return nil, err
+			}
+		}
+	}
+	return out, nil
+}
+
+// Subjects are what some rows are about.
+func Subjects(rows []*LineRow) []string {
+	out := make([]string, len(rows))
+	for i, r := range rows {
+		out[i] = r.ID
+	}
+	return out
+}

@@ -1,0 +1,108 @@
+package order
+
+import (
+	"context"
+	"strings"
+
+	"deftledger/app/act"
+	"deftledger/core/line"
+	"deftledger/core/order"
+	"deftledger/store"
+)
+
+// Lines are the kinds of open line of this room: orders without final, signed results, and
+// orders that wait for a signature.
+func (a *Acts) Lines() []act.LineKind {
+	return []act.LineKind{
+		{Kind: line.ToSign, List: act.UnderWay, Fill: a.fillPrepared},
+		{Kind: line.Order, List: act.UnderWay, Fill: a.fillOrders},
+	}
+}
+
+func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
+	orders, err := q.OrdersIn(act.Subjects(rows))
+	by := map[string]store.Order{}
+	for _, o := range orders {
+		by[o.ID] = o
+	}
+	for _, row := range rows {
+		o := by[row.ID]
+		var tests []string
+		for _, t := range o.Tests {
+			tests = append(tests, t.Name)
+		}
+		row.Title = strings.Join(tests, ", ") + ": " + string(o.State)
+		if o.State == order.Failed {
+			row.Mark, row.Grave = "refused", true
+		}
+	}
+	return err
+}
+
+func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) error {
+	prepared, err := q.PreparedIn(act.Subjects(rows))
+	if err != nil {
+		return err
+	}
+	names, err := a.Names(q)
+	by := map[string]store.Prepared{}
+	for _, p := range prepared {
+		by[p.ID] = p
+	}
+	for _, row := range rows {
+		o := a.Prepared(by[row.ID], who, names)
+		var tests []string
+		for _, t := range o.Tests {
+			tests = append(tests, t.Name)
+		}
+		row.Title, row.Mark = strings.Join(tests, ", ")+", prepared by "+o.By, "to sign"
+		if o.State == "returned" {
+			row.Mark = "given back"
+		}
+	}
+	return err
+}
+
+// Opened is an order open on the page, with whose it is.
+type Opened struct {
+	Patient act.PatientView `json:"patient"`
+	Order   OrderView       `json:"order"`
+}
+
+// Order opens an order.
+func (a *Acts) Order(ctx context.Context, who act.Actor, id string) (out Opened, err error) {
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		o, err := q.OrderByID(id)
+		if err != nil {
+			return act.NotFound(err, "order")
+		}
+		p, err := q.Person(o.PatientID)
+		out = Opened{a.Patient(p), a.View(o)}
+		return err
+	})
+	return out, err
+}
+
+// OpenedPrepared is a prepared order open on the page, with whose it is.
+type OpenedPrepared struct {
+	Patient act.PatientView `json:"patient"`
+	Order   PreparedView    `json:"order"`
+}
+
+// PreparedOrder opens a prepared order.
+func (a *Acts) PreparedOrder(ctx context.Context, who act.Actor, id string) (out OpenedPrepared, err error) {
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		o, err := q.PreparedByID(id)
+		if err != nil {
+			return act.NotFound(err, "prepared order")
+		}
+		p, err := q.Person(o.PatientID)
+		if err != nil {
+			return err
+		}
+		names, err := a.Names(q)
+		out = OpenedPrepared{a.Patient(p), a.Prepared(o, who, names)}
+		return err
+	})
+	return out, err
+}

@@ -1,0 +1,82 @@
+package paper
+
+import (
+	"context"
+	"strings"
+
+	"deftledger/app/act"
+	"deftledger/core/line"
+	"deftledger/store"
+)
+
+// Lines are the kinds of open line of this room: what was sent and has not arrived.
+func (a *Acts) Lines() []act.LineKind {
+	return []act.LineKind{
+		{Kind: line.Message, List: act.UnderWay, Fill: func(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
+			messages, err := q.MessagesIn(act.Subjects(rows))
+			for _, m := range messages {
+				fillSent(rows, m.ID, "Message to the patient", m.State, m.LastError)
+			}
+			return err
+		}},
+		{Kind: line.Fax, List: act.UnderWay, Fill: func(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
+			faxes, err := q.FaxesIn(act.Subjects(rows))
+			for _, f := range faxes {
+				fillSent(rows, f.ID, "Fax to "+f.Number, f.State, f.LastError)
+			}
+			return err
+		}},
+	}
+}
+
+func fillSent(rows []*act.LineRow, id, what, state, problem string) {
+	for _, row := range rows {
+		if row.ID != id {
+			continue
+		}
+		row.Title = what + ", " + act.OrUnknown(problem, "on its way")
+		if state == "refused" {
+			row.Mark, row.Grave = "refused", true
+		}
+	}
+}
+
+// OpenedSent is a message or fax open on the page, with whose it is.
+type OpenedSent struct {
+	Patient act.PatientView `json:"patient"`
+	Sent    SentView        `json:"sent"`
+}
+
+// SentOne opens a message or fax.
+func (a *Acts) SentOne(ctx context.Context, who act.Actor, kind, id string) (out OpenedSent, err error) {
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		names, err := a.Names(q)
+		if err != nil {
+			return err
+		}
+		patient := ""
+		if line.Kind(kind) == line.Message {
+			m, err := q.MessageByID(id)
+			if err != nil {
+				return act.NotFound(err, "message")
+			}
+			patient, out.Sent = m.PatientID, a.sentMessage(m, names)
+		} else {
+			f, err := q.FaxByID(id)
+			if err != nil {
+				return act.NotFound(err, "fax")
+			}
+			d, err := q.DocumentHead(f.DocumentID)
+			if err != nil {
+				return err
+			}
+			patient = d.PatientID
+			out.Sent = SentView{ID: f.ID, Kind: string(line.Fax), To: f.Number, Says: d.Title, State: f.State, Problem: f.LastError, Settled: f.Settled, By: names[f.ByID], At: a.Say(f.At)}
+		}
+		p, err := q.Person(patient)
+		out.Patient = a.Patient(p)
+		return err
+	})
+	out.Sent.Problem = strings.TrimSpace(out.Sent.Problem)
+	return out, err
+}

@@ -1,0 +1,68 @@
+package result
+
+import (
+	"strconv"
+	"strings"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/store"
+)
+
+// Lines are the kinds of open line of this room: results to sign, and messages of which
+// nobody knows for certain whose they are.
+func (a *Acts) Lines() []act.LineKind {
+	return []act.LineKind{
+		{Kind: line.Report, List: act.ResultList, Fill: a.fillReports},
+		{Kind: line.Held, List: act.ResultList, Right: act.MatchResult, Fill: a.fillHeld, Team: heldLines},
+	}
+}
+
+func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
+	reports, err := q.ReportsIn(act.Subjects(rows))
+	by := map[string]store.Report{}
+	for _, r := range reports {
+		by[r.ID] = r
+	}
+	for _, row := range rows {
+		r := a.Row(by[row.ID])
+		row.Title = r.Title + ", " + r.Status
+		if r.Reopened {
+			row.Title += " after signing"
+		}
+		row.Flags = &act.LineFlags{Above: r.Above, Below: r.Below, Abnormal: r.Abnormal, Critical: r.Critical, CriticalOf: r.CriticalOf}
+	}
+	return err
+}
+
+// heldLines are the messages in quarantine, a line each of whoever may say whose they are.
+func heldLines(q *store.Q) ([]store.Line, error) {
+	held, err := q.Quarantined()
+	out := make([]store.Line, len(held))
+	for i, m := range held {
+		id := strconv.FormatInt(m.ID, 10)
+		out[i] = store.Line{ID: "held-" + id, Kind: line.Held, Subject: id, State: line.Open, Rank: line.ToAct, OpenedAt: m.ReceivedAt}
+	}
+	return out, err
+}
+
+func (a *Acts) fillHeld(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
+	held, err := q.Quarantined()
+	by := map[string]store.Incoming{}
+	for _, m := range held {
+		by[strconv.FormatInt(m.ID, 10)] = m
+	}
+	for _, row := range rows {
+		m := a.HeldView(by[row.ID])
+		row.Mark, row.Title = "to decide", "Cannot be read"
+		if m.Readable {
+			says := []string{m.Family, m.Given}
+			if m.BirthDate != "" {
+				says = append(says, "b. "+chart.SayDay(m.BirthDate))
+			}
+			row.Title = strings.Trim(strings.Join(says, ", "), ", ")
+		}
+	}
+	return err
+}

@@ -1,0 +1,148 @@
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useParams } from "react-router";
+import { api, got, type Schemas } from "../exchange/client";
+import { useKeys } from "../frame/keys";
+import { age } from "../frame/time";
+import { type Kind, kindOf, kinds } from "../line/kinds";
+
+type List = Schemas["Desk"]["list"];
+type Row = Schemas["LineRow"];
+
+const lists: Record<List, { word: string; empty: string }> = {
+  results: { word: "Results", empty: "No results wait. New ones appear here within a second of arriving." },
+  notes: { word: "Notes", empty: "No notes wait for your signature." },
+  "under way": {
+    word: "Under way",
+    empty: "No orders are under way. Those you sign stand here until their results are signed.",
+  },
+};
+
+function useList(list: List) {
+  return useInfiniteQuery({
+    queryKey: ["desk", "list", list],
+    queryFn: ({ pageParam }) => got(api.GET("/api/desk", { params: { query: { list, after: pageParam } } })),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next || undefined,
+    placeholderData: keepPreviousData,
+  });
+}
+
+/** Desk is the open lines of the person: one list, one page, one margin. */
+export function Desk() {
+  const { kind: segment = "", id = "" } = useParams();
+  const kind = kindOf(segment);
+  const go = useNavigate();
+  const [list, setList] = useState<List>(kind ? kinds[kind].list : "results");
+  const desk = useList(list);
+  const pages = desk.data?.pages ?? [];
+  const shown = pages[0]?.list === list;
+  const rows = shown ? pages.flatMap((p) => p.rows) : [];
+  const at = rows.findIndex((r) => r.id === id);
+  const to = (r: Row | undefined) => (r ? kinds[r.kind].to(r) : "");
+  const step = (by: number) => {
+    const r = rows[at < 0 ? 0 : Math.min(rows.length - 1, Math.max(0, at + by))];
+    if (r) go(to(r));
+    if (at + by >= rows.length - 1 && desk.hasNextPage) void desk.fetchNextPage();
+  };
+  // What stood after a line when it was closed is opened next; of orders to sign another one.
+  const alike = kind === "to sign" ? rows.find((r) => r.kind === kind && r.id !== id) : undefined;
+  const next = to(alike ?? rows[at + 1] ?? rows.find((r) => r.id !== id)) || "/desk";
+  useKeys([
+    { key: "ArrowDown", label: "Next line", run: () => step(1) },
+    { key: "ArrowUp", label: "Line before", run: () => step(-1) },
+  ]);
+  const first = list === "results" ? to(rows[0]) : "";
+  useEffect(() => {
+    if (!id && first) go(first, { replace: true });
+  }, [id, first, go]);
+  useEffect(() => {
+    if (id) document.getElementById(`line-${id}`)?.scrollIntoView({ block: "nearest" });
+  }, [id]);
+  const Page = kind && kinds[kind].page;
+  return (
+    <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
+      <section
+        aria-label="Open lines"
+        className="flex w-[330px] shrink-0 flex-col border-r border-rule max-[1179px]:max-h-64 max-[1179px]:w-full"
+      >
+        <div className="flex gap-4 border-b border-rule px-4 pt-2.5" role="tablist" aria-label="Kinds of line">
+          {(Object.keys(lists) as List[]).map((key) => (
+            <button
+              key={key}
+              type="button"
+              role="tab"
+              aria-selected={list === key}
+              className={`border-b-2 pb-1.5 text-[13px] ${list === key ? "border-kelp font-semibold" : "border-transparent text-faded"}`}
+              onClick={() => setList(key)}
+            >
+              {lists[key].word} {pages[0]?.lists.find((l) => l.list === key)?.count ?? ""}
+            </button>
+          ))}
+        </div>
+        <ul className="min-h-0 flex-1 overflow-auto">
+          {rows.map((r) => (
+            <li key={r.line} className="[contain-intrinsic-size:auto_57px] [content-visibility:auto]">
+              <Link
+                id={`line-${r.id}`}
+                to={to(r)}
+                aria-current={r.id === id}
+                className={`block border-b border-rule px-4 py-2 ${r.id === id ? "border-l-[3px] border-l-kelp bg-leaf pl-[13px]" : "hover:bg-kelp-wash"}`}
+              >
+                <LineRow row={r} />
+              </Link>
+            </li>
+          ))}
+          {desk.hasNextPage && shown && <More load={() => void desk.fetchNextPage()} />}
+          {desk.isSuccess && shown && rows.length === 0 && <li className="small px-4 py-4">{lists[list].empty}</li>}
+        </ul>
+      </section>
+      {Page ? (
+        <Page key={id} id={id} next={next} />
+      ) : (
+        <main id="page" className="min-w-0 flex-1 bg-leaf p-8 small">
+          {desk.isSuccess && rows.length > 0 ? "Choose a line." : ""}
+        </main>
+      )}
+    </div>
+  );
+}
+
+// More loads the next page when it comes into sight.
+function More({ load }: { load: () => void }) {
+  const here = useRef<HTMLLIElement>(null);
+  const now = useRef(load);
+  useEffect(() => {
+    now.current = load;
+  });
+  useEffect(() => {
+    const seen = new IntersectionObserver((e) => e[0]?.isIntersecting && now.current());
+    if (here.current) seen.observe(here.current);
+    return () => seen.disconnect();
+  }, []);
+  return (
+    <li ref={here} className="px-4 py-2">
+      <button type="button" className="plain" onClick={load}>
+        More
+      </button>
+    </li>
+  );
+}
+
+function LineRow({ row: r }: { row: Row }) {
+  const Mark = kinds[r.kind as Kind].mark;
+  return (
+    <>
+      <span className="flex items-baseline justify-between gap-2">
+        <span className="text-[15px] font-semibold">
+          {r.patient ? `${r.patient.given} ${r.patient.family}` : "No certain patient"}
+        </span>
+        <Mark row={r} />
+      </span>
+      <span className="small flex justify-between gap-2">
+        <span>{r.title}</span>
+        <span className="shrink-0">{age(r.since)}</span>
+      </span>
+    </>
+  );
+}

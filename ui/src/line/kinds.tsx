@@ -1,0 +1,61 @@
+// What each kind of open line is on the screen: the list of the desk it stands in, where it
+// leads, what marks it, and its page. A kind that is missing here does not compile.
+import type { ComponentType } from "react";
+import type { Schemas } from "../exchange/client";
+import { OrderPage } from "../order/OrderPage";
+import { PreparedPage } from "../order/PreparedPage";
+import { Flags } from "../result/Flags";
+import { HeldPage } from "../result/Held";
+import { Report } from "../result/Report";
+import { FaxPage, MessagePage } from "../sign/Going";
+
+type Row = Schemas["LineRow"];
+export type Kind = Row["kind"];
+
+type Page = ComponentType<{ id: string; next: string }>;
+
+type Shown = {
+  word: string; // before its title, in the margin of a chart
+  list: Schemas["Desk"]["list"];
+  segment: string; // of its address on the desk; "" for a kind that opens elsewhere
+  to: (r: Row) => string;
+  mark: ComponentType<{ row: Row }>;
+  page?: Page;
+};
+
+function Word({ row: r }: { row: Row }) {
+  if (!r.mark) return null;
+  return <span className={`text-[12.5px] font-semibold ${r.grave ? "text-alarm" : "text-carried"}`}>{r.mark}</span>;
+}
+
+function Waits({ row: r }: { row: Row }) {
+  return r.mark ? <span className="text-[12.5px] font-semibold">{r.mark}</span> : null;
+}
+
+function Result({ row: r }: { row: Row }) {
+  return r.flags ? <Flags report={r.flags} short /> : null;
+}
+
+const onDesk = (segment: string) => (r: Row) => `/desk/${segment}/${r.id}`;
+
+export const kinds: Record<Kind, Shown> = {
+  report: { word: "Result", list: "results", segment: "report", to: onDesk("report"), mark: Result, page: Report },
+  held: { word: "Not certain", list: "results", segment: "held", to: onDesk("held"), mark: Word, page: HeldPage },
+  note: {
+    word: "Note",
+    list: "notes",
+    segment: "",
+    to: (r) => `/patients/${r.patient?.id}/visits/${r.visitId}`,
+    mark: Waits,
+  },
+  "to sign": { word: "To sign", list: "under way", segment: "sign", to: onDesk("sign"), mark: Word, page: PreparedPage },
+  order: { word: "Order", list: "under way", segment: "order", to: onDesk("order"), mark: Word, page: OrderPage },
+  "follow-up": { word: "Come back", list: "under way", segment: "", to: (r) => `/patients/${r.patient?.id}`, mark: Word },
+  message: { word: "Message", list: "under way", segment: "message", to: onDesk("message"), mark: Word, page: MessagePage },
+  fax: { word: "Fax", list: "under way", segment: "fax", to: onDesk("fax"), mark: Word, page: FaxPage },
+};
+
+/** kindOf finds the kind of an address on the desk. */
+export function kindOf(segment: string): Kind | undefined {
+  return (Object.keys(kinds) as Kind[]).find((k) => kinds[k].segment !== "" && kinds[k].segment === segment);
+}

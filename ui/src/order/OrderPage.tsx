@@ -1,0 +1,28 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api, got, say } from "../exchange/client";
+import { OrderRow } from "./OrderRow";
+
+/** OrderPage is an order under way, opened from the desk. */
+export function OrderPage({ id }: { id: string }) {
+  const opened = useQuery({
+    queryKey: ["desk", "order", id],
+    queryFn: () => got(api.GET("/api/orders/{id}", { params: { path: { id } } })),
+  });
+  const o = opened.data;
+  return (
+    <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+      {opened.error && <p className="small">{say(opened.error)}</p>}
+      {o && (
+        <>
+          <h1 className="mb-3 text-[20px]">
+            <Link to={`/patients/${o.patient.id}`}>
+              {o.patient.given} {o.patient.family}
+            </Link>
+          </h1>
+          <OrderRow order={o.order} />
+        </>
+      )}
+    </main>
+  );
+}

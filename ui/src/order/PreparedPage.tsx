@@ -1,0 +1,52 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, got, say } from "../exchange/client";
+import { day } from "../frame/time";
+import { OrderComposer } from "./OrderComposer";
+import { Prepared } from "./Prepared";
+
+/** PreparedPage is an order that waits for a signature, opened from the desk. */
+export function PreparedPage({ id, next }: { id: string; next: string }) {
+  const go = useNavigate();
+  const [changing, setChanging] = useState(false);
+  const opened = useQuery({
+    queryKey: ["desk", "prepared", id],
+    queryFn: () => got(api.GET("/api/prepared/{id}", { params: { path: { id } } })),
+  });
+  const o = opened.data;
+  const settled = o && o.order.state !== "waiting" && o.order.state !== "returned";
+  return (
+    <>
+      <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+        {opened.error && <p className="small">{say(opened.error)}</p>}
+        {settled && <p className="small p-2">This order was signed, given back or dropped.</p>}
+        {o && !settled && (
+          <>
+            <h1 className="mb-3 text-[20px]">
+              <Link to={`/patients/${o.patient.id}`}>
+                {o.patient.given} {o.patient.family}
+              </Link>{" "}
+              <span className="small font-sans font-normal">
+                born {day(o.patient.birthDate)}, {o.patient.record}
+              </span>
+            </h1>
+            <div className="max-w-[560px]">
+              <Prepared order={o.order} patient={o.patient} change={() => setChanging(true)} done={() => go(next)} />
+            </div>
+          </>
+        )}
+      </main>
+      {o && changing && (
+        <OrderComposer
+          from={o.order}
+          patient={o.patient}
+          diagnoses={o.order.tests
+            .flatMap((t) => t.diagnoses)
+            .filter((x, i, all) => all.findIndex((y) => y.code === x.code) === i)}
+          close={() => setChanging(false)}
+        />
+      )}
+    </>
+  );
+}
