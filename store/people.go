@@ -145,12 +145,31 @@ func patientFields(p *chart.Patient) []any {
 
 // AddPatient stores a new patient and makes them findable.
 func (q *Q) AddPatient(p chart.Patient) error {
-	if err := q.do("INSERT INTO patient(id, record, family, given, middle, birth_date, sex, phone, code_status, uses_portal) VALUES (?,?,?,?,?,?,?,?,?,?)",
-		p.ID, p.Record, p.Name.Family, p.Name.Given, p.Name.Middle, p.BirthDate, p.Sex, p.Phone, p.CodeStatus, p.UsesPortal); err != nil {
+	words := searched(p)
+	if err := q.do("INSERT INTO patient(id, record, family, given, middle, birth_date, sex, phone, code_status, uses_portal, words) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
+		p.ID, p.Record, p.Name.Family, p.Name.Given, p.Name.Middle, p.BirthDate, p.Sex, p.Phone, p.CodeStatus, p.UsesPortal, words); err != nil {
 		return err
 	}
-	words := strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone, onlyDigits(p.Phone)}, " ")
 	return q.do("INSERT INTO patient_search(patient_id, words) VALUES (?,?)", p.ID, words)
+}
+
+// searched is what the finder looks through of a patient.
+func searched(p chart.Patient) string {
+	return chart.Plain(strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone, onlyDigits(p.Phone)}, " "))
+}
+
+// fold folds what former versions left unfolded for the finder.
+func (q *Q) fold() error {
+	ps, err := list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.words = ''")
+	if err != nil {
+		return err
+	}
+	for _, p := range ps {
+		if err := q.do("UPDATE patient SET words = ? WHERE id = ?", searched(p), p.ID); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // PatientByID finds a record as it was registered, also one merged into another.
@@ -214,22 +233,42 @@ func onlyDigits(s string) string {
 	}, s)
 }
 
-// FindPatients finds by any part of a name, birth date, record number or phone;
-// every word must occur.
+// manyHits is how many hits of the word index are put in order; of more, the patients are
+// gone through in order until there are enough.
+const manyHits = 1000
+
+// FindPatients finds by any part of a name, birth date, record number or phone, in the
+// order of names; every word must occur.
 func (q *Q) FindPatients(query string, limit int) ([]chart.Patient, error) {
-	where, args := []string{"1=1"}, []any{}
 	var match []string
-	for _, w := range strings.Fields(query) {
-		if len([]rune(w)) >= 3 {
+	where, like := []string{"p.words <> ''"}, []any{}
+	for _, w := range strings.Fields(chart.Plain(query)) {
+		if len([]rune(w)) >= 3 { // as long as the word index needs
 			match = append(match, `"`+strings.ReplaceAll(w, `"`, `""`)+`"`)
-		} else { // too short for the trigram index
-			where = append(where, `s.words LIKE ? ESCAPE '\'`)
-			args = append(args, "%"+strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w)+"%")
+		}
+		where = append(where, `p.words LIKE ? ESCAPE '\'`)
+		like = append(like, "%"+strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w)+"%")
+	}
+	condition := strings.Join(where, " AND ")
+	var hits []string
+	if len(match) > 0 {
+		var err error
+		if hits, err = list(q, scalar[string], "SELECT patient_id FROM patient_search WHERE patient_search MATCH ? LIMIT ?", strings.Join(match, " AND "), manyHits+1); err != nil {
+			return nil, err
 		}
 	}
-	if len(match) > 0 {
-		where = append(where, "patient_search MATCH ?")
-		args = append(args, strings.Join(match, " AND "))
+	var persons []string
+	var err error
+	if len(match) > 0 && len(hits) <= manyHits {
+		all, _ := json.Marshal(hits)
+		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) AND "+condition+" ORDER BY p.family, p.given LIMIT ?", append(append([]any{string(all)}, like...), 4*limit)...)
+	} else {
+		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p INDEXED BY patient_find WHERE "+condition+" ORDER BY p.family, p.given LIMIT ?", append(like, 4*limit)...)
 	}
-	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient_search s JOIN patient own ON own.id = s.patient_id JOIN patient p ON p.id = own.person_id WHERE "+strings.Join(where, " AND ")+" GROUP BY p.id ORDER BY p.family, p.given LIMIT ?", append(args, limit)...)
+	if err != nil {
+		return nil, err
+	}
+	all, _ := json.Marshal(persons)
+	// A record merged into another is found by either name, and is shown once.
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) ORDER BY p.family, p.given LIMIT ?", string(all), limit)
 }

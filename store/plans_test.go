@@ -65,6 +65,10 @@ func TestNoStatementReadsEverything(t *testing.T) {
 		}
 		_ = q.SettleCarried("abc", "abc", "removed", "", 1, "abc", noon)
 		_ = q.PutDrawing(Drawing{ID: "abc", NoteID: "abc"}, 1, "abc", noon)
+		if _, err := q.tx.Exec("UPDATE patient SET words = ''"); err != nil {
+			return err
+		}
+		_ = q.fold()
 		return errUndone
 	}), errUndone)
 	asked = nil

@@ -111,7 +111,11 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	if err != nil {
 		return nil, errors.Join(err, r.Close(), w.Close())
 	}
-	return &Store{w, r, l}, nil
+	s := &Store{w, r, l}
+	if err := s.Write(ctx, (*Q).fold); err != nil {
+		return nil, errors.Join(err, s.Close())
+	}
+	return s, nil
 }
 
 func open(path string, writer bool, connections int) (*pool, error) {

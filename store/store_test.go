@@ -127,47 +127,6 @@ func TestALineIsOpenOnceAndClosedByName(t *testing.T) {
 	require.Equal(t, 1, n)
 }
 
-// The lists that people wait for are found by index, not by reading whole tables.
-func TestHotQueriesUseIndexes(t *testing.T) {
-	s := fresh(t)
-	for _, query := range []string{
-		lineQuery + " AND l.owner_id = 's' ORDER BY l.opened_at",
-		lineQuery + " AND l.patient_id = '1' ORDER BY l.opened_at",
-		visitQuery + "WHERE v.day = '2026-11-23' ORDER BY v.starts_at, v.id",
-		visitQuery + "WHERE v.patient_id = '1' ORDER BY v.starts_at DESC",
-		orderQuery + "WHERE o.placer = 'SK1'",
-		reportQuery + "WHERE r.filler = 'x' AND r.code = 'y'",
-		reportQuery + "WHERE r.patient_id = '1'",
-		"SELECT " + inboxCols + " FROM inbox WHERE state = 'stored' ORDER BY id LIMIT 50",
-		"SELECT control FROM outbox WHERE state = 'waiting' AND next_at <= 'x' ORDER BY next_at LIMIT 20",
-		"SELECT 1 FROM inbox WHERE sha256 = x'00' AND state <> 'refused'",
-		"SELECT " + entryCols + " FROM ledger_entry WHERE chart_id = '1' ORDER BY folio DESC LIMIT 1",
-		"SELECT area FROM note_finding WHERE note_id = '1'",
-		"SELECT form FROM note_answer WHERE note_id = '1' ORDER BY form, link",
-		"SELECT id FROM note_carried WHERE note_id = '1'",
-		"SELECT id FROM note_drawing WHERE note_id = '1'",
-		"SELECT " + vitalCols + " FROM vital WHERE visit_id = '1' AND visit_id <> '' AND struck_at = ''",
-		"SELECT " + vitalCols + " FROM vital WHERE patient_id = '1' AND struck_at = ''",
-		"SELECT id FROM history WHERE patient_id = '1' AND ended_at = ''",
-		"SELECT id FROM statement WHERE patient_id = '1' ORDER BY at",
-		"SELECT id FROM incoming_entry WHERE patient_id = '1'",
-		"SELECT id FROM document WHERE patient_id = '1' ORDER BY made_at DESC",
-		"SELECT id FROM fax WHERE state = 'waiting' AND next_at <= 'x' ORDER BY next_at LIMIT 20",
-		"SELECT at FROM audit WHERE patient_id = '1' AND patient_id <> '' AND staff_id = '2' AND act = 'open chart' ORDER BY id DESC LIMIT 1",
-		"SELECT note_id FROM note_finding WHERE area = 'review' AND system = 'skin' AND finding = 'rash' AND state IN ('present', 'absent')",
-	} {
-		rows, err := s.reader.Query("EXPLAIN QUERY PLAN " + query)
-		require.NoError(t, err, query)
-		for rows.Next() {
-			var a, b, c int
-			var step string
-			require.NoError(t, rows.Scan(&a, &b, &c, &step))
-			require.False(t, strings.HasPrefix(step, "SCAN") && !strings.Contains(step, "INDEX") && !strings.Contains(step, "CONSTANT"), "%s\nreads a whole table: %s", query, step)
-		}
-		require.NoError(t, rows.Close())
-	}
-}
-
 // Statements are prepared beside the transactions: many at once, with queries nobody asked
 // before, never wait for each other.
 func TestManyNewStatementsAtOnce(t *testing.T) {

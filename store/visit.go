@@ -273,9 +273,12 @@ func scanLine(s scanner, l *Line) error {
 // as many as limit after the line named (from the beginning for "").
 func (q *Q) OpenLinesOf(owner string, kinds []line.Kind, after string, limit int) ([]Line, error) {
 	all, _ := json.Marshal(kinds)
-	return list(q, scanLine, lineQuery+` AND l.owner_id = ? AND l.kind IN (SELECT value FROM json_each(?))
-		AND (? = '' OR (l.rank, p.family, p.given, l.opened_at, l.id) > (SELECT b.rank, bp.family, bp.given, b.opened_at, b.id FROM line b JOIN patient bo ON bo.id = b.patient_id JOIN patient bp ON bp.id = bo.person_id WHERE b.id = ?))
-		ORDER BY l.rank, p.family, p.given, l.opened_at, l.id LIMIT ?`, owner, string(all), after, after, limit)
+	// The lines of a page are chosen by what they are ranked by, and read whole after that.
+	return list(q, scanLine, lineQuery+` AND l.id IN (SELECT l.id FROM line l JOIN patient own ON own.id = l.patient_id JOIN patient p ON p.id = own.person_id
+			WHERE l.closed_at = '' AND l.owner_id = ? AND l.kind IN (SELECT value FROM json_each(?))
+			AND (? = '' OR (l.rank, p.family, p.given, l.opened_at, l.id) > (SELECT b.rank, bp.family, bp.given, b.opened_at, b.id FROM line b JOIN patient bo ON bo.id = b.patient_id JOIN patient bp ON bp.id = bo.person_id WHERE b.id = ?))
+			ORDER BY l.rank, p.family, p.given, l.opened_at, l.id LIMIT ?)
+		ORDER BY l.rank, p.family, p.given, l.opened_at, l.id`, owner, string(all), after, after, limit)
 }
 
 // OpenLinesAbout lists the open lines of a patient.

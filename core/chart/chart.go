@@ -69,6 +69,20 @@ func itoa(n int) string {
 	return string(rune('0' + n))
 }
 
+// Plain brings what is searched, and what is searched for, to one form: lower case, the
+// commonest accents removed, everything else as it is.
+func Plain(s string) string {
+	var b strings.Builder
+	for _, r := range strings.ToLower(s) {
+		if plain, ok := accents[r]; ok {
+			b.WriteString(plain)
+		} else {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
+}
+
 // Fold brings a name to the form in which two names are compared: lower case,
 // letters only, the commonest accents removed.
 func Fold(s string) string {

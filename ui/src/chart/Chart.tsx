@@ -156,9 +156,11 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
               {kinds[l.kind].word}: <Link to={kinds[l.kind].to(l)}>{l.title}</Link>
             </span>
             <span className="block">
-              <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.since)}; {l.owner} answers for it
+              <Ring of={quarters[l.state] ?? 0} /> {l.state}, since {day(l.since)}
             </span>
-            <span className="block text-faded">Closes with: {l.closes}</span>
+            <span className="block text-faded">
+              {l.owner} answers for it; closes with: {l.closes}
+            </span>
           </div>
         ))}
     </aside>
