@@ -223,7 +223,8 @@ func saves(b *testing.B, p *program, c *client) {
 		require.NoError(b, err)
 	}
 	bare := 600 / time.Since(start).Seconds()
-	figure("%-46s %.0f a second, %.2f of %.0f bare commits", "saves of 2,000 characters, one person", ours, ours/bare, bare)
+	figure("%-46s %.0f a second, %.2f of %.0f bare commits", "saves of 2,000 characters, one person, HTTP", ours, ours/bare, bare)
+	figure("%-46s %.0f a second", "the same, four persons at a time", together(b, c, prose, texts(b, p, "SELECT id FROM note WHERE folio = 0 ORDER BY id DESC LIMIT 4"), p))
 	done := make(chan time.Duration, 1)
 	go func() {
 		start := time.Now()
@@ -245,6 +246,28 @@ func saves(b *testing.B, p *program, c *client) {
 		}
 	}
 	figure("%-46s %s; saves meanwhile %.0f a second", "backup", took.Round(10*time.Millisecond), float64(n)/time.Since(began).Seconds())
+}
+
+// together is the rate of saves of several people, each in a note of their own.
+func together(b *testing.B, c *client, prose string, notes []string, p *program) float64 {
+	const each = 400
+	start := time.Now()
+	var wg sync.WaitGroup
+	for _, note := range notes {
+		version := p.count(b, "SELECT coalesce(max(version), 0) FROM note_part WHERE note_id = ? AND part = 'function'", note)
+		wg.Go(func() {
+			for range each {
+				var s saved_
+				if err := c.call(http.MethodPut, "/api/notes/"+note+"/parts/function", map[string]any{"text": prose, "base": version, "saveId": fmt.Sprintf("together-%s-%d", note, version)}, &s); err != nil {
+					b.Error(err)
+					return
+				}
+				version = s.Version
+			}
+		})
+	}
+	wg.Wait()
+	return float64(len(notes)*each) / time.Since(start).Seconds()
 }
 
 // filing sends results that match orders, of eight values each.

@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
 
 	"deftledger/core/result"
@@ -97,8 +98,16 @@ func (q *Q) AddIssue(r Report) error {
 	if err := q.do("INSERT INTO report_issue VALUES (?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, r.Status, r.CollectedAt, r.ReportedAt, Stamp(r.ReceivedAt), r.Performer, r.Notes); err != nil {
 		return err
 	}
-	for i, v := range r.Values {
-		if err := q.do("INSERT INTO report_value VALUES (?,?,?,?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, i, v.Code, v.Name, v.LOINC, v.Text, v.Unit, v.Range, v.Flag, v.Status, v.Notes); err != nil {
+	// So many values to a statement, which stays prepared.
+	const most = 8
+	for at := 0; at < len(r.Values); at += most {
+		some := r.Values[at:min(at+most, len(r.Values))]
+		args := make([]any, 0, 12*len(some))
+		for i, v := range some {
+			args = append(args, r.ID, r.Issue, at+i, v.Code, v.Name, v.LOINC, v.Text, v.Unit, v.Range, v.Flag, v.Status, v.Notes)
+		}
+		rows := strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?,?,?,?),", len(some)), ",")
+		if err := q.do("INSERT INTO report_value(report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes) VALUES "+rows, args...); err != nil {
 			return err
 		}
 	}

@@ -33,10 +33,11 @@ var (
 	ErrNewer    = errors.New("the data were written by a newer version of Deft Ledger; use that version")
 )
 
-// Store is an open database: one writing connection, several reading ones, and a few for
-// reads that may be long, so that they never hold up the short ones.
+// Store is an open database: one writing connection, several reading ones, one for what
+// every request asks first, and a few for reads that may be long, so that none of these
+// holds up another.
 type Store struct {
-	writer, reader, long *pool
+	writer, reader, quick, long *pool
 }
 
 // pool is one kind of connection with the statements that were prepared on it.
@@ -107,11 +108,15 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	if err != nil {
 		return nil, errors.Join(err, w.Close())
 	}
-	l, err := open(path, false, 2)
+	k, err := open(path, false, 2)
 	if err != nil {
 		return nil, errors.Join(err, r.Close(), w.Close())
 	}
-	s := &Store{w, r, l}
+	l, err := open(path, false, 2)
+	if err != nil {
+		return nil, errors.Join(err, k.Close(), r.Close(), w.Close())
+	}
+	s := &Store{w, r, k, l}
 	if err := s.Write(ctx, (*Q).fold); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -129,13 +134,19 @@ func open(path string, writer bool, connections int) (*pool, error) {
 }
 
 // Close ends all connections.
-func (s *Store) Close() error { return errors.Join(s.long.Close(), s.reader.Close(), s.writer.Close()) }
+func (s *Store) Close() error {
+	return errors.Join(s.long.Close(), s.quick.Close(), s.reader.Close(), s.writer.Close())
+}
 
 // Write runs f in one writing transaction; an error (or panic) undoes all of it.
 func (s *Store) Write(ctx context.Context, f func(*Q) error) error { return run(ctx, s.writer, f) }
 
 // Read runs f on one consistent snapshot.
 func (s *Store) Read(ctx context.Context, f func(*Q) error) error { return run(ctx, s.reader, f) }
+
+// Quick is Read for what every request asks before anything else: who somebody is. It never
+// waits for the reads of others.
+func (s *Store) Quick(ctx context.Context, f func(*Q) error) error { return run(ctx, s.quick, f) }
 
 // Long is Read for what may take its time: over the whole practice or the whole ledger.
 func (s *Store) Long(ctx context.Context, f func(*Q) error) error { return run(ctx, s.long, f) }

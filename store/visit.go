@@ -250,9 +250,9 @@ func (q *Q) SetLineState(kind line.Kind, subject string, state line.State) error
 	return q.do("UPDATE line SET state = ?, rank = ? WHERE kind = ? AND subject = ? AND closed_at = ''", state, state.Rank(), kind, subject)
 }
 
-// RankLine ranks an open line on its owner's desk as its kind judges it.
-func (q *Q) RankLine(kind line.Kind, subject string, rank int) error {
-	return q.do("UPDATE line SET rank = ? WHERE kind = ? AND subject = ? AND closed_at = ''", rank, kind, subject)
+// RankLine says where an open line stands, ranked on its owner's desk as its kind judges it.
+func (q *Q) RankLine(kind line.Kind, subject string, state line.State, rank int) error {
+	return q.do("UPDATE line SET state = ?, rank = ? WHERE kind = ? AND subject = ? AND closed_at = ''", state, rank, kind, subject)
 }
 
 // CloseLine closes the line of a subject, by a named person's act.

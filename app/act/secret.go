@@ -64,7 +64,7 @@ func CheckSecret(secret, hash string) bool {
 func (a *Office) Attempt(ctx context.Context, who string, check func() bool) error {
 	var failures int
 	var until time.Time
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+	if err := a.Store.Quick(ctx, func(q *store.Q) (err error) {
 		failures, until, err = q.Attempts(who)
 		return err
 	}); err != nil {
@@ -110,7 +110,7 @@ func (a *Office) OpenSigning(ctx context.Context, who *Actor, secret string) err
 		return &Refusal{Kind: Unproven, Code: "secret", Message: "Enter your signing secret."}
 	}
 	var staff store.Staff
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+	if err := a.Store.Quick(ctx, func(q *store.Q) (err error) {
 		staff, err = q.StaffByID(who.ID)
 		return err
 	}); err != nil {

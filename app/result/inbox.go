@@ -308,10 +308,7 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 	if err := t.OpenLine(act.NewID(), line.Report, r.ID, r.PatientID, r.OwnerID, state, t.Now); err != nil {
 		return err
 	}
-	if err := t.SetLineState(line.Report, r.ID, state); err != nil {
-		return err
-	}
-	if err := t.RankLine(line.Report, r.ID, result.Rank(r.Status, old.SignedIssue > 0, r.Values)); err != nil {
+	if err := t.RankLine(line.Report, r.ID, state, result.Rank(r.Status, old.SignedIssue > 0, r.Values)); err != nil {
 		return err
 	}
 	t.Tell("report", r.ID, r.PatientID)

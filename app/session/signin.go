@@ -51,7 +51,7 @@ func tokenHash(token string) []byte {
 func (a *Acts) SignIn(ctx context.Context, login, password string) (token string, err error) {
 	login = strings.ToLower(strings.TrimSpace(login))
 	var s store.Staff
-	err = a.Store.Read(ctx, func(q *store.Q) (err error) {
+	err = a.Store.Quick(ctx, func(q *store.Q) (err error) {
 		s, err = q.StaffByLogin(login)
 		return err
 	})
@@ -89,7 +89,7 @@ var (
 func (a *Acts) Who(ctx context.Context, token string, used bool) (act.Actor, store.Staff, error) {
 	var who act.Actor
 	var staff store.Staff
-	err := a.Store.Read(ctx, func(q *store.Q) error {
+	err := a.Store.Quick(ctx, func(q *store.Q) error {
 		s, err := q.SessionByHash(tokenHash(token))
 		if err != nil {
 			return err

@@ -298,6 +298,7 @@ func backup(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
+	giveWay()
 	if err := s.Backup(ctx, rest[0]); err != nil {
 		return fmt.Errorf("the backup could not be written: %w", err)
 	}
