@@ -55,13 +55,14 @@ func New(c act.Config) *App {
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Visit.Lines(), a.Paper.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Desk)
+	o.Outbox.Connect(append(a.Order.Destinations(), a.Paper.Destinations()...)...)
 	return a
 }
 
 // Step sends what is due and files what is stored, once, and returns when done.
 // The running application does the same continuously in the outbox and the inbox.
 func (a *App) Step(ctx context.Context) error {
-	if _, err := a.Order.SendDue(ctx); err != nil {
+	if err := a.Outbox.Step(ctx); err != nil {
 		return err
 	}
 	for {

@@ -141,19 +141,19 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	other.Text = "Something else."
 	_, err := c.app.Paper.MessagePatient(ctx, c.doctor(), id, other)
 	require.Equal(t, act.Conflict, kind(t, err))
-	require.NoError(t, c.app.Paper.StepMessages(ctx))
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Len(t, c.desk().Sent, 1, "nobody answers: the line stays")
 	require.Equal(t, "waiting", c.desk().Sent[0].Sent.State)
 	require.Equal(t, act.Conflict, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")), "it is under way still")
 
 	e.Set(func(e *standin.Elsewhere) { e.Down = false })
-	c.raw("UPDATE message SET next_at = ''")
-	require.NoError(t, c.app.Paper.StepMessages(ctx))
+	c.raw("UPDATE outbox SET next_at = ''")
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Empty(t, c.desk().Sent)
 	require.Equal(t, standin.Message{Record: "SK-1", Text: m.Text, Times: 1}, e.Messages()[m.ID])
 	// The answer is lost: it is sent again under the same identifier, and is one message.
-	c.raw("UPDATE message SET state = 'waiting', next_at = ''")
-	require.NoError(t, c.app.Paper.StepMessages(ctx))
+	c.raw("UPDATE outbox SET state = 'waiting', next_at = ''")
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Len(t, e.Messages(), 1)
 	require.Empty(t, c.verify())
 
@@ -162,7 +162,7 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "message-2", Text: "The leaflet.", Document: doc.ID})
 	require.NoError(t, err)
-	require.NoError(t, c.app.Paper.StepMessages(ctx))
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	sent := c.desk().Sent
 	require.Len(t, sent, 1)
 	require.Equal(t, "refused", sent[0].Sent.State)
@@ -197,7 +197,7 @@ func TestARefusedFaxStaysOnTheDesk(t *testing.T) {
 	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), doc.ID, "555-0190"))
 	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), doc.ID, "555-0000"))
 	require.Len(t, c.desk().Sent, 2)
-	require.NoError(t, c.app.Paper.StepFax(ctx))
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	sent := c.desk().Sent
 	require.Len(t, sent, 1, "the one that arrived is closed")
 	require.Equal(t, "555-0000", sent[0].Sent.To)
@@ -257,7 +257,7 @@ func TestAMessageGoesWithADocumentOfThisChart(t *testing.T) {
 	require.Zero(t, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'message'"), "nothing is sealed that does not go out")
 	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", "the same person"))
 	require.NoError(t, send("message-4", id, "of-p2"), "one person's records are one chart")
-	require.NoError(t, c.app.Paper.StepMessages(ctx))
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Equal(t, standin.Message{Record: "SK-1", Text: "See the letter.", Attached: "Letter", Times: 1}, e.Messages()["message-4"])
 	require.ErrorContains(t, send("message-5", id, "of-p3"), "of another chart")
 	require.Empty(t, c.verify())
@@ -309,8 +309,8 @@ func TestAMessageThroughAnyAnswers(t *testing.T) {
 					e.Accounts = nil
 				}
 			})
-			c.raw("UPDATE message SET next_at = '' WHERE state = 'waiting'")
-			require.NoError(t, c.app.Paper.StepMessages(ctx))
+			c.raw("UPDATE outbox SET next_at = '' WHERE state = 'waiting'")
+			require.NoError(t, c.app.Outbox.Step(ctx))
 		}
 		refused := strings.Contains(answers, "r")
 		_, taken := e.Messages()[m.ID]

@@ -329,7 +329,7 @@ func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
 	send := func() string {
 		c.Helper()
 		c.now = c.now.Add(2 * time.Minute)
-		require.NoError(c, c.app.Paper.StepFax(ctx))
+		require.NoError(c, c.app.Outbox.Step(ctx))
 		var state string
 		require.NoError(c, past(c, c.dir).QueryRow("SELECT state FROM fax").Scan(&state))
 		return state
@@ -350,7 +350,7 @@ func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
 	mu.Unlock()
 	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), d.ID, "555-0000"))
 	c.now = c.now.Add(2 * time.Minute)
-	require.NoError(t, c.app.Paper.StepFax(ctx))
+	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Equal(t, 1, c.count("SELECT count(*) FROM fax WHERE state = 'refused' AND last_error = 'no such number'"))
 }
 

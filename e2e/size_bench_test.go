@@ -50,7 +50,7 @@ func BenchmarkSize(b *testing.B) {
 	few := func(query string) []string { return texts(b, p, query) }
 	charts := few("SELECT patient_id FROM visit GROUP BY patient_id ORDER BY patient_id LIMIT 60")
 	signed := few("SELECT id FROM note WHERE folio > 0 ORDER BY id DESC LIMIT 60")
-	today := few("SELECT v.id FROM visit v JOIN staff s ON s.id = v.clinician_id WHERE v.day = (SELECT max(day) FROM visit) AND s.login = 'physician1' AND NOT EXISTS (SELECT 1 FROM note n WHERE n.visit_id = v.id) LIMIT 18")
+	today := few("SELECT v.id FROM visit v JOIN staff s ON s.id = v.clinician_id WHERE v.day = (SELECT max(day) FROM visit) AND s.role = 'physician' AND NOT EXISTS (SELECT 1 FROM note n WHERE n.visit_id = v.id) LIMIT 18")
 	require.NotEmpty(b, today)
 	var drafts []string
 	for _, v := range today {

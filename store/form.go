@@ -90,7 +90,6 @@ func (q *Q) DocumentByID(id string) (Document, error) {
 // Fax is a document on its way out. ID stays the same however often it is sent.
 type Fax struct {
 	ID, DocumentID, Number, State string
-	Attempts                      int
 	LastError, ByID               string
 	At, DoneAt                    time.Time
 	Settled                       string // how a refused one was settled
@@ -98,21 +97,16 @@ type Fax struct {
 
 func scanFax(s scanner, f *Fax) error {
 	var at, done string
-	err := s.Scan(&f.ID, &f.DocumentID, &f.Number, &f.State, &f.Attempts, &f.LastError, &f.ByID, &at, &done, &f.Settled)
+	err := s.Scan(&f.ID, &f.DocumentID, &f.Number, &f.State, &f.LastError, &f.ByID, &at, &done, &f.Settled)
 	f.At, f.DoneAt = Moment(at), Moment(done)
 	return err
 }
 
-const faxCols = "f.id, f.document_id, f.number, f.state, f.attempts, f.last_error, f.by_id, f.at, f.done_at, f.settled"
+const faxCols = "f.id, f.document_id, f.number, f.state, f.last_error, f.by_id, f.at, f.done_at, f.settled"
 
 // AddFax puts a document in the way out.
 func (q *Q) AddFax(f Fax, by string) error {
 	return q.do("INSERT INTO fax(id, document_id, number, state, next_at, by_id, at) VALUES (?,?,?,'waiting',?,?,?)", f.ID, f.DocumentID, f.Number, Stamp(f.At), by, Stamp(f.At))
-}
-
-// DueFaxes lists what is to be sent now.
-func (q *Q) DueFaxes(now time.Time) ([]Fax, error) {
-	return list(q, scanFax, "SELECT "+faxCols+" FROM fax f WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at LIMIT 20", Stamp(now))
 }
 
 // FaxesOf lists the faxes of a patient's documents.
@@ -132,6 +126,6 @@ func (q *Q) FaxByID(id string) (Fax, error) {
 }
 
 // SetFax records how sending went.
-func (q *Q) SetFax(id, state, problem string, next, done time.Time) error {
-	return q.do("UPDATE fax SET state = ?, attempts = attempts + 1, last_error = ?, next_at = ?, done_at = ? WHERE id = ?", state, problem, Stamp(next), Stamp(done), id)
+func (q *Q) SetFax(id, state, problem string, done time.Time) error {
+	return q.do("UPDATE fax SET state = ?, last_error = ?, done_at = ? WHERE id = ?", state, problem, Stamp(done), id)
 }

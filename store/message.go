@@ -11,17 +11,16 @@ type Message struct {
 	ID, PatientID, NoteID, Text, DocumentID string
 	Folio                                   int
 	State                                   string // waiting, delivered, refused, settled
-	Attempts                                int
 	LastError, ByID                         string
 	At, DoneAt                              time.Time
 	Settled                                 string // how a refused one was settled
 }
 
-const messageCols = "id, patient_id, note_id, text, document_id, folio, state, attempts, last_error, by_id, at, done_at, settled"
+const messageCols = "id, patient_id, note_id, text, document_id, folio, state, last_error, by_id, at, done_at, settled"
 
 func scanMessage(s scanner, m *Message) error {
 	var at, done string
-	err := s.Scan(&m.ID, &m.PatientID, &m.NoteID, &m.Text, &m.DocumentID, &m.Folio, &m.State, &m.Attempts, &m.LastError, &m.ByID, &at, &done, &m.Settled)
+	err := s.Scan(&m.ID, &m.PatientID, &m.NoteID, &m.Text, &m.DocumentID, &m.Folio, &m.State, &m.LastError, &m.ByID, &at, &done, &m.Settled)
 	m.At, m.DoneAt = Moment(at), Moment(done)
 	return err
 }
@@ -43,19 +42,14 @@ func (q *Q) MessagesIn(ids []string) ([]Message, error) {
 	return list(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE id IN (SELECT value FROM json_each(?))", string(all))
 }
 
-// DueMessages lists what is to be sent now.
-func (q *Q) DueMessages(now time.Time) ([]Message, error) {
-	return list(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at LIMIT 20", Stamp(now))
-}
-
 // MessagesOf lists the messages to a patient, newest first.
 func (q *Q) MessagesOf(patient string) ([]Message, error) {
 	return list(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE patient_id "+samePerson+" ORDER BY at DESC", patient)
 }
 
 // SetMessage records how sending went.
-func (q *Q) SetMessage(id, state, problem string, next, done time.Time) error {
-	return q.do("UPDATE message SET state = ?, attempts = attempts + 1, last_error = ?, next_at = ?, done_at = ? WHERE id = ?", state, problem, Stamp(next), Stamp(done), id)
+func (q *Q) SetMessage(id, state, problem string, done time.Time) error {
+	return q.do("UPDATE message SET state = ?, last_error = ?, done_at = ? WHERE id = ?", state, problem, Stamp(done), id)
 }
 
 // settle records how something refused was settled; ErrStale when it is not refused.

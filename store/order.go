@@ -142,51 +142,6 @@ func (q *Q) SetOrderState(id string, state order.State, reason string) error {
 	return q.do("UPDATE lab_order SET state = ?, reason = ? WHERE id = ?", state, reason, id)
 }
 
-// Outgoing is a message in the outbox. Control and Body never change.
-type Outgoing struct {
-	Control, OrderID string
-	Body             []byte
-	State            string
-	Attempts         int
-	LastError        string
-}
-
-// AddOutgoing queues a message.
-func (q *Q) AddOutgoing(control, orderID string, body []byte, at time.Time) error {
-	return q.do("INSERT INTO outbox(control, order_id, body, state, next_at) VALUES (?,?,?,'waiting',?)", control, orderID, body, Stamp(at))
-}
-
-// DueOutgoing lists the messages to send now, oldest first.
-func (q *Q) DueOutgoing(now time.Time) ([]Outgoing, error) {
-	return list(q, func(s scanner, o *Outgoing) error {
-		return s.Scan(&o.Control, &o.OrderID, &o.Body, &o.State, &o.Attempts, &o.LastError)
-	}, "SELECT control, order_id, body, state, attempts, last_error FROM outbox WHERE state = 'waiting' AND next_at <= ? ORDER BY next_at, rowid LIMIT 20", Stamp(now))
-}
-
-// NextOutgoing says when the next message falls due; the zero time when none waits.
-func (q *Q) NextOutgoing() (time.Time, error) {
-	s, err := one(q, scalar[string], "SELECT coalesce(min(next_at), '') FROM outbox WHERE state = 'waiting'")
-	return Moment(s), err
-}
-
-// SentOutgoing records the answer to a message; ok is false when the message was
-// withdrawn or answered meanwhile.
-func (q *Q) SentOutgoing(control, state, lastError string, answer []byte, at time.Time) (ok bool, err error) {
-	n, err := q.exec("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ?, attempts = attempts + 1 WHERE control = ? AND state = 'waiting'", state, lastError, answer, Stamp(at), control)
-	return n > 0, err
-}
-
-// RetryOutgoing puts a message off after a failed attempt.
-func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
-	return q.do("UPDATE outbox SET attempts = attempts + 1, last_error = ?, next_at = ? WHERE control = ? AND state = 'waiting'", lastError, Stamp(next), control)
-}
-
-// WithdrawOutgoing takes a message back that no attempt was made for; ok says whether it could.
-func (q *Q) WithdrawOutgoing(orderID string) (ok bool, err error) {
-	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE order_id = ? AND state = 'waiting' AND attempts = 0", orderID)
-	return n > 0, err
-}
-
 // Incoming is a received message as it was stored.
 type Incoming struct {
 	ID              int64

@@ -61,12 +61,14 @@ type Elsewhere struct{ Pharmacy, Portal, Device, Fax string }
 type Office struct {
 	Config
 	Hub        *Hub
+	Outbox     *Outbox
 	TestByCode map[string]order.Test // of the laboratory's list
 }
 
 // NewOffice opens an office.
 func NewOffice(c Config) *Office {
 	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}}
+	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {
 		o.TestByCode[t.Code] = t
 	}

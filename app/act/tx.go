@@ -17,6 +17,7 @@ type Tx struct {
 	Now    time.Time
 	Events []Event
 	heads  []ledger.Head
+	sends  []string // destinations that something waits for
 }
 
 // Act runs one act: rights, transaction, then the announcements.
@@ -33,7 +34,7 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 	t := &Tx{a: a, Who: who, Now: a.Clock()}
 	// An act that was begun is finished, even when the browser has gone.
 	err := a.Store.Write(context.WithoutCancel(ctx), func(q *store.Q) error {
-		t.Q, t.Events, t.heads = q, nil, nil
+		t.Q, t.Events, t.heads, t.sends = q, nil, nil, nil
 		if err := f(t); err != nil {
 			return err
 		}
@@ -49,6 +50,7 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 		}
 	}
 	a.Hub.Publish(t.Events...)
+	a.Outbox.nudge(t.sends)
 	return nil
 }
 

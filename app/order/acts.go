@@ -9,11 +9,9 @@ import (
 // Acts are the acts of this room.
 type Acts struct {
 	*act.Office
-
-	wake chan struct{} // a message waits to go out
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
 func New(o *act.Office) *Acts {
-	return &Acts{Office: o, wake: make(chan struct{}, 1)}
+	return &Acts{Office: o}
 }

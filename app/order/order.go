@@ -4,9 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"strings"
-	"time"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
@@ -165,7 +163,7 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 		if err := t.AddOrder(o); err != nil {
 			return err
 		}
-		if err := t.AddOutgoing(message.Control, o.ID, message.Build(), t.Now); err != nil {
+		if err := t.Send(store.Outgoing{Control: message.Control, Destination: laboratory, Kind: string(line.Order), Subject: o.ID, Body: message.Build()}); err != nil {
 			return err
 		}
 		if err := t.OpenLine(act.NewID(), line.Order, o.ID, p.ID, who.ID, line.InHand, t.Now); err != nil {
@@ -182,9 +180,6 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 		t.Tell("line", o.ID, p.ID)
 		return t.Audit("sign order", p.ID, o.ID, "")
 	})
-	if err == nil {
-		act.Nudge(a.wake)
-	}
 	return out, err
 }
 
@@ -210,7 +205,7 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 		if o.State.Done() {
 			return act.Refuse(act.Conflict, "The order is closed already.")
 		}
-		withdrawn, err := t.WithdrawOutgoing(id)
+		withdrawn, err := t.WithdrawOutgoing(string(line.Order), id)
 		if err != nil {
 			return err
 		}
@@ -228,98 +223,52 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 	return callLab, err
 }
 
-// Outbox sends waiting orders until ctx ends: each is sent byte for byte under
-// its one control number until the laboratory accepts or refuses it.
-func (a *Acts) Outbox(ctx context.Context) {
-	for ctx.Err() == nil {
-		next, err := a.SendDue(ctx)
-		if err != nil && ctx.Err() == nil {
-			slog.Error("the outbox could not be read", "error", err)
-			next = a.Clock().Add(2 * time.Second)
-		}
-		wait := time.Hour
-		if !next.IsZero() {
-			wait = max(10*time.Millisecond, next.Sub(a.Clock()))
-		}
-		select {
-		case <-ctx.Done():
-		case <-a.wake:
-		case <-time.After(wait):
-		}
-	}
-}
-
-// SendDue sends the orders that are due now and says when the next is.
-func (a *Acts) SendDue(ctx context.Context) (next time.Time, err error) {
-	var due []store.Outgoing
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		due, err = q.DueOutgoing(a.Clock())
-		return err
-	}); err != nil {
-		return next, err
-	}
-	for _, o := range due {
-		if err := a.sendOne(ctx, o); err != nil {
-			return next, err
-		}
-	}
-	err = a.Store.Read(ctx, func(q *store.Q) (err error) {
-		next, err = q.NextOutgoing()
-		return err
-	})
-	return next, err
-}
+// laboratory is the queue of what goes to the laboratory.
+const laboratory = "laboratory"
 
 // answerLimit bounds what we read as an acknowledgement.
 const answerLimit = 1 << 20
 
-func (a *Acts) sendOne(ctx context.Context, o store.Outgoing) error {
-	sending, cancel := context.WithTimeout(ctx, 10*time.Second)
-	defer cancel()
-	answer, err := mllp.Exchange(sending, a.LabAddr, o.Body, answerLimit)
-	var ack hl7v2.Acknowledgement
-	if err == nil {
-		ack, err = hl7v2.ParseAck(answer)
-	}
-	if err == nil && ack.Control != o.Control {
-		err = errors.New("the laboratory answered to another message")
-	}
-	if ctx.Err() != nil {
-		return nil // shutting down: the message stays waiting
-	}
-	return a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
+// Destinations are the parties to whom this room sends: the laboratory, over MLLP. A
+// message is sent byte for byte until the laboratory accepts or refuses it.
+func (a *Acts) Destinations() []act.Destination {
+	return []act.Destination{{Name: laboratory, Settled: a.settled, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+		answer, err := mllp.Exchange(ctx, a.LabAddr, o.Body, answerLimit)
 		if err != nil {
-			wait := min(time.Minute, time.Second<<min(o.Attempts, 6))
-			slog.Warn("an order was not taken by the laboratory and will be sent again", "control", o.Control, "attempt", o.Attempts+1)
-			return t.RetryOutgoing(o.Control, err.Error(), t.Now.Add(wait))
+			return nil, "", err
 		}
-		ord, err := t.OrderByID(o.OrderID)
-		if err != nil {
-			return err
+		ack, err := hl7v2.ParseAck(answer)
+		switch {
+		case err != nil:
+			return nil, "", err
+		case ack.Control != o.Control:
+			return nil, "", errors.New("the laboratory answered to another message")
+		case strings.HasSuffix(ack.Code, "A"):
+			return answer, "", nil
+		case ack.Text == "":
+			return answer, "The laboratory gave no reason (" + ack.Code + ").", nil
 		}
-		state, reason, sent := order.Received, "", "accepted"
-		if !strings.HasSuffix(ack.Code, "A") {
-			state, reason, sent = order.Failed, ack.Text, "refused"
-			if reason == "" {
-				reason = "The laboratory gave no reason (" + ack.Code + ")."
-			}
-		}
-		ok, err := t.SentOutgoing(o.Control, sent, reason, answer, t.Now)
-		if err != nil || !ok || ord.State != order.Signed {
-			return err
-		}
-		if err := t.SetOrderState(ord.ID, state, reason); err != nil {
-			return err
-		}
-		lineState := line.Waiting
-		if state == order.Failed {
-			lineState = line.Open
-		}
-		if err := t.SetLineState(line.Order, ord.ID, lineState); err != nil {
-			return err
-		}
-		t.Tell("order", ord.ID, ord.PatientID)
-		t.Tell("line", ord.ID, ord.PatientID)
-		return t.Audit("order "+sent+" by the laboratory", ord.PatientID, ord.ID, "")
-	})
+		return answer, ack.Text, nil
+	}}}
+}
+
+// settled brings an order up to the laboratory's answer.
+func (a *Acts) settled(t *act.Tx, o store.Outgoing, refused string) error {
+	ord, err := t.OrderByID(o.Subject)
+	if err != nil || ord.State != order.Signed {
+		return err
+	}
+	state, lineState, says := order.Received, line.Waiting, "accepted"
+	if refused != "" {
+		state, lineState, says = order.Failed, line.Open, "refused"
+	}
+	if err := t.SetOrderState(ord.ID, state, refused); err != nil {
+		return err
+	}
+	if err := t.SetLineState(line.Order, ord.ID, lineState); err != nil {
+		return err
+	}
+	t.Tell("order", ord.ID, ord.PatientID)
+	t.Tell("line", ord.ID, ord.PatientID)
+	return t.Audit("order "+says+" by the laboratory", ord.PatientID, ord.ID, "")
 }

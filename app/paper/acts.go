@@ -13,11 +13,9 @@ type Acts struct {
 	*act.Office
 	Forms *forms.Acts
 	Note  *notes.Acts
-
-	wake chan struct{} // something waits to be sent
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
 func New(o *act.Office, f *forms.Acts, n *notes.Acts) *Acts {
-	return &Acts{Office: o, Forms: f, Note: n, wake: make(chan struct{}, 1)}
+	return &Acts{Office: o, Forms: f, Note: n}
 }

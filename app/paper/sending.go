@@ -6,7 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"log/slog"
 	"net/http"
 	"regexp"
 	"strings"
@@ -32,12 +31,15 @@ func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) er
 		return act.Refuse(act.Invalid, "%q is not a fax number; write it with digits, as in 555-0190.", number)
 	}
 	err := a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
-		d, err := t.DocumentHead(id)
+		d, err := t.DocumentByID(id)
 		if err != nil {
 			return act.NotFound(err, "document")
 		}
 		f := store.Fax{ID: act.NewID(), DocumentID: id, Number: number, At: t.Now}
 		if err := t.AddFax(f, who.ID); err != nil {
+			return err
+		}
+		if err := t.Send(store.Outgoing{Control: f.ID, Destination: faxLine, Kind: string(line.Fax), Subject: f.ID, Address: number, Body: d.PDF, ByID: who.ID}); err != nil {
 			return err
 		}
 		t.Tell("patient", d.PatientID, d.PatientID)
@@ -47,9 +49,6 @@ func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) er
 		}
 		return t.Audit("send fax", d.PatientID, id, "")
 	})
-	if err == nil {
-		act.Nudge(a.wake)
-	}
 	return err
 }
 
@@ -126,6 +125,13 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 		if err := t.AddMessage(msg); err != nil {
 			return err
 		}
+		body, err := a.portalBody(t.Q, m.ID)
+		if err != nil {
+			return err
+		}
+		if err := t.Send(store.Outgoing{Control: m.ID, Destination: portal, Kind: string(line.Message), Subject: m.ID, Body: body, ByID: who.ID}); err != nil {
+			return err
+		}
 		if err := t.OpenLine(act.NewID(), line.Message, m.ID, n.PatientID, who.ID, line.Waiting, t.Now); err != nil {
 			return err
 		}
@@ -134,9 +140,6 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 		t.Tell("patient", n.PatientID, n.PatientID)
 		return t.Audit("message the patient", n.PatientID, m.ID, "")
 	})
-	if err == nil {
-		act.Nudge(a.wake)
-	}
 	return out, err
 }
 
@@ -215,117 +218,102 @@ func (a *Acts) SettleSent(ctx context.Context, who act.Actor, kind, id, how stri
 	})
 }
 
-// Sending sends what waits, messages and faxes, until ctx ends.
-func (a *Acts) Sending(ctx context.Context) {
-	for ctx.Err() == nil {
-		if err := errors.Join(a.StepFax(ctx), a.StepMessages(ctx)); err != nil && ctx.Err() == nil {
-			slog.Error("what waits could not be sent", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-		case <-a.wake:
-		case <-time.After(3 * time.Second):
-		}
-	}
-}
-
-// later is when something is tried again that got no answer.
-func later(now time.Time, attempts int) time.Time {
-	return now.Add(min(time.Minute, 2*time.Second<<min(attempts, 5)))
-}
+// The queues of what goes to the fax line and to the portal.
+const (
+	faxLine = "fax"
+	portal  = "portal"
+)
 
 const noAnswer = "no answer yet, it is tried again"
 
-// StepFax sends the faxes that are due now.
-func (a *Acts) StepFax(ctx context.Context) error {
-	var due []store.Fax
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		due, err = q.DueFaxes(a.Clock())
-		return err
-	}); err != nil {
-		return err
+// Destinations are the parties to whom this room sends: the fax line and the portal.
+func (a *Acts) Destinations() []act.Destination {
+	return []act.Destination{
+		{
+			Name: faxLine,
+			Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+				refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/"+o.Control, "application/pdf", o.Body, http.Header{"Fax-Number": {o.Address}})
+				return nil, refused, err
+			},
+			Waits: func(t *act.Tx, o store.Outgoing) error { return t.SetFax(o.Subject, "waiting", noAnswer, time.Time{}) },
+			Settled: func(t *act.Tx, o store.Outgoing, refused string) error {
+				f, err := t.FaxByID(o.Subject)
+				if err != nil {
+					return err
+				}
+				d, err := t.DocumentHead(f.DocumentID)
+				if err != nil {
+					return err
+				}
+				if err := t.SetFax(f.ID, sentState(refused, "sent"), refused, t.Now); err != nil {
+					return err
+				}
+				return a.arrived(t, line.Fax, f.ID, d.PatientID, refused, "taken by the other side")
+			},
+		},
+		{
+			Name: portal,
+			Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+				body := o.Body
+				if len(body) == 0 { // it waits since a former version
+					var err error
+					if err = a.Store.Read(ctx, func(q *store.Q) error {
+						body, err = a.portalBody(q, o.Subject)
+						return err
+					}); err != nil {
+						return nil, "", err
+					}
+				}
+				refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/"+o.Control, "application/fhir+json", body, nil)
+				return nil, refused, err
+			},
+			Waits: func(t *act.Tx, o store.Outgoing) error {
+				return t.SetMessage(o.Subject, "waiting", noAnswer, time.Time{})
+			},
+			Settled: func(t *act.Tx, o store.Outgoing, refused string) error {
+				m, err := t.MessageByID(o.Subject)
+				if err != nil {
+					return err
+				}
+				if err := t.SetMessage(m.ID, sentState(refused, "delivered"), refused, t.Now); err != nil {
+					return err
+				}
+				return a.arrived(t, line.Message, m.ID, m.PatientID, refused, "taken by the portal")
+			},
+		},
 	}
-	for _, f := range due {
-		var d store.Document
-		if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-			d, err = q.DocumentByID(f.DocumentID)
-			return err
-		}); err != nil {
-			return err
-		}
-		refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/"+f.ID, "application/pdf", d.PDF, http.Header{"Fax-Number": {f.Number}})
-		if ctx.Err() != nil {
-			return nil // shutting down: it stays waiting
-		}
-		if err := a.Write(ctx, act.Actor{ID: f.ByID}, func(t *act.Tx) error {
-			switch {
-			case refused != "":
-				err = t.SetFax(f.ID, "refused", refused, t.Now, t.Now)
-			case err != nil:
-				return t.SetFax(f.ID, "waiting", noAnswer, later(t.Now, f.Attempts), time.Time{})
-			default:
-				err = t.SetFax(f.ID, "sent", "", t.Now, t.Now)
-			}
-			if err != nil {
-				return err
-			}
-			return a.arrived(t, line.Fax, f.ID, d.PatientID, refused, "taken by the other side")
-		}); err != nil {
-			return err
-		}
-	}
-	return nil
 }
 
-// StepMessages sends the messages that are due now.
-func (a *Acts) StepMessages(ctx context.Context) error {
-	var due []store.Message
-	bodies := map[string][]byte{}
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		if due, err = q.DueMessages(a.Clock()); err != nil || len(due) == 0 {
-			return err
-		}
-		names, err := a.Names(q)
-		for _, m := range due {
-			p, perr := q.PatientByID(m.PatientID)
-			c := fhir.Communication{ID: m.ID, Record: p.Record, Sender: names[m.ByID] + ", " + a.Practice, Sent: a.Say(m.At), Text: m.Text}
-			if m.DocumentID != "" {
-				d, derr := q.DocumentByID(m.DocumentID)
-				c.Title, c.PDF, perr = d.Title, d.PDF, errors.Join(perr, derr)
-			}
-			body, berr := c.Build()
-			if err = errors.Join(err, perr, berr); err != nil {
-				return err
-			}
-			bodies[m.ID] = body
-		}
-		return err
-	}); err != nil {
-		return err
+func sentState(refused, taken string) string {
+	if refused != "" {
+		return "refused"
 	}
-	for _, m := range due {
-		refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/"+m.ID, "application/fhir+json", bodies[m.ID], nil)
-		if ctx.Err() != nil {
-			return nil
-		}
-		if err := a.Write(ctx, act.Actor{ID: m.ByID}, func(t *act.Tx) error {
-			switch {
-			case refused != "":
-				err = t.SetMessage(m.ID, "refused", refused, t.Now, t.Now)
-			case err != nil:
-				return t.SetMessage(m.ID, "waiting", noAnswer, later(t.Now, m.Attempts), time.Time{})
-			default:
-				err = t.SetMessage(m.ID, "delivered", "", t.Now, t.Now)
-			}
-			if err != nil {
-				return err
-			}
-			return a.arrived(t, line.Message, m.ID, m.PatientID, refused, "taken by the portal")
-		}); err != nil {
-			return err
-		}
+	return taken
+}
+
+// portalBody writes a message as the portal takes it.
+func (a *Acts) portalBody(q *store.Q, id string) ([]byte, error) {
+	m, err := q.MessageByID(id)
+	if err != nil {
+		return nil, err
 	}
-	return nil
+	names, err := a.Names(q)
+	if err != nil {
+		return nil, err
+	}
+	p, err := q.PatientByID(m.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	c := fhir.Communication{ID: m.ID, Record: p.Record, Sender: names[m.ByID] + ", " + a.Practice, Sent: a.Say(m.At), Text: m.Text}
+	if m.DocumentID != "" {
+		d, err := q.DocumentByID(m.DocumentID)
+		if err != nil {
+			return nil, err
+		}
+		c.Title, c.PDF = d.Title, d.PDF
+	}
+	return c.Build()
 }
 
 // arrived closes the line of what was taken, in the name of who sent it; a refusal is on

@@ -269,9 +269,8 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	var wg sync.WaitGroup
-	wg.Go(func() { s.app.Order.Outbox(ctx) })
+	wg.Go(func() { s.app.Outbox.Run(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
-	wg.Go(func() { s.app.Paper.Sending(ctx) })
 	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Result.Receive, s.app.Result.TooLarge(s.limit)) })
 	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return ctx }}
