@@ -29,7 +29,7 @@ check: ui
 	$(GO) tool staticcheck ./...
 	$(GO) run ./cmd/deftledger openapi | diff -q - ui/openapi.json || (echo "the API changed: run make types"; exit 1)
 	cd ui && npm run -s types && git diff --exit-code --stat -- src/exchange/schema.d.ts
-	cd ui && npm run -s check && npm run -s lint
+	cd ui && npm run -s check && npm run -s lint && npm run -s test
 
 chromium:
 	@command -v chromium >/dev/null || command -v google-chrome >/dev/null || \

@@ -17,6 +17,7 @@ import (
 // until it is taken, once.
 func TestADestinationThatHangsDelaysNobodyElse(t *testing.T) {
 	c := open(t)
+	c.app.Clock = time.Now // several queues look at it
 	taken := make(chan string, 10)
 	var tries atomic.Int32
 	settled := func(*act.Tx, store.Outgoing, string) error { return nil }

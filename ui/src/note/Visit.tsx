@@ -74,8 +74,9 @@ function useDictionary(own: string[] | undefined) {
     staleTime: Number.POSITIVE_INFINITY,
   });
   useEffect(() => {
-    if (medical.data) teach(medical.data);
-  }, [medical.data]);
+    if (medical.data) teach(medical.data, true);
+    else if (medical.isError) teach([], true); // plain English is better than nothing
+  }, [medical.data, medical.isError]);
   useEffect(() => {
     if (own) teach(own);
   }, [own]);

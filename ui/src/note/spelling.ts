@@ -26,9 +26,10 @@ const ask = (question: { kind: "check"; words: string[] } | { kind: "suggest"; w
 
 const listeners = new Set<() => void>();
 
-/** teach adds words to what is known. */
-export function teach(words: string[]) {
-  start().postMessage({ kind: "words", words });
+/** teach adds words to what is known; whole says that the words of the trade are among
+ * them, and checking can begin. */
+export function teach(words: string[], whole = false) {
+  start().postMessage({ kind: "words", words, whole });
   for (const l of listeners) l();
 }
 
