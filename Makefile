@@ -2,7 +2,7 @@
 SHELL := /bin/bash
 GO ?= go
 
-.PHONY: demo build test bench ui types shots check chromium
+.PHONY: demo build test bench ui types notices shots check chromium
 
 demo: build
 	bin/deftledger demo $(if $(DATA),--data $(DATA))
@@ -23,11 +23,16 @@ types:
 	$(GO) run ./cmd/deftledger openapi > ui/openapi.json
 	cd ui && npm run -s types
 
+# The licences of everything that ships inside the program, from what the build uses.
+notices: ui/node_modules/.package-lock.json
+	$(GO) run ./cmd/notices > ui/public/notices.txt.new && mv ui/public/notices.txt.new ui/public/notices.txt
+
 check: ui
 	@test -z "$$(gofmt -l $$(git ls-files '*.go'))" || (gofmt -l $$(git ls-files '*.go'); echo "run gofmt on these files"; exit 1)
 	$(GO) vet ./...
 	$(GO) tool staticcheck ./...
 	$(GO) run ./cmd/deftledger openapi | diff -q - ui/openapi.json || (echo "the API changed: run make types"; exit 1)
+	$(GO) run ./cmd/notices | diff -q - ui/public/notices.txt || (echo "what ships has changed: run make notices"; exit 1)
 	cd ui && npm run -s types && git diff --exit-code --stat -- src/exchange/schema.d.ts
 	cd ui && npm run -s check && npm run -s lint && npm run -s test
 

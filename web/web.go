@@ -235,6 +235,9 @@ func (s *server) file(kind fileKind, make func(*gin.Context, act.Actor) ([]byte,
 	}
 }
 
+// notices is where the licences of everything that ships inside the program stand.
+const notices = "/notices.txt"
+
 // static serves the built interface; every path that is no file and no API is the
 // page itself, whose router takes over.
 func (s *server) static(r *gin.Engine, files fs.FS) {
@@ -251,6 +254,10 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 				return
 			}
 			c.Header("Cache-Control", "public, max-age=31536000, immutable")
+			c.Status(http.StatusOK)
+			served.ServeHTTP(c.Writer, c.Request)
+		case p == notices:
+			c.Header("Content-Type", "text/plain; charset=utf-8")
 			c.Status(http.StatusOK)
 			served.ServeHTTP(c.Writer, c.Request)
 		case c.Request.Method != http.MethodGet && c.Request.Method != http.MethodHead:

@@ -28,7 +28,7 @@ func ask(t *testing.T, files fstest.MapFS, method, path string, headers ...strin
 	return w
 }
 
-var built = fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__NONCE__">`)}, "assets/a.js": {Data: []byte("1")}}
+var built = fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__NONCE__">`)}, "assets/a.js": {Data: []byte("1")}, "notices.txt": {Data: []byte("Apache")}}
 
 func TestEveryPageHasItsOwnNonce(t *testing.T) {
 	nonce := regexp.MustCompile(`content="([^"]+)"`)
@@ -54,6 +54,7 @@ func TestStaticFiles(t *testing.T) {
 	}{
 		{http.MethodGet, "/assets/a.js", 200, "1"},
 		{http.MethodGet, "/assets/b.js", 404, "There is no such file."},
+		{http.MethodGet, "/notices.txt", 200, "Apache"},
 		{http.MethodGet, "/assets/../index.html", 404, ""},
 		{http.MethodGet, "/api/nothing", 404, "There is nothing at this address."},
 		{http.MethodPost, "/desk", 405, "This address only shows the page."},

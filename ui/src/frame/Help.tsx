@@ -36,9 +36,14 @@ export function Help({ close }: { close: () => void }) {
           <input type="checkbox" checked={me.singleKeys} onChange={toggle} className="size-4 accent-kelp" />
           One-letter keys work when I am not typing
         </label>
-        <button type="button" className="choice mt-4" onClick={close}>
-          Close <KeyCap k="Escape" />
-        </button>
+        <div className="mt-4 flex items-baseline justify-between">
+          <button type="button" className="choice" onClick={close}>
+            Close <KeyCap k="Escape" />
+          </button>
+          <a className="small hover:underline" href="/notices.txt" target="_blank" rel="noreferrer">
+            Licences of what this program contains
+          </a>
+        </div>
       </DialogPanel>
     </Dialog>
   );
