@@ -35,7 +35,7 @@ var layers = map[string][]string{
 	"standin":  {},
 	"app":      {"app", "store", "exchange", "core"},
 	"store":    {"core"},
-	"exchange": {"core", "exchange"},
+	"exchange": {"core", "exchange", "data"},
 	"core":     {"core"},
 	"data":     {},
 	"ui":       {},

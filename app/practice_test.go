@@ -13,7 +13,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/crypto/argon2"
 
@@ -27,11 +26,10 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/line"
-	"deftledger/core/measure"
 	"deftledger/core/order"
-	"deftledger/core/safety"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
+	"deftledger/exchange/shipped"
 	"deftledger/store"
 )
 
@@ -93,35 +91,14 @@ func accept(code, text string) func(string) string {
 	}
 }
 
-func house(t testing.TB) (h act.House) {
-	require.NoError(t, yaml.UnmarshalWithOptions(data.HouseTests, &h.Tests, yaml.Strict()))
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Vaccines, &h.Vaccines, yaml.Strict()))
-	return h
-}
-
-func services(t testing.TB) []coding.Service {
-	var f struct {
-		Source   string
-		Services []coding.Service
+// reference is what ships, read once.
+var reference = sync.OnceValue(func() shipped.Reference {
+	r, err := shipped.Read()
+	if err != nil {
+		panic(err)
 	}
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Services, &f, yaml.Strict()))
-	return f.Services
-}
-
-func measures(t testing.TB) []measure.Rule {
-	var f struct {
-		Version  int
-		Measures []measure.Rule
-	}
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Measures, &f, yaml.Strict()))
-	return f.Measures
-}
-
-func medicines(t testing.TB) *safety.List {
-	var l safety.List
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Medicines, &l, yaml.Strict()))
-	return &l
-}
+	return r
+})
 
 const patientID, visitID = "p1", "v1"
 
@@ -135,13 +112,12 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.store.Close() })
 	keys, err := act.OpenKeys(c.home, "practice", true)
 	require.NoError(t, err)
-	var l act.Laboratory
-	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
+	r := reference()
 	c.lab.open(t, "127.0.0.1:0")
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: l, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: medicines(t), House: house(t), Services: services(t), Measures: measures(t),
+	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: r.Laboratory, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: r.Medicines, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Measures: r.Measures,
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := cheap(password), cheap(secret)

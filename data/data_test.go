@@ -4,13 +4,12 @@ import (
 	"strings"
 	"testing"
 
-	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"deftledger/app/act"
 	"deftledger/core/coding"
 	"deftledger/data"
+	"deftledger/exchange/shipped"
 )
 
 // checkDigit is the mod 10 check digit of a LOINC code (LOINC Users' Guide, appendix C).
@@ -29,8 +28,9 @@ func checkDigit(body string) byte {
 }
 
 func TestTheTestListIsSound(t *testing.T) {
-	var l act.Laboratory
-	require.NoError(t, yaml.UnmarshalWithOptions(data.Brinehouse, &l, yaml.Strict()))
+	r, err := shipped.Read()
+	require.NoError(t, err)
+	l := r.Laboratory
 	require.GreaterOrEqual(t, len(l.Tests), 40)
 	require.NotEmpty(t, l.Phone)
 	seen := map[string]bool{}

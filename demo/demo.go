@@ -90,7 +90,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 }
 
 // Offered turns the test list into what the stand-in laboratory offers.
-func Offered(l act.Laboratory) map[string]standin.Test {
+func Offered(l order.Laboratory) map[string]standin.Test {
 	out := map[string]standin.Test{}
 	for _, t := range l.Tests {
 		s := standin.Test{Code: t.Code, Name: t.Name, LOINC: t.LOINC}

@@ -6,7 +6,6 @@ import (
 	"testing"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
@@ -16,6 +15,7 @@ import (
 	"deftledger/core/line"
 	"deftledger/data"
 	"deftledger/demo"
+	"deftledger/exchange/shipped"
 	"deftledger/store"
 )
 
@@ -33,14 +33,11 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Key
 	c, err := coding.Load(text)
 	require.NoError(t, err)
 	lib := coding.NewLibrary(c)
-	var l act.Laboratory
-	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
+	r, err := shipped.Read()
+	require.NoError(t, err)
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	var house act.House
-	require.NoError(t, yaml.Unmarshal(data.HouseTests, &house.Tests))
-	require.NoError(t, yaml.Unmarshal(data.Vaccines, &house.Vaccines))
-	config := act.Config{Store: s, Keys: keys, Laboratory: l, Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms, House: house,
+	config := act.Config{Store: s, Keys: keys, Laboratory: r.Laboratory, Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
 	require.NoError(t, demo.Fill(ctx, config, now))
 	a := app.New(config)

@@ -9,12 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/demo"
+	"deftledger/exchange/shipped"
 	"deftledger/standin"
-
-	"github.com/goccy/go-yaml"
-
-	"deftledger/app/act"
-	"deftledger/data"
 )
 
 // effort collects the acts of each counted flow; a flow over its budget fails.
@@ -31,8 +27,9 @@ func (h *hand) effort(flow string, budget int, f func()) {
 // that a test can count what it accessioned.
 func laboratory(t testing.TB, p *program, delay time.Duration) *standin.Laboratory {
 	t.Helper()
-	var l act.Laboratory
-	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &l))
+	r, err := shipped.Read()
+	require.NoError(t, err)
+	l := r.Laboratory
 	lab := &standin.Laboratory{Name: l.Name, Facility: l.Facility, Tests: demo.Offered(l), Deliver: p.mllp, Delay: delay, Refuse: map[string]string{"LI": "No lithium assay this week"}}
 	require.NoError(t, lab.Open(p.lab))
 	t.Cleanup(lab.Close)

@@ -45,7 +45,7 @@ type Config struct {
 	Seed       uint64
 	Until      time.Time // "now" of the practice
 	Location   *time.Location
-	Laboratory act.Laboratory
+	Laboratory order.Laboratory
 	Systems    *note.Systems
 	Codes      *coding.Catalogue
 	Vaccines   []chart.Vaccine

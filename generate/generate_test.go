@@ -6,14 +6,12 @@ import (
 	"testing"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
-	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/data"
-	"deftledger/exchange/forms"
+	"deftledger/exchange/shipped"
 	"deftledger/generate"
 	"deftledger/store"
 )
@@ -30,14 +28,9 @@ func practice(t *testing.T, patients int, seed uint64) (*store.Store, *act.Keys,
 	keys, err := act.OpenKeys(filepath.Join(dir, "keys"), "practice", true)
 	require.NoError(t, err)
 	c := generate.Config{Store: s, Keys: keys, Patients: patients, Seed: seed, Until: time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC), Location: time.UTC}
-	require.NoError(t, yaml.Unmarshal(data.Brinehouse, &c.Laboratory))
-	var vaccines []chart.Vaccine
-	require.NoError(t, yaml.Unmarshal(data.Vaccines, &vaccines))
-	c.Vaccines = vaccines
-	text, err := data.Forms.ReadFile("findings/systems.yaml")
+	r, err := shipped.Read()
 	require.NoError(t, err)
-	c.Systems, err = forms.Systems("systems", string(text))
-	require.NoError(t, err)
+	c.Laboratory, c.Vaccines, c.Systems = r.Laboratory, r.Vaccines, r.Systems
 	catalogue, err := data.Catalogue()
 	require.NoError(t, err)
 	c.Codes, err = coding.Load(catalogue)

@@ -15,20 +15,11 @@ import (
 	"deftledger/store"
 )
 
-// Laboratory is a laboratory we are connected to.
-type Laboratory struct {
-	Name     string       `yaml:"name"`
-	Facility string       `yaml:"facility"` // as it calls itself in messages
-	Phone    string       `yaml:"phone"`
-	Source   string       `yaml:"source"`
-	Tests    []order.Test `yaml:"tests"`
-}
-
 // Config is what an App is made of.
 type Config struct {
 	Store      *store.Store
 	Keys       *Keys
-	Laboratory Laboratory
+	Laboratory order.Laboratory
 	LabAddr    string // host:port of the laboratory's MLLP listener
 	Facility   string // as we call ourselves in messages
 	Practice   string // as we call ourselves to people

@@ -21,6 +21,7 @@ import (
 	"deftledger/data"
 	"deftledger/demo"
 	"deftledger/exchange/icd10cm"
+	"deftledger/exchange/shipped"
 	"deftledger/generate"
 	"deftledger/standin"
 	"deftledger/store"
@@ -135,7 +136,7 @@ func generated(ctx context.Context, args []string) error {
 		}
 		c.Until = day.Add(12 * time.Hour)
 	}
-	d, err := shipped()
+	d, err := shipped.Read()
 	if err != nil {
 		return err
 	}
@@ -143,7 +144,7 @@ func generated(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	c.Laboratory, c.Vaccines, c.Systems = d.laboratory, d.house.Vaccines, d.systems
+	c.Laboratory, c.Vaccines, c.Systems = d.Laboratory, d.Vaccines, d.Systems
 	c.Codes, _ = lib.On(c.Until.Format(time.DateOnly))
 	if c.Store, c.Keys, err = open(ctx, dir, true); err != nil {
 		return err

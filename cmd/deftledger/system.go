@@ -5,7 +5,6 @@ import (
 	"errors"
 	"flag"
 	"fmt"
-	"io/fs"
 	"net"
 	"net/http"
 	"os"
@@ -13,18 +12,14 @@ import (
 	"sync"
 	"time"
 
-	"github.com/goccy/go-yaml"
 	"github.com/google/uuid"
 
 	"deftledger/app"
 	"deftledger/app/act"
 	"deftledger/core/coding"
-	"deftledger/core/measure"
-	"deftledger/core/note"
-	"deftledger/core/safety"
 	"deftledger/data"
-	"deftledger/exchange/forms"
 	"deftledger/exchange/mllp"
+	"deftledger/exchange/shipped"
 	"deftledger/store"
 	"deftledger/ui"
 	"deftledger/web"
@@ -142,51 +137,6 @@ func openKeys(ctx context.Context, s *store.Store, create bool) (*act.Keys, erro
 	return act.OpenKeys(home, practice, create)
 }
 
-// reference is what ships beside the program, read.
-type reference struct {
-	laboratory act.Laboratory
-	medicines  safety.List
-	house      act.House
-	services   []coding.Service
-	measures   []measure.Rule
-	systems    *note.Systems
-}
-
-// shipped reads the reference data that ship. A file that does not read is a fault of the
-// build; it is named.
-func shipped() (d reference, err error) {
-	var services struct {
-		Source   string
-		Services []coding.Service
-	}
-	var measures struct {
-		Version  int
-		Measures []measure.Rule
-	}
-	for _, f := range []struct {
-		what string
-		text []byte
-		into any
-	}{
-		{"the list of medicines", data.Medicines, &d.medicines},
-		{"the tests of the house", data.HouseTests, &d.house.Tests},
-		{"the vaccines of the house", data.Vaccines, &d.house.Vaccines},
-		{"the list of services", data.Services, &services},
-		{"the measures", data.Measures, &measures},
-		{"the laboratory's test list", data.Brinehouse, &d.laboratory},
-	} {
-		if err := yaml.UnmarshalWithOptions(f.text, f.into, yaml.Strict()); err != nil {
-			return d, fmt.Errorf("%s: %w", f.what, err)
-		}
-	}
-	d.services, d.measures = services.Services, measures.Measures
-	text, err := fs.ReadFile(data.Forms, "findings/systems.yaml")
-	if err == nil {
-		d.systems, err = forms.Systems("findings/systems.yaml", string(text))
-	}
-	return d, err
-}
-
 // system is the running application.
 type system struct {
 	app    *app.App
@@ -203,7 +153,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%q is not a time zone; give one such as America/New_York", o.zone)
 	}
-	d, err := shipped()
+	d, err := shipped.Read()
 	if err != nil {
 		return nil, err
 	}
@@ -239,7 +189,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = act.Config{Store: s, Keys: keys, Laboratory: d.laboratory, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: &d.medicines, House: d.house, Services: d.services, Measures: d.measures, Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+	sys.config = act.Config{Store: s, Keys: keys, Laboratory: d.Laboratory, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines, House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Measures: d.Measures, Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
 		Reader: reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()

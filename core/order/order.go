@@ -9,6 +9,15 @@ import (
 	"strings"
 )
 
+// Laboratory is a laboratory with its test list.
+type Laboratory struct {
+	Name     string
+	Facility string // as it calls itself in messages
+	Phone    string
+	Source   string
+	Tests    []Test
+}
+
 // Test is one orderable test of a laboratory's test list.
 type Test struct {
 	Code     string    `json:"code" yaml:"code"`         // the laboratory's own code
