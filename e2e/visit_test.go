@@ -87,6 +87,77 @@ func TestFindingsInFewActs(t *testing.T) {
 	require.Empty(t, h.axe())
 }
 
+// TestEscapeLeavesAndLosesNothing leaves each panel from the field in it, in one press, and
+// finds every word again: given where it is understood, kept and said to be missing where not.
+func TestEscapeLeavesAndLosesNothing(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	closed := func(label string) {
+		t.Helper()
+		h.wait(fmt.Sprintf(`!document.querySelector('section[aria-label=%[1]q], aside[aria-label=%[1]q]')`, label), label+" closed by one press")
+	}
+	value := func(want string) {
+		t.Helper()
+		h.wait(fmt.Sprintf(`document.activeElement.value === %q`, want), "the words as they were left")
+	}
+
+	h.press("e")
+	h.focused("Findings, in a line")
+	h.types("lungs, no flurbish")
+	h.sees("Not understood: “no flurbish”")
+	h.press("Escape")
+	closed("Examination")
+	h.sees("Typed and not entered: “lungs, no flurbish”")
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE note_id = ?", noteOf(t, p, "Tollefsen")), "nothing is entered by leaving")
+	h.click("Go on with it")
+	h.focused("Findings, in a line")
+	value("lungs, no flurbish")
+	h.press("Enter")
+	value("no flurbish")
+	h.press("Escape")
+	closed("Examination")
+	h.sees("Typed and not entered: “no flurbish”")
+
+	// A question: what is no length of time is kept, what is one is the answer.
+	h.press("q")
+	h.focused("Since when?")
+	h.types("a while")
+	h.press("Escape")
+	closed("Questions")
+	h.sees("Typed and not entered: “a while”")
+	h.press("q")
+	h.focused("Since when?")
+	value("a while")
+	eval[bool](h, `(document.activeElement.select(), true)`)
+	h.types("2 d")
+	h.press("Escape")
+	closed("Questions")
+	h.sees("back pain for two days")
+	h.seesNot("“a while”")
+
+	// An order: the letters of a search, and what was chosen.
+	h.press("o")
+	h.focused("Add a test: letters, code or LOINC")
+	h.types("tsh")
+	h.sees("Thyroid")
+	h.press("Enter")
+	h.sees("Take off")
+	h.types("ferr")
+	h.sees("Ferritin")
+	h.press("Escape")
+	closed("Order")
+	h.press("o")
+	h.focused("Add a test: letters, code or LOINC")
+	value("ferr")
+	h.sees("Left here before and not sent.")
+	h.sees("Take off")
+	h.click("Begin anew")
+	h.seesNot("Take off")
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM lab_order o JOIN visit v ON v.id = o.visit_id JOIN note n ON n.visit_id = v.id WHERE n.id = ?", noteOf(t, p, "Tollefsen")))
+}
+
 // TestBringForward brings a system from the last visit, changes one finding, and
 // looks at what was carried one by one.
 func TestBringForward(t *testing.T) {

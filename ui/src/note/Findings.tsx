@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import { day } from "../frame/time";
 import { type Change, type Finding, type Note, systemsOf, type useChange, useTools } from "./useNote";
 
@@ -46,7 +47,11 @@ export function Findings({
     queryKey: ["last", note.id],
     queryFn: () => got(api.GET("/api/notes/{id}/last", { params: { path: { id: note.id } } })),
   });
-  const [text, setText] = useState("");
+  const [text, setText] = useLeft(
+    `line ${note.id} ${area}`,
+    () => "",
+    (v) => v.trim() === "",
+  );
   const entering = useRef(nothing);
   const input = useRef<HTMLInputElement>(null);
   const rest = shown.map((s) => s.id);
@@ -73,16 +78,18 @@ export function Findings({
     // What was not understood stays in the line, and so does what was typed meanwhile.
     else setText((now) => (now === text ? r.unread.map((u) => u.text).join(", ") : now));
   }
-  /** leave empties the line first; a line that is on its way, and wholly understood, needs nobody to wait for it. */
+  /** leave keeps what was not entered, and the note says so; a line that is on its way, and
+   * wholly understood, needs nobody to wait for it. */
   function leave() {
-    if (text && !(entering.current.whole && entering.current.text === text)) setText("");
-    else close();
+    if (entering.current.whole && entering.current.text === text) setText("");
+    close();
   }
-  useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
+  useKeys([{ key: "Escape", label: "Back to the note", run: leave }]);
   return (
     <section
       aria-label={area === "review" ? "Review of systems" : "Examination"}
       className="my-2 border-y border-rule bg-paper px-3 py-2.5"
+      onKeyDown={onEscape(leave)}
     >
       <div className="flex items-baseline gap-3">
         <input
@@ -102,17 +109,13 @@ export function Findings({
               e.preventDefault();
               e.stopPropagation();
               void enter();
-            } else if (e.key === "Escape") {
-              e.preventDefault();
-              e.stopPropagation();
-              leave();
             }
           }}
         />
         <button type="button" className="choice" onClick={() => void allRest()}>
           {restWords}
         </button>
-        <button type="button" className="plain" onClick={close}>
+        <button type="button" className="plain" onClick={leave}>
           Done <KeyCap k="Escape" />
         </button>
       </div>

@@ -1,6 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say as words } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import { useRight } from "../session/session";
 import { type Note, type useChange, useTools } from "./useNote";
 
@@ -43,8 +44,16 @@ export function Questions({ note, act, close }: { note: Note; act: ReturnType<ty
   };
   useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
   const interview = note.interviews.find((i) => i.id === cur?.interview);
+  const leaving = useRef(() => {});
   return (
-    <section aria-label="Questions" className="my-2 border-y border-rule bg-paper px-3 py-2.5">
+    <section
+      aria-label="Questions"
+      className="my-2 border-y border-rule bg-paper px-3 py-2.5"
+      onKeyDown={onEscape(() => {
+        leaving.current();
+        close();
+      })}
+    >
       <div className="flex flex-wrap items-center gap-2 text-[13px]">
         {note.interviews.map((i) => (
           <span
@@ -107,6 +116,7 @@ export function Questions({ note, act, close }: { note: Note; act: ReturnType<ty
           noteId={note.id}
           interview={interview}
           q={cur.q}
+          leaving={leaving}
           answer={async (values, next) => {
             const now = await act.answer(cur.interview, cur.q.link, values);
             if (now && next)
@@ -114,6 +124,7 @@ export function Questions({ note, act, close }: { note: Note; act: ReturnType<ty
                 1,
                 now.interviews.flatMap((i) => i.questions.map((q) => ({ interview: i.id, q }))),
               );
+            return !!now;
           }}
           go={go}
         />
@@ -127,23 +138,29 @@ function Ask({
   interview,
   q,
   answer,
+  leaving,
   go,
 }: {
   noteId: string;
   interview: Schemas["InterviewView"];
   q: Question;
-  answer: (values: (now: Answer[]) => Answer[], next: boolean) => Promise<void>;
+  answer: (values: (now: Answer[]) => Answer[], next: boolean) => Promise<boolean>;
+  /** What is done with the words in the field when the questions are left. */
+  leaving: React.RefObject<() => void>;
   go: (by: number) => void;
 }) {
   const mayChange = useRight("change the clinic's forms");
   const field = useRef<HTMLInputElement>(null);
   const box = useRef<HTMLDivElement>(null);
   const choosing = q.type === "boolean" || q.options.length > 0;
-  const [text, setText] = useState(() => {
-    const v = q.values[0];
-    return choosing ? "" : (v?.text ?? v?.date ?? (v?.number ? `${v.number}${v.unit ? ` ${v.unit}` : ""}` : ""));
-  });
-  const [other, setOther] = useState(false);
+  const v = choosing ? undefined : q.values[0];
+  const said = v?.text ?? v?.date ?? (v?.number ? `${v.number}${v.unit ? ` ${v.unit}` : ""}` : "");
+  const [text, setText, given] = useLeft(
+    `question ${noteId} ${interview.id} ${q.link}`,
+    () => said,
+    (t) => t.trim() === said,
+  );
+  const [other, setOther] = useState(choosing && text !== "");
   const [error, setError] = useState("");
   useEffect(() => {
     if (choosing && !other) box.current?.focus();
@@ -161,13 +178,25 @@ function Ask({
   function say(yes: boolean) {
     void answer(() => [{ yes }], true);
   }
+  function understood(t: string): Answer | null {
+    if (q.type === "quantity") return quantity(t);
+    if (q.type === "integer" || q.type === "decimal") return /^\d+(\.\d+)?$/.test(t) ? { number: t } : null;
+    if (q.type === "date") return /^\d{4}(-\d\d(-\d\d)?)?$/.test(t) ? { date: t } : null;
+    return { text: t };
+  }
+  async function give(a: Answer, next: boolean) {
+    if (await answer((now) => (choosing && q.repeats ? [...now, a] : [a]), next)) given();
+  }
+  // Words of an open question are its answer when it is left; what is no answer yet is kept,
+  // and the note says so.
+  leaving.current = () => {
+    const a = understood(text.trim());
+    if (!choosing && a && text.trim() !== "" && text.trim() !== said) void give(a, false);
+  };
   function type(next: boolean) {
     const t = text.trim();
     if (t === "") return choosing ? setOther(false) : void (q.values.length > 0 ? answer(() => [], next) : go(1));
-    let a: Answer | null = { text: t };
-    if (q.type === "quantity") a = quantity(t);
-    if (q.type === "integer" || q.type === "decimal") a = /^\d+(\.\d+)?$/.test(t) ? { number: t } : null;
-    if (q.type === "date") a = /^\d{4}(-\d\d(-\d\d)?)?$/.test(t) ? { date: t } : null;
+    const a = understood(t);
     if (!a) {
       setError(
         q.type === "quantity"
@@ -179,8 +208,7 @@ function Ask({
       return;
     }
     setError("");
-    const given = a;
-    void answer((now) => (choosing && q.repeats ? [...now, given] : [given]), next);
+    void give(a, next);
   }
   async function forClinic() {
     try {

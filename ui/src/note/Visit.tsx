@@ -5,6 +5,7 @@ import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
+import { useLeftWords } from "../frame/left";
 import { recentCharts } from "../frame/recent";
 import { day } from "../frame/time";
 import { OrderComposer } from "../order/OrderComposer";
@@ -302,6 +303,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                 <>
                   {p.part === "subjective" && (
                     <>
+                      {open !== "questions" && <NotEntered about={`question ${note.id}`} run={() => toggle("questions")} />}
+                      {open !== "review" && <NotEntered about={`line ${note.id} review`} run={() => toggle("review")} />}
                       {open === "questions" && <Questions note={note} act={act} close={() => setOpen("")} />}
                       {open === "review" && (
                         <Findings
@@ -329,6 +332,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
                   )}
                   {p.part === "objective" && (
                     <>
+                      {open !== "examination" && (
+                        <NotEntered about={`line ${note.id} examination`} run={() => toggle("examination")} />
+                      )}
                       {note.drawings.map((d) => (
                         <Drawn
                           key={d.id}
@@ -577,6 +583,20 @@ function same(a: Schemas["ClosingView"], b: Schemas["ClosingView"]) {
 
 function Chips({ children }: { children: React.ReactNode }) {
   return <div className="mt-1.5 flex flex-wrap gap-1.5 text-[13px]">{children}</div>;
+}
+
+// NotEntered says which words were typed in a panel and left there: they are not in the note.
+function NotEntered({ about, run }: { about: string; run: () => void }) {
+  const words = useLeftWords(about);
+  if (words === "") return null;
+  return (
+    <p role="status" className="text-[13px] text-carried">
+      Typed and not entered: “{words}”{" "}
+      <button type="button" className="plain py-0 text-[13px]" onClick={run}>
+        Go on with it
+      </button>
+    </p>
+  );
 }
 
 function Opener({ run, k, children }: { run: () => void; k: string; children: React.ReactNode }) {

@@ -2,7 +2,8 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headl
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import { day } from "../frame/time";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -39,13 +40,29 @@ export function OrderComposer({
 }) {
   const me = useMe();
   const client = useQueryClient();
-  const [query, setQuery] = useState("");
+  const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? ""}`;
+  const [query, setQuery] = useLeft(
+    `test ${about}`,
+    () => "",
+    (v) => v.trim() === "",
+  );
   const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
-  const [chosen, setChosen] = useState<Chosen[]>(() => (from?.tests ?? []).map(asChosen));
+  const [chosen, setChosen, given] = useLeft<Chosen[]>(
+    `order ${about}`,
+    () => (from?.tests ?? []).map(asChosen),
+    (list) => list.length === 0 && !from,
+  );
+  const [left] = useState(chosen.length > 0 && !from);
   const [priority, setPriority] = useState<"R" | "A" | "S">(from?.priority ?? "R");
   const [collected, setCollected] = useState(from?.collected ?? true);
   const [error, setError] = useState("");
-  const request = useRef(crypto.randomUUID()); // one act of ordering, however often it is sent
+  // One act of ordering, however often it is sent; also when its answer was lost and the
+  // order left and opened again.
+  const [request, setRequest, sent] = useLeft(
+    `request ${about}`,
+    () => crypto.randomUUID() as string,
+    () => false,
+  );
   const { sign, dialog, busy } = useSigning();
   const input = useRef<HTMLInputElement>(null);
   const search = {
@@ -69,7 +86,7 @@ export function OrderComposer({
     if (!t) return;
     setChosen((list) => withTest(list, t));
     setQuery((now) => (now === query ? "" : now)); // what was typed meanwhile is the next search
-    request.current = crypto.randomUUID();
+    setRequest(crypto.randomUUID());
   }
   function link(code: string, test?: string) {
     setChosen(
@@ -80,7 +97,7 @@ export function OrderComposer({
         return { ...c, diagnoses: has ? c.diagnoses.filter((d) => d !== code) : [...c.diagnoses, code] };
       }),
     );
-    request.current = crypto.randomUUID();
+    setRequest(crypto.randomUUID());
   }
   async function signAll() {
     // The test found first is added by the same act that goes on to sign.
@@ -109,15 +126,19 @@ export function OrderComposer({
       return;
     }
     setError("");
+    const requestId = best ? crypto.randomUUID() : request;
+    setRequest(requestId);
     const body = {
       visitId: visitId ?? from?.visitId,
       priority,
       collected,
-      requestId: request.current,
+      requestId,
       prepared: from?.id,
       tests: all.map((c) => ({ code: c.test.code, diagnoses: c.diagnoses })),
     };
     const done = () => {
+      given();
+      sent();
       void client.invalidateQueries({ queryKey: ["chart", patient.id] });
       close();
     };
@@ -155,6 +176,7 @@ export function OrderComposer({
     <aside
       aria-label="Order"
       className="w-[372px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full max-[1179px]:border-l-0"
+      onKeyDown={onEscape(close)}
     >
       <div className="mb-3 flex items-baseline justify-between">
         <h2 className="text-[18px]">{maySign ? "Order" : "Prepare an order"}</h2>
@@ -170,6 +192,8 @@ export function OrderComposer({
           value={query}
           onChange={(e) => setQuery(e.target.value)}
           onKeyDown={async (e) => {
+            // The list would take the key for itself, and the order would need it twice.
+            if (e.key === "Escape") return onEscape(close)(e);
             if (e.key !== "Enter") return;
             if (e.ctrlKey || e.metaKey) {
               e.preventDefault();
@@ -199,6 +223,14 @@ export function OrderComposer({
       )}
       {chosen.length === 0 && hits.length === 0 && (
         <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
+      )}
+      {left && chosen.length > 0 && (
+        <p className="mt-3 text-[13px] text-carried">
+          Left here before and not sent.{" "}
+          <button type="button" className="plain py-0 text-[13px]" onClick={() => setChosen([])}>
+            Begin anew
+          </button>
+        </p>
       )}
       <ul className="mt-3">
         {chosen.map((c) => (

@@ -1,0 +1,46 @@
+// What was typed into a panel that was left before it was given: it is kept for the
+// person in this window until it is given or taken out, so that Escape loses nothing.
+// It never leaves the memory of the window.
+import { useState, useSyncExternalStore } from "react";
+import { useMe } from "../session/session";
+
+const left = new Map<string, unknown>();
+const listeners = new Set<() => void>();
+
+/** useLeft is a state that outlives its panel. `about` says opaquely where it belongs, as in
+ * "line <note> review"; `empty` tells what is not worth keeping. */
+export function useLeft<T>(about: string, initial: () => T, empty: (v: T) => boolean) {
+  const slot = `${useMe().id} ${about}`;
+  const [value, setValue] = useState<T>(() => (left.has(slot) ? (left.get(slot) as T) : initial()));
+  // An answer that comes after the panel was left still counts, so the map decides.
+  const set = (next: T | ((now: T) => T)) => {
+    const now = left.has(slot) ? (left.get(slot) as T) : initial();
+    const v = next instanceof Function ? next(now) : next;
+    if (empty(v)) left.delete(slot);
+    else left.set(slot, v);
+    setValue(v);
+    for (const l of listeners) l();
+  };
+  /** given forgets what was kept, once the server has it. */
+  const given = () => {
+    left.delete(slot);
+    for (const l of listeners) l();
+  };
+  return [value, set, given] as const;
+}
+
+/** useLeftWords returns the words left in panels whose `about` begins so, or "". */
+export function useLeftWords(about: string) {
+  const begins = `${useMe().id} ${about}`;
+  return useSyncExternalStore(
+    (l) => {
+      listeners.add(l);
+      return () => listeners.delete(l);
+    },
+    () =>
+      [...left]
+        .filter(([slot]) => slot.startsWith(begins))
+        .map(([, v]) => String(v).trim())
+        .join("; "),
+  );
+}
