@@ -42,7 +42,7 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 			{Family: "Brekken", Given: "Halvard", BirthDate: "1955-01-22", Record: "SK-20077",
 				Dispensed: []standin.Dispensing{
 					{ID: "d5", Medicine: "Prednisone 20 mg tablet", Dose: "2 tablets daily for 5 days", Day: day(20), By: "Gannet Bay Walk-in Clinic"},
-					{ID: "d6", Medicine: "Tiotropium", Dose: "18 ug inhaled daily", Day: day(12), By: "Skerrow Pharmacy"},
+					{ID: "d6", Medicine: "Tiotropium", Dose: "18 mcg inhaled daily", Day: day(12), By: "Skerrow Pharmacy"},
 				}},
 			{Family: "Varga", Given: "Leocadia", BirthDate: "1943-04-27", Record: "SK-20009",
 				Dispensed: []standin.Dispensing{{ID: "d7", Medicine: "Zolpidem 5 mg tablet", Dose: "1 tablet at night", Day: day(15), By: "Northsound Hospital pharmacy"}}},

@@ -66,7 +66,7 @@ var patients = []patient{
 	{
 		key: "halvard", record: "SK-20077", family: "Brekken", given: "Halvard", born: "1955-01-22", sex: "M", phone: "555-0103", code: "Full code",
 		allergies: []string{"Penicillin|rash|moderate"},
-		medicines: []string{"Tiotropium|18 ug inhaled daily", "Albuterol|90 ug, 2 puffs every 4 to 6 hours as needed", "Atorvastatin|40 mg daily"},
+		medicines: []string{"Tiotropium|18 mcg inhaled daily", "Albuterol|90 mcg, 2 puffs every 4 to 6 hours as needed", "Atorvastatin|40 mg daily"},
 		problems:  []string{"J44.9", "Z87.891", "E78.00"},
 		histories: []string{"past|Chronic obstructive pulmonary disease||2012", "hospital|Pneumonia|Northsound Hospital, six days|2022-02", "surgical|Inguinal hernia, right||1988", "social|Tobacco|40 pack-years, stopped 2019|1974", "social|Work|retired ferry engineer", "family|Lung cancer|brother, at 63"},
 		vitals:    vitals("134/78", "84", "36.8", "71.2", "178.0", "22.5"),
@@ -103,7 +103,7 @@ var patients = []patient{
 	},
 	{
 		key: "mina", record: "SK-20215", family: "Osei", given: "Wilhelmina", born: "1961-09-30", sex: "F", phone: "555-0122", code: "Full code", portal: true,
-		allergies: noneKnown, medicines: []string{"Alendronate|70 mg once a week", "Cholecalciferol|1,000 [IU] daily"}, problems: []string{"M81.0", "E55.9"},
+		allergies: noneKnown, medicines: []string{"Alendronate|70 mg once a week", "Cholecalciferol|1,000 units daily"}, problems: []string{"M81.0", "E55.9"},
 		vitals: vitals("126/74", "68", "36.5", "62.8", "161.0", "24.2"),
 		visits: []visit{
 			{daysAgo: 210, at: "10:00", kind: "Follow-up visit", reason: "Osteoporosis", vaccines: []string{"115|Orrery Biologicals|OT4471|left deltoid"}, s: "No fall, no fracture. Takes alendronate on Sundays, upright.", o: "Height unchanged.", review: "no heartburn, no trouble swallowing, no back pain, no dizziness", exam: "general, back, neuro", a: "Age-related osteoporosis without current fracture.", p: "Continue. Vitamin D level in autumn.", codes: []string{"M81.0"}},
@@ -119,7 +119,7 @@ var patients = []patient{
 	},
 	{
 		key: "caspian", record: "SK-20977", family: "Roe", given: "Caspian", born: "1997-02-18", sex: "M", phone: "555-0149", code: "Full code", portal: true,
-		allergies: []string{"Peanut|swelling of the lips|severe"}, medicines: []string{"Budesonide-formoterol|160/4.5 ug, 2 puffs twice daily"}, problems: []string{"J45.40"},
+		allergies: []string{"Peanut|swelling of the lips|severe"}, medicines: []string{"Budesonide-formoterol|160/4.5 mcg, 2 puffs twice daily"}, problems: []string{"J45.40"},
 		vitals: vitals("122/76", "70", "36.7", "77.5", "183.0", "23.1"),
 		visits: []visit{
 			{daysAgo: 60, at: "15:00", kind: "Follow-up visit", reason: "Asthma", s: "Coughs on the night ferry.", asks: "asthma", answers: []string{"day=more", "night=#4", "rescue=more", "limit=n", "controller=most", "steroid=#1", "trigger=cold,exercise", "respiratory.wheezing=n"}, o: "Peak flow 520 L/min.", review: "cough dry, no fever", exam: "general, heart, lungs, throat", a: "Moderate persistent asthma, partly controlled.", p: "Two puffs twice daily, every day. Back in two months.", codes: []string{"J45.40"}},
@@ -147,7 +147,7 @@ var patients = []patient{
 	{
 		key: "leocadia", record: "SK-20009", family: "Varga", given: "Leocadia", born: "1943-04-27", sex: "F", phone: "555-0101", code: "Do not resuscitate",
 		allergies: []string{"Codeine|confusion|moderate"},
-		medicines: []string{"Lisinopril|20 mg daily", "Spironolactone|25 mg daily", "Furosemide|20 mg daily", "Metoprolol succinate|50 mg daily", "Apixaban|2.5 mg twice daily", "Atorvastatin|20 mg daily", "Levothyroxine|75 ug daily", "Omeprazole|20 mg daily", "Acetaminophen|500 mg as needed", "Calcium carbonate|600 mg daily", "Cholecalciferol|1,000 [IU] daily", "Senna|8.6 mg at night"},
+		medicines: []string{"Lisinopril|20 mg daily", "Spironolactone|25 mg daily", "Furosemide|20 mg daily", "Metoprolol succinate|50 mg daily", "Apixaban|2.5 mg twice daily", "Atorvastatin|20 mg daily", "Levothyroxine|75 mcg daily", "Omeprazole|20 mg daily", "Acetaminophen|500 mg as needed", "Calcium carbonate|600 mg daily", "Cholecalciferol|1,000 units daily", "Senna|8.6 mg at night"},
 		problems:  []string{"I50.32", "I48.20", "E03.9", "R29.6"},
 		histories: []string{"past|Atrial fibrillation||2016", "implants|Hip prosthesis, left|cemented|2018-09", "hospital|Heart failure|Northsound Hospital|2023-11", "social|Housing|lives alone, daughter next door", "social|Tobacco|never"},
 		vitals:    vitals("118/64", "66", "36.4", "54.0", "152.0", "23.4"),
@@ -195,7 +195,7 @@ var patients = []patient{
 	},
 	{
 		key: "rosamund", record: "SK-20718", family: "Achterberg", given: "Rosamund", born: "1988-11-11", sex: "F", phone: "555-0144", code: "Full code", portal: true,
-		allergies: noneKnown, medicines: []string{"Levothyroxine|50 ug daily"}, problems: []string{"E06.3"},
+		allergies: noneKnown, medicines: []string{"Levothyroxine|50 mcg daily"}, problems: []string{"E06.3"},
 		vitals: vitals("112/70", "66", "36.6", "64.4", "172.0", "21.8"),
 		visits: []visit{
 			{daysAgo: 400, at: "16:10", kind: "Acute visit", reason: "Headache", s: "Began when she changed to night shifts on the ferry.", asks: "headache", answers: []string{"duration=3 wk", "onset=gradual", "place=both", "character=pressing", "severity=mild", "often=weekly", "light=n", "aura=n", "pills=#2", "eyes.vision-change=n", "neurologic.weakness=n", "constitutional.fever=n", "musculoskeletal.neck-pain=y"}, o: "", exam: "general, eyes, neck: tenderness both, neuro", a: "Tension-type headache.", p: "Sleep and screens discussed. Headache diary. Back in four weeks if no better.", codes: []string{"G44.209"}},

@@ -131,6 +131,19 @@ func TestNarrowScreensLoseNothing(t *testing.T) {
 		require.LessOrEqual(t, eval[int](h, `document.querySelector("main#page").scrollWidth`), 320, path)
 		require.LessOrEqual(t, eval[int](h, `document.documentElement.scrollWidth`), 320, path)
 	}
+	// Who it is and the allergies are in sight at any width, however the rest is scrolled.
+	for _, wide := range []int64{320, 390, 760, 1000, 1280} {
+		h.do(chromedp.EmulateViewport(wide, 800))
+		h.wait(fmt.Sprintf("innerWidth === %d", wide), "the width")
+		require.Equal(t, "in sight", eval[string](h, `(() => {
+			const rest = document.querySelector('section[aria-label^="Problems, medicines"]');
+			rest.scrollLeft = 10000; rest.scrollTop = 10000;
+			const title = [...document.querySelectorAll('aside[aria-label="Patient"] h2')].find((x) => x.innerText === "Allergies");
+			const b = title.parentElement.getBoundingClientRect();
+			const seen = (x, y) => title.parentElement.contains(document.elementFromPoint(x, y));
+			return b.left >= 0 && b.right <= innerWidth && seen(b.left + 2, b.top + 2) && seen(b.right - 2, b.bottom - 2) ? "in sight" : JSON.stringify(b);
+		})()`), "at %d", wide)
+	}
 }
 
 // A diagnosis is led from an everyday word through its heading to the exact code,

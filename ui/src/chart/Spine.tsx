@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
 import type { Schemas } from "../exchange/client";
 import { day, shortDay } from "../frame/time";
+import { kinds } from "../line/kinds";
 
 /** unit writes a UCUM unit as people read it. */
 export function unit(u: string) {
@@ -31,16 +32,6 @@ function Group({ title, children }: { title: string; children: ReactNode }) {
   );
 }
 
-const words: Record<string, [string, string]> = {
-  note: ["note to sign", "notes to sign"],
-  order: ["order under way", "orders under way"],
-  report: ["result to sign", "results to sign"],
-  "follow-up": ["visit to book", "visits to book"],
-  "to sign": ["prepared order", "prepared orders"],
-  message: ["message not delivered", "messages not delivered"],
-  fax: ["fax not delivered", "faxes not delivered"],
-};
-
 /** Spine is who this is: always the same place, always in sight. */
 export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
   const p = chart.patient;
@@ -50,103 +41,111 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
   const taken = chart.vitals?.[0]?.takenAt;
   return (
     <aside
-      // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and has nothing else to take the focus
-      tabIndex={0}
       aria-label="Patient"
-      className="w-[232px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px] max-[1179px]:flex max-[1179px]:w-full max-[1179px]:gap-8 max-[1179px]:overflow-x-auto max-[1179px]:border-r-0 max-[1179px]:border-b max-[1179px]:py-2 max-[1179px]:[&>*]:shrink-0 max-[1179px]:[&>*]:max-w-[300px] max-[1179px]:max-h-40"
+      className="w-[232px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px] max-[1179px]:flex max-[1179px]:w-full max-[1179px]:gap-8 max-[1179px]:overflow-visible max-[1179px]:border-r-0 max-[1179px]:border-b max-[1179px]:py-2 max-[700px]:block"
     >
-      <div>
-        <h1 className="text-[20px] leading-[1.2]">
-          {p.given} {p.family}
-        </h1>
-        <p className="mt-1">
-          {p.age}, {p.sex} <span className="text-faded">b.</span> {day(p.birthDate)}
-        </p>
-        <p className="text-faded">
-          Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}
-        </p>
-        {chart.speaking.map((s) => (
-          <p key={s}>{s}</p>
-        ))}
+      {/* On a narrow screen the rest scrolls; who this is and the allergies stay in sight. */}
+      <div className="max-[1179px]:flex max-[1179px]:shrink-0 max-[1179px]:gap-8 max-[1179px]:[&>*]:max-w-[300px] max-[700px]:block max-[700px]:[&>*]:max-w-none">
+        <div>
+          <h1 className="text-[20px] leading-[1.2]">
+            {p.given} {p.family}
+          </h1>
+          <p className="mt-1">
+            {p.age}, {p.sex} <span className="text-faded">b.</span> {day(p.birthDate)}
+          </p>
+          <p className="text-faded">
+            Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}
+          </p>
+          {chart.speaking.map((s) => (
+            <p key={s}>{s}</p>
+          ))}
+        </div>
+        <section
+          className={`mt-4 border-l-[3px] pl-3 max-[1179px]:mt-0 max-[700px]:mt-2 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}
+        >
+          <h2
+            className={`mb-1 font-sans text-[12.5px] font-semibold ${allergies.length === 0 || none ? "text-faded" : "text-alarm"}`}
+          >
+            Allergies
+          </h2>
+          {allergies.length === 0 && <p>Not asked yet: unknown is not none.</p>}
+          {allergies.map((a) =>
+            a.substance ? (
+              <p key={a.substance}>
+                <span className="font-semibold">{a.substance}</span> – {a.reaction}, {a.severity}
+              </p>
+            ) : (
+              <p key="none">
+                No known drug allergies
+                <span className="block text-faded">
+                  stated {shortDay(a.statedAt)}, {a.statedBy}
+                </span>
+              </p>
+            ),
+          )}
+        </section>
       </div>
       <section
-        className={`mt-4 border-l-[3px] pl-3 max-[1179px]:mt-0 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}
+        // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and has nothing else to take the focus
+        tabIndex={0}
+        aria-label="Problems, medicines, vital signs and open lines"
+        className="max-[1179px]:flex max-[1179px]:max-h-40 max-[1179px]:min-w-0 max-[1179px]:gap-8 max-[1179px]:overflow-auto max-[1179px]:[&>*]:max-w-[300px] max-[1179px]:[&>*]:shrink-0 max-[700px]:mt-2 max-[700px]:max-h-24"
       >
-        <h2
-          className={`mb-1 font-sans text-[12.5px] font-semibold ${allergies.length === 0 || none ? "text-faded" : "text-alarm"}`}
-        >
-          Allergies
-        </h2>
-        {allergies.length === 0 && <p>Not asked yet: unknown is not none.</p>}
-        {allergies.map((a) =>
-          a.substance ? (
-            <p key={a.substance}>
-              <span className="font-semibold">{a.substance}</span> – {a.reaction}, {a.severity}
-            </p>
+        <Group title="Problems">
+          {chart.problems?.length ? (
+            chart.problems.map((x) => (
+              <p key={x.code}>
+                {x.title}
+                {(x.onset || (x.state && x.state !== "active")) && (
+                  <span className="text-faded">
+                    {x.onset && ` since ${x.onset}`}
+                    {x.state && x.state !== "active" && `, ${x.state}`}
+                  </span>
+                )}
+              </p>
+            ))
           ) : (
-            <p key="none">
-              No known drug allergies
-              <span className="block text-faded">
-                stated {shortDay(a.statedAt)}, {a.statedBy}
-              </span>
-            </p>
-          ),
-        )}
-      </section>
-      <Group title="Problems">
-        {chart.problems?.length ? (
-          chart.problems.map((x) => (
-            <p key={x.code}>
-              {x.title}
-              {(x.onset || (x.state && x.state !== "active")) && (
-                <span className="text-faded">
-                  {x.onset && ` since ${x.onset}`}
-                  {x.state && x.state !== "active" && `, ${x.state}`}
-                </span>
-              )}
-            </p>
-          ))
-        ) : (
-          <p className="text-faded">None recorded</p>
-        )}
-      </Group>
-      <Group title="Medicines">
-        {chart.medicines?.length ? (
-          chart.medicines.map((m) => (
-            <p key={m.name}>
-              {m.name} <span className="text-faded">{m.dose}</span>
-            </p>
-          ))
-        ) : (
-          <p className="text-faded">None recorded</p>
-        )}
-      </Group>
-      {taken && (
-        <Group title={`Vital signs ${shortDay(taken)}`}>
-          <table className="w-full">
-            <tbody>
-              {chart.vitals?.map((v) => (
-                <tr key={v.name}>
-                  <th scope="row" className="text-left font-normal">
-                    {v.name}
-                  </th>
-                  <td className="text-right whitespace-nowrap">
-                    {v.value} <span className="text-faded">{unit(v.unit)}</span>
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+            <p className="text-faded">None recorded</p>
+          )}
         </Group>
-      )}
-      <Group title="Open lines">
-        {counts.size === 0 && <p className="text-faded">None</p>}
-        {[...counts].map(([kind, lines]) => (
-          <p key={kind}>
-            {lines.length} {words[kind]?.[lines.length === 1 ? 0 : 1] ?? kind}
-          </p>
-        ))}
-      </Group>
+        <Group title="Medicines">
+          {chart.medicines?.length ? (
+            chart.medicines.map((m) => (
+              <p key={m.name}>
+                {m.name} <span className="text-faded">{m.dose}</span>
+              </p>
+            ))
+          ) : (
+            <p className="text-faded">None recorded</p>
+          )}
+        </Group>
+        {taken && (
+          <Group title={`Vital signs ${shortDay(taken)}`}>
+            <table className="w-full">
+              <tbody>
+                {chart.vitals?.map((v) => (
+                  <tr key={v.name}>
+                    <th scope="row" className="text-left font-normal">
+                      {v.name}
+                    </th>
+                    <td className="text-right whitespace-nowrap">
+                      {v.value} <span className="text-faded">{unit(v.unit)}</span>
+                    </td>
+                  </tr>
+                ))}
+              </tbody>
+            </table>
+          </Group>
+        )}
+        <Group title="Open lines">
+          {counts.size === 0 && <p className="text-faded">None</p>}
+          {[...counts].map(([kind, lines]) => (
+            <p key={kind}>
+              {lines.length} {kinds[kind].counted[lines.length === 1 ? 0 : 1]}
+            </p>
+          ))}
+        </Group>
+      </section>
     </aside>
   );
 }

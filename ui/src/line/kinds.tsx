@@ -16,6 +16,7 @@ type Page = ComponentType<{ id: string; next: string }>;
 
 type Shown = {
   word: string; // before its title, in the margin of a chart
+  counted: [one: string, many: string];
   list: Schemas["Desk"]["list"];
   segment: string; // of its address on the desk; "" for a kind that opens elsewhere
   to: (r: Row) => string;
@@ -39,20 +40,76 @@ function Result({ row: r }: { row: Row }) {
 const onDesk = (segment: string) => (r: Row) => `/desk/${segment}/${r.id}`;
 
 export const kinds: Record<Kind, Shown> = {
-  report: { word: "Result", list: "results", segment: "report", to: onDesk("report"), mark: Result, page: Report },
-  held: { word: "Not certain", list: "results", segment: "held", to: onDesk("held"), mark: Word, page: HeldPage },
+  report: {
+    word: "Result",
+    counted: ["result to sign", "results to sign"],
+    list: "results",
+    segment: "report",
+    to: onDesk("report"),
+    mark: Result,
+    page: Report,
+  },
+  held: {
+    word: "Not certain",
+    counted: ["result not certain", "results not certain"],
+    list: "results",
+    segment: "held",
+    to: onDesk("held"),
+    mark: Word,
+    page: HeldPage,
+  },
   note: {
     word: "Note",
+    counted: ["note to sign", "notes to sign"],
     list: "notes",
     segment: "",
     to: (r) => `/patients/${r.patient?.id}/visits/${r.visitId}`,
     mark: Waits,
   },
-  "to sign": { word: "To sign", list: "under way", segment: "sign", to: onDesk("sign"), mark: Word, page: PreparedPage },
-  order: { word: "Order", list: "under way", segment: "order", to: onDesk("order"), mark: Word, page: OrderPage },
-  "follow-up": { word: "Come back", list: "under way", segment: "", to: (r) => `/patients/${r.patient?.id}`, mark: Word },
-  message: { word: "Message", list: "under way", segment: "message", to: onDesk("message"), mark: Word, page: MessagePage },
-  fax: { word: "Fax", list: "under way", segment: "fax", to: onDesk("fax"), mark: Word, page: FaxPage },
+  "to sign": {
+    word: "To sign",
+    counted: ["prepared order", "prepared orders"],
+    list: "under way",
+    segment: "sign",
+    to: onDesk("sign"),
+    mark: Word,
+    page: PreparedPage,
+  },
+  order: {
+    word: "Order",
+    counted: ["order under way", "orders under way"],
+    list: "under way",
+    segment: "order",
+    to: onDesk("order"),
+    mark: Word,
+    page: OrderPage,
+  },
+  "follow-up": {
+    word: "Come back",
+    counted: ["visit to book", "visits to book"],
+    list: "under way",
+    segment: "",
+    to: (r) => `/patients/${r.patient?.id}`,
+    mark: Word,
+  },
+  message: {
+    word: "Message",
+    counted: ["message not delivered", "messages not delivered"],
+    list: "under way",
+    segment: "message",
+    to: onDesk("message"),
+    mark: Word,
+    page: MessagePage,
+  },
+  fax: {
+    word: "Fax",
+    counted: ["fax not delivered", "faxes not delivered"],
+    list: "under way",
+    segment: "fax",
+    to: onDesk("fax"),
+    mark: Word,
+    page: FaxPage,
+  },
 };
 
 /** kindOf finds the kind of an address on the desk. */
