@@ -11,6 +11,7 @@ const listeners = new Set<() => void>();
  * "line <note> review"; `empty` tells what is not worth keeping. */
 export function useLeft<T>(about: string, initial: () => T, empty: (v: T) => boolean) {
   const slot = `${useMe().id} ${about}`;
+  const [was] = useState(() => left.has(slot)); // something was found, left before
   const [value, setValue] = useState<T>(() => (left.has(slot) ? (left.get(slot) as T) : initial()));
   // An answer that comes after the panel was left still counts, so the map decides.
   const set = (next: T | ((now: T) => T)) => {
@@ -26,7 +27,7 @@ export function useLeft<T>(about: string, initial: () => T, empty: (v: T) => boo
     left.delete(slot);
     for (const l of listeners) l();
   };
-  return [value, set, given] as const;
+  return [value, set, given, was] as const;
 }
 
 /** useLeftWords returns the words left in panels whose `about` begins so, or "". */

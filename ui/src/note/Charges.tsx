@@ -1,7 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import type { Note } from "./useNote";
 
 type View = Schemas["ChargesView"];
@@ -20,7 +21,11 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
   });
   const [view, setView] = useState<View | undefined>(charges.data);
   const [error, setError] = useState("");
-  const [query, setQuery] = useState("");
+  const [query, setQuery] = useLeft(
+    `service ${note.id}`,
+    () => "",
+    (q) => q.trim() === "",
+  );
   const search = useRef<HTMLInputElement>(null);
   useEffect(() => setView(charges.data), [charges.data]);
   const found = useQuery({
@@ -110,6 +115,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
   return (
     <aside
       aria-label="Charges"
+      onKeyDown={onEscape(close)}
       className="w-[372px] shrink-0 overflow-auto border-l border-rule px-4 py-4 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
     >
       <div className="mb-2 flex items-baseline justify-between">
@@ -269,10 +275,6 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
             e.preventDefault();
             e.stopPropagation();
             add(found.data[0].code);
-          }
-          if (e.key === "Escape" && query) {
-            e.stopPropagation();
-            setQuery("");
           }
         }}
       />

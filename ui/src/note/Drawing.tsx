@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useRef, useState } from "react";
 import { api, got } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import type { Note, useChange } from "./useNote";
 
 type Stroke = { color: string; points: [number, number, number][] };
@@ -71,14 +72,25 @@ export function Drawing({
 }) {
   const kept = note.drawings.find((d) => d.id === id);
   const outlines = useOutlines();
-  const [outline, setOutline] = useState(kept?.outline ?? "front");
-  const [caption, setCaption] = useState(kept?.caption ?? "");
-  const [strokes, setStrokes] = useState<Stroke[]>(() => JSON.parse(kept?.strokes || "[]"));
+  // What is on the paper; left and opened again, it is still there.
+  const [sheet, setSheet, given, left] = useLeft(
+    `drawing ${note.id} ${id} ${kept?.version ?? 0}`,
+    () => ({
+      id: id || (crypto.randomUUID() as string),
+      outline: kept?.outline ?? "front",
+      caption: kept?.caption ?? "",
+      strokes: JSON.parse(kept?.strokes || "[]") as Stroke[],
+    }),
+    () => false,
+  );
+  const { outline, caption, strokes } = sheet;
+  const setOutline = (outline: string) => setSheet((now) => ({ ...now, outline }));
+  const setCaption = (caption: string) => setSheet((now) => ({ ...now, caption }));
+  const setStrokes = (next: (now: Stroke[]) => Stroke[]) => setSheet((now) => ({ ...now, strokes: next(now.strokes) }));
   const [undone, setUndone] = useState<Stroke[]>([]);
   const [pen, setPen] = useState("red");
   const paper = useRef<SVGSVGElement>(null);
   const drawing = useRef<Stroke | null>(null);
-  const drawingId = useRef(id || crypto.randomUUID());
   function point(e: PointerEvent): [number, number, number] {
     const box = (paper.current as SVGSVGElement).getBoundingClientRect();
     // A mouse has no pressure and says 0.5 while pressed.
@@ -94,14 +106,14 @@ export function Drawing({
     const last = strokes.at(-1);
     if (last) {
       setUndone([...undone, last]);
-      setStrokes(strokes.slice(0, -1));
+      setStrokes((all) => all.slice(0, -1));
     }
   }
   function redo() {
     const last = undone.at(-1);
     if (last) {
       setUndone(undone.slice(0, -1));
-      setStrokes([...strokes, last]);
+      setStrokes((all) => [...all, last]);
     }
   }
   async function save() {
@@ -109,14 +121,16 @@ export function Drawing({
       got(
         api.POST("/api/notes/{id}/drawings", {
           params: { path: { id: note.id } },
-          body: { id: drawingId.current, outline, caption, strokes: JSON.stringify(strokes), version: kept?.version ?? 0 },
+          body: { id: sheet.id, outline, caption, strokes: JSON.stringify(strokes), version: kept?.version ?? 0 },
         }),
       ),
     );
-    if (now) close();
+    if (!now) return;
+    given();
+    close();
   }
   useKeys([
-    { key: "Escape", label: "Leave the drawing as it was", run: close },
+    { key: "Escape", label: "Leave the drawing for now", run: close },
     { key: "Ctrl+z", label: "Undo the last stroke", run: undo },
     { key: "Ctrl+y", label: "Draw it again", run: redo },
     { key: "Ctrl+Enter", label: "Keep the drawing", run: () => void save() },
@@ -124,6 +138,7 @@ export function Drawing({
   return (
     <aside
       aria-label="Drawing"
+      onKeyDown={onEscape(close)}
       className="flex w-[430px] shrink-0 flex-col overflow-auto border-l border-rule px-4 pt-3 pb-3 max-[1179px]:w-full"
     >
       <h2 className="text-[17px]">Drawing</h2>
@@ -159,7 +174,7 @@ export function Drawing({
         <button type="button" className="plain py-0" disabled={strokes.length === 0} onClick={undo}>
           Undo <KeyCap k="Ctrl+z" />
         </button>
-        <button type="button" className="plain py-0" disabled={strokes.length === 0} onClick={() => setStrokes([])}>
+        <button type="button" className="plain py-0" disabled={strokes.length === 0} onClick={() => setStrokes(() => [])}>
           Clear
         </button>
       </div>
@@ -171,8 +186,9 @@ export function Drawing({
         className="w-full cursor-crosshair touch-none border border-edge bg-leaf"
         onPointerDown={(e) => {
           e.currentTarget.setPointerCapture(e.pointerId);
-          drawing.current = { color: pen, points: [point(e)] };
-          setStrokes([...strokes, drawing.current]);
+          const begun = { color: pen, points: [point(e)] };
+          drawing.current = begun;
+          setStrokes((all) => [...all, begun]);
           setUndone([]);
         }}
         onPointerMove={(e) => {
@@ -201,9 +217,20 @@ export function Drawing({
           Keep the drawing <KeyCap k="Ctrl+Enter" />
         </button>
         <button type="button" className="plain" onClick={close}>
-          Leave it <KeyCap k="Escape" />
+          Go on later <KeyCap k="Escape" />
+        </button>
+        <button
+          type="button"
+          className="plain"
+          onClick={() => {
+            given();
+            close();
+          }}
+        >
+          As it was
         </button>
       </div>
+      {left && <p className="mt-1 text-[13px] text-carried">Left here before and not kept.</p>}
     </aside>
   );
 }

@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, onEscape } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import { clock, day } from "../frame/time";
 import { useMe } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -10,12 +11,16 @@ import type { Note } from "./useNote";
 /** FollowUp asks the patient back in a few keys; it waits at the front desk. */
 export function FollowUp({ note, close }: { note: Note; close: () => void }) {
   const client = useQueryClient();
-  const [when, setWhen] = useState("");
-  const [reason, setReason] = useState("");
+  const [{ when, reason }, setWish, given] = useLeft(
+    `follow-up ${note.id}`,
+    () => ({ when: "", reason: "" }),
+    (w) => w.when === "" && w.reason === "",
+  );
   const [error, setError] = useState("");
   async function ask() {
     try {
       await got(api.POST("/api/notes/{id}/follow-up", { params: { path: { id: note.id } }, body: { when, reason } }));
+      given();
       close(); // before the note is read again: the next key is for the page
       void client.invalidateQueries({ queryKey: ["note", note.id] });
     } catch (e) {
@@ -41,7 +46,7 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
             className="field text-ink"
             placeholder="2w, 2m, 1y"
             value={when}
-            onChange={(e) => setWhen(e.target.value)}
+            onChange={(e) => setWish({ when: e.target.value, reason })}
           />
         </label>
         <label className="label flex-1">
@@ -50,7 +55,7 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
             className="field text-ink"
             placeholder={note.visit.reason}
             value={reason}
-            onChange={(e) => setReason(e.target.value)}
+            onChange={(e) => setWish({ when, reason: e.target.value })}
           />
         </label>
         <button type="submit" className="choice py-1">
@@ -84,9 +89,12 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
   const me = useMe();
   const client = useQueryClient();
   const [from, setFrom] = useState(me.today);
-  const [days, setDays] = useState("");
+  const [{ days, words }, setTyped, given] = useLeft(
+    `absence ${note.id}`,
+    () => ({ days: "", words: "" }),
+    (t) => t.days === "" && t.words === "",
+  );
   const [place, setPlace] = useState<"work" | "school">(note.visit.kind.startsWith("Well-child") ? "school" : "work");
-  const [words, setWords] = useState("");
   const [diagnosis, setDiagnosis] = useState(false);
   const [error, setError] = useState("");
   const [done, setDone] = useState("");
@@ -104,6 +112,7 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
             body: { from, days: n, place, words, diagnosis, secret },
           }),
         );
+        given();
         setDone(d.id);
         window.open(`/api/documents/${d.id}`, "_blank", "noopener");
       },
@@ -133,7 +142,7 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
             inputMode="numeric"
             className="field text-ink"
             value={days}
-            onChange={(e) => setDays(e.target.value)}
+            onChange={(e) => setTyped({ days: e.target.value, words })}
           />
         </label>
         <label className="label w-32">
@@ -158,7 +167,7 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
           className="field text-ink"
           placeholder="light work without lifting for a week"
           value={words}
-          onChange={(e) => setWords(e.target.value)}
+          onChange={(e) => setTyped({ days, words: e.target.value })}
         />
       </label>
       <label className="mt-2 flex items-center gap-2">

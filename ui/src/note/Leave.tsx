@@ -1,20 +1,27 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, got } from "../exchange/client";
+import { onEscape } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import type { Note, useChange } from "./useNote";
 
 /** Leave leaves a draft for a colleague, who answers for it from then on. */
 export function Leave({ note, act, close }: { note: Note; act: ReturnType<typeof useChange>; close: () => void }) {
   const people = useQuery({ queryKey: ["colleagues"], queryFn: () => got(api.GET("/api/colleagues")) });
-  const [words, setWords] = useState("");
+  const [words, setWords, given] = useLeft(
+    `leave ${note.id}`,
+    () => "",
+    (w) => w.trim() === "",
+  );
   async function leave(staff: string) {
     const now = await act.run(
       got(api.POST("/api/notes/{id}/leave", { params: { path: { id: note.id } }, body: { staff, words } })),
     );
-    if (now) close();
+    if (!now) return;
+    given();
+    close();
   }
   return (
-    <section aria-label="Leave the note" className="margin-note mb-5">
+    <section aria-label="Leave the note" className="margin-note mb-5" onKeyDown={onEscape(close)}>
       <h2 className="font-sans text-[14px] font-semibold">Leave the note for a colleague</h2>
       <p className="text-faded">The draft stands on their desk from then on, as it is.</p>
       <label className="label block">

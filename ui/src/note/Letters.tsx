@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import { useRight } from "../session/session";
 import { Fax } from "../sign/Fax";
 import { useSigning } from "../sign/useSigning";
@@ -140,9 +141,14 @@ export function Sent({ sent: m }: { sent: Schemas["SentView"] }) {
 function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: boolean }) {
   const client = useQueryClient();
   const maySign = useRight("sign a note");
-  const [text, setText] = useState(letter.text);
-  const [name, setName] = useState("");
-  const [fills, setFills] = useState<Record<string, string>>({});
+  // What was typed, and the words of the chart it was typed into.
+  const [typed, setTyped, given] = useLeft<{ of: string; text?: string; name: string; fills: Record<string, string> }>(
+    `letter ${note.id} ${letter.id}`,
+    () => ({ of: letter.text, name: "", fills: {} }),
+    (t) => t.text === undefined && t.name === "" && Object.values(t.fills).every((f) => f === ""),
+  );
+  const { name, fills } = typed;
+  const text = typed.text ?? letter.text;
   const [error, setError] = useState("");
   const [doc, setDoc] = useState<Schemas["DocumentView"]>();
   const [told, setTold] = useState("");
@@ -171,6 +177,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
             body: { form: letter.id, to: name, text: filled, secret },
           }),
         );
+        given();
         setDoc(d);
       },
       done: () => void client.invalidateQueries({ queryKey: ["chart", note.visit.patient.id] }),
@@ -234,7 +241,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
             className="field py-0.5 text-ink"
             placeholder={letter.to === "colleague" ? "Northsound Hospital, rheumatology" : "nobody by name"}
             value={name}
-            onChange={(e) => setName(e.target.value)}
+            onChange={(e) => setTyped({ ...typed, name: e.target.value })}
           />
         </label>
       )}
@@ -245,7 +252,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
             ref={letter.to === "patient" && i === 0 ? first : undefined}
             className="field py-0.5 text-ink"
             value={fills[f] ?? ""}
-            onChange={(e) => setFills({ ...fills, [f]: e.target.value })}
+            onChange={(e) => setTyped({ ...typed, fills: { ...fills, [f]: e.target.value } })}
           />
         </label>
       ))}
@@ -254,12 +261,17 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
         <textarea
           className="box mt-1 min-h-0 flex-1 resize-none font-serif text-[15px] leading-[1.45] text-ink"
           value={filled === text ? text : filled}
-          onChange={(e) => {
-            setText(e.target.value);
-            setFills({});
-          }}
+          onChange={(e) => setTyped({ ...typed, text: e.target.value, fills: {} })}
         />
       </label>
+      {typed.text !== undefined && typed.of !== letter.text && (
+        <p className="mt-1 text-carried">
+          The chart has changed since these words were begun: check them.{" "}
+          <button type="button" className="plain py-0 text-[13px]" onClick={() => setTyped({ of: letter.text, name, fills: {} })}>
+            Begin from the chart
+          </button>
+        </p>
+      )}
       <p role="alert" className="min-h-[20px] text-alarm">
         {error}
       </p>
@@ -311,15 +323,21 @@ function Give({ note, leaflet, again }: { note: Note; leaflet: Leaflet; again: (
 
 // Message writes to the patient through the portal.
 function Message({ note, done }: { note: Note; done: () => void }) {
-  const [text, setText] = useState("");
+  // The same message sent again is one message, also when it was left in between.
+  const [{ id, text }, setMessage, given] = useLeft(
+    `message ${note.id}`,
+    () => ({ id: crypto.randomUUID() as string, text: "" }),
+    (m) => m.text === "",
+  );
+  const setText = (text: string) => setMessage({ id, text });
   const [error, setError] = useState("");
-  const id = useRef(crypto.randomUUID()); // the same message sent again is one message
   const under = useRef(false);
   async function send() {
     if (under.current) return;
     under.current = true;
     try {
-      await got(api.POST("/api/notes/{id}/messages", { params: { path: { id: note.id } }, body: { id: id.current, text } }));
+      await got(api.POST("/api/notes/{id}/messages", { params: { path: { id: note.id } }, body: { id, text } }));
+      given();
       done();
     } catch (e) {
       setError(say(e));

@@ -1,6 +1,7 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useRef } from "react";
 import { api, got, type Schemas } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
 import type { Act, Note } from "./useNote";
 
 const responses = ["improving", "stable", "worse", "resolved", "at goal", "not at goal", "new"] as const;
@@ -18,7 +19,11 @@ export function Saying({
   act: Act;
   close: () => void;
 }) {
-  const [said, setSaid] = useState(d.said);
+  const [said, setSaid, given, left] = useLeft(
+    `saying ${note.id} ${d.code} ${d.said.version}`,
+    () => d.said,
+    () => false,
+  );
   const why = useRef<HTMLInputElement>(null);
   const form = useRef<HTMLFormElement>(null);
   useEffect(() => {
@@ -26,9 +31,11 @@ export function Saying({
   }, []);
   async function save(next = said) {
     const body = { ...next, code: d.code, version: d.said.version };
-    if (await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))) close();
+    if (!(await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body }))))) return;
+    given();
+    close();
   }
-  useKeys([{ key: "Escape", label: "Leave what is said as it was", run: close }]);
+  useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
   const field = (label: string, key: "because" | "complicated" | "remark") => (
     <label className="label block">
       {label}
@@ -50,10 +57,7 @@ export function Saying({
         void save();
       }}
       onKeyDown={(e) => {
-        if (e.key === "Escape") {
-          e.stopPropagation();
-          close();
-        }
+        onEscape(close)(e);
         // A digit chooses while the focus is on the choices, and goes on to the words.
         const r = responses[Number(e.key) - 1];
         if (r && (e.target as HTMLElement).tagName === "BUTTON" && !e.altKey && !e.ctrlKey) {
@@ -104,9 +108,17 @@ export function Saying({
       <button type="submit" className="choice mt-2 py-0.5">
         Write it <KeyCap k="Enter" />
       </button>
-      <button type="button" className="plain ml-3" onClick={close}>
-        Leave it
+      <button
+        type="button"
+        className="plain ml-3"
+        onClick={() => {
+          given();
+          close();
+        }}
+      >
+        As it was
       </button>
+      {left && <span className="ml-3 text-carried">Left here before and not written.</span>}
     </form>
   );
 }

@@ -47,12 +47,11 @@ export function OrderComposer({
     (v) => v.trim() === "",
   );
   const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
-  const [chosen, setChosen, given] = useLeft<Chosen[]>(
+  const [chosen, setChosen, given, left] = useLeft<Chosen[]>(
     `order ${about}`,
     () => (from?.tests ?? []).map(asChosen),
     (list) => list.length === 0 && !from,
   );
-  const [left] = useState(chosen.length > 0 && !from);
   const [priority, setPriority] = useState<"R" | "A" | "S">(from?.priority ?? "R");
   const [collected, setCollected] = useState(from?.collected ?? true);
   const [error, setError] = useState("");
@@ -224,7 +223,7 @@ export function OrderComposer({
       {chosen.length === 0 && hits.length === 0 && (
         <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
       )}
-      {left && chosen.length > 0 && (
+      {left && !from && chosen.length > 0 && (
         <p className="mt-3 text-[13px] text-carried">
           Left here before and not sent.{" "}
           <button type="button" className="plain py-0 text-[13px]" onClick={() => setChosen([])}>
