@@ -31,9 +31,9 @@ export function Saying({
   }, []);
   async function save(next = said) {
     const body = { ...next, code: d.code, version: d.said.version };
-    if (!(await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body }))))) return;
-    given();
+    // The next key is for the page; words that are refused are kept, and stand here again.
     close();
+    if (await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))) given();
   }
   useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
   const field = (label: string, key: "because" | "complicated" | "remark") => (
