@@ -66,7 +66,12 @@ export function Desk() {
         aria-label="Open lines"
         className="flex w-[330px] shrink-0 flex-col border-r border-rule max-[1179px]:max-h-64 max-[1179px]:w-full"
       >
-        <div className="flex gap-4 border-b border-rule px-4 pt-2.5" role="tablist" aria-label="Kinds of line">
+        {/* Not before the counts are known: they would move a list away under the pointer. */}
+        <div
+          className={`flex gap-4 border-b border-rule px-4 pt-2.5 ${pages.length === 0 ? "invisible" : ""}`}
+          role="tablist"
+          aria-label="Kinds of line"
+        >
           {(Object.keys(lists) as List[]).map((key) => (
             <button
               key={key}
