@@ -352,7 +352,7 @@ type CandidateView struct {
 	Differ  []string        `json:"differ"`
 }
 
-// HeldDetail is a quarantined message with its text and the probable patients.
+// HeldDetail is a quarantined message with its text and the patients who may be meant.
 type HeldDetail struct {
 	HeldMessage
 	Raw        string          `json:"raw"`

@@ -52,7 +52,8 @@ export function Desk() {
     { key: "ArrowDown", label: "Next line", run: () => step(1) },
     { key: "ArrowUp", label: "Line before", run: () => step(-1) },
   ]);
-  const first = list === "results" ? to(rows[0]) : "";
+  // A list opens on its first line; a kind that opens elsewhere waits to be chosen.
+  const first = rows[0] && kinds[rows[0].kind].page ? to(rows[0]) : "";
   useEffect(() => {
     if (!id && first) go(first, { replace: true });
   }, [id, first, go]);
@@ -79,7 +80,10 @@ export function Desk() {
               role="tab"
               aria-selected={list === key}
               className={`border-b-2 pb-1.5 text-[13px] ${list === key ? "border-kelp font-semibold" : "border-transparent text-faded"}`}
-              onClick={() => setList(key)}
+              onClick={() => {
+                setList(key);
+                go("/desk"); // what is open is a line of the other list
+              }}
             >
               {lists[key].word} {pages[0]?.lists.find((l) => l.list === key)?.count ?? ""}
             </button>

@@ -30,8 +30,9 @@ export function useLeft<T>(about: string, initial: () => T, empty: (v: T) => boo
   return [value, set, given, was] as const;
 }
 
-/** useLeftWords returns the words left in panels whose `about` begins so, or "". */
-export function useLeftWords(about: string) {
+/** useLeftWords returns the words left in panels whose `about` begins so, or "". `words` says
+ * what was left, where it is more than a text. */
+export function useLeftWords<T = string>(about: string, words: (v: T) => string = String) {
   const begins = `${useMe().id} ${about}`;
   return useSyncExternalStore(
     (l) => {
@@ -41,7 +42,8 @@ export function useLeftWords(about: string) {
     () =>
       [...left]
         .filter(([slot]) => slot.startsWith(begins))
-        .map(([, v]) => String(v).trim())
+        .map(([, v]) => words(v as T).trim())
+        .filter((w) => w !== "")
         .join("; "),
   );
 }

@@ -4,6 +4,8 @@ import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useRight } from "../session/session";
+import { saidWords } from "./left";
+import { NotEntered } from "./NotEntered";
 import { Saying } from "./Saying";
 import type { Act } from "./useNote";
 
@@ -308,7 +310,16 @@ export function Diagnoses({
               </span>
             )}
             {describing === d.code && <Describe note={note} diagnosis={d} close={() => setDescribing("")} />}
-            {saying === d.code && <Saying note={note} diagnosis={d} act={act} close={() => setSaying("")} />}
+            {saying === d.code ? (
+              <Saying note={note} diagnosis={d} act={act} close={() => setSaying("")} />
+            ) : (
+              <NotEntered
+                className="ml-8 basis-full"
+                about={`saying ${note.id} ${d.code}`}
+                say={saidWords}
+                run={() => setSaying(d.code)}
+              />
+            )}
           </li>
         ))}
       </ol>

@@ -58,6 +58,9 @@ export function Drawn({ drawing: d, open }: { drawing: Note["drawings"][number];
   );
 }
 
+/** Sheet is what is on the paper. */
+export type Sheet = { id: string; outline: string; caption: string; strokes: Stroke[]; version: number };
+
 /** Drawing is the paper to draw on, with stylus, finger or mouse. */
 export function Drawing({
   note,
@@ -73,13 +76,14 @@ export function Drawing({
   const kept = note.drawings.find((d) => d.id === id);
   const outlines = useOutlines();
   // What is on the paper; left and opened again, it is still there.
-  const [sheet, setSheet, given, left] = useLeft(
-    `drawing ${note.id} ${id} ${kept?.version ?? 0}`,
+  const [sheet, setSheet, given, left] = useLeft<Sheet>(
+    `drawing ${note.id} ${id}`,
     () => ({
-      id: id || (crypto.randomUUID() as string),
+      id: id || crypto.randomUUID(),
       outline: kept?.outline ?? "front",
       caption: kept?.caption ?? "",
-      strokes: JSON.parse(kept?.strokes || "[]") as Stroke[],
+      strokes: JSON.parse(kept?.strokes || "[]"),
+      version: kept?.version ?? 0,
     }),
     () => false,
   );
@@ -121,7 +125,7 @@ export function Drawing({
       got(
         api.POST("/api/notes/{id}/drawings", {
           params: { path: { id: note.id } },
-          body: { id: sheet.id, outline, caption, strokes: JSON.stringify(strokes), version: kept?.version ?? 0 },
+          body: { id: sheet.id, outline, caption, strokes: JSON.stringify(strokes), version: sheet.version },
         }),
       ),
     );
@@ -212,25 +216,29 @@ export function Drawing({
       <p role="alert" className="min-h-[20px] text-[13px] text-alarm">
         {act.error}
       </p>
-      <div className="flex gap-3">
+      <div className="flex flex-wrap gap-3 [&_button]:whitespace-nowrap">
         <button type="button" className="act" onClick={() => void save()}>
           Keep the drawing <KeyCap k="Ctrl+Enter" />
         </button>
         <button type="button" className="plain" onClick={close}>
-          Go on later <KeyCap k="Escape" />
-        </button>
-        <button
-          type="button"
-          className="plain"
-          onClick={() => {
-            given();
-            close();
-          }}
-        >
-          As it was
+          Later <KeyCap k="Escape" />
         </button>
       </div>
-      {left && <p className="mt-1 text-[13px] text-carried">Left here before and not kept.</p>}
+      {left && (
+        <p className="mt-1 text-[13px] text-carried">
+          Left here before and not kept.{" "}
+          <button
+            type="button"
+            className="plain py-0 text-[13px]"
+            onClick={() => {
+              given();
+              close();
+            }}
+          >
+            {kept ? "As it is in the note" : "No drawing"}
+          </button>
+        </p>
+      )}
     </aside>
   );
 }

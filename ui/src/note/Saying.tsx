@@ -20,9 +20,9 @@ export function Saying({
   close: () => void;
 }) {
   const [said, setSaid, given, left] = useLeft(
-    `saying ${note.id} ${d.code} ${d.said.version}`,
+    `saying ${note.id} ${d.code}`,
     () => d.said,
-    () => false,
+    (s) => JSON.stringify(s) === JSON.stringify(d.said),
   );
   const why = useRef<HTMLInputElement>(null);
   const form = useRef<HTMLFormElement>(null);
@@ -30,10 +30,12 @@ export function Saying({
     void form.current?.scrollIntoView({ block: "nearest" }); // all of it in sight; it may answer with a promise
   }, []);
   async function save(next = said) {
-    const body = { ...next, code: d.code, version: d.said.version };
-    // The next key is for the page; words that are refused are kept, and stand here again.
+    const body = { ...next, code: d.code }; // on the version it was begun on, however long ago
+    // The next key is for the page; words that are refused stand here again.
+    given();
     close();
-    if (await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))) given();
+    if (!(await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))))
+      setSaid(next);
   }
   useKeys([{ key: "Escape", label: "Back to the note", run: close }]);
   const field = (label: string, key: "because" | "complicated" | "remark") => (

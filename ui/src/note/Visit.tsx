@@ -5,7 +5,6 @@ import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
-import { useLeftWords } from "../frame/left";
 import { recentCharts } from "../frame/recent";
 import { day } from "../frame/time";
 import { OrderComposer } from "../order/OrderComposer";
@@ -25,8 +24,10 @@ import { Findings } from "./Findings";
 import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Leave } from "./Leave";
 import { Letters } from "./Letters";
+import { useLeftOf } from "./left";
 import { Measures } from "./Measures";
 import { More } from "./More";
+import { NotEntered } from "./NotEntered";
 import { Part, parts } from "./Part";
 import { Questions } from "./Questions";
 import { Sealed } from "./Sealed";
@@ -144,6 +145,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     focus.current[start]?.();
   }, []);
 
+  const left = useLeftOf(note);
+  const withLeft = (list: Schemas["ClosingView"]) => ({ ...list, points: [...left.points, ...list.points] });
+
   async function flush() {
     const versions: Record<string, number> = {};
     for (const [part, f] of Object.entries(flushes.current)) versions[part] = await f();
@@ -155,7 +159,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     setError("");
     try {
       const versions = await flush();
-      const list = await got(api.GET("/api/notes/{id}/closing", { params: { path: { id: note.id } } }));
+      const list = withLeft(await got(api.GET("/api/notes/{id}/closing", { params: { path: { id: note.id } } })));
       if (list.points.every((p) => p.kind === "told") || (closing && list.points.every((p) => !p.stops) && same(list, closing)))
         await signNote(versions, list.seen);
       else {
@@ -200,6 +204,12 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       setSystem(sys ?? "");
       setOpen(area);
     } else if (ref === "charges") setOpen("charges");
+    else if (ref === "order") order();
+    else if (ref === "drawing") {
+      setDrawing(left.drawing);
+      setOpen("drawing");
+    } else if (ref === "saying")
+      setClosing(null); // the words stand under their diagnosis
     else if (area === "vitals") go(`/visits/${note.visit.id}/intake`);
   }
   const toggle = (what: Open) => {
@@ -583,20 +593,6 @@ function same(a: Schemas["ClosingView"], b: Schemas["ClosingView"]) {
 
 function Chips({ children }: { children: React.ReactNode }) {
   return <div className="mt-1.5 flex flex-wrap gap-1.5 text-[13px]">{children}</div>;
-}
-
-// NotEntered says which words were typed in a panel and left there: they are not in the note.
-function NotEntered({ about, run }: { about: string; run: () => void }) {
-  const words = useLeftWords(about);
-  if (words === "") return null;
-  return (
-    <p role="status" className="text-[13px] text-carried">
-      Typed and not entered: “{words}”{" "}
-      <button type="button" className="plain py-0 text-[13px]" onClick={run}>
-        Go on with it
-      </button>
-    </p>
-  );
 }
 
 function Opener({ run, k, children }: { run: () => void; k: string; children: React.ReactNode }) {

@@ -9,7 +9,7 @@ import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
 type Diagnosis = { code: string; title: string };
-type Chosen = { test: Schemas["Test"]; diagnoses: string[] };
+export type Chosen = { test: Schemas["Test"]; diagnoses: string[] };
 const priorities = [
   ["R", "Routine"],
   ["A", "Urgent"],
