@@ -76,10 +76,43 @@ func TestFindingsAreKeptWithTheirAuthorAndVersion(t *testing.T) {
 	require.Equal(t, act.Conflict, kind(t, err), "made on a version somebody changed meanwhile")
 	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "wings", State: note.Present}})
 	require.Equal(t, act.Invalid, kind(t, err))
-	found, err := c.app.Note.SearchFindings(ctx, c.doctor(), "", note.Review, "constitutional", "fever")
+	found, err := c.app.Note.SearchFindings(ctx, c.doctor(), "", note.Review, "constitutional", "fever", "")
 	require.NoError(t, err)
-	require.Len(t, found, 1)
-	require.Equal(t, "absent", found[0].State)
+	require.Len(t, found.Notes, 1)
+	require.Equal(t, "absent", found.Notes[0].State)
+	require.Empty(t, found.Next)
+}
+
+// Page by page a search brings every note once, of the practice and of one patient, and says
+// when there are no more.
+func TestASearchOfFindingsLosesNothingBetweenPages(t *testing.T) {
+	c := open(t)
+	const begun = "WITH RECURSIVE k(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM k WHERE n < 231) INSERT INTO "
+	c.raw(
+		begun+`visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at)
+			SELECT printf('v%03d', n), patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at FROM k, visit WHERE id = '`+visitID+`'`,
+		begun+`note(id, visit_id, patient_id, author_id, created_at)
+			SELECT printf('n%03d', n), v.id, v.patient_id, v.clinician_id, v.starts_at FROM k, visit v WHERE v.id = printf('v%03d', n)`,
+		begun+`note_finding(note_id, area, system, finding, state, origin, by_id, at)
+			SELECT printf('n%03d', n), 'review', 'constitutional', 'fever', 'present', 'findings', '', '' FROM k`,
+		"UPDATE note SET retracted = 9 WHERE id = 'n100'",
+	)
+	for _, patient := range []string{"", patientID} {
+		seen, after := map[string]bool{}, ""
+		for pages := 1; ; pages++ {
+			found, err := c.app.Note.SearchFindings(ctx, c.doctor(), patient, note.Review, "constitutional", "fever", after)
+			require.NoError(t, err)
+			for _, n := range found.Notes {
+				require.False(t, seen[n.VisitID], "%s comes twice", n.VisitID)
+				seen[n.VisitID] = true
+			}
+			if after = found.Next; after == "" {
+				require.Equal(t, 3, pages)
+				break
+			}
+		}
+		require.Len(t, seen, 230, "all but the retracted one")
+	}
 }
 
 func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {

@@ -279,16 +279,20 @@ type NoteWith struct {
 }
 
 // NotesWith lists the notes of a patient, or with no patient of the practice, in which
-// something was found or denied, newest first; retracted ones do not count.
-func (q *Q) NotesWith(area note.Area, system, finding, patient string, limit int) ([]NoteWith, error) {
+// something was found or denied, the note begun last first; retracted ones do not count.
+// after is the note the page comes after, "" for the first page.
+func (q *Q) NotesWith(area note.Area, system, finding, patient, after string, limit int) ([]NoteWith, error) {
 	scan := func(s scanner, n *NoteWith) error { return scanVisit(prefixed{s, &n.State}, &n.Visit) }
+	if after == "" {
+		after = "~" // follows every identifier
+	}
 	if patient != "" {
 		return list(q, scan, "SELECT f.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN note_finding f ON f.note_id = n.id AND f.area = ? AND f.system = ? AND f.finding = ?
-			WHERE v.patient_id `+samePerson+` AND f.state IN ('present', 'absent') AND n.retracted = 0 ORDER BY v.starts_at DESC LIMIT ?`, area, system, finding, patient, limit)
+			WHERE v.patient_id `+samePerson+` AND f.state IN ('present', 'absent') AND n.retracted = 0 AND n.id < ? ORDER BY n.id DESC LIMIT ?`, area, system, finding, patient, after, limit)
 	}
 	return list(q, scan, "SELECT newest.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN (SELECT k.note_id, k.state FROM note_finding k WHERE k.area = ? AND k.system = ? AND k.finding = ? AND k.state IN ('present', 'absent')
-			AND NOT EXISTS (SELECT 1 FROM note r WHERE r.id = k.note_id AND r.retracted > 0) ORDER BY k.note_id DESC LIMIT ?) newest ON newest.note_id = n.id
-		ORDER BY newest.note_id DESC`, area, system, finding, limit)
+			AND k.note_id < ? AND NOT EXISTS (SELECT 1 FROM note r WHERE r.id = k.note_id AND r.retracted > 0) ORDER BY k.note_id DESC LIMIT ?) newest ON newest.note_id = n.id
+		ORDER BY newest.note_id DESC`, area, system, finding, after, limit)
 }
 
 // prefixed scans one more column before those of a known row.

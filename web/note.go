@@ -103,9 +103,10 @@ func (s *server) describeNote(api huma.API) {
 		Area    string `json:"area" enum:"review,examination"`
 		System  string `json:"system" maxLength:"60"`
 		Finding string `json:"finding" maxLength:"60"`
-	}]) (*body[[]notes.FoundNote], error) {
-		out, err := s.app.Note.SearchFindings(ctx, who, in.Body.Patient, note.Area(in.Body.Area), in.Body.System, in.Body.Finding)
-		return &body[[]notes.FoundNote]{out}, err
+		After   string `json:"after,omitempty" maxLength:"64"`
+	}]) (*body[notes.FoundNotes], error) {
+		out, err := s.app.Note.SearchFindings(ctx, who, in.Body.Patient, note.Area(in.Body.Area), in.Body.System, in.Body.Finding, in.Body.After)
+		return &body[notes.FoundNotes]{out}, err
 	})
 	noteAct(api, "ask", "/api/notes/{id}/interviews", func(ctx context.Context, who act.Actor, id string, in struct {
 		Interview string `json:"interview" maxLength:"60"`

@@ -366,14 +366,28 @@ type FoundNote struct {
 	State   string          `json:"state"`
 }
 
+// FoundNotes is a page of notes; next is what the page after it comes after, empty when there
+// is none.
+type FoundNotes struct {
+	Notes []FoundNote `json:"notes"`
+	Next  string      `json:"next" doc:"What to ask the next page after; empty when this is the last"`
+}
+
+// foundPage is how many notes come at a time.
+const foundPage = 100
+
 // SearchFindings finds the notes of a patient, or with no patient of the practice,
-// in which a symptom or finding is recorded, newest first.
-func (a *Acts) SearchFindings(ctx context.Context, who act.Actor, patient string, area note.Area, system, finding string) (out []FoundNote, err error) {
-	out = []FoundNote{}
+// in which a symptom or finding is recorded, newest first, after a note or from the start.
+func (a *Acts) SearchFindings(ctx context.Context, who act.Actor, patient string, area note.Area, system, finding, after string) (out FoundNotes, err error) {
+	out.Notes = []FoundNote{}
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		hits, err := q.NotesWith(area, system, finding, patient, 200)
+		hits, err := q.NotesWith(area, system, finding, patient, after, foundPage+1)
+		if len(hits) > foundPage {
+			hits = hits[:foundPage]
+			out.Next = hits[foundPage-1].Visit.NoteID
+		}
 		for _, h := range hits {
-			out = append(out, FoundNote{a.Patient(h.Visit.Patient), h.Visit.ID, a.Say(h.Visit.StartsAt), h.State})
+			out.Notes = append(out.Notes, FoundNote{a.Patient(h.Visit.Patient), h.Visit.ID, a.Say(h.Visit.StartsAt), h.State})
 		}
 		return err
 	})

@@ -1879,7 +1879,8 @@ export interface components {
         "BodyStruct { Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
             password: string;
         };
-        "BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\" }Body": {
+        "BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\"; After string \"json:\\\"afterOmitempty\\\" maxLength:\\\"64\\\"\" }Body": {
+            after?: string;
             /** @enum {string} */
             area: "review" | "examination";
             finding: string;
@@ -2370,6 +2371,11 @@ export interface components {
             patient: components["schemas"]["PatientView"];
             state: string;
             visitId: string;
+        };
+        FoundNotes: {
+            /** @description What to ask the next page after; empty when this is the last */
+            next: string;
+            notes: components["schemas"]["FoundNote"][];
         };
         "Give-leafletRequest": {
             leaflet: string;
@@ -3733,7 +3739,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\" }Body"];
+                "application/json": components["schemas"]["BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\"; After string \"json:\\\"afterOmitempty\\\" maxLength:\\\"64\\\"\" }Body"];
             };
         };
         responses: {
@@ -3743,7 +3749,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FoundNote"][];
+                    "application/json": components["schemas"]["FoundNotes"];
                 };
             };
             /** @description Error */
