@@ -15,7 +15,7 @@ import (
 
 // above lists, for each room of core, the rooms below it that it may use.
 var above = map[string][]string{
-	"chart": {}, "ledger": {}, "coding": {"chart"}, "letter": {}, "measure": {"chart"}, "line": {"chart"}, "safety": {"chart"},
+	"chart": {}, "visit": {}, "ledger": {}, "coding": {"chart"}, "letter": {}, "measure": {"chart"}, "line": {"chart"}, "safety": {"chart"},
 	"order": {"chart", "coding", "line"}, "result": {"chart", "coding", "line"}, "outside": {"chart", "coding", "line"},
 	"note": {"chart", "coding", "line", "order", "result", "outside"},
 }

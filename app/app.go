@@ -47,7 +47,7 @@ func New(c act.Config) *App {
 	a := &App{Office: o, Session: session.New(o), Forms: forms.New(o), Order: orders.New(o)}
 	a.Visit = visit.New(o, a.Forms)
 	a.Result = results.New(o, a.Order)
-	a.Assess = assess.New(o, a.Forms)
+	a.Assess = assess.New(o, a.Forms, a.Order)
 	a.Note = notes.New(o, a.Forms, a.Visit, a.Assess)
 	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)

@@ -14,10 +14,11 @@ import (
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
-	"deftledger/app/visit"
+	visits "deftledger/app/visit"
 	"deftledger/core/coding"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/core/visit"
 	"deftledger/data"
 )
 
@@ -180,27 +181,27 @@ func TestAFollowUpIsOpenUntilItIsBooked(t *testing.T) {
 	require.Equal(t, "2026-05-18", list[0].Due)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'follow-up' AND closed_at = '' AND state = 'waiting on others'"))
 
-	for _, bad := range []visit.Booking{{Day: "2026-05-18", Time: "9h", Kind: "Follow-up visit"}, {Day: "2026-05-01", Time: "09:00", Kind: "Follow-up visit"}} {
+	for _, bad := range []visits.Booking{{Day: "2026-05-18", Time: "9h", Kind: "Follow-up visit"}, {Day: "2026-05-01", Time: "09:00", Kind: "Follow-up visit"}} {
 		_, err = c.app.Visit.Book(ctx, desk, f.ID, bad)
 		require.Equal(t, act.Invalid, kind(t, err))
 	}
-	v, err := c.app.Visit.Book(ctx, desk, f.ID, visit.Booking{Day: "2026-05-18", Time: "09:00", Kind: "Follow-up visit"})
+	v, err := c.app.Visit.Book(ctx, desk, f.ID, visits.Booking{Day: "2026-05-18", Time: "09:00", Kind: "Follow-up visit"})
 	require.NoError(t, err)
 	require.Equal(t, "2026-05-18T09:00:00-04:00", v.StartsAt)
 	require.Equal(t, "Blood pressure", v.Reason)
-	_, err = c.app.Visit.Book(ctx, desk, f.ID, visit.Booking{Day: "2026-05-19", Time: "09:00", Kind: "Follow-up visit"})
+	_, err = c.app.Visit.Book(ctx, desk, f.ID, visits.Booking{Day: "2026-05-19", Time: "09:00", Kind: "Follow-up visit"})
 	require.Equal(t, act.Conflict, kind(t, err), "booked once")
 	require.Equal(t, 0, c.count("SELECT count(*) FROM line WHERE kind = 'follow-up' AND closed_at = ''"))
 	require.Equal(t, 0, c.count("SELECT count(*) FROM visit WHERE day = '2026-05-19'"))
 	n, err := c.app.Note.Note(ctx, c.doctor(), id)
 	require.NoError(t, err)
-	require.Equal(t, "booked", n.FollowUps[0].State)
+	require.Equal(t, visit.Booked, n.FollowUps[0].State)
 	require.Equal(t, v.StartsAt, n.FollowUps[0].VisitAt)
 
 	// A further wish is a line of its own; a time that is taken leads to the next free one.
 	f, err = c.app.Visit.AskBack(ctx, c.doctor(), id, "2w", "")
 	require.NoError(t, err)
-	_, err = c.app.Visit.Book(ctx, desk, f.ID, visit.Booking{Day: "2026-05-18", Time: "09:10", Kind: "Follow-up visit"})
+	_, err = c.app.Visit.Book(ctx, desk, f.ID, visits.Booking{Day: "2026-05-18", Time: "09:10", Kind: "Follow-up visit"})
 	require.Equal(t, act.Conflict, kind(t, err))
 	require.ErrorContains(t, err, "09:20")
 	require.Equal(t, act.Invalid, kind(t, c.app.Visit.DropFollowUp(ctx, desk, f.ID, "")))
@@ -219,7 +220,7 @@ func TestTwoAtTheFrontDeskBookOneVisit(t *testing.T) {
 	done := make(chan error, 8)
 	for i := range 8 {
 		go func() {
-			_, err := c.app.Visit.Book(ctx, c.who[act.FrontDesk], f.ID, visit.Booking{Day: "2026-05-18", Time: []string{"09:00", "10:00"}[i%2], Kind: "Follow-up visit"})
+			_, err := c.app.Visit.Book(ctx, c.who[act.FrontDesk], f.ID, visits.Booking{Day: "2026-05-18", Time: []string{"09:00", "10:00"}[i%2], Kind: "Follow-up visit"})
 			done <- err
 		}()
 	}

@@ -12,6 +12,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/core/coding"
 	"deftledger/core/note"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -136,7 +137,7 @@ func TestTheServicesUsedHereAreOffered(t *testing.T) {
 	for i, x := range []struct{ code, service string }{{"I10", a}, {"I10", a}, {"M10.071", b}} {
 		other := fmt.Sprint("other", i)
 		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
-			return q.AddVisit(store.Visit{ID: other, PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-04-01", StartsAt: c.now.AddDate(0, -1, i), Kind: "Acute visit", Reason: "Before", Stage: "done", StageAt: c.now})
+			return q.AddVisit(visit.Visit{ID: other, PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-04-01", StartsAt: c.now.AddDate(0, -1, i), Kind: "Acute visit", Reason: "Before", Stage: "done", StageAt: c.now})
 		}))
 		n, err := c.app.Note.StartVisit(ctx, c.doctor(), other)
 		require.NoError(t, err)

@@ -10,6 +10,7 @@ import (
 	"deftledger/app/act"
 	charts "deftledger/app/chart"
 	"deftledger/core/chart"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -19,7 +20,7 @@ func TestTheDayPointsOutLookalikes(t *testing.T) {
 		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh Adeyemi", Given: "Oona"}, BirthDate: "1999-01-01", Sex: "F"}); err != nil {
 			return err
 		}
-		return q.AddVisit(store.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Reason: "Cough", Stage: "expected", StageAt: c.now})
+		return q.AddVisit(visit.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Reason: "Cough", Stage: "expected", StageAt: c.now})
 	}))
 	day, err := c.app.Visit.Day(ctx, c.who[act.FrontDesk], "")
 	require.NoError(t, err)
@@ -45,12 +46,12 @@ func TestStagesMoveOnTheVersionThatWasSeen(t *testing.T) {
 	first, err := c.app.Note.StartVisit(ctx, c.who[act.Assistant], visitID)
 	require.NoError(t, err)
 	day, _ := c.app.Visit.Day(ctx, c.doctor(), "")
-	require.Equal(t, "intake", day[0].Stage)
+	require.Equal(t, visit.Intake, day[0].Stage)
 	again, err := c.app.Note.StartVisit(ctx, c.doctor(), visitID)
 	require.NoError(t, err)
 	require.Equal(t, first, again, "a draft is resumed where it stood")
 	day, _ = c.app.Visit.Day(ctx, c.doctor(), "")
-	require.Equal(t, "in visit", day[0].Stage)
+	require.Equal(t, visit.InVisit, day[0].Stage)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'note'"))
 }
 

@@ -14,6 +14,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -226,7 +227,7 @@ func (c *clinic) twin() {
 		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F"}); err != nil {
 			return err
 		}
-		return q.AddVisit(store.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.who[act.Physician].ID, Day: "2026-05-03", StartsAt: c.now.AddDate(0, 0, -1), Kind: "Acute visit", Reason: "Cough", Stage: "ready", StageAt: c.now})
+		return q.AddVisit(visit.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.who[act.Physician].ID, Day: "2026-05-03", StartsAt: c.now.AddDate(0, 0, -1), Kind: "Acute visit", Reason: "Cough", Stage: "ready", StageAt: c.now})
 	}))
 }
 

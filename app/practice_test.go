@@ -22,11 +22,12 @@ import (
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
 	results "deftledger/app/result"
-	"deftledger/app/visit"
+	visits "deftledger/app/visit"
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/line"
 	"deftledger/core/order"
+	"deftledger/core/visit"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
 	"deftledger/exchange/shipped"
@@ -135,7 +136,7 @@ func open(t *testing.T) *clinic {
 		if err := q.AddPatient(chart.Patient{ID: patientID, Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118", UsesPortal: true}); err != nil {
 			return err
 		}
-		return q.AddVisit(store.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[act.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
+		return q.AddVisit(visit.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[act.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
 	}))
 	return c
 }
@@ -197,7 +198,7 @@ type lines struct {
 	Notes      []*act.LineRow
 	Orders     []orders.Opened
 	ToSign     []orders.OpenedPrepared
-	FollowUps  []visit.FollowUpView
+	FollowUps  []visits.FollowUpView
 	Sent       []paper.OpenedSent
 	Quarantine []results.HeldDetail
 }
@@ -236,7 +237,7 @@ func (c *clinic) deskOf(who act.Actor) (out lines) {
 			require.NoError(c, err)
 			out.ToSign = append(out.ToSign, v)
 		case line.FollowUp:
-			out.FollowUps = append(out.FollowUps, visit.FollowUpView{ID: r.ID})
+			out.FollowUps = append(out.FollowUps, visits.FollowUpView{ID: r.ID})
 		case line.Message, line.Fax:
 			v, err := c.app.Paper.SentOne(ctx, who, string(r.Kind), r.ID)
 			require.NoError(c, err)

@@ -20,6 +20,7 @@ import (
 	"deftledger/app/intake"
 	notes "deftledger/app/note"
 	"deftledger/core/note"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -29,7 +30,7 @@ func (c *clinic) earlier(days int, exam string, typed map[note.Part]string) stri
 	id := "old" + exam[:2]
 	at := c.now.AddDate(0, 0, -days)
 	require.NoError(c, c.store.Write(ctx, func(q *store.Q) error {
-		return q.AddVisit(store.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at, Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
+		return q.AddVisit(visit.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at, Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
 	}))
 	n, err := c.app.Note.StartVisit(ctx, c.doctor(), id)
 	require.NoError(c, err)

@@ -20,6 +20,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/core/visit"
 	"deftledger/standin"
 	"deftledger/store"
 )
@@ -158,19 +159,19 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 		stated := b.moment(200, "09:30")
 		for _, x := range p.allergies {
 			f := strings.Split(x, "|")
-			if err := q.AddAllergy(store.Allergy{ID: b.id(), PatientID: id, Substance: f[0], Reaction: f[1], Severity: f[2], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
+			if err := q.AddAllergy(chart.Allergy{ID: b.id(), PatientID: id, Substance: f[0], Reaction: f[1], Severity: f[2], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
 				return err
 			}
 		}
 		for _, x := range p.medicines {
 			name, dose, _ := strings.Cut(x, "|")
-			if err := q.AddMedicine(store.Medicine{ID: b.id(), PatientID: id, Name: name, Dose: dose}); err != nil {
+			if err := q.AddMedicine(chart.Medicine{ID: b.id(), PatientID: id, Name: name, Dose: dose}); err != nil {
 				return err
 			}
 		}
 		for _, h := range p.histories {
 			f := append(strings.Split(h, "|"), "", "")
-			if err := q.AddHistory(store.HistoryEntry{ID: b.id(), PatientID: id, List: f[0], Title: f[1], Detail: f[2], Since: f[3], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
+			if err := q.AddHistory(chart.HistoryEntry{ID: b.id(), PatientID: id, List: f[0], Title: f[1], Detail: f[2], Since: f[3], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
 				return err
 			}
 		}
@@ -183,7 +184,7 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 			if err != nil {
 				return err
 			}
-			if _, err := q.AddProblem(store.Problem{ID: b.id(), PatientID: id, Code: e.Code, Title: e.Title, Since: b.moment(400+i*170, "10:00").Format(time.DateOnly)}); err != nil {
+			if _, err := q.AddProblem(chart.Problem{ID: b.id(), PatientID: id, Code: e.Code, Title: e.Title, Since: b.moment(400+i*170, "10:00").Format(time.DateOnly)}); err != nil {
 				return err
 			}
 		}
@@ -216,7 +217,7 @@ const noVisit = 200
 func (b *builder) measured(p patient) int {
 	last := -1
 	for _, v := range p.visits {
-		if (v.stage == "ready" || v.stage == "in visit" || v.s != "") && (last < 0 || v.daysAgo < last) {
+		if (v.stage == visit.Ready || v.stage == visit.InVisit || v.s != "") && (last < 0 || v.daysAgo < last) {
 			last = v.daysAgo
 		}
 	}
@@ -253,7 +254,7 @@ func (b *builder) vitals(patient, visit string, vitals []string, daysAgo, before
 				case f[0] == chart.BodyMass:
 					value, _ = chart.BMI(weight, height, 240)
 				}
-				if err := q.AddVital(store.Vital{ID: b.id(), PatientID: patient, LOINC: f[0], Name: f[1], Value: value, Unit: f[3], TakenAt: b.past(daysAgo, "08:05").Add(time.Duration(i) * time.Second), VisitID: visit, ByID: b.tokens["jonah"].ID}); err != nil {
+				if err := q.AddVital(chart.Vital{ID: b.id(), PatientID: patient, LOINC: f[0], Name: f[1], Value: value, Unit: f[3], TakenAt: b.past(daysAgo, "08:05").Add(time.Duration(i) * time.Second), VisitID: visit, ByID: b.tokens["jonah"].ID}); err != nil {
 					return err
 				}
 			}
@@ -263,7 +264,7 @@ func (b *builder) vitals(patient, visit string, vitals []string, daysAgo, before
 }
 
 // visit books a visit and, where it has a text, documents it; it returns its identifier.
-func (b *builder) visit(patient string, v visit) string {
+func (b *builder) visit(patient string, v encounter) string {
 	clinician := v.clinician
 	if clinician == "" {
 		clinician = "maren"
@@ -273,7 +274,7 @@ func (b *builder) visit(patient string, v visit) string {
 	starts := b.moment(v.daysAgo, v.at)
 	stage := v.stage
 	if stage == "" {
-		stage = "expected"
+		stage = visit.Expected
 	}
 	stageAt := starts.Add(-9 * time.Minute)
 	if v.daysAgo == 0 {
@@ -281,10 +282,10 @@ func (b *builder) visit(patient string, v visit) string {
 	}
 	b.later(v.daysAgo, "00:05", func(ctx context.Context) error {
 		return b.a.Store.Write(ctx, func(q *store.Q) error {
-			if err := q.AddVisit(store.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts, Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt}); err != nil {
+			if err := q.AddVisit(visit.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts, Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt}); err != nil {
 				return err
 			}
-			with := map[string]string{"intake": b.tokens["jonah"].ID, "in visit": who.ID}[stage]
+			with := map[visit.Stage]string{visit.Intake: b.tokens["jonah"].ID, visit.InVisit: who.ID}[stage]
 			if with == "" {
 				return nil
 			}
@@ -336,7 +337,7 @@ func (b *builder) visit(patient string, v visit) string {
 }
 
 // house does the tests of a visit in the house and gives its vaccines, by Jonah.
-func (b *builder) house(visit string, v visit) {
+func (b *builder) house(visit string, v encounter) {
 	jonah := b.tokens["jonah"]
 	expires := b.moment(v.daysAgo-240, "12:00").Format(time.DateOnly)
 	for _, t := range v.tests {
@@ -376,7 +377,7 @@ func (b *builder) prepared() {
 // answers asks the interview of a visit and answers it: "link=y", "link=n",
 // "link=2 d", "link=#3" (a number), "link=@2025-05" (a date), "link=~free words",
 // or "link=code,code".
-func (b *builder) answers(ctx context.Context, who act.Actor, noteID string, v visit) error {
+func (b *builder) answers(ctx context.Context, who act.Actor, noteID string, v encounter) error {
 	if v.asks == "" {
 		return nil
 	}

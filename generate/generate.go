@@ -24,6 +24,7 @@ import (
 	"deftledger/core/ledger"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -320,11 +321,11 @@ func (m *maker) register(p *person, at time.Time) error {
 	switch n := p.rng.IntN(10); {
 	case n < 2:
 		a := allergies[p.rng.IntN(len(allergies))]
-		if err := m.q.AddAllergy(store.Allergy{ID: p.id(at), PatientID: p.ID, Substance: a[0], Reaction: a[1], Severity: a[2], StatedAt: at, StatedBy: helper.Name}); err != nil {
+		if err := m.q.AddAllergy(chart.Allergy{ID: p.id(at), PatientID: p.ID, Substance: a[0], Reaction: a[1], Severity: a[2], StatedAt: at, StatedBy: helper.Name}); err != nil {
 			return err
 		}
 	case n < 9: // the others were never asked
-		if err := m.q.AddAllergy(store.Allergy{ID: p.id(at), PatientID: p.ID, StatedAt: at, StatedBy: helper.Name}); err != nil {
+		if err := m.q.AddAllergy(chart.Allergy{ID: p.id(at), PatientID: p.ID, StatedAt: at, StatedBy: helper.Name}); err != nil {
 			return err
 		}
 	}
@@ -335,7 +336,7 @@ func (m *maker) register(p *person, at time.Time) error {
 			continue
 		}
 		seen[h[0]+h[1]] = true
-		if err := m.q.AddHistory(store.HistoryEntry{ID: p.id(at), PatientID: p.ID, List: h[0], Title: h[1], Detail: h[2], StatedAt: at, StatedBy: helper.Name}); err != nil {
+		if err := m.q.AddHistory(chart.HistoryEntry{ID: p.id(at), PatientID: p.ID, List: h[0], Title: h[1], Detail: h[2], StatedAt: at, StatedBy: helper.Name}); err != nil {
 			return err
 		}
 	}
@@ -346,7 +347,7 @@ func (m *maker) register(p *person, at time.Time) error {
 				continue
 			}
 			seen[x[0]] = true
-			if err := m.q.AddMedicine(store.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: at.Format("2006"), AddedBy: helper.ID, AddedAt: at}); err != nil {
+			if err := m.q.AddMedicine(chart.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: at.Format("2006"), AddedBy: helper.ID, AddedAt: at}); err != nil {
 				return err
 			}
 		}
@@ -370,11 +371,11 @@ func (m *maker) today() error {
 			p := m.people[i]
 			i++
 			at := time.Date(day.Year(), day.Month(), day.Day(), 8+slot/2, 30*(slot%2), 0, 0, m.Location)
-			stage := "expected"
+			stage := visit.Expected
 			if at.Before(m.Until) {
-				stage = "arrived"
+				stage = visit.Arrived
 			}
-			if err := m.q.AddVisit(store.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: m.staff[d].ID, Day: day.Format(time.DateOnly), StartsAt: at, Kind: "Follow-up visit", Reason: "As planned", Stage: stage, StageAt: at}); err != nil {
+			if err := m.q.AddVisit(visit.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: m.staff[d].ID, Day: day.Format(time.DateOnly), StartsAt: at, Kind: "Follow-up visit", Reason: "As planned", Stage: stage, StageAt: at}); err != nil {
 				return err
 			}
 			m.counts.Visits++

@@ -13,11 +13,12 @@ import (
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/result"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
 // order orders tests; what comes back comes later.
-func (m *maker) order(p *person, v store.Visit, ds []note.Diagnosis, codes []string, at time.Time) ([]event, error) {
+func (m *maker) order(p *person, v visit.Visit, ds []note.Diagnosis, codes []string, at time.Time) ([]event, error) {
 	r, who := p.rng, m.doctor(p)
 	m.placer++
 	o := store.Order{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", m.placer), Laboratory: m.Laboratory.Name, Priority: "R", State: order.Received, SignedAt: at, CollectedAt: at, RequestID: p.id(at)}

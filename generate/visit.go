@@ -11,6 +11,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -48,10 +49,10 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 		new = complaints[r.IntN(len(complaints))]
 		kind, reason = "Acute visit", new.reason
 	}
-	v := store.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: who.ID, Day: at.In(m.Location).Format(time.DateOnly), StartsAt: at, Kind: kind, Reason: reason, Room: strconv.Itoa(1 + r.IntN(8)), Stage: "done", StageAt: at.Add(40 * time.Minute)}
+	v := visit.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: who.ID, Day: at.In(m.Location).Format(time.DateOnly), StartsAt: at, Kind: kind, Reason: reason, Room: strconv.Itoa(1 + r.IntN(8)), Stage: visit.Done, StageAt: at.Add(40 * time.Minute)}
 	unsigned := at.After(m.Until.AddDate(0, 0, -10)) && r.IntN(12) == 0
 	if unsigned {
-		v.Stage = "finishing"
+		v.Stage = visit.Finishing
 	}
 	if err := m.q.AddVisit(v); err != nil {
 		return nil, err
@@ -69,12 +70,12 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 		if !c.known {
 			c.known = true
 			e, _ := m.Codes.Lookup(c.code)
-			if _, err := m.q.AddProblem(store.Problem{ID: p.id(at), PatientID: p.ID, Code: c.code, Title: e.Title, Since: v.Day, Onset: c.since.Format("2006"), State: "active"}); err != nil {
+			if _, err := m.q.AddProblem(chart.Problem{ID: p.id(at), PatientID: p.ID, Code: c.code, Title: e.Title, Since: v.Day, Onset: c.since.Format("2006"), State: "active"}); err != nil {
 				return nil, err
 			}
 			if len(c.takes) > 0 {
 				x := c.takes[r.IntN(len(c.takes))]
-				if err := m.q.AddMedicine(store.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: v.Day, AddedBy: who.ID, AddedAt: at}); err != nil {
+				if err := m.q.AddMedicine(chart.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: v.Day, AddedBy: who.ID, AddedAt: at}); err != nil {
 					return nil, err
 				}
 			}
@@ -87,7 +88,7 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 	if at.Sub(p.reviewed) > 300*24*time.Hour {
 		p.reviewed = at
 		for _, l := range []string{"medicines", "allergies", "past", "family", "social"} {
-			if err := m.q.AddStatement(store.Statement{ID: p.id(at), PatientID: p.ID, List: l, Says: "reviewed", StaffID: helper.ID, At: at, VisitID: v.ID}); err != nil {
+			if err := m.q.AddStatement(chart.Statement{ID: p.id(at), PatientID: p.ID, List: l, Says: "reviewed", StaffID: helper.ID, At: at, VisitID: v.ID}); err != nil {
 				return nil, err
 			}
 		}
@@ -112,7 +113,7 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 	if age < 16 && r.IntN(3) == 0 || r.IntN(14) == 0 {
 		x := m.Vaccines[r.IntN(len(m.Vaccines))]
 		given := chart.Given{CVX: x.CVX, Maker: "Brightwater Biologics", Lot: fmt.Sprintf("L%04d", at.Year()*4+r.IntN(4)), Expires: at.AddDate(1, 0, 0).Format(time.DateOnly), Dose: x.Dose, Route: x.Route, Site: chart.Sites[x.Route][0], Sheet: "2025-01-31"}
-		if _, err := m.q.AddImmunization(store.Immunization{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, Name: x.Name, Given: given, GivenAt: at, GivenBy: helper.ID}); err != nil {
+		if _, err := m.q.AddImmunization(chart.Immunization{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, Name: x.Name, Given: given, GivenAt: at, GivenBy: helper.ID}); err != nil {
 			return nil, err
 		}
 	}
@@ -130,7 +131,7 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 			return nil, err
 		}
 		if at.Before(m.Until.AddDate(0, -1, 0)) {
-			if err := m.q.SettleFollowUp(f.ID, "dropped", "", helper.ID, "The patient calls when it suits", at.AddDate(0, 0, 2)); err != nil {
+			if err := m.q.SettleFollowUp(f.ID, visit.Dropped, "", helper.ID, "The patient calls when it suits", at.AddDate(0, 0, 2)); err != nil {
 				return nil, err
 			}
 			if err := m.q.CloseLine(line.FollowUp, f.ID, helper.ID, "dropped", at.AddDate(0, 0, 2)); err != nil {
@@ -185,7 +186,7 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 
 // write writes the note of a visit with its findings, diagnoses and vital signs, and
 // returns what is sealed.
-func (m *maker) write(p *person, n store.Note, v store.Visit, about []*had, new complaint, helper act.Actor, at time.Time, age int) (note.Content, error) {
+func (m *maker) write(p *person, n store.Note, v visit.Visit, about []*had, new complaint, helper act.Actor, at time.Time, age int) (note.Content, error) {
 	r, who := p.rng, m.doctor(p)
 	parts := map[note.Part]string{note.Subjective: new.says, note.Plan: new.plan}
 	if p.dead {
@@ -263,7 +264,7 @@ func (m *maker) find(p *person, new complaint) ([]note.Finding, error) {
 }
 
 // measure takes the vital signs.
-func (m *maker) measure(p *person, v store.Visit, helper act.Actor, at time.Time, age int) ([]note.Vital, error) {
+func (m *maker) measure(p *person, v visit.Visit, helper act.Actor, at time.Time, age int) ([]note.Vital, error) {
 	r := p.rng
 	p.weight += r.NormFloat64() * 0.8
 	weight, height := p.weight, p.height
@@ -292,7 +293,7 @@ func (m *maker) measure(p *person, v store.Visit, helper act.Actor, at time.Time
 	for _, x := range values {
 		i := slices.IndexFunc(chart.VitalKinds, func(k chart.VitalKind) bool { return k.LOINC == x.loinc })
 		k := chart.VitalKinds[i]
-		if err := m.q.AddVital(store.Vital{ID: p.id(at), PatientID: p.ID, LOINC: k.LOINC, Name: k.Name, Value: x.value, Unit: k.Unit, TakenAt: at, VisitID: v.ID, ByID: helper.ID, Origin: "device"}); err != nil {
+		if err := m.q.AddVital(chart.Vital{ID: p.id(at), PatientID: p.ID, LOINC: k.LOINC, Name: k.Name, Value: x.value, Unit: k.Unit, TakenAt: at, VisitID: v.ID, ByID: helper.ID, Origin: "device"}); err != nil {
 			return nil, err
 		}
 		out = append(out, note.Vital{Name: k.Name, Value: x.value, Unit: chart.ShownUnit(k.Unit), Origin: note.FromDev})

@@ -20,18 +20,30 @@ type Charges struct {
 
 // ChargesOf reads the charges of a note.
 func (q *Q) ChargesOf(noteID string) (Charges, error) {
-	c, err := one(q, func(s scanner, c *Charges) error {
-		var lines, facts, at string
-		if err := s.Scan(&lines, &facts, &c.Version, &c.ByID, &at); err != nil {
-			return err
-		}
-		c.At = Moment(at)
-		return errors.Join(json.Unmarshal([]byte(lines), &c.Lines), json.Unmarshal([]byte(facts), &c.Facts))
-	}, "SELECT charges, facts, version, by_id, at FROM note_charges WHERE note_id = ?", noteID)
-	if errors.Is(err, ErrNotFound) {
-		return Charges{}, nil
+	all, err := charges(noteID).read(q)
+	return only(all), err
+}
+
+func charges(noteID string) rows[Charges] {
+	return rows[Charges]{
+		cols: "charges, facts, version, by_id, at", from: "note_charges WHERE note_id = ?", order: "at", args: []any{noteID},
+		scan: func(s scanner, c *Charges) error {
+			var lines, facts, at string
+			if err := s.Scan(&lines, &facts, &c.Version, &c.ByID, &at); err != nil {
+				return err
+			}
+			c.At = Moment(at)
+			return errors.Join(json.Unmarshal([]byte(lines), &c.Lines), json.Unmarshal([]byte(facts), &c.Facts))
+		},
 	}
-	return c, err
+}
+
+// only is the one row of a kind that there is at most one of; its zero value for none.
+func only[T any](all []T) (t T) {
+	if len(all) > 0 {
+		t = all[0]
+	}
+	return t
 }
 
 // ServicesUsed lists the codes of the services charged most at the latest visits of the
@@ -67,18 +79,6 @@ func (q *Q) PutCharges(noteID string, c Charges, was int) error {
 // AddHandedToBilling records that a visit's charges were given out as a file.
 func (q *Q) AddHandedToBilling(id, noteID, format, by string, at time.Time) error {
 	return q.do("INSERT INTO handed_to_billing VALUES (?,?,?,?,?)", id, noteID, format, by, Stamp(at))
-}
-
-// SeenBefore says whether the person had a signed visit here between two moments,
-// another than the one given.
-func (q *Q) SeenBefore(patient, notVisit string, from, to time.Time) (bool, error) {
-	n, err := one(q, scalar[int], "SELECT count(*) FROM visit v JOIN note n ON n.visit_id = v.id WHERE v.patient_id "+samePerson+" AND v.id <> ? AND n.folio > 0 AND n.retracted = 0 AND v.starts_at >= ? AND v.starts_at < ?", patient, notVisit, Stamp(from), Stamp(to))
-	return n > 0, err
-}
-
-// OrderedAt counts the unique tests ordered at a visit that were not cancelled.
-func (q *Q) OrderedAt(visit string) (int, error) {
-	return one(q, scalar[int], "SELECT count(DISTINCT t.code) FROM lab_order o JOIN order_test t ON t.order_id = o.id WHERE o.visit_id = ? AND o.visit_id <> '' AND o.state <> 'cancelled'", visit)
 }
 
 // ReviewedOn counts the unique tests of a patient whose results were signed on a day

@@ -1,71 +1,64 @@
 package store
 
-import "time"
-
-// Allergy is a recorded allergy; an empty Substance is the statement that none is known.
-type Allergy struct {
-	ID, PatientID, Substance, Reaction, Severity string
-	StatedAt                                     time.Time
-	StatedBy, Source                             string
-}
-
-// Medicine is a medicine of the active list. Dose is the whole instruction as text.
-type Medicine struct {
-	ID, PatientID, Name, Dose, Started, Stopped, Source, AddedBy string
-	AddedAt                                                      time.Time
-}
-
-// Problem is an entry of the problem list.
-type Problem struct {
-	ID, PatientID, Code, Title string
-	Since, Ended               string // days on which it came on and off the list
-	Onset, State               string // since when it is known (year, month or day), how it stands
-}
-
-// Vital is one measurement, its unit in UCUM.
-type Vital struct {
-	ID, PatientID, LOINC, Name, Value, Unit string
-	TakenAt                                 time.Time
-	VisitID, Entered, ByID                  string
-	Origin                                  string // typed or device
-}
+import "deftledger/core/chart"
 
 // AddAllergy stores an allergy or the statement that none is known.
-func (q *Q) AddAllergy(a Allergy) error {
+func (q *Q) AddAllergy(a chart.Allergy) error {
 	return q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)", a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source)
 }
 
 // Allergies lists a patient's allergies, severe first, or the one statement that
 // none is known. Of merged records one may have said so: an allergy outweighs it.
-func (q *Q) Allergies(patient string) ([]Allergy, error) {
-	all, err := list(q, func(s scanner, a *Allergy) error {
-		var at string
-		err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source)
-		a.StatedAt = Moment(at)
-		return err
-	}, "SELECT id, patient_id, substance, reaction, severity, stated_at, stated_by, source FROM allergy WHERE patient_id "+samePerson+" AND ended_at = '' ORDER BY substance = '', severity <> 'severe', substance", patient)
+func (q *Q) Allergies(patient string) ([]chart.Allergy, error) {
+	all, err := allergies(patient).read(q)
+	return outweighed(all), err
+}
+
+func allergies(patient string) rows[chart.Allergy] {
+	return rows[chart.Allergy]{
+		cols: "id, patient_id, substance, reaction, severity, stated_at, stated_by, source",
+		from: "allergy WHERE patient_id " + samePerson + " AND ended_at = ''", order: "substance = '', severity <> 'severe', substance", args: []any{patient},
+		scan: func(s scanner, a *chart.Allergy) error {
+			var at string
+			err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source)
+			a.StatedAt = Moment(at)
+			return err
+		},
+	}
+}
+
+// outweighed leaves "none known", which comes last, out where there is an allergy.
+func outweighed(all []chart.Allergy) []chart.Allergy {
 	for i, a := range all {
 		if a.Substance == "" {
-			return all[:max(i, 1)], err
+			return all[:max(i, 1)]
 		}
 	}
-	return all, err
+	return all
 }
 
 // AddMedicine stores a medicine.
-func (q *Q) AddMedicine(m Medicine) error {
+func (q *Q) AddMedicine(m chart.Medicine) error {
 	return q.do("INSERT INTO medicine(id, patient_id, name, dose, started, stopped, source, added_by, added_at) VALUES (?,?,?,?,?,?,?,?,?)", m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped, m.Source, m.AddedBy, Stamp(m.AddedAt))
 }
 
 // Medicines lists a patient's active medicines.
-func (q *Q) Medicines(patient string) ([]Medicine, error) {
-	return list(q, func(s scanner, m *Medicine) error {
-		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Source)
-	}, "SELECT id, patient_id, name, dose, started, stopped, source FROM medicine WHERE patient_id "+samePerson+" AND stopped = '' ORDER BY name", patient)
+func (q *Q) Medicines(patient string) ([]chart.Medicine, error) {
+	return medicines(patient).read(q)
+}
+
+func medicines(patient string) rows[chart.Medicine] {
+	return rows[chart.Medicine]{
+		cols: "id, patient_id, name, dose, started, stopped, source",
+		from: "medicine WHERE patient_id " + samePerson + " AND stopped = ''", order: "name", args: []any{patient},
+		scan: func(s scanner, m *chart.Medicine) error {
+			return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Source)
+		},
+	}
 }
 
 // AddProblem puts a code on the problem list; one already there stays as it is.
-func (q *Q) AddProblem(p Problem) (added bool, err error) {
+func (q *Q) AddProblem(p chart.Problem) (added bool, err error) {
 	n, err := q.exec("INSERT INTO problem(id, patient_id, code, title, since, ended, onset, state) VALUES (?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", p.ID, p.PatientID, p.Code, p.Title, p.Since, p.Ended, p.Onset, p.State)
 	return n > 0, err
 }
@@ -83,14 +76,23 @@ func (q *Q) EndProblem(patient, code, day string) (bool, error) {
 }
 
 // Problems lists a patient's current problems.
-func (q *Q) Problems(patient string) ([]Problem, error) {
-	return list(q, func(s scanner, p *Problem) error {
-		return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended, &p.Onset, &p.State)
-	}, "SELECT id, patient_id, code, title, min(since), ended, onset, state FROM problem WHERE patient_id "+samePerson+" AND ended = '' GROUP BY code ORDER BY since DESC, rowid", patient)
+func (q *Q) Problems(patient string) ([]chart.Problem, error) {
+	return problems(patient).read(q)
+}
+
+func problems(patient string) rows[chart.Problem] {
+	return rows[chart.Problem]{
+		cols:  "id, patient_id, code, title, since, ended, onset, state",
+		from:  "(SELECT rowid AS first, id, patient_id, code, title, min(since) AS since, ended, onset, state FROM problem WHERE patient_id " + samePerson + " AND ended = '' GROUP BY code)",
+		order: "since DESC, first", args: []any{patient},
+		scan: func(s scanner, p *chart.Problem) error {
+			return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended, &p.Onset, &p.State)
+		},
+	}
 }
 
 // AddVital stores a measurement.
-func (q *Q) AddVital(v Vital) error {
+func (q *Q) AddVital(v chart.Vital) error {
 	if v.Origin == "" {
 		v.Origin = "typed"
 	}
@@ -98,6 +100,6 @@ func (q *Q) AddVital(v Vital) error {
 }
 
 // LastVitals returns the newest measurement of each kind.
-func (q *Q) LastVitals(patient string) ([]Vital, error) {
+func (q *Q) LastVitals(patient string) ([]chart.Vital, error) {
 	return list(q, scanVital, "SELECT "+vitalCols+" FROM (SELECT *, rowid AS first, row_number() OVER (PARTITION BY loinc ORDER BY taken_at DESC, rowid DESC) AS back FROM vital WHERE patient_id "+samePerson+" AND struck_at = '') WHERE back = 1 ORDER BY loinc = '39156-5', first", patient)
 }

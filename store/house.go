@@ -8,17 +8,9 @@ import (
 	"deftledger/core/order"
 )
 
-// Immunization is a vaccine given here.
-type Immunization struct {
-	ID, PatientID, VisitID, Name string
-	chart.Given
-	GivenAt time.Time
-	GivenBy string
-}
-
 const immunizationCols = "id, patient_id, visit_id, cvx, name, maker, lot, expires, dose, route, site, sheet, given_at, given_by"
 
-func scanImmunization(s scanner, i *Immunization) error {
+func scanImmunization(s scanner, i *chart.Immunization) error {
 	var at string
 	err := s.Scan(&i.ID, &i.PatientID, &i.VisitID, &i.CVX, &i.Name, &i.Maker, &i.Lot, &i.Expires, &i.Dose, &i.Route, &i.Site, &i.Sheet, &at, &i.GivenBy)
 	i.GivenAt = Moment(at)
@@ -26,25 +18,33 @@ func scanImmunization(s scanner, i *Immunization) error {
 }
 
 // AddImmunization stores a vaccine given; added is false when the act was stored before.
-func (q *Q) AddImmunization(i Immunization) (added bool, err error) {
+func (q *Q) AddImmunization(i chart.Immunization) (added bool, err error) {
 	n, err := q.exec("INSERT INTO immunization("+immunizationCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT(id) DO NOTHING",
 		i.ID, i.PatientID, i.VisitID, i.CVX, i.Name, i.Maker, i.Lot, i.Expires, i.Dose, i.Route, i.Site, i.Sheet, Stamp(i.GivenAt), i.GivenBy)
 	return n > 0, err
 }
 
 // Immunizations lists the vaccines given to a patient, newest first.
-func (q *Q) Immunizations(patient string) ([]Immunization, error) {
-	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM immunization WHERE patient_id "+samePerson+" AND struck_at = '' ORDER BY given_at DESC, rowid DESC", patient)
+func (q *Q) Immunizations(patient string) ([]chart.Immunization, error) {
+	return immunizations(patient).read(q)
+}
+
+func immunizations(patient string) rows[chart.Immunization] {
+	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE patient_id " + samePerson + " AND struck_at = ''", order: "given_at DESC, rowid DESC", args: []any{patient}, scan: scanImmunization}
 }
 
 // ImmunizationsAt lists the vaccines given at a visit.
-func (q *Q) ImmunizationsAt(visit string) ([]Immunization, error) {
-	return list(q, scanImmunization, "SELECT "+immunizationCols+" FROM immunization WHERE visit_id = ? AND visit_id <> '' AND struck_at = '' ORDER BY given_at, rowid", visit)
+func (q *Q) ImmunizationsAt(visit string) ([]chart.Immunization, error) {
+	return immunizationsAt(visit).read(q)
+}
+
+func immunizationsAt(visit string) rows[chart.Immunization] {
+	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE visit_id = ? AND visit_id <> '' AND struck_at = ''", order: "given_at, rowid", args: []any{visit}, scan: scanImmunization}
 }
 
 // LastLots returns, for each of some vaccines, what was last given of it in the practice:
 // its package is probably the one at hand.
-func (q *Q) LastLots(cvx []string) ([]Immunization, error) {
+func (q *Q) LastLots(cvx []string) ([]chart.Immunization, error) {
 	all, _ := json.Marshal(cvx)
 	return list(q, scanImmunization, "SELECT "+of("i", immunizationCols)+` FROM json_each(?) j JOIN immunization i ON i.rowid =
 		(SELECT rowid FROM immunization WHERE cvx = j.value AND struck_at = '' ORDER BY given_at DESC LIMIT 1)`, string(all))

@@ -17,8 +17,8 @@ import (
 
 var noon = time.Date(2026, 11, 23, 17, 0, 0, 0, time.UTC)
 
-// rows opens a store with one physician, one patient with a visit and a note.
-func rows(t testing.TB) *Store {
+// stocked opens a store with one physician, one patient with a visit and a note.
+func stocked(t testing.TB) *Store {
 	t.Helper()
 	s, err := Open(context.Background(), t.TempDir())
 	require.NoError(t, err)
@@ -43,7 +43,7 @@ func rows(t testing.TB) *Store {
 // one person, that person is a record that is about itself, records that stand merged
 // are about the same person, and when all is taken apart each is itself again.
 func TestMergingAndTakingApartInAnyOrder(t *testing.T) {
-	s := rows(t)
+	s := stocked(t)
 	ctx := context.Background()
 	const n = 5
 	run := 0
@@ -123,25 +123,25 @@ func TestMergingAndTakingApartInAnyOrder(t *testing.T) {
 }
 
 func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
-	s := rows(t)
+	s := stocked(t)
 	ctx := context.Background()
 	given := chart.Given{CVX: "115", Maker: "Orrery", Lot: "T1", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular", Site: "left deltoid", Sheet: "2025-01-31"}
 	require.NoError(t, s.Write(ctx, func(q *Q) error {
-		i := Immunization{ID: "i", PatientID: "p", VisitID: "v", Name: "Tdap", Given: given, GivenAt: noon, GivenBy: "s"}
+		i := chart.Immunization{ID: "i", PatientID: "p", VisitID: "v", Name: "Tdap", Given: given, GivenAt: noon, GivenBy: "s"}
 		added, err := q.AddImmunization(i)
 		require.NoError(t, err)
 		require.True(t, added)
 		added, err = q.AddImmunization(i)
 		require.NoError(t, err)
 		require.False(t, added, "the same act once")
-		for _, read := range []func() ([]Immunization, error){
-			func() ([]Immunization, error) { return q.Immunizations("p") },
-			func() ([]Immunization, error) { return q.ImmunizationsAt("v") },
-			func() ([]Immunization, error) { return q.LastLots([]string{"20", "115"}) },
+		for _, read := range []func() ([]chart.Immunization, error){
+			func() ([]chart.Immunization, error) { return q.Immunizations("p") },
+			func() ([]chart.Immunization, error) { return q.ImmunizationsAt("v") },
+			func() ([]chart.Immunization, error) { return q.LastLots([]string{"20", "115"}) },
 		} {
 			got, err := read()
 			require.NoError(t, err)
-			require.Equal(t, []Immunization{i}, got)
+			require.Equal(t, []chart.Immunization{i}, got)
 		}
 		require.ErrorIs(t, q.StrikeImmunization("another", "i", "s", "why", noon), ErrNotFound)
 		require.NoError(t, q.StrikeImmunization("v", "i", "s", "why", noon))
@@ -176,7 +176,7 @@ func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
 }
 
 func TestWhatIsSaidChargedAndWishedRoundTrips(t *testing.T) {
-	s := rows(t)
+	s := stocked(t)
 	ctx := context.Background()
 	said := note.Said{Code: "I10", Response: "worse", Because: "missed doses", Complicated: "kidney disease", Remark: "r", Measures: []string{"85354-9"}}
 	require.NoError(t, s.Write(ctx, func(q *Q) error {
@@ -239,10 +239,10 @@ func TestWhatIsSaidChargedAndWishedRoundTrips(t *testing.T) {
 // The course of a measure holds vital signs and final values of the same person, oldest
 // first across time zones, and nothing struck, preliminary or of somebody else.
 func TestTheCourseHoldsOnlyWhatCounts(t *testing.T) {
-	s := rows(t)
+	s := stocked(t)
 	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
 		vital := func(id, value string, at time.Time) {
-			require.NoError(t, q.AddVital(Vital{ID: id, PatientID: "p", LOINC: "29463-7", Name: "Weight", Value: value, Unit: "kg", TakenAt: at}))
+			require.NoError(t, q.AddVital(chart.Vital{ID: id, PatientID: "p", LOINC: "29463-7", Name: "Weight", Value: value, Unit: "kg", TakenAt: at}))
 		}
 		vital("a", "91.0", noon.AddDate(0, -2, 0))
 		vital("b", "90.0", noon)
@@ -262,7 +262,7 @@ func TestTheCourseHoldsOnlyWhatCounts(t *testing.T) {
 		require.NoError(t, err)
 		var values []string
 		for _, m := range got {
-			values = append(values, m.Value)
+			values = append(values, m.Text)
 		}
 		require.Equal(t, []string{"91.0", "90.5", "90.0"}, values)
 		return nil

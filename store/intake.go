@@ -2,29 +2,32 @@ package store
 
 import (
 	"time"
+
+	"deftledger/core/chart"
 )
 
-// HistoryEntry is one entry of a history list. Since and Until are as precise as known.
-type HistoryEntry struct {
-	ID, PatientID, List, Title, Detail, Since, Until, Source string
-	StatedAt                                                 time.Time
-	StatedBy                                                 string
-}
-
 // AddHistory stores an entry.
-func (q *Q) AddHistory(h HistoryEntry) error {
+func (q *Q) AddHistory(h chart.HistoryEntry) error {
 	return q.do("INSERT INTO history(id, patient_id, list, title, detail, since, until, source, stated_at, stated_by) VALUES (?,?,?,?,?,?,?,?,?,?)",
 		h.ID, h.PatientID, h.List, h.Title, h.Detail, h.Since, h.Until, h.Source, Stamp(h.StatedAt), h.StatedBy)
 }
 
 // Histories lists what stands in a patient's histories.
-func (q *Q) Histories(patient string) ([]HistoryEntry, error) {
-	return list(q, func(s scanner, h *HistoryEntry) error {
-		var at string
-		err := s.Scan(&h.ID, &h.PatientID, &h.List, &h.Title, &h.Detail, &h.Since, &h.Until, &h.Source, &at, &h.StatedBy)
-		h.StatedAt = Moment(at)
-		return err
-	}, "SELECT id, patient_id, list, title, detail, since, until, source, stated_at, stated_by FROM history WHERE patient_id "+samePerson+" AND ended_at = '' ORDER BY list, since DESC, title", patient)
+func (q *Q) Histories(patient string) ([]chart.HistoryEntry, error) {
+	return histories(patient).read(q)
+}
+
+func histories(patient string) rows[chart.HistoryEntry] {
+	return rows[chart.HistoryEntry]{
+		cols: "id, patient_id, list, title, detail, since, until, source, stated_at, stated_by",
+		from: "history WHERE patient_id " + samePerson + " AND ended_at = ''", order: "list, since DESC, title", args: []any{patient},
+		scan: func(s scanner, h *chart.HistoryEntry) error {
+			var at string
+			err := s.Scan(&h.ID, &h.PatientID, &h.List, &h.Title, &h.Detail, &h.Since, &h.Until, &h.Source, &at, &h.StatedBy)
+			h.StatedAt = Moment(at)
+			return err
+		},
+	}
 }
 
 // EndHistory ends an entry; it stays, with who ended it and why.
@@ -41,25 +44,27 @@ func (q *Q) must(query string, args ...any) error {
 	return err
 }
 
-// Statement is what somebody attested about a list.
-type Statement struct {
-	ID, PatientID, List, Says, StaffID, VisitID string
-	At                                          time.Time
-}
-
 // AddStatement stores a statement.
-func (q *Q) AddStatement(s Statement) error {
-	return q.do("INSERT INTO statement VALUES (?,?,?,?,?,?,?)", s.ID, s.PatientID, s.List, s.Says, s.StaffID, Stamp(s.At), s.VisitID)
+func (q *Q) AddStatement(s chart.Statement) error {
+	return q.do("INSERT INTO statement(id, patient_id, list, says, staff_id, at, visit_id) VALUES (?,?,?,?,?,?,?)", s.ID, s.PatientID, s.List, s.Says, s.StaffID, Stamp(s.At), s.VisitID)
 }
 
 // Statements lists the statements about a patient's lists, oldest first.
-func (q *Q) Statements(patient string) ([]Statement, error) {
-	return list(q, func(s scanner, t *Statement) error {
-		var at string
-		err := s.Scan(&t.ID, &t.PatientID, &t.List, &t.Says, &t.StaffID, &at, &t.VisitID)
-		t.At = Moment(at)
-		return err
-	}, "SELECT id, patient_id, list, says, staff_id, at, visit_id FROM statement WHERE patient_id "+samePerson+" ORDER BY at, rowid", patient)
+func (q *Q) Statements(patient string) ([]chart.Statement, error) {
+	return statements(patient).read(q)
+}
+
+func statements(patient string) rows[chart.Statement] {
+	return rows[chart.Statement]{
+		cols: "id, patient_id, list, says, staff_id, at, visit_id",
+		from: "statement WHERE patient_id " + samePerson, order: "at, rowid", args: []any{patient},
+		scan: func(s scanner, t *chart.Statement) error {
+			var at string
+			err := s.Scan(&t.ID, &t.PatientID, &t.List, &t.Says, &t.StaffID, &at, &t.VisitID)
+			t.At = Moment(at)
+			return err
+		},
+	}
 }
 
 // StopMedicine stops a medicine with a reason.
@@ -69,7 +74,7 @@ func (q *Q) StopMedicine(patient, id, day, reason, by string) error {
 
 // StoppedMedicine is a medicine no longer taken.
 type StoppedMedicine struct {
-	Medicine
+	chart.Medicine
 	Reason, By string
 }
 
@@ -130,7 +135,7 @@ func (q *Q) DecideIncomingEntry(id, decision, by, became string, at time.Time) e
 	return q.must("UPDATE incoming_entry SET decision = ?, decided_by = ?, became = ?, decided_at = ? WHERE id = ? AND decision = ''", decision, by, became, Stamp(at), id)
 }
 
-func scanVital(s scanner, v *Vital) error {
+func scanVital(s scanner, v *chart.Vital) error {
 	var at string
 	err := s.Scan(&v.ID, &v.PatientID, &v.LOINC, &v.Name, &v.Value, &v.Unit, &at, &v.VisitID, &v.Origin, &v.Entered, &v.ByID)
 	v.TakenAt = Moment(at)
@@ -140,13 +145,17 @@ func scanVital(s scanner, v *Vital) error {
 const vitalCols = "id, patient_id, loinc, name, value, unit, taken_at, visit_id, origin, entered, by_id"
 
 // VitalsOf lists all measurements of a patient, oldest first.
-func (q *Q) VitalsOf(patient string) ([]Vital, error) {
+func (q *Q) VitalsOf(patient string) ([]chart.Vital, error) {
 	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE patient_id "+samePerson+" AND struck_at = '' ORDER BY taken_at, rowid", patient)
 }
 
 // VitalsAt lists the measurements of a visit in the order they were taken.
-func (q *Q) VitalsAt(visit string) ([]Vital, error) {
-	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE visit_id = ? AND visit_id <> '' AND struck_at = '' ORDER BY taken_at, rowid", visit)
+func (q *Q) VitalsAt(visit string) ([]chart.Vital, error) {
+	return vitalsAt(visit).read(q)
+}
+
+func vitalsAt(visit string) rows[chart.Vital] {
+	return rows[chart.Vital]{cols: vitalCols, from: "vital WHERE visit_id = ? AND visit_id <> '' AND struck_at = ''", order: "taken_at, rowid", args: []any{visit}, scan: scanVital}
 }
 
 // StrikeVital takes a measurement back; it stays, struck.

@@ -28,6 +28,7 @@ func scanStaff(s scanner, t *Staff) error {
 
 // AddStaff stores a new person.
 func (q *Q) AddStaff(s Staff) error {
+	q.names = nil
 	return q.do("INSERT INTO staff("+staffCols+") VALUES (?,?,?,?,?,?,?,?,?,?)", s.ID, s.Login, s.Given, s.Family, s.Role, s.PasswordHash, s.SecretHash, s.DraftKey, s.SingleKeys, s.Active)
 }
 
@@ -39,6 +40,23 @@ func (q *Q) StaffByLogin(login string) (Staff, error) {
 // StaffByID finds a person, active or not.
 func (q *Q) StaffByID(id string) (Staff, error) {
 	return one(q, scanStaff, "SELECT "+staffCols+" FROM staff WHERE id = ?", id)
+}
+
+// StaffNames are the names of all staff by identifier, read once in a transaction.
+func (q *Q) StaffNames() (map[string]string, error) {
+	if q.names != nil {
+		return q.names, nil
+	}
+	type named struct{ id, name string }
+	all, err := list(q, func(s scanner, n *named) error { return s.Scan(&n.id, &n.name) }, "SELECT id, given || ' ' || family FROM staff")
+	if err != nil {
+		return nil, err
+	}
+	q.names = map[string]string{}
+	for _, n := range all {
+		q.names[n.id] = n.name
+	}
+	return q.names, nil
 }
 
 // AllStaff lists everybody, physicians first.

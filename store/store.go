@@ -54,6 +54,9 @@ type Q struct {
 	pool *pool
 	own  map[string]*sql.Stmt // prepared, for this transaction
 	new  []string             // first asked here; prepared for later ones when it is over
+
+	heard func(query string) // of every statement; nil when nobody listens
+	names map[string]string  // of the staff, once somebody asked
 }
 
 func dsn(path string, writer bool) string {
@@ -157,6 +160,7 @@ func run(ctx context.Context, p *pool, f func(*Q) error) error {
 		return err
 	}
 	q := &Q{tx: tx, ctx: ctx, pool: p, own: map[string]*sql.Stmt{}}
+	q.heard, _ = ctx.Value(listening{}).(func(query string))
 	defer func() {
 		_ = tx.Rollback() // after Commit it does nothing
 		p.prepare(q.new)
@@ -197,14 +201,20 @@ func (p *pool) prepare(queries []string) {
 	}
 }
 
-// asked hears of every statement; the test of the plans listens.
-var asked func(query string)
+// listening is where a context carries who hears of every statement.
+type listening struct{}
+
+// Listen lets f hear of every statement that is asked under the context: tests count what a
+// screen costs and read the plan of each.
+func Listen(ctx context.Context, f func(query string)) context.Context {
+	return context.WithValue(ctx, listening{}, f)
+}
 
 // stmt is the prepared statement of a query in this transaction, nil when it cannot be
 // prepared.
 func (q *Q) stmt(query string) *sql.Stmt {
-	if asked != nil {
-		asked(query)
+	if q.heard != nil {
+		q.heard(query)
 	}
 	if s, known := q.own[query]; known {
 		return s

@@ -11,6 +11,7 @@ import (
 	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/require"
 
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 )
@@ -206,7 +207,7 @@ func TestDataOfTheFifthVersionAreBroughtUpToDate(t *testing.T) {
 	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
 		problems, err := q.Problems("p")
 		require.NoError(t, err)
-		require.Equal(t, []Problem{{ID: "x", PatientID: "p", Code: "I10", Title: "Essential (primary) hypertension", Since: "2020-01-01"}}, problems)
+		require.Equal(t, []chart.Problem{{ID: "x", PatientID: "p", Code: "I10", Title: "Essential (primary) hypertension", Since: "2020-01-01"}}, problems)
 		ds, err := q.Diagnoses("n")
 		require.NoError(t, err)
 		require.False(t, ds[0].Joined || ds[1].Joined)

@@ -3,29 +3,27 @@ package store
 import (
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/visit"
 )
 
 // ErrStale is returned when a change names a version that is no longer the present one.
 var ErrStale = errors.New("somebody else changed this meanwhile")
 
-// Visit is one visit of the day.
+// Visit is a visit as it is read: with its patient, its clinician and the head of its note.
 type Visit struct {
-	ID, PatientID, ClinicianID, Day string
-	StartsAt                        time.Time
-	Kind, Reason, Room, Stage       string
-	StageAt                         time.Time
-	Version                         int
-	Patient                         chart.Patient
-	Clinician                       string
-	NoteID                          string
-	NoteFolio                       int
-	NoteRetracted                   bool
-	With                            string
+	visit.Visit
+	Patient       chart.Patient
+	Clinician     string
+	NoteID        string
+	NoteFolio     int
+	NoteRetracted bool
+	With          string // who is with the patient
 }
 
 const visitQuery = `SELECT v.id, v.patient_id, v.clinician_id, v.day, v.starts_at, v.kind, v.reason, v.room, v.stage, v.stage_at, v.version,
@@ -40,7 +38,7 @@ func scanVisit(s scanner, v *Visit) error {
 }
 
 // AddVisit stores a visit.
-func (q *Q) AddVisit(v Visit) error {
+func (q *Q) AddVisit(v visit.Visit) error {
 	return q.do("INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, room, stage, stage_at) VALUES (?,?,?,?,?,?,?,?,?,?)",
 		v.ID, v.PatientID, v.ClinicianID, v.Day, Stamp(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, Stamp(v.StageAt))
 }
@@ -60,9 +58,16 @@ func (q *Q) VisitByID(id string) (Visit, error) {
 	return one(q, scanVisit, visitQuery+"WHERE v.id = ?", id)
 }
 
+// VisitsWithNotes lists the visits of some notes, by start.
+func (q *Q) VisitsWithNotes(notes []string) ([]Visit, error) {
+	all, _ := json.Marshal(notes)
+	return list(q, scanVisit, strings.TrimSuffix(visitQuery, "LEFT JOIN note n ON n.visit_id = v.id ")+`JOIN note n ON n.visit_id = v.id
+		WHERE n.id IN (SELECT value FROM json_each(?)) ORDER BY v.starts_at`, string(all))
+}
+
 // SetStage moves a visit from the version it was seen in; with is who is with the patient then.
-func (q *Q) SetStage(visit, stage, with string, at time.Time, version int) error {
-	n, err := q.exec("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with, Stamp(at), visit, version)
+func (q *Q) SetStage(id string, stage visit.Stage, with string, at time.Time, version int) error {
+	n, err := q.exec("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with, Stamp(at), id, version)
 	if err == nil && n == 0 {
 		return ErrStale
 	}
@@ -128,7 +133,15 @@ func scanPart(s scanner, p *Part) error {
 
 // NoteParts lists the parts of a note that were ever written.
 func (q *Q) NoteParts(id string) ([]Part, error) {
-	return list(q, scanPart, "SELECT part, text, version, save_id, saved_at, saved_by FROM note_part WHERE note_id = ?", id)
+	return noteParts(id).read(q)
+}
+
+func noteParts(id string) rows[Part] {
+	return rows[Part]{
+		cols: "part, text, version, save_id, saved_at, saved_by",
+		from: "note_part WHERE note_id = ?", order: "part", args: []any{id},
+		scan: scanPart,
+	}
 }
 
 // NotePart returns one part; version 0 when it was never written.
@@ -166,12 +179,20 @@ func (q *Q) AddConflict(c Conflict) error {
 
 // Conflicts lists the undecided texts of a note.
 func (q *Q) Conflicts(noteID string) ([]Conflict, error) {
-	return list(q, func(s scanner, c *Conflict) error {
-		var at string
-		err := s.Scan(&c.ID, &c.NoteID, &c.Part, &c.Text, &c.BaseVersion, &c.SaveID, &at, &c.By)
-		c.At = Moment(at)
-		return err
-	}, "SELECT id, note_id, part, text, base_version, save_id, at, by FROM note_conflict WHERE note_id = ? AND settled_at = '' ORDER BY at", noteID)
+	return conflicts(noteID).read(q)
+}
+
+func conflicts(noteID string) rows[Conflict] {
+	return rows[Conflict]{
+		cols: "id, note_id, part, text, base_version, save_id, at, by",
+		from: "note_conflict WHERE note_id = ? AND settled_at = ''", order: "at", args: []any{noteID},
+		scan: func(s scanner, c *Conflict) error {
+			var at string
+			err := s.Scan(&c.ID, &c.NoteID, &c.Part, &c.Text, &c.BaseVersion, &c.SaveID, &at, &c.By)
+			c.At = Moment(at)
+			return err
+		},
+	}
 }
 
 // SettleConflict marks a kept text as decided; the text itself stays.
@@ -185,8 +206,15 @@ func (q *Q) SettleConflict(id string, at time.Time) error {
 
 // Diagnoses lists the diagnoses of a note, first-listed first.
 func (q *Q) Diagnoses(noteID string) ([]note.Diagnosis, error) {
-	return list(q, func(s scanner, d *note.Diagnosis) error { return s.Scan(&d.Code, &d.Title, &d.Edition, &d.Joined) },
-		"SELECT code, title, edition, joined FROM note_diagnosis WHERE note_id = ? ORDER BY position", noteID)
+	return diagnoses(noteID).read(q)
+}
+
+func diagnoses(noteID string) rows[note.Diagnosis] {
+	return rows[note.Diagnosis]{
+		cols: "code, title, edition, joined",
+		from: "note_diagnosis WHERE note_id = ?", order: "position", args: []any{noteID},
+		scan: func(s scanner, d *note.Diagnosis) error { return s.Scan(&d.Code, &d.Title, &d.Edition, &d.Joined) },
+	}
 }
 
 // SetDiagnoses replaces the list if it is still at the version it was seen in.

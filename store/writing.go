@@ -28,7 +28,15 @@ func scanFinding(s scanner, f *note.Finding) error {
 
 // Findings lists the findings of a note.
 func (q *Q) Findings(noteID string) ([]note.Finding, error) {
-	return list(q, scanFinding, "SELECT "+findingCols+" FROM note_finding f WHERE f.note_id = ?", noteID)
+	return findings(noteID).read(q)
+}
+
+func findings(noteID string) rows[note.Finding] {
+	return rows[note.Finding]{
+		cols: findingCols,
+		from: "note_finding f WHERE f.note_id = ?", order: "f.area, f.system, f.finding", args: []any{noteID},
+		scan: scanFinding,
+	}
 }
 
 // EarlierFindings are the findings of an earlier note.
@@ -98,7 +106,15 @@ type NoteInterview struct {
 
 // NoteInterviews lists a note's interviews in order.
 func (q *Q) NoteInterviews(noteID string) ([]NoteInterview, error) {
-	return list(q, func(s scanner, i *NoteInterview) error { return s.Scan(&i.Form, &i.Version) }, "SELECT form, form_version FROM note_interview WHERE note_id = ? ORDER BY position", noteID)
+	return noteInterviews(noteID).read(q)
+}
+
+func noteInterviews(noteID string) rows[NoteInterview] {
+	return rows[NoteInterview]{
+		cols: "form, form_version",
+		from: "note_interview WHERE note_id = ?", order: "position", args: []any{noteID},
+		scan: func(s scanner, i *NoteInterview) error { return s.Scan(&i.Form, &i.Version) },
+	}
 }
 
 // AddNoteInterview adds an interview, or brings it to another version.
@@ -123,14 +139,22 @@ type NoteAnswer struct {
 
 // NoteAnswers lists the answers of a note.
 func (q *Q) NoteAnswers(noteID string) ([]NoteAnswer, error) {
-	return list(q, func(s scanner, a *NoteAnswer) error {
-		var value string
-		err := s.Scan(&a.Form, &a.Link, &value, &a.Origin, &a.Version)
-		if err == nil {
-			err = json.Unmarshal([]byte(value), &a.Values)
-		}
-		return err
-	}, "SELECT form, link, value, origin, version FROM note_answer WHERE note_id = ? ORDER BY form, link", noteID)
+	return noteAnswers(noteID).read(q)
+}
+
+func noteAnswers(noteID string) rows[NoteAnswer] {
+	return rows[NoteAnswer]{
+		cols: "form, link, value, origin, version",
+		from: "note_answer WHERE note_id = ?", order: "form, link", args: []any{noteID},
+		scan: func(s scanner, a *NoteAnswer) error {
+			var value string
+			err := s.Scan(&a.Form, &a.Link, &value, &a.Origin, &a.Version)
+			if err == nil {
+				err = json.Unmarshal([]byte(value), &a.Values)
+			}
+			return err
+		},
+	}
 }
 
 // PutAnswer stores an answer made on the version was; ErrStale when another came first.
@@ -167,12 +191,20 @@ type CarriedSentence struct {
 
 // CarriedOf lists the sentences brought into a note, in order.
 func (q *Q) CarriedOf(noteID string) ([]CarriedSentence, error) {
-	return list(q, func(s scanner, c *CarriedSentence) error {
-		var state string
-		err := s.Scan(&c.ID, &c.Part, &c.Text, &c.Origin, &c.SourceNote, &c.Source, &state, &c.Version)
-		c.Looked, c.Changed = state != "unlooked", state == "changed"
-		return err
-	}, "SELECT id, part, text, origin, source_note, source, state, version FROM note_carried WHERE note_id = ? ORDER BY position, id", noteID)
+	return carried(noteID).read(q)
+}
+
+func carried(noteID string) rows[CarriedSentence] {
+	return rows[CarriedSentence]{
+		cols: "id, part, text, origin, source_note, source, state, version",
+		from: "note_carried WHERE note_id = ?", order: "position, id", args: []any{noteID},
+		scan: func(s scanner, c *CarriedSentence) error {
+			var state string
+			err := s.Scan(&c.ID, &c.Part, &c.Text, &c.Origin, &c.SourceNote, &c.Source, &state, &c.Version)
+			c.Looked, c.Changed = state != "unlooked", state == "changed"
+			return err
+		},
+	}
 }
 
 // AddCarried brings a sentence in; one brought before stays as it is.
@@ -214,9 +246,17 @@ type Drawing struct {
 
 // Drawings lists the drawings of a note.
 func (q *Q) Drawings(noteID string) ([]Drawing, error) {
-	return list(q, func(s scanner, d *Drawing) error {
-		return s.Scan(&d.ID, &d.NoteID, &d.Outline, &d.Caption, &d.Strokes, &d.SVG, &d.Version)
-	}, "SELECT id, note_id, outline, caption, strokes, svg, version FROM note_drawing WHERE note_id = ? ORDER BY rowid", noteID)
+	return drawings(noteID).read(q)
+}
+
+func drawings(noteID string) rows[Drawing] {
+	return rows[Drawing]{
+		cols: "id, note_id, outline, caption, strokes, svg, version",
+		from: "note_drawing WHERE note_id = ?", order: "rowid", args: []any{noteID},
+		scan: func(s scanner, d *Drawing) error {
+			return s.Scan(&d.ID, &d.NoteID, &d.Outline, &d.Caption, &d.Strokes, &d.SVG, &d.Version)
+		},
+	}
 }
 
 // PutDrawing stores a drawing made on the version was (0: a new one); without

@@ -10,8 +10,8 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/session"
-	"deftledger/app/visit"
 	"deftledger/core/result"
+	"deftledger/core/visit"
 )
 
 // describeSession registers what the room session does and shows.
@@ -91,7 +91,7 @@ type Me struct {
 	Zone         string            `json:"zone"`
 	Today        string            `json:"today" format:"date"`
 	Told         map[string]string `json:"told" doc:"Ways in which a patient is told"`
-	Stages       []string          `json:"stages"`
+	Stages       []visit.Stage     `json:"stages"`
 	SigningOpen  bool              `json:"signingOpen"`
 	Laboratory   string            `json:"laboratory"`
 	PracticeName string            `json:"practiceName"`

@@ -7,21 +7,22 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"deftledger/app/act"
-	"deftledger/app/visit"
+	visits "deftledger/app/visit"
+	"deftledger/core/visit"
 )
 
 // describeVisit registers what the room visit does and shows.
 func (s *server) describeVisit(api huma.API) {
 	get(api, "day", "/api/day", func(ctx context.Context, who act.Actor, in *struct {
 		Day string `query:"day" pattern:"^(\\d{4}-\\d{2}-\\d{2})?$"`
-	}) ([]visit.VisitView, error) {
+	}) ([]visits.VisitView, error) {
 		return s.app.Visit.Day(ctx, who, in.Day)
 	})
 	does(api, http.MethodPut, "move-visit", "/api/visits/{id}/stage", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {
-			Stage   string `json:"stage" maxLength:"20"`
-			Version int    `json:"version"`
+			Stage   visit.Stage `json:"stage" enum:"expected,arrived,intake,ready,in visit,finishing,done"`
+			Version int         `json:"version"`
 		}
 	}) (*nothing, error) {
 		return nil, s.app.Visit.MoveVisit(ctx, who, in.ID, in.Body.Stage, in.Body.Version)
@@ -32,19 +33,19 @@ func (s *server) describeVisit(api huma.API) {
 			When   string `json:"when" maxLength:"20"`
 			Reason string `json:"reason,omitempty" maxLength:"300"`
 		}
-	}) (*body[visit.FollowUpView], error) {
+	}) (*body[visits.FollowUpView], error) {
 		out, err := s.app.Visit.AskBack(ctx, who, in.ID, in.Body.When, in.Body.Reason)
-		return &body[visit.FollowUpView]{out}, err
+		return &body[visits.FollowUpView]{out}, err
 	})
-	get(api, "to-book", "/api/follow-ups", func(ctx context.Context, who act.Actor, _ *nothing) ([]visit.FollowUpView, error) {
+	get(api, "to-book", "/api/follow-ups", func(ctx context.Context, who act.Actor, _ *nothing) ([]visits.FollowUpView, error) {
 		return s.app.Visit.ToBook(ctx, who)
 	})
 	does(api, http.MethodPost, "book", "/api/follow-ups/{id}/book", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
-		Body visit.Booking
-	}) (*body[visit.VisitView], error) {
+		Body visits.Booking
+	}) (*body[visits.VisitView], error) {
 		out, err := s.app.Visit.Book(ctx, who, in.ID, in.Body)
-		return &body[visit.VisitView]{out}, err
+		return &body[visits.VisitView]{out}, err
 	})
 	does(api, http.MethodPost, "drop-follow-up", "/api/follow-ups/{id}/drop", func(ctx context.Context, who act.Actor, in *struct {
 		PathID

@@ -57,7 +57,7 @@ type LineKind struct {
 
 // Rows writes lines as rows; their kinds say what they are.
 func (o *Office) Rows(q *store.Q, who Actor, lines []store.Line, kinds []LineKind) ([]*LineRow, error) {
-	names, err := o.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return nil, err
 	}

@@ -58,6 +58,9 @@ type Office struct {
 
 // NewOffice opens an office.
 func NewOffice(c Config) *Office {
+	if c.Medicines == nil {
+		c.Medicines = &safety.List{} // knows no medicine, and says so of each
+	}
 	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}}
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {

@@ -42,16 +42,6 @@ func (a *Office) DaysSince(t time.Time) int {
 	return int(today.Sub(then).Hours() / 24)
 }
 
-// Names are the names of everybody who signs in, by identifier.
-func (a *Office) Names(q *store.Q) (map[string]string, error) {
-	staff, err := q.AllStaff()
-	names := map[string]string{}
-	for _, s := range staff {
-		names[s.ID] = s.Name()
-	}
-	return names, err
-}
-
 // Months is the age on the day of a visit in completed months; below zero for unknown.
 func (a *Office) Months(v store.Visit) int {
 	years, months, ok := chart.AgeOn(v.Patient.BirthDate, v.Day)

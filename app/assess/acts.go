@@ -5,15 +5,17 @@ package assess
 import (
 	"deftledger/app/act"
 	"deftledger/app/forms"
+	orders "deftledger/app/order"
 )
 
 // Acts are the acts of this room.
 type Acts struct {
 	*act.Office
 	Forms *forms.Acts
+	Order *orders.Acts
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, f *forms.Acts) *Acts {
-	return &Acts{Office: o, Forms: f}
+func New(o *act.Office, f *forms.Acts, or *orders.Acts) *Acts {
+	return &Acts{Office: o, Forms: f, Order: or}
 }

@@ -10,7 +10,6 @@ import (
 	"deftledger/core/coding"
 	"deftledger/core/letter"
 	"deftledger/core/note"
-	"deftledger/core/order"
 	"deftledger/store"
 )
 
@@ -22,37 +21,18 @@ type AdviceView struct {
 }
 
 // Advise holds the diagnoses of a note against the tabular list and the chart.
-func (a *Acts) Advise(q *store.Q, n store.Note, v store.Visit, ds []note.Diagnosis) ([]AdviceView, error) {
+func (a *Acts) Advise(c Case) ([]AdviceView, error) {
 	out := []AdviceView{}
 	lib, _, err := a.Codes()
-	if err != nil || len(ds) == 0 {
+	if err != nil || len(c.Diagnoses) == 0 {
 		return out, err
 	}
-	c, _ := lib.On(v.Day)
-	about := coding.Visit{Sex: v.Patient.Sex, Months: a.Months(v)}
-	for _, d := range ds {
-		about.Codes = append(about.Codes, d.Code)
-	}
-	problems, err := q.Problems(n.PatientID)
-	if err != nil {
-		return out, err
-	}
-	for _, p := range problems {
-		about.Problems = append(about.Problems, p.Code)
-	}
-	answers, err := q.AdviceAnswers(n.ID)
-	if err != nil {
-		return out, err
-	}
-	names, err := a.Names(q)
-	if err != nil {
-		return out, err
-	}
-	for _, x := range c.Advise(about) {
+	edition, _ := lib.On(c.Visit.Day)
+	for _, x := range edition.Advise(c.about()) {
 		view := AdviceView{Advice: x}
-		for _, y := range answers {
+		for _, y := range c.Answered {
 			if y.Key == x.Key {
-				view.Answer, view.By = y.Reason, names[y.ByID]
+				view.Answer, view.By = y.Reason, c.Names[y.ByID]
 			}
 		}
 		out = append(out, view)
@@ -67,58 +47,43 @@ type MeasureView struct {
 	Chosen bool   `json:"chosen" doc:"It is written into the note"`
 }
 
-// Stated reads what is said of the diagnoses of a note, with the courses of the
-// measures that are to be written out.
-func (a *Acts) Stated(q *store.Q, n store.Note, v store.Visit, ds []note.Diagnosis) ([]note.Stated, map[string][]MeasureView, error) {
-	if len(ds) == 0 {
-		return nil, nil, nil
-	}
-	words, err := q.DiagnosisWords(n.ID)
-	if err != nil {
-		return nil, nil, err
-	}
-	var loincs []string
-	for _, d := range ds {
-		loincs = append(loincs, note.MeasuresFor(d.Code)...)
-	}
-	courses := map[string]string{}
-	if len(loincs) > 0 {
-		rows, err := q.Course(n.PatientID, loincs)
-		if err != nil {
-			return nil, nil, err
-		}
-		values, name := map[string][]note.Recorded{}, map[string]string{}
-		for _, m := range rows {
-			if at := store.Moment(m.At); strings.HasSuffix(m.At, "Z") && !at.IsZero() {
-				m.At = a.Say(at) // a vital sign: in the practice's time
-			}
-			if m.At[:min(10, len(m.At))] > v.Day {
-				continue // measured after this visit
-			}
-			values[m.LOINC], name[m.LOINC] = append(values[m.LOINC], note.Recorded{Value: m.Value, Unit: m.Unit, At: m.At}), m.Name
-		}
-		for l, vs := range values {
-			courses[l] = note.Course(name[l], vs, chart.ShownUnit)
-		}
-	}
-	var out []note.Stated
-	views := map[string][]MeasureView{}
-	for _, d := range ds {
-		s := note.Stated{Said: words[d.Code], Title: d.Title}
+// Stated is what is said of the diagnoses of a note, with the courses of the measures
+// that are to be written out.
+func (a *Acts) Stated(c Case) (out []note.Stated, views map[string][]MeasureView) {
+	views = map[string][]MeasureView{}
+	for _, d := range c.Diagnoses {
+		s := note.Stated{Said: c.Said[d.Code], Title: d.Title}
 		s.Code = d.Code
 		for _, l := range note.MeasuresFor(d.Code) {
-			if courses[l] == "" {
+			course := a.course(c.Record.Course(l))
+			if course == "" {
 				continue
 			}
 			chosen := slices.Contains(s.Measures, l)
-			views[d.Code] = append(views[d.Code], MeasureView{l, courses[l], chosen})
+			views[d.Code] = append(views[d.Code], MeasureView{LOINC: l, Words: course, Chosen: chosen})
 			if chosen {
-				s.Courses = append(s.Courses, courses[l])
+				s.Courses = append(s.Courses, course)
 			}
 		}
 		out = append(out, s)
 	}
-	return out, views, nil
+	return out, views
+}
+
+// course writes the course of a quantity; "" where nothing is recorded.
+func (a *Acts) course(values []chart.Value) string {
+	if len(values) == 0 {
+		return ""
+	}
+	var recorded []note.Recorded
+	for _, v := range values {
+		at := v.At
+		if v.Source == chart.FromVital {
+			at = a.Say(store.Moment(at)) // in the practice's time
+		}
+		recorded = append(recorded, note.Recorded{Value: v.Text, Unit: v.Unit, At: at})
+	}
+	return note.Course(values[len(values)-1].Name, recorded, chart.ShownUnit)
 }
 
 // PinView is a code kept at hand.
@@ -252,8 +217,8 @@ func passages(blocks []note.Block) []coding.Passage {
 
 // Unspoken lists the diagnoses that nothing in the draft speaks for: no word of it, nothing
 // said of the diagnosis, no test ordered for it.
-func (a *Acts) Unspoken(q *store.Q, v store.Visit, ds []note.Diagnosis, blocks []note.Block) (out []note.Point, err error) {
-	if a.Reader == nil || len(ds) == 0 {
+func (a *Acts) Unspoken(c Case, blocks []note.Block) (out []note.Point, err error) {
+	if a.Reader == nil || len(c.Diagnoses) == 0 {
 		return nil, nil
 	}
 	r, err := a.Reader()
@@ -261,32 +226,30 @@ func (a *Acts) Unspoken(q *store.Q, v store.Visit, ds []note.Diagnosis, blocks [
 		return nil, err
 	}
 	ordered := map[string]bool{}
-	orders, err := q.OrdersOf(v.PatientID)
-	for _, o := range orders {
-		for _, t := range o.Tests {
-			for _, d := range t.Diagnoses {
-				ordered[d.Code] = ordered[d.Code] || o.VisitID == v.ID
-			}
+	for _, x := range c.Record.Here() {
+		for _, code := range x.Diagnoses {
+			ordered[code] = ordered[code] || !x.Prepared
 		}
 	}
 	var silent []string
-	for _, d := range ds {
+	for _, d := range c.Diagnoses {
 		if said := slices.ContainsFunc(blocks, func(b note.Block) bool { return b.Ref == "diagnosis."+d.Code }); !said && !ordered[d.Code] {
 			silent = append(silent, d.Code)
 		}
 	}
 	silent = r.Unspoken(passages(blocks), silent)
-	for _, d := range ds {
+	for _, d := range c.Diagnoses {
 		if slices.Contains(silent, d.Code) {
-			out = append(out, note.Point{Kind: "unsupported", Part: note.Assessment, Says: "Nothing in the note speaks for " + d.Code + ", " + d.Title, Why: "No word of it that was written or looked at today, nothing said of it, no test ordered for it", Ref: "diagnosis." + d.Code})
+			out = append(out, note.Point{Kind: "unsupported", Part: note.Assessment, Says: "Nothing in the note speaks for " + d.Code + ", " + d.Title,
+				Why: "No word of it that was written or looked at today, nothing said of it, no test ordered for it", Ref: "diagnosis." + d.Code})
 		}
 	}
-	return out, err
+	return out, nil
 }
 
 // Supported reads the draft for codes that its list lacks. Carried text that nobody
 // looked at is not read, nor what the list says itself.
-func (a *Acts) Supported(q *store.Q, n store.Note, v store.Visit, codes []string, blocks []note.Block) ([]SupportedView, error) {
+func (a *Acts) Supported(c Case, blocks []note.Block) ([]SupportedView, error) {
 	out := []SupportedView{}
 	if a.Reader == nil {
 		return out, nil
@@ -295,145 +258,85 @@ func (a *Acts) Supported(q *store.Q, n store.Note, v store.Visit, codes []string
 	if err != nil {
 		return out, err
 	}
-	text := passages(blocks)
-	answers, err := q.AdviceAnswers(n.ID)
+	lib, _, err := a.Codes()
 	if err != nil {
 		return out, err
 	}
-	about := coding.Visit{Sex: v.Patient.Sex, Months: a.Months(v)}
-	found := r.Read(text, about)
-	recorded, err := a.recorded(q, n, v, codes, found, about)
-	if err != nil {
-		return out, err
-	}
+	codes := c.Codes()
+	found := r.Read(passages(blocks), coding.Visit{Sex: c.Visit.Patient.Sex, Months: c.Record.Months()})
 	away := func(s coding.Supported) bool {
-		return len(out) >= atMost || slices.ContainsFunc(answers, func(x store.AdviceAnswer) bool { return x.Key == DismissedKey+s.Code })
+		return len(out) >= atMost || slices.ContainsFunc(c.Answered, func(x store.AdviceAnswer) bool { return x.Key == DismissedKey+s.Code })
 	}
+	named := slices.Clone(codes)
 	for _, s := range found {
+		named = append(named, s.Code)
 		if !away(s) && r.Adds(codes, s) {
-			out = append(out, SupportedView{s.Code, s.Title, s.Words, s.Part})
+			out = append(out, SupportedView{Code: s.Code, Title: s.Title, Words: s.Words, Part: s.Part})
 		}
 	}
-	for _, s := range recorded {
+	edition, _ := lib.On(c.Visit.Day)
+	for _, s := range coding.FromChart(edition, named, c.Record) {
 		if away(s) {
 			continue
 		}
 		// A more specific code takes the place of the one the text alone supports.
 		out = slices.DeleteFunc(out, func(x SupportedView) bool { return x.Code == s.Code || x.Code[:3] == s.Code[:3] && s.Code[0] != 'Z' })
-		out = append(out, SupportedView{s.Code, s.Title, s.Words, "chart"})
+		out = append(out, SupportedView{Code: s.Code, Title: s.Title, Words: s.Words, Part: "chart"})
 	}
 	return out, nil
 }
 
-// recorded finds the codes that medicines, vital signs and results support beside the
-// diagnoses of the visit and what its text supports.
-func (a *Acts) recorded(q *store.Q, n store.Note, v store.Visit, codes []string, found []coding.Supported, about coding.Visit) ([]coding.Supported, error) {
-	named, ongoing := slices.Clone(codes), []string(nil)
-	for _, s := range found {
-		named = append(named, s.Code)
-	}
-	problems, err := q.Problems(n.PatientID)
-	if err != nil {
-		return nil, err
-	}
-	for _, p := range problems {
-		ongoing = append(ongoing, p.Code)
-	}
-	c := coding.Chart{Day: v.Day}
-	ms, err := q.Medicines(n.PatientID)
-	if err != nil {
-		return nil, err
-	}
-	for _, m := range ms {
-		c.Medicines = append(c.Medicines, coding.Taken{Name: strings.TrimSpace(m.Name + " " + m.Dose), Classes: a.Medicines.Classes(m.Name)})
-	}
-	values, err := q.Course(n.PatientID, coding.EvidenceLOINC)
-	if err != nil {
-		return nil, err
-	}
-	for _, x := range values {
-		if day := a.DayOf(x.At); day <= v.Day { // what came later was not known at this visit
-			c.Values = append(c.Values, coding.Value{LOINC: x.LOINC, Name: x.Name, Text: x.Value, Unit: x.Unit, Shown: chart.ShownUnit(x.Unit), Day: day, Visit: day == v.Day})
-		}
-	}
-	lib, _, err := a.Codes()
-	if err != nil {
-		return nil, err
-	}
-	edition, _ := lib.On(v.Day)
-	return coding.FromChart(edition, named, ongoing, c, about), nil
-}
-
 // Unkept holds what the plan's words promise against orders, medicines and tests done.
-func (a *Acts) Unkept(q *store.Q, n store.Note, v store.Visit, blocks []note.Block) ([]note.Point, error) {
+func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, error) {
 	plan := ""
 	for _, b := range blocks {
 		if b.Part == note.Plan && b.Ref != "given" {
 			plan += b.Text() + "\n"
 		}
 	}
-	p := note.Promised{Tests: a.Laboratory.Tests}
+	p := note.Promised{Tests: a.Laboratory.Tests, Back: len(c.FollowUps) > 0}
 	for _, m := range a.Medicines.Names() {
 		p.Medicines = append(p.Medicines, strings.ToLower(m))
 	}
-	orders, err := q.OrdersOf(n.PatientID)
-	if err != nil {
-		return nil, err
-	}
-	for _, o := range orders {
-		if o.VisitID == v.ID && o.State != order.Cancelled {
-			for _, t := range o.Tests {
-				p.Ordered = append(p.Ordered, t.Code)
-			}
-		}
-	}
-	prepared, err := q.PreparedOf(n.PatientID)
-	if err != nil {
-		return nil, err
-	}
-	var waiting []note.Point
-	for _, o := range prepared { // in hand, and not sent: it waits for the signature
-		var names []string
-		for _, t := range o.Tests {
-			p.Ordered = append(p.Ordered, t.Test)
-			names = append(names, a.TestByCode[t.Test].Name)
-		}
-		if o.VisitID == v.ID {
-			waiting = append(waiting, note.Point{Kind: "promise", Part: note.Plan, Says: "An order is prepared and not signed: " + note.List(names, "and"), Why: "It is not sent until a physician signs it", Ref: "prepared." + o.ID})
-		}
-	}
-	ms, err := q.Medicines(n.PatientID)
-	if err != nil {
-		return nil, err
-	}
-	for _, m := range ms {
+	for _, m := range c.Record.Medicines {
 		p.Active = append(p.Active, m.Name)
 	}
-	given, err := q.ImmunizationsAt(v.ID)
-	if err != nil {
-		return nil, err
+	for _, x := range c.Record.InHand {
+		if x.Prepared || x.VisitID == c.Visit.ID {
+			p.Ordered = append(p.Ordered, x.Code)
+		}
 	}
 	for _, x := range a.House.Vaccines {
 		p.Vaccines = append(p.Vaccines, x.Words())
-		if slices.ContainsFunc(given, func(g store.Immunization) bool { return g.CVX == x.CVX }) {
+		if slices.ContainsFunc(c.Given, func(g chart.Immunization) bool { return g.CVX == x.CVX }) {
 			p.Given = append(p.Given, x.Words())
 		}
 	}
-	documents, err := q.DocumentsOf(n.PatientID)
-	if err != nil {
-		return nil, err
-	}
-	p.Referred = slices.ContainsFunc(documents, func(d store.Document) bool {
-		return d.NoteID == n.ID && strings.HasPrefix(d.Form, letter.FromLetter) && strings.Contains(d.Form, "referral")
-	})
-	back, err := q.FollowUpsOf(n.ID)
-	if err != nil {
-		return nil, err
-	}
-	p.Back = len(back) > 0
-	done, err := q.ReportsAt(v.ID)
-	for _, r := range done {
+	for _, r := range c.Tests {
 		p.House = append(p.House, r.Title)
 	}
-	return append(waiting, note.Unkept(plan, p)...), err
+	documents, err := q.DocumentsOf(c.Note.PatientID)
+	p.Referred = slices.ContainsFunc(documents, func(d store.Document) bool {
+		return d.NoteID == c.Note.ID && strings.HasPrefix(d.Form, letter.FromLetter) && strings.Contains(d.Form, "referral")
+	})
+	return append(unsigned(c.Record.Here()), note.Unkept(plan, p)...), err
+}
+
+// unsigned names the orders of a visit that are prepared: in hand, and not sent.
+func unsigned(here []chart.InHand) (out []note.Point) {
+	names := map[string][]string{}
+	var ids []string
+	for _, x := range here {
+		if x.Prepared {
+			if names[x.OrderID] == nil {
+				ids = append(ids, x.OrderID)
+			}
+			names[x.OrderID] = append(names[x.OrderID], x.Name)
+		}
+	}
+	for _, id := range ids {
+		out = append(out, note.Point{Kind: "promise", Part: note.Plan, Says: "An order is prepared and not signed: " + note.List(names[id], "and"),
+			Why: "It is not sent until a physician signs it", Ref: "prepared." + id})
+	}
+	return out
 }

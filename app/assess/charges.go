@@ -50,51 +50,25 @@ type ProblemChoice struct {
 	Why   string             `json:"why"`
 }
 
-// rated says what a diagnosis is from what the physician said of it: only a response
-// that was stated counts, and a symptom or a new condition stays for a person to rate.
-func rated(s note.Said) (coding.ProblemKind, string) {
-	switch s.Response {
-	case "stable", "at goal", "improving":
-		if s.Response == "improving" {
-			return coding.Unrated, "improving is not yet at goal: say whether it is stable"
-		}
-		return coding.StableChronic, "said to be " + s.Response
-	case "worse", "not at goal":
-		return coding.ChronicWorse, "said to be " + s.Response
-	}
-	return coding.Unrated, ""
-}
-
 // Charges reads the charges of a visit.
 func (a *Acts) Charges(ctx context.Context, who act.Actor, noteID string) (out ChargesView, err error) {
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
-		out, err = a.ChargesIn(q, noteID)
+		c, err := a.Case(q, noteID)
+		if err == nil {
+			out, err = a.ChargesIn(q, c)
+		}
 		return err
 	})
 	return out, err
 }
 
-// ChargesIn reads the charges of a note within an act.
-func (a *Acts) ChargesIn(q *store.Q, noteID string) (ChargesView, error) {
+// ChargesIn reads the charges of a case within an act.
+func (a *Acts) ChargesIn(q *store.Q, c Case) (ChargesView, error) {
 	out := ChargesView{Lines: []coding.Charge{}, Problems: []ProblemChoice{}, Kinds: []Choice{}, Risks: []Choice{}, Doubts: []string{}, Usual: []coding.Service{}, Source: coding.SourceOfLevels}
-	n, v, err := act.NoteVisit(q, noteID)
-	if err != nil {
-		return out, err
-	}
-	out.Signed = n.Folio > 0
-	kept, err := q.ChargesOf(noteID)
-	if err != nil {
-		return out, err
-	}
-	ds, err := q.Diagnoses(noteID)
-	if err != nil {
-		return out, err
-	}
-	said, err := q.DiagnosisWords(noteID)
-	if err != nil {
-		return out, err
-	}
-	if out.Suggested, err = a.documented(q, n, v); err != nil {
+	out.Signed = c.Note.Folio > 0
+	kept := c.Charges
+	var err error
+	if out.Suggested, err = a.documented(q, c); err != nil {
 		return out, err
 	}
 	out.Lines, out.Version, out.Facts = append(out.Lines, kept.Lines...), kept.Version, kept.Facts
@@ -106,14 +80,13 @@ func (a *Acts) ChargesIn(q *store.Q, noteID string) (ChargesView, error) {
 		byCode[p.Code] = p.Kind
 	}
 	out.Facts.Problems = []coding.Addressed{}
-	var codes []string
-	for _, d := range ds {
-		codes = append(codes, d.Code)
-		kind, why := rated(said[d.Code])
+	codes := c.Codes()
+	for _, d := range c.Diagnoses {
+		kind, why := note.Rated(c.Said[d.Code])
 		if k := byCode[d.Code]; k != "" && k != coding.Unrated {
 			kind, why = k, "rated by a person"
 		}
-		out.Problems = append(out.Problems, ProblemChoice{d.Code, d.Title, kind, why})
+		out.Problems = append(out.Problems, ProblemChoice{Code: d.Code, Title: d.Title, Kind: kind, Why: why})
 		out.Facts.Problems = append(out.Facts.Problems, coding.Addressed{Code: d.Code, Kind: kind})
 	}
 	kinds, words := coding.ProblemKinds()
@@ -124,7 +97,7 @@ func (a *Acts) ChargesIn(q *store.Q, noteID string) (ChargesView, error) {
 		out.Risks = append(out.Risks, Choice{string(r.Kind), r.Words})
 	}
 	out.Level = coding.VisitLevel(out.Facts)
-	months := a.Months(v)
+	months := c.Record.Months()
 	out.Preventive = coding.Preventive(out.Facts.New, months)
 	out.Fit = coding.Fit(codes, out.Lines)
 	l, err := a.Forms.Current()
@@ -163,16 +136,16 @@ func orNothing(code string) string {
 
 // documented counts what the chart itself shows towards the level: whether the patient
 // is new, tests ordered at the visit, results signed on its day. The rest a person says.
-func (a *Acts) documented(q *store.Q, n store.Note, v store.Visit) (coding.Facts, error) {
-	f := coding.Facts{Problems: []coding.Addressed{}}
-	seen, err := q.SeenBefore(n.PatientID, v.ID, v.StartsAt.AddDate(-3, 0, 0), v.StartsAt)
-	if err != nil {
-		return f, err
+func (a *Acts) documented(q *store.Q, c Case) (coding.Facts, error) {
+	n, v := c.Note, c.Visit
+	f := coding.Facts{Problems: []coding.Addressed{}, New: !c.Record.Seen(v.StartsAt.AddDate(-3, 0, 0), v.StartsAt)}
+	ordered := map[string]bool{}
+	for _, x := range c.Record.Here() {
+		if !x.Prepared {
+			ordered[x.Code] = true
+		}
 	}
-	f.New = !seen
-	if f.Orders, err = q.OrderedAt(v.ID); err != nil {
-		return f, err
-	}
+	f.Orders = len(ordered)
 	day, err := time.ParseInLocation(time.DateOnly, v.Day, a.Location)
 	if err != nil {
 		return f, err
@@ -213,7 +186,10 @@ func (a *Acts) SetCharges(ctx context.Context, who act.Actor, noteID string, lin
 		if err := t.PutCharges(noteID, store.Charges{Lines: lines, Facts: facts, ByID: who.ID, At: t.Now}, was); err != nil {
 			return act.Stale(err, "The list of charges")
 		}
-		out, err = a.ChargesIn(t.Q, noteID)
+		c, err := a.Case(t.Q, noteID)
+		if err == nil {
+			out, err = a.ChargesIn(t.Q, c)
+		}
 		return err
 	})
 	return out, err

@@ -133,42 +133,30 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 			return act.NotFound(err, "patient")
 		}
 		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Visits: []visit.VisitView{}, Orders: []orders.OrderView{}, Reports: []results.ReportRow{}, Documents: []paper.DocumentView{}, Messages: []paper.SentView{}, Speaking: []string{}}
-		allergies, err := q.Allergies(id)
+		held, err := a.Order.Record(q, id, a.Today())
 		if err != nil {
 			return err
 		}
-		for _, x := range allergies {
-			out.Allergies = append(out.Allergies, AllergyView{x.Substance, x.Reaction, x.Severity, a.Say(x.StatedAt), x.StatedBy})
+		for _, x := range held.Allergies {
+			out.Allergies = append(out.Allergies, AllergyView{Substance: x.Substance, Reaction: x.Reaction, Severity: x.Severity, StatedAt: a.Say(x.StatedAt), StatedBy: x.StatedBy})
 		}
-		histories, err := q.Histories(id)
-		if err != nil {
-			return err
-		}
-		for _, h := range histories {
+		for _, h := range held.Histories {
 			if h.List == chart.CommunicationList && h.Title != chart.Private {
 				out.Speaking = append(out.Speaking, h.Title+": "+h.Detail)
 			}
 		}
-		problems, err := q.Problems(id)
-		if err != nil {
-			return err
+		for _, x := range held.Problems {
+			out.Problems = append(out.Problems, ProblemView{Code: x.Code, Title: x.Title, Since: x.Since, Onset: x.Onset, State: x.State})
 		}
-		for _, x := range problems {
-			out.Problems = append(out.Problems, ProblemView{x.Code, x.Title, x.Since, x.Onset, x.State})
-		}
-		medicines, err := q.Medicines(id)
-		if err != nil {
-			return err
-		}
-		for _, x := range medicines {
-			out.Medicines = append(out.Medicines, MedicineView{x.Name, x.Dose})
+		for _, x := range held.Medicines {
+			out.Medicines = append(out.Medicines, MedicineView{Name: x.Name, Dose: x.Dose})
 		}
 		vitals, err := q.LastVitals(id)
 		if err != nil {
 			return err
 		}
 		for _, x := range vitals {
-			out.Vitals = append(out.Vitals, VitalView{x.Name, x.Value, x.Unit, a.Say(x.TakenAt)})
+			out.Vitals = append(out.Vitals, VitalView{Name: x.Name, Value: x.Value, Unit: x.Unit, TakenAt: a.Say(x.TakenAt)})
 		}
 		if out.Open, err = a.Desk.About(q, who, id); err != nil {
 			return err
@@ -194,8 +182,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		for _, r := range reports {
 			out.Reports = append(out.Reports, a.Result.Row(r))
 		}
-		given, err := q.Immunizations(id)
-		if out.Vaccines, err = a.Intake.GivenViews(q, given, err); err != nil {
+		if out.Vaccines, err = a.Intake.GivenViews(q, held.Immunizations, nil); err != nil {
 			return err
 		}
 		if out.Prepared, err = a.Order.PreparedOf(q, id, who); err != nil {
@@ -238,7 +225,7 @@ func (a *Acts) AddProblem(ctx context.Context, who act.Actor, patient, code stri
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		added, err := t.Q.AddProblem(store.Problem{ID: act.NewID(), PatientID: p.ID, Code: e.Code, Title: e.Title, Since: a.Today()})
+		added, err := t.Q.AddProblem(chart.Problem{ID: act.NewID(), PatientID: p.ID, Code: e.Code, Title: e.Title, Since: a.Today()})
 		if err != nil || !added {
 			return err
 		}

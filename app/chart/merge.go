@@ -26,7 +26,7 @@ func (a *Acts) merges(q *store.Q, person string) ([]MergeView, error) {
 	if err != nil || len(ms) == 0 {
 		return out, err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return out, err
 	}

@@ -143,7 +143,7 @@ func (a *Acts) FormVersions(ctx context.Context, who act.Actor, kind, id, owner 
 		n.Owner = who.ID
 	}
 	err = a.Look(ctx, who, act.UseForms, func(q *store.Q) error {
-		names, err := a.Names(q)
+		names, err := q.StaffNames()
 		for _, f := range slices.Backward(l.history[n]) {
 			v := FormVersion{Version: f.Version, By: names[f.byID]}
 			if !f.at.IsZero() {

@@ -115,7 +115,7 @@ type HouseDone struct {
 
 func (a *Acts) houseDone(q *store.Q, visit string) ([]HouseDone, error) {
 	out := []HouseDone{}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return out, err
 	}
@@ -222,12 +222,12 @@ type GivenView struct {
 }
 
 // GivenViews writes vaccines given, as they were read.
-func (a *Acts) GivenViews(q *store.Q, rows []store.Immunization, err error) ([]GivenView, error) {
+func (a *Acts) GivenViews(q *store.Q, rows []chart.Immunization, err error) ([]GivenView, error) {
 	out := []GivenView{}
 	if err != nil || len(rows) == 0 {
 		return out, err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	for _, i := range rows {
 		out = append(out, GivenView{i.ID, i.Name, i.Given, names[i.GivenBy], a.Say(i.GivenAt)})
 	}
@@ -290,7 +290,7 @@ func (a *Acts) GiveVaccine(ctx context.Context, who act.Actor, visitID string, e
 			return act.ErrAsked
 		}
 		t.Tell("patient", v.PatientID, v.PatientID)
-		_, err = t.AddImmunization(store.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given, GivenAt: t.Now, GivenBy: who.ID})
+		_, err = t.AddImmunization(chart.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given, GivenAt: t.Now, GivenBy: who.ID})
 		return err
 	})
 	if asked {

@@ -14,7 +14,7 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 	if err != nil {
 		return err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return err
 	}

@@ -122,7 +122,7 @@ func (a *Acts) Intake(ctx context.Context, who act.Actor, visitID string) (out I
 
 // Lists fills the lists with what was stated about them.
 func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return err
 	}
@@ -305,7 +305,7 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 				return "", act.Refuse(act.Invalid, "%s stands on the list already.", e.Title)
 			}
 		}
-		if err := t.AddMedicine(store.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.Source, AddedBy: t.Who.ID, AddedAt: t.Now}); err != nil {
+		if err := t.AddMedicine(chart.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.Source, AddedBy: t.Who.ID, AddedAt: t.Now}); err != nil {
 			return "", err
 		}
 	case chart.AllergyList:
@@ -326,14 +326,14 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 		if !slices.Contains([]string{"", "mild", "moderate", "severe"}, e.Severity) {
 			return "", act.Refuse(act.Invalid, "The severity is mild, moderate, severe or not known.")
 		}
-		if err := t.AddAllergy(store.Allergy{ID: id, PatientID: v.PatientID, Substance: e.Title, Reaction: e.Detail, Severity: e.Severity, StatedAt: t.Now, StatedBy: t.Who.Name, Source: e.Source}); err != nil {
+		if err := t.AddAllergy(chart.Allergy{ID: id, PatientID: v.PatientID, Substance: e.Title, Reaction: e.Detail, Severity: e.Severity, StatedAt: t.Now, StatedBy: t.Who.Name, Source: e.Source}); err != nil {
 			return "", err
 		}
 	default:
 		if !slices.ContainsFunc(chart.HistoryLists, func(k chart.ListKind) bool { return k.ID == e.List }) {
 			return "", act.Refuse(act.Invalid, "There is no list %q.", e.List)
 		}
-		if err := t.AddHistory(store.HistoryEntry{ID: id, PatientID: v.PatientID, List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.Source, StatedAt: t.Now, StatedBy: t.Who.Name}); err != nil {
+		if err := t.AddHistory(chart.HistoryEntry{ID: id, PatientID: v.PatientID, List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.Source, StatedAt: t.Now, StatedBy: t.Who.Name}); err != nil {
 			return "", err
 		}
 	}
@@ -361,7 +361,7 @@ func (a *Acts) takeBackNone(t *act.Tx, v store.Visit, list string) error {
 	if !none {
 		return nil
 	}
-	return t.AddStatement(store.Statement{ID: act.NewID(), PatientID: v.PatientID, List: list, Says: "taken back", StaffID: t.Who.ID, At: t.Now, VisitID: v.ID})
+	return t.AddStatement(chart.Statement{ID: act.NewID(), PatientID: v.PatientID, List: list, Says: "taken back", StaffID: t.Who.ID, At: t.Now, VisitID: v.ID})
 }
 
 // EndEntry ends an entry of a list, or stops a medicine, with a reason. An
@@ -412,7 +412,7 @@ func (a *Acts) State(ctx context.Context, who act.Actor, visitID string, lists [
 					continue
 				}
 			}
-			if err := t.AddStatement(store.Statement{ID: act.NewID(), PatientID: v.PatientID, List: l, Says: says, StaffID: who.ID, At: t.Now, VisitID: v.ID}); err != nil {
+			if err := t.AddStatement(chart.Statement{ID: act.NewID(), PatientID: v.PatientID, List: l, Says: says, StaffID: who.ID, At: t.Now, VisitID: v.ID}); err != nil {
 				return err
 			}
 		}
@@ -439,7 +439,7 @@ func (a *Acts) noneKnown(t *act.Tx, v store.Visit, list string) error {
 			return err
 		}
 		t.Tell("patient", v.PatientID, v.PatientID)
-		return t.AddAllergy(store.Allergy{ID: act.NewID(), PatientID: v.PatientID, StatedAt: t.Now, StatedBy: t.Who.Name})
+		return t.AddAllergy(chart.Allergy{ID: act.NewID(), PatientID: v.PatientID, StatedAt: t.Now, StatedBy: t.Who.Name})
 	case chart.MedicineList:
 		ms, err := t.Medicines(v.PatientID)
 		if err != nil {

@@ -41,7 +41,7 @@ func (a *Acts) vitalRows(q *store.Q, v store.Visit, out *IntakeView) error {
 	if err != nil {
 		return err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return err
 	}
@@ -175,7 +175,7 @@ func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms
 		changed := false
 		for _, m := range ms {
 			k, _ := chart.Kind(m.LOINC)
-			if err := t.AddVital(store.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: m.LOINC, Name: k.Name, Value: m.Value, Unit: m.Unit, TakenAt: taken, VisitID: v.ID, Origin: origin, Entered: m.Entered, ByID: who.ID}); err != nil {
+			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: m.LOINC, Name: k.Name, Value: m.Value, Unit: m.Unit, TakenAt: taken, VisitID: v.ID, Origin: origin, Entered: m.Entered, ByID: who.ID}); err != nil {
 				return err
 			}
 			switch m.LOINC {
@@ -193,7 +193,7 @@ func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms
 					}
 				}
 			}
-			if err := t.AddVital(store.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: chart.BodyMass, Name: "Body-mass index", Value: bmi, Unit: "kg/m2", TakenAt: taken, VisitID: v.ID, Origin: origin, ByID: who.ID}); err != nil {
+			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: chart.BodyMass, Name: "Body-mass index", Value: bmi, Unit: "kg/m2", TakenAt: taken, VisitID: v.ID, Origin: origin, ByID: who.ID}); err != nil {
 				return err
 			}
 		}

@@ -142,7 +142,7 @@ func (a *Acts) blocksOf(q *store.Q, n store.Note, v store.Visit, sealed []byte, 
 			return c.Blocks, err
 		}
 	}
-	d, err := a.draft(q, n, v, l)
+	d, err := a.drafted(q, n, v, l)
 	return l.Systems.Compose(d), err
 }
 
@@ -228,7 +228,7 @@ func (a *Acts) HistoryLines(q *store.Q, patient string) (BesideGroup, error) {
 	return g, nil
 }
 
-func sayEntry(h store.HistoryEntry) string {
+func sayEntry(h chart.HistoryEntry) string {
 	s := h.Title
 	if h.Detail != "" {
 		s += ", " + h.Detail
@@ -286,7 +286,7 @@ func (a *Acts) bringLine(t *act.Tx, l *forms.Library, n store.Note, v store.Visi
 		}
 		c.Origin, c.Looked, c.SourceNote, c.Source = note.Carried, false, g.ID, sourceWords(a, sv)
 		// In the same words already: nothing is doubled.
-		d, err := a.draft(t.Q, n, v, l)
+		d, err := a.drafted(t.Q, n, v, l)
 		if err != nil {
 			return err
 		}
@@ -301,7 +301,7 @@ func (a *Acts) bringLine(t *act.Tx, l *forms.Library, n store.Note, v store.Visi
 
 // bringFindings brings findings, named by their keys, from an earlier note.
 func (a *Acts) bringFindings(t *act.Tx, l *forms.Library, n store.Note, v store.Visit, from string, keys []string) error {
-	d, err := a.draft(t.Q, n, v, l)
+	d, err := a.drafted(t.Q, n, v, l)
 	if err != nil {
 		return err
 	}

@@ -38,33 +38,26 @@ func (a *Acts) ClosingList(ctx context.Context, who act.Actor, id string) (out C
 	}
 	out.Points = []note.Point{}
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
-		_, v, d, err := a.opened(q, id, l)
+		c, err := a.Assess.Case(q, id)
 		if err != nil {
 			return err
 		}
-		ds, err := q.Diagnoses(id)
-		if err != nil {
-			return err
-		}
+		d := a.draft(c, l)
 		blocks := l.Systems.Compose(d)
-		n, err := q.NoteByID(id)
+		advice, err := a.Assess.Advise(c)
 		if err != nil {
 			return err
 		}
-		advice, err := a.Assess.Advise(q, n, v, ds)
+		out.Points = append(out.Points, append(l.Systems.Close(d, len(c.Diagnoses), l.Kind(c.Visit.Kind)), assess.AdvicePoints(advice)...)...)
+		unkept, err := a.Assess.Unkept(q, c, blocks)
 		if err != nil {
 			return err
 		}
-		out.Points = append(out.Points, append(l.Systems.Close(d, len(ds), l.Kind(v.Kind)), assess.AdvicePoints(advice)...)...)
-		unkept, err := a.Assess.Unkept(q, n, v, blocks)
+		unspoken, err := a.Assess.Unspoken(c, blocks)
 		if err != nil {
 			return err
 		}
-		unspoken, err := a.Assess.Unspoken(q, v, ds, blocks)
-		if err != nil {
-			return err
-		}
-		charges, err := a.Assess.ChargesIn(q, id)
+		charges, err := a.Assess.ChargesIn(q, c)
 		if err != nil {
 			return err
 		}

@@ -18,11 +18,11 @@ import (
 func (a *Acts) AnswerAdvice(ctx context.Context, who act.Actor, id, key, reason string) (NoteView, error) {
 	reason = strings.Join(strings.Fields(reason), " ")
 	return a.Change(ctx, who, id, "answer a remark on the diagnoses", func(t *act.Tx, n store.Note, v store.Visit, _ *forms.Library) error {
-		ds, err := t.Diagnoses(id)
+		c, err := a.Assess.CaseOf(t.Q, n, v)
 		if err != nil {
 			return err
 		}
-		all, err := a.Assess.Advise(t.Q, n, v, ds)
+		all, err := a.Assess.Advise(c)
 		if err != nil {
 			return err
 		}

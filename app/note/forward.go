@@ -22,7 +22,7 @@ func (a *Acts) sourceOf(q *store.Q, id, patient string, l *forms.Library) (note.
 	if err != nil {
 		return note.Source{}, v, err
 	}
-	d, err := a.draft(q, n, v, l)
+	d, err := a.drafted(q, n, v, l)
 	if err != nil {
 		return note.Source{}, v, err
 	}
@@ -50,12 +50,12 @@ func (a *Acts) PreviewForward(ctx context.Context, who act.Actor, id, from strin
 		return out, err
 	}
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
-		n, _, d, err := a.opened(q, id, l)
+		c, err := a.Assess.Case(q, id)
 		if err != nil {
 			return err
 		}
-		src, _, err := a.sourceOf(q, from, n.PatientID, l)
-		out.Difference = l.Systems.Forward(d, src, w).Difference
+		src, _, err := a.sourceOf(q, from, c.Note.PatientID, l)
+		out.Difference = l.Systems.Forward(a.draft(c, l), src, w).Difference
 		return err
 	})
 	return out, err
@@ -66,7 +66,7 @@ func (a *Acts) PreviewForward(ctx context.Context, who act.Actor, id, from strin
 func (a *Acts) Forward(ctx context.Context, who act.Actor, id, from string, w note.Wanted) (Forwarded, error) {
 	var out Forwarded
 	v, err := a.Change(ctx, who, id, "bring forward", func(t *act.Tx, n store.Note, v store.Visit, l *forms.Library) error {
-		d, err := a.draft(t.Q, n, v, l)
+		d, err := a.drafted(t.Q, n, v, l)
 		if err != nil {
 			return err
 		}
@@ -130,7 +130,7 @@ func (a *Acts) Looked(ctx context.Context, who act.Actor, id string, refs []stri
 		return NoteView{}, act.Refuse(act.Invalid, "Keep it, change it or remove it.")
 	}
 	return a.Change(ctx, who, id, "look at carried text", func(t *act.Tx, n store.Note, v store.Visit, l *forms.Library) error {
-		d, err := a.draft(t.Q, n, v, l)
+		d, err := a.drafted(t.Q, n, v, l)
 		if err != nil {
 			return err
 		}

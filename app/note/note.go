@@ -7,9 +7,11 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/assess"
 	"deftledger/app/forms"
-	"deftledger/app/visit"
+	visits "deftledger/app/visit"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -76,7 +78,7 @@ type RetractedView struct {
 // NoteView is the note of a visit with all that stands around it.
 type NoteView struct {
 	ID          string                 `json:"id"`
-	Visit       visit.VisitView        `json:"visit"`
+	Visit       visits.VisitView       `json:"visit"`
 	Author      string                 `json:"author"`
 	Parts       []PartView             `json:"parts"`
 	Diagnoses   []DiagnosisView        `json:"diagnoses"`
@@ -97,7 +99,7 @@ type NoteView struct {
 	Sources     []SourceView           `json:"sources" doc:"Earlier notes that something was carried from"`
 	Advice      []assess.AdviceView    `json:"advice" doc:"Remarks on the diagnoses from the tabular list and the chart"`
 	Supported   []assess.SupportedView `json:"supported" doc:"Codes that the text supports and the list lacks"`
-	FollowUps   []visit.FollowUpView   `json:"followUps"`
+	FollowUps   []visits.FollowUpView  `json:"followUps"`
 	Charged     bool                   `json:"charged" doc:"The visit has charges"`
 	LeftFor     string                 `json:"leftFor"`
 	LeftWords   string                 `json:"leftWords"`
@@ -146,13 +148,8 @@ func (a *Acts) StartVisit(ctx context.Context, who act.Actor, visitID string) (n
 				return err
 			}
 		}
-		if who.Role != act.Physician && (v.Stage == "expected" || v.Stage == "arrived") {
-			if err := t.SetStage(visitID, "intake", who.ID, t.Now, v.Version); err != nil {
-				return err
-			}
-		}
-		if who.Role == act.Physician && v.NoteFolio == 0 && (v.Stage == "expected" || v.Stage == "arrived" || v.Stage == "intake" || v.Stage == "ready") {
-			if err := t.SetStage(visitID, "in visit", who.ID, t.Now, v.Version); err != nil {
+		if next := v.Stage.Opened(who.Role == act.Physician, v.NoteFolio > 0); next != v.Stage {
+			if err := t.SetStage(visitID, next, who.ID, t.Now, v.Version); err != nil {
 				return err
 			}
 		}
@@ -181,99 +178,74 @@ func (a *Acts) Note(ctx context.Context, who act.Actor, id string) (out NoteView
 		return out, err
 	}
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		n, err := q.NoteByID(id)
-		if err != nil {
-			return act.NotFound(err, "note")
-		}
-		v, err := q.VisitByID(n.VisitID)
+		c, err := a.Assess.Case(q, id)
 		if err != nil {
 			return err
 		}
-		author, err := q.StaffByID(n.AuthorID)
-		if err != nil {
-			return err
-		}
-		out = NoteView{ID: id, Visit: a.Visit.View(v, who), Author: author.Name(), Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion, Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit,
-			Blocks: []note.Block{}, Findings: []note.Finding{}, Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{}, Advice: []assess.AdviceView{}, Supported: []assess.SupportedView{}, FollowUps: []visit.FollowUpView{}, LeftWords: n.LeftWords}
-		names, err := a.Names(q)
-		if err != nil {
-			return err
-		}
-		parts, err := q.NoteParts(id)
-		if err != nil {
-			return err
+		n, v := c.Note, c.Visit
+		out = NoteView{
+			ID: id, Visit: a.Visit.View(v, who), Author: c.Names[n.AuthorID], Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion,
+			Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit, Blocks: []note.Block{}, Findings: []note.Finding{},
+			Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{},
+			Advice: []assess.AdviceView{}, Supported: []assess.SupportedView{}, FollowUps: a.Visit.FollowUps(c.Written.FollowUps, c.Names),
+			Charged: len(c.Charges.Lines) > 0, LeftFor: c.Names[n.LeftFor], LeftWords: n.LeftWords,
 		}
 		by := map[note.Part]store.Part{}
-		for _, p := range parts {
+		for _, p := range c.Parts {
 			by[p.Part] = p
 		}
-		out.LeftFor = names[n.LeftFor]
 		for _, p := range note.Parts {
-			out.Parts = append(out.Parts, PartView{string(p), by[p].Text, by[p].Version, a.Say(by[p].SavedAt), names[by[p].SavedBy]})
+			out.Parts = append(out.Parts, a.partView(p, by[p], c.Names))
 		}
-		problems, err := q.Problems(n.PatientID)
-		if err != nil {
-			return err
+		for _, x := range c.Conflicts {
+			out.Conflicts = append(out.Conflicts, ConflictView{ID: x.ID, Part: string(x.Part), Text: x.Text, At: a.Say(x.At), By: c.Names[x.By]})
 		}
-		on := map[string]store.Problem{}
-		for _, p := range problems {
-			on[p.Code] = p
-		}
-		ds, err := q.Diagnoses(id)
-		if err != nil {
-			return err
-		}
-		said, measures, err := a.Assess.Stated(q, n, v, ds)
-		if err != nil {
-			return err
-		}
-		for i, d := range ds {
-			p := on[d.Code]
-			view := DiagnosisView{d.Code, d.Title, d.Edition, p.Code != "", p.Onset, p.State, d.Joined, said[i].Said, append([]assess.MeasureView{}, measures[d.Code]...)}
-			if view.Said.Measures == nil {
-				view.Said.Measures = []string{}
-			}
-			out.Diagnoses = append(out.Diagnoses, view)
-		}
-		if out.FollowUps, err = a.Visit.FollowUpsOf(q, id); err != nil {
-			return err
-		}
-		kept, err := q.ChargesOf(id)
-		if err != nil {
-			return err
-		}
-		out.Charged = len(kept.Lines) > 0
-		if n.Folio == 0 {
-			if out.Advice, err = a.Assess.Advise(q, n, v, ds); err != nil {
-				return err
-			}
-		}
-		cs, err := q.Conflicts(id)
-		if err != nil {
-			return err
-		}
-		for _, c := range cs {
-			out.Conflicts = append(out.Conflicts, ConflictView{c.ID, string(c.Part), c.Text, a.Say(c.At), names[c.By]})
-		}
+		out.Diagnoses = a.diagnosisViews(c)
 		if n.Folio > 0 {
 			return a.sealed(q, n, &out)
 		}
-		if err := a.drafted(q, n, v, l, &out); err != nil {
+		lib, _, err := a.Codes()
+		if err != nil {
 			return err
 		}
-		codes := make([]string, len(ds))
-		for i, d := range ds {
-			codes[i] = d.Code
+		_, out.Warning = lib.On(v.Day)
+		if out.Advice, err = a.Assess.Advise(c); err != nil {
+			return err
 		}
-		out.Supported, err = a.Assess.Supported(q, n, v, codes, out.Blocks)
-		return err
+		a.reads(c, l, &out)
+		if out.Supported, err = a.Assess.Supported(c, out.Blocks); err != nil {
+			return err
+		}
+		return a.sources(q, &out)
 	})
-	if err == nil && out.Sealed == nil {
-		if lib, _, e := a.Codes(); e == nil {
-			_, out.Warning = lib.On(out.Visit.StartsAt[:10])
-		}
-	}
 	return out, err
+}
+
+func (a *Acts) partView(part note.Part, p store.Part, names map[string]string) PartView {
+	return PartView{Part: string(part), Text: p.Text, Version: p.Version, SavedAt: a.Say(p.SavedAt), SavedBy: names[p.SavedBy]}
+}
+
+// diagnosisViews are the diagnoses of a visit with what is said of them here and how they
+// stand on the problem list.
+func (a *Acts) diagnosisViews(c assess.Case) []DiagnosisView {
+	out := []DiagnosisView{}
+	on := map[string]chart.Problem{}
+	for _, p := range c.Record.Problems {
+		on[p.Code] = p
+	}
+	said, measures := a.Assess.Stated(c)
+	for i, d := range c.Diagnoses {
+		p := on[d.Code]
+		x := DiagnosisView{
+			Code: d.Code, Title: d.Title, Edition: d.Edition, OnProblem: p.Code != "", Onset: p.Onset, State: p.State, Joined: d.Joined,
+			Said: said[i].Said, Measures: append([]assess.MeasureView{}, measures[d.Code]...),
+		}
+		if x.Said.Measures == nil {
+			x.Said.Measures = []string{}
+		}
+		out = append(out, x)
+	}
+	return out
 }
 
 // Saved is the answer to a save. When Stale, nothing was changed: Now is the text
@@ -316,7 +288,7 @@ func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note
 				return err
 			}
 			out = Saved{Version: now.Version, SavedAt: a.Say(now.SavedAt), Stale: true,
-				Now: &PartView{string(part), now.Text, now.Version, a.Say(now.SavedAt), by.Name()}}
+				Now: &PartView{Part: string(part), Text: now.Text, Version: now.Version, SavedAt: a.Say(now.SavedAt), SavedBy: by.Name()}}
 			if now.Text == text {
 				return nil // both wrote the same; nothing to keep
 			}
@@ -411,15 +383,11 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		if err != nil {
 			return err
 		}
-		parts, err := t.NoteParts(id)
+		at, err := a.Assess.CaseOf(t.Q, n, v)
 		if err != nil {
 			return err
 		}
-		ds, err := t.Diagnoses(id)
-		if err != nil {
-			return err
-		}
-		for _, p := range parts {
+		for _, p := range at.Parts {
 			if p.Version != versions[string(p.Part)] {
 				return act.Stale(store.ErrStale, "The note")
 			}
@@ -427,15 +395,10 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		if n.ListVersion != listVersion {
 			return act.Stale(store.ErrStale, "The list of diagnoses")
 		}
-		if waiting, err := t.Conflicts(id); err != nil {
-			return err
-		} else if len(waiting) > 0 {
-			return act.Refuse(act.Invalid, "Two versions of the %s wait for a decision. Settle that first.", waiting[0].Part)
+		if len(at.Conflicts) > 0 {
+			return act.Refuse(act.Invalid, "Two versions of the %s wait for a decision. Settle that first.", at.Conflicts[0].Part)
 		}
-		d, err := a.draft(t.Q, n, v, l)
-		if err != nil {
-			return err
-		}
+		d, ds := a.draft(at, l), at.Diagnoses
 		blocks := l.Systems.Compose(d)
 		if seal := Fingerprint(blocks); seen != "" && seal != seen {
 			return act.Stale(store.ErrStale, "The note")
@@ -445,7 +408,7 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 				return act.Refuse(act.Invalid, "The note cannot be signed yet: %s.", strings.ToLower(p.Says[:1])+strings.TrimSuffix(p.Says[1:], "."))
 			}
 		}
-		advice, err := a.Assess.Advise(t.Q, n, v, ds)
+		advice, err := a.Assess.Advise(at)
 		if err != nil {
 			return err
 		}
@@ -457,21 +420,13 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		share := note.Measure(blocks)
 		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
 			Kind: v.Kind, Visit: a.Say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share, Overridden: assess.Overridden(advice)}
-		kept, err := t.ChargesOf(id)
-		if err != nil {
-			return err
-		}
-		if kept.Version > 0 {
-			c.Charges, c.Level = kept.Lines, &kept.Facts
+		if at.Charges.Version > 0 {
+			c.Charges, c.Level = at.Charges.Lines, &at.Charges.Facts
 		}
 		for _, x := range d.Interviews {
 			c.Interviews = append(c.Interviews, note.SealedAnswers{Interview: x.Interview.ID, Version: x.Interview.Version, Answers: x.Answers})
 		}
-		drawings, err := t.Drawings(id)
-		if err != nil {
-			return err
-		}
-		for _, x := range drawings {
+		for _, x := range at.Drawings {
 			c.Drawings = append(c.Drawings, note.Drawing{Caption: x.Caption, SVG: x.SVG})
 		}
 		e, err := t.Seal(n.PatientID, "note", id, 0, c)
@@ -485,7 +440,7 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		if err := t.CloseLine(line.Note, id, who.ID, "signed", t.Now); err != nil {
 			return err
 		}
-		if err := t.SetStage(v.ID, "done", "", t.Now, v.Version); err != nil {
+		if err := t.SetStage(v.ID, visit.Done, "", t.Now, v.Version); err != nil {
 			return err
 		}
 		t.Tell("note", id, n.PatientID)

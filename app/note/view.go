@@ -4,28 +4,22 @@ import (
 	"encoding/json"
 	"slices"
 
+	"deftledger/app/assess"
 	"deftledger/app/forms"
 	"deftledger/core/note"
 	"deftledger/store"
 )
 
-// drafted reads what a draft is made of and how it reads.
-func (a *Acts) drafted(q *store.Q, n store.Note, v store.Visit, l *forms.Library, out *NoteView) error {
-	d, err := a.draft(q, n, v, l)
-	if err != nil {
-		return err
-	}
+// reads says what a draft is made of and how it reads.
+func (a *Acts) reads(c assess.Case, l *forms.Library, out *NoteView) {
+	d := a.draft(c, l)
 	out.Findings = append(out.Findings, d.Findings...)
 	out.Blocks = append(out.Blocks, l.Systems.Compose(d)...)
 	out.Share = note.Measure(out.Blocks)
-	kind := l.Kind(v.Kind)
+	kind := l.Kind(c.Visit.Kind)
 	out.Shows = append(out.Shows, kind.Shows...)
-	as, err := q.NoteAnswers(n.ID)
-	if err != nil {
-		return err
-	}
 	version := map[string]int{}
-	for _, x := range as {
+	for _, x := range c.Answers {
 		version[x.Form+" "+x.Link] = x.Version
 	}
 	fit := Fitting{Review: []string{}, Examination: []string{}, Plan: []string{}}
@@ -39,44 +33,33 @@ func (a *Acts) drafted(q *store.Q, n store.Note, v store.Visit, l *forms.Library
 		fit.Review, fit.Examination = merge(fit.Review, kind.Review), merge(fit.Examination, kind.Examination)
 	}
 	out.Fitting = fit
-	cs, err := q.CarriedOf(n.ID)
-	if err != nil {
-		return err
+	for _, x := range c.Carried {
+		out.Brought = append(out.Brought, BroughtView{Brought: x.Brought, SourceNote: x.SourceNote, Version: x.Version})
 	}
-	for _, c := range cs {
-		out.Brought = append(out.Brought, BroughtView{c.Brought, c.SourceNote, c.Version})
+	for _, x := range c.Drawings {
+		out.Drawings = append(out.Drawings, DrawingView{ID: x.ID, Outline: x.Outline, Caption: x.Caption, Strokes: x.Strokes, SVG: x.SVG, Version: x.Version})
 	}
-	ds, err := q.Drawings(n.ID)
-	if err != nil {
-		return err
-	}
-	for _, x := range ds {
-		out.Drawings = append(out.Drawings, DrawingView{x.ID, x.Outline, x.Caption, x.Strokes, x.SVG, x.Version})
-	}
-	return a.sources(q, out)
 }
 
 // sources names the notes that pieces of a note were carried from.
 func (a *Acts) sources(q *store.Q, out *NoteView) error {
-	seen := map[string]bool{"": true}
+	var ids []string
 	for _, b := range out.Blocks {
 		for _, p := range b.Pieces {
-			if p.Origin != note.Carried || seen[p.Source] {
-				continue
+			if p.Origin == note.Carried && p.Source != "" && !slices.Contains(ids, p.Source) {
+				ids = append(ids, p.Source)
 			}
-			seen[p.Source] = true
-			n, err := q.NoteByID(p.Source)
-			if err != nil {
-				continue // sealed in a chart that is no longer reachable: the words stay
-			}
-			v, err := q.VisitByID(n.VisitID)
-			if err != nil {
-				return err
-			}
-			out.Sources = append(out.Sources, SourceView{p.Source, v.ID, sourceWords(a, v)})
 		}
 	}
-	return nil
+	if len(ids) == 0 {
+		return nil
+	}
+	visits, err := q.VisitsWithNotes(ids)
+	for _, v := range visits {
+		// Of one sealed in a chart that is no longer reachable only the words stay.
+		out.Sources = append(out.Sources, SourceView{Note: v.NoteID, VisitID: v.ID, Words: sourceWords(a, v)})
+	}
+	return err
 }
 
 func merge(a, b []string) []string {

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"deftledger/app/act"
+	"deftledger/app/assess"
 	"deftledger/app/forms"
 	"deftledger/core/chart"
 	"deftledger/core/line"
@@ -66,110 +67,67 @@ type BroughtView struct {
 	Version    int    `json:"version"`
 }
 
-// draft gathers what a note is made of.
-func (a *Acts) draft(q *store.Q, n store.Note, v store.Visit, l *forms.Library) (note.Draft, error) {
-	d := note.Draft{Typed: map[note.Part]string{}}
-	birth := v.Patient.BirthDate
-	if years, months, ok := chart.AgeOn(birth, v.Day); ok {
-		d.Person = note.Person(years, months, v.Patient.Sex)
-	} else {
-		d.Person = "A person of unknown age"
+// draft is what a note is made of.
+func (a *Acts) draft(c assess.Case, l *forms.Library) note.Draft {
+	d := note.Draft{Typed: map[note.Part]string{}, Findings: c.Findings, Person: "A person of unknown age", Vitals: sayVitals(c.Vitals)}
+	if years, months, ok := chart.AgeOn(c.Visit.Patient.BirthDate, c.Visit.Day); ok {
+		d.Person = note.Person(years, months, c.Visit.Patient.Sex)
 	}
-	parts, err := q.NoteParts(n.ID)
-	if err != nil {
-		return d, err
-	}
-	for _, p := range parts {
+	for _, p := range c.Parts {
 		d.Typed[p.Part] = p.Text
 	}
-	if d.Findings, err = q.Findings(n.ID); err != nil {
-		return d, err
-	}
-	is, err := q.NoteInterviews(n.ID)
-	if err != nil {
-		return d, err
-	}
-	if len(is) > 0 {
-		as, err := q.NoteAnswers(n.ID)
-		if err != nil {
-			return d, err
+	for _, i := range c.Interviews {
+		iv := l.Version(i.Form, i.Version)
+		if iv == nil {
+			continue
 		}
-		for _, i := range is {
-			iv := l.Version(i.Form, i.Version)
-			if iv == nil {
-				continue
+		t := note.Taken{Interview: iv}
+		for _, x := range c.Answers {
+			if x.Form == i.Form {
+				t.Answers = append(t.Answers, x.Answered)
 			}
-			t := note.Taken{Interview: iv}
-			for _, x := range as {
-				if x.Form == i.Form {
-					t.Answers = append(t.Answers, x.Answered)
-				}
-			}
-			d.Interviews = append(d.Interviews, t)
 		}
+		d.Interviews = append(d.Interviews, t)
 	}
-	cs, err := q.CarriedOf(n.ID)
-	if err != nil {
-		return d, err
-	}
-	for _, c := range cs {
-		b := c.Brought
-		if c.Origin == note.Carried {
-			b.Source = c.SourceNote
+	for _, x := range c.Carried {
+		b := x.Brought
+		if x.Origin == note.Carried {
+			b.Source = x.SourceNote
 		}
-		if c.Changed {
+		if x.Changed {
 			b.Origin = note.Typed
 		}
 		d.Brought = append(d.Brought, b)
 	}
-	vs, err := q.VitalsAt(v.ID)
-	if err != nil {
-		return d, err
-	}
-	d.Vitals = sayVitals(vs)
-	tests, err := q.ReportsAt(v.ID)
-	if err != nil {
-		return d, err
-	}
-	for _, r := range tests {
+	for _, r := range c.Tests {
 		d.Tests = append(d.Tests, result.Sentence(r.Title, r.Values))
 	}
-	given, err := q.ImmunizationsAt(v.ID)
-	if err != nil {
-		return d, err
-	}
-	for _, g := range given {
+	for _, g := range c.Given {
 		d.Given = append(d.Given, g.Say(g.Name))
 	}
-	diagnoses, err := q.Diagnoses(n.ID)
-	if err != nil {
-		return d, err
-	}
-	if d.Stated, _, err = a.Assess.Stated(q, n, v, diagnoses); err != nil {
-		return d, err
-	}
-	ds, err := q.Drawings(n.ID)
-	for _, x := range ds {
+	d.Stated, _ = a.Assess.Stated(c)
+	for _, x := range c.Drawings {
 		d.Drawings = append(d.Drawings, x.Caption)
 	}
-	return d, err
+	return d
 }
 
-// opened reads a note with its visit and what it is made of.
-func (a *Acts) opened(q *store.Q, id string, l *forms.Library) (n store.Note, v store.Visit, d note.Draft, err error) {
-	if n, v, err = act.NoteVisit(q, id); err == nil {
-		d, err = a.draft(q, n, v, l)
+// drafted loads the case of a note and what the note is made of.
+func (a *Acts) drafted(q *store.Q, n store.Note, v store.Visit, l *forms.Library) (note.Draft, error) {
+	c, err := a.Assess.CaseOf(q, n, v)
+	if err != nil {
+		return note.Draft{}, err
 	}
-	return n, v, d, err
+	return a.draft(c, l), nil
 }
 
 // sayVitals writes the vital signs of a visit in the order of entry; a blood
 // pressure measured several times is written singly, with the mean.
-func sayVitals(vs []store.Vital) []note.Vital {
+func sayVitals(vs []chart.Vital) []note.Vital {
 	var out []note.Vital
 	kinds := append(slices.Clone(chart.VitalKinds), chart.VitalKind{LOINC: chart.BodyMass})
 	for _, k := range kinds {
-		by := map[note.Origin][]store.Vital{}
+		by := map[note.Origin][]chart.Vital{}
 		for _, v := range vs {
 			if v.LOINC == k.LOINC {
 				o := note.Typed

@@ -9,9 +9,12 @@ import (
 // Acts are the acts of this room.
 type Acts struct {
 	*act.Office
+	loincs []string // of the quantities that rules read from a record
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
 func New(o *act.Office) *Acts {
-	return &Acts{Office: o}
+	a := &Acts{Office: o}
+	a.loincs = a.watched()
+	return a
 }

@@ -44,7 +44,7 @@ func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) erro
 	if err != nil {
 		return err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	by := map[string]store.Prepared{}
 	for _, p := range prepared {
 		by[p.ID] = p
@@ -100,7 +100,7 @@ func (a *Acts) PreparedOrder(ctx context.Context, who act.Actor, id string) (out
 		if err != nil {
 			return err
 		}
-		names, err := a.Names(q)
+		names, err := q.StaffNames()
 		out = OpenedPrepared{a.Patient(p), a.Prepared(o, who, names)}
 		return err
 	})

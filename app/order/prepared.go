@@ -53,7 +53,7 @@ func (a *Acts) PreparedOf(q *store.Q, patient string, who act.Actor) ([]Prepared
 	if err != nil || len(ps) == 0 {
 		return out, err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	for _, p := range ps {
 		out = append(out, a.Prepared(p, who, names))
 	}
@@ -104,7 +104,7 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 			return act.Refuse(act.Invalid, "This patient has no physician here yet who could sign it.")
 		}
 		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: who.ID, At: t.Now, Priority: n.Priority, Collected: n.Collected, Tests: n.Tests, State: "waiting", RequestID: n.RequestID}
-		names, err := a.Names(t.Q)
+		names, err := t.StaffNames()
 		if err != nil {
 			return err
 		}

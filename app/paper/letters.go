@@ -335,7 +335,7 @@ func (a *Acts) PutLeaflet(t *act.Tx, l *forms.Library, n store.Note, id string, 
 	}
 	for _, d := range docs {
 		if d.NoteID == n.ID && d.Form == letter.FromLeaflet+x.ID {
-			names, err := a.Names(t.Q)
+			names, err := t.StaffNames()
 			return DocumentView{ID: d.ID, Title: d.Title, At: a.Say(d.MadeAt), By: names[d.MadeBy]}, err
 		}
 	}

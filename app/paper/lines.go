@@ -50,7 +50,7 @@ type OpenedSent struct {
 // SentOne opens a message or fax.
 func (a *Acts) SentOne(ctx context.Context, who act.Actor, kind, id string) (out OpenedSent, err error) {
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		names, err := a.Names(q)
+		names, err := q.StaffNames()
 		if err != nil {
 			return err
 		}

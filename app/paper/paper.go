@@ -211,7 +211,7 @@ func (a *Acts) Document(ctx context.Context, who act.Actor, id string) (out []by
 // Documents lists the documents of a chart, with how their last fax stands.
 func (a *Acts) Documents(q *store.Q, patient string) ([]DocumentView, error) {
 	out := []DocumentView{}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return out, err
 	}

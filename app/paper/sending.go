@@ -88,7 +88,7 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 		if err != nil {
 			return err
 		}
-		names, err := a.Names(t.Q)
+		names, err := t.StaffNames()
 		if err != nil {
 			return err
 		}
@@ -167,7 +167,7 @@ func (a *Acts) MessagesOf(q *store.Q, patient string) ([]SentView, error) {
 	if err != nil || len(ms) == 0 {
 		return out, err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	for _, m := range ms {
 		out = append(out, a.sentMessage(m, names))
 	}
@@ -297,7 +297,7 @@ func (a *Acts) portalBody(q *store.Q, id string) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	names, err := a.Names(q)
+	names, err := q.StaffNames()
 	if err != nil {
 		return nil, err
 	}

@@ -10,10 +10,12 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/forms"
 	notes "deftledger/app/note"
+	orders "deftledger/app/order"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/safety"
+	"deftledger/core/visit"
 	formtext "deftledger/exchange/forms"
 	"deftledger/store"
 )
@@ -88,14 +90,11 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 		for _, d := range ds {
 			codes = append(codes, d.Code)
 		}
-		care, err := a.Order.CareWith(q, n.PatientID)
+		held, err := a.Order.Record(q, n.PatientID, a.Today())
 		if err != nil {
 			return err
 		}
-		open, err := a.Order.OpenTests(q, n.PatientID)
-		if err != nil {
-			return err
-		}
+		open := orders.OpenTests(held)
 		months := a.Months(v)
 		fitting, rest := order.ForCodes(setsOf(l, who), offered.codes, codes)
 		for i, s := range append(fitting, rest...) {
@@ -108,7 +107,7 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 				p := part.SetPart
 				switch p.Kind {
 				case order.MedicinePart:
-					part.Warnings = append(part.Warnings, care(s.Medicines[k].Name)...)
+					part.Warnings = append(part.Warnings, a.Medicines.Care(held, s.Medicines[k].Name)...)
 					k++
 				case order.TestPart:
 					if why := open[p.Code]; why != "" {
@@ -246,7 +245,7 @@ func (a *Acts) drawSet(ctx context.Context, who act.Actor, noteID, title string,
 		}
 	}
 	for _, f := range v.FollowUps {
-		if when := note.SpanOf(f.Said); f.State != "dropped" && p.FollowUp == nil && when != "" {
+		if when := note.SpanOf(f.Said); f.State != visit.Dropped && p.FollowUp == nil && when != "" {
 			p.FollowUp = &order.SetReturn{When: when, Reason: f.Reason}
 		}
 	}

@@ -134,7 +134,7 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 		if err != nil {
 			return err
 		}
-		names, err := a.Names(q)
+		names, err := q.StaffNames()
 		if err != nil {
 			return err
 		}

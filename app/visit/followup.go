@@ -8,6 +8,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -21,44 +22,22 @@ type FollowUpView struct {
 	Clinician string          `json:"clinician"`
 	By        string          `json:"by"`
 	At        string          `json:"at"`
-	State     string          `json:"state" enum:"to book,booked,dropped"`
+	State     visit.Wish      `json:"state" enum:"to book,booked,dropped"`
 	VisitAt   string          `json:"visitAt" doc:"When it was booked for"`
 	DoneBy    string          `json:"doneBy"`
 	Why       string          `json:"why" doc:"Why it was dropped"`
 }
 
-// FollowUp writes a wish for a further visit.
-func (a *Acts) FollowUp(q *store.Q, f store.FollowUp, names map[string]string) (FollowUpView, error) {
-	p, err := q.Person(f.PatientID)
-	v := FollowUpView{ID: f.ID, Patient: a.Patient(p), Due: f.Due, Said: f.Said, Reason: f.Reason, Clinician: names[f.ClinicianID], By: names[f.ByID], At: a.Say(f.At), State: f.State, DoneBy: names[f.DoneBy], Why: f.DoneReason}
-	if err == nil && f.VisitID != "" {
-		var visit store.Visit
-		if visit, err = q.VisitByID(f.VisitID); err == nil {
-			v.VisitAt = a.Say(visit.StartsAt)
-		}
-	}
-	return v, err
-}
-
-// FollowUpsOf lists the wishes of a note, newest first.
-func (a *Acts) FollowUpsOf(q *store.Q, noteID string) ([]FollowUpView, error) {
+// FollowUps writes wishes for further visits.
+func (a *Acts) FollowUps(fs []store.FollowUp, names map[string]string) []FollowUpView {
 	out := []FollowUpView{}
-	fs, err := q.FollowUpsOf(noteID)
-	if err != nil || len(fs) == 0 {
-		return out, err
-	}
-	names, err := a.Names(q)
-	if err != nil {
-		return out, err
-	}
 	for _, f := range fs {
-		v, err := a.FollowUp(q, f, names)
-		if err != nil {
-			return out, err
-		}
-		out = append(out, v)
+		out = append(out, FollowUpView{
+			ID: f.ID, Patient: a.Patient(f.Patient), Due: f.Due, Said: f.Said, Reason: f.Reason, Clinician: names[f.ClinicianID], By: names[f.ByID], At: a.Say(f.At),
+			State: f.State, VisitAt: a.Say(f.VisitAt), DoneBy: names[f.DoneBy], Why: f.DoneReason,
+		})
 	}
-	return out, nil
+	return out
 }
 
 // AskBack asks for a further visit in a few keys ("2w", "2m", a date): it waits at the
@@ -84,11 +63,15 @@ func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason 
 		if err := a.PutWish(t, n, v, day, said, reason); err != nil {
 			return err
 		}
-		all, err := a.FollowUpsOf(t.Q, noteID)
+		all, err := t.FollowUpsOf(noteID)
 		if err != nil {
 			return err
 		}
-		out = all[0]
+		names, err := t.StaffNames()
+		if err != nil {
+			return err
+		}
+		out = a.FollowUps(all[:1], names)[0]
 		t.Tell("note", noteID, n.PatientID)
 		return t.Audit("ask back", n.PatientID, out.ID, "")
 	})
@@ -116,17 +99,11 @@ func (a *Acts) ToBook(ctx context.Context, who act.Actor) (out []FollowUpView, e
 		if err != nil || len(fs) == 0 {
 			return err
 		}
-		names, err := a.Names(q)
+		names, err := q.StaffNames()
 		if err != nil {
 			return err
 		}
-		for _, f := range fs {
-			v, err := a.FollowUp(q, f, names)
-			if err != nil {
-				return err
-			}
-			out = append(out, v)
-		}
+		out = a.FollowUps(fs, names)
 		return nil
 	})
 	return out, err
@@ -169,17 +146,26 @@ func (a *Acts) Book(ctx context.Context, who act.Actor, id string, b Booking) (V
 		if err != nil {
 			return err
 		}
-		if free := nextFree(starts, f.ClinicianID, taken); !free.Equal(starts) {
+		var begin []time.Time
+		for _, v := range taken {
+			if v.ClinicianID == f.ClinicianID {
+				begin = append(begin, v.StartsAt)
+			}
+		}
+		if free := visit.NextFree(starts, begin); !free.Equal(starts) {
 			return act.Refuse(act.Conflict, "That time is taken; the next free one is %s.", free.In(a.Location).Format("15:04"))
 		}
-		v := store.Visit{ID: act.NewID(), PatientID: f.PatientID, ClinicianID: f.ClinicianID, Day: b.Day, StartsAt: starts, Kind: b.Kind, Reason: f.Reason, Stage: Stages[0], StageAt: t.Now}
+		v := visit.Visit{
+			ID: act.NewID(), PatientID: f.PatientID, ClinicianID: f.ClinicianID, Day: b.Day, StartsAt: starts, Kind: b.Kind, Reason: f.Reason,
+			Stage: visit.Expected, StageAt: t.Now,
+		}
 		if err := t.AddVisit(v); err != nil {
 			return err
 		}
-		if err := t.SettleFollowUp(id, "booked", v.ID, who.ID, "", t.Now); err != nil {
+		if err := t.SettleFollowUp(id, visit.Booked, v.ID, who.ID, "", t.Now); err != nil {
 			return act.Stale(err, "The follow-up")
 		}
-		if err := t.CloseLine(line.FollowUp, id, who.ID, "booked", t.Now); err != nil {
+		if err := t.CloseLine(line.FollowUp, id, who.ID, string(visit.Booked), t.Now); err != nil {
 			return err
 		}
 		booked, err := t.VisitByID(v.ID)
@@ -195,25 +181,6 @@ func (a *Acts) Book(ctx context.Context, who act.Actor, id string, b Booking) (V
 	return out, err
 }
 
-// slot is how far apart visits of one clinician begin.
-const slot = 20 * time.Minute
-
-// nextFree is the first time from one on at which a clinician has no visit beginning
-// within a slot.
-func nextFree(at time.Time, clinician string, taken []store.Visit) time.Time {
-	for {
-		clash := false
-		for _, v := range taken {
-			if v.ClinicianID == clinician && v.StartsAt.Sub(at).Abs() < slot {
-				at, clash = v.StartsAt.Add(slot), true
-			}
-		}
-		if !clash {
-			return at
-		}
-	}
-}
-
 // DropFollowUp closes a follow-up that is not wanted any more, with the reason.
 func (a *Acts) DropFollowUp(ctx context.Context, who act.Actor, id, reason string) error {
 	if !act.May(who.Role, act.BookVisit) && !act.May(who.Role, act.SignNote) {
@@ -227,10 +194,10 @@ func (a *Acts) DropFollowUp(ctx context.Context, who act.Actor, id, reason strin
 		if err != nil {
 			return act.NotFound(err, "follow-up")
 		}
-		if err := t.SettleFollowUp(id, "dropped", "", who.ID, strings.TrimSpace(reason), t.Now); err != nil {
+		if err := t.SettleFollowUp(id, visit.Dropped, "", who.ID, strings.TrimSpace(reason), t.Now); err != nil {
 			return act.Stale(err, "The follow-up")
 		}
-		if err := t.CloseLine(line.FollowUp, id, who.ID, "dropped", t.Now); err != nil {
+		if err := t.CloseLine(line.FollowUp, id, who.ID, string(visit.Dropped), t.Now); err != nil {
 			return err
 		}
 		t.Tell("follow-up", id, f.PatientID)

@@ -5,6 +5,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
+	"deftledger/core/visit"
 	"deftledger/store"
 )
 
@@ -16,7 +17,7 @@ type VisitView struct {
 	Kind      string          `json:"kind"`
 	Reason    string          `json:"reason"`
 	Room      string          `json:"room"`
-	Stage     string          `json:"stage"`
+	Stage     visit.Stage     `json:"stage" enum:"expected,arrived,intake,ready,in visit,finishing,done"`
 	StageAt   string          `json:"stageAt"`
 	Clinician string          `json:"clinician"`
 	With      string          `json:"with" doc:"Who is with the patient now"`
@@ -28,12 +29,12 @@ type VisitView struct {
 	Alike     []string        `json:"alike" doc:"Names of others on this day who can be taken for this patient"`
 }
 
-// Stages of a visit, in order.
-var Stages = []string{"expected", "arrived", "intake", "ready", "in visit", "finishing", "done"}
-
 // View writes a visit as every screen shows it.
 func (a *Acts) View(v store.Visit, who act.Actor) VisitView {
-	return VisitView{v.ID, a.Patient(v.Patient), a.Say(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, a.Say(v.StageAt), v.Clinician, v.With, v.NoteRetracted, v.ClinicianID == who.ID, v.NoteID, v.NoteFolio > 0, v.Version, []string{}}
+	return VisitView{
+		ID: v.ID, Patient: a.Patient(v.Patient), StartsAt: a.Say(v.StartsAt), Kind: v.Kind, Reason: v.Reason, Room: v.Room, Stage: v.Stage, StageAt: a.Say(v.StageAt),
+		Clinician: v.Clinician, With: v.With, Retracted: v.NoteRetracted, Mine: v.ClinicianID == who.ID, NoteID: v.NoteID, Signed: v.NoteFolio > 0, Version: v.Version, Alike: []string{},
+	}
 }
 
 // Day lists the visits of a day; an empty day means today.
@@ -59,15 +60,11 @@ func (a *Acts) Day(ctx context.Context, who act.Actor, day string) (out []VisitV
 }
 
 // MoveVisit sets the stage of a visit.
-func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id, stage string, version int) error {
+func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id string, stage visit.Stage, version int) error {
 	if err := act.Allow(who, act.MoveVisit); err != nil {
 		return err
 	}
-	known := false
-	for _, s := range Stages {
-		known = known || s == stage
-	}
-	if !known {
+	if !stage.Known() {
 		return act.Refuse(act.Invalid, "There is no stage of that name.")
 	}
 	return a.Act(ctx, who, act.MoveVisit, func(t *act.Tx) error {
@@ -76,13 +73,13 @@ func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id, stage string, v
 			return act.NotFound(err, "visit")
 		}
 		with := ""
-		if act.May(who.Role, act.DoIntake) && (stage == "intake" || stage == "in visit" || stage == "finishing") {
+		if act.May(who.Role, act.DoIntake) && stage.Attended() {
 			with = who.ID
 		}
 		if err := t.SetStage(id, stage, with, t.Now, version); err != nil {
 			return act.Stale(err, "The visit")
 		}
 		t.Tell("visit", id, v.PatientID)
-		return t.Audit("move visit to "+stage, v.PatientID, id, "")
+		return t.Audit("move visit to "+string(stage), v.PatientID, id, "")
 	})
 }

@@ -11,32 +11,6 @@ import (
 	"deftledger/core/chart"
 )
 
-// Chart is what the chart records beside the text of a note: the medicines taken, and
-// vital signs and final results, oldest first.
-type Chart struct {
-	Day       string // of the visit, YYYY-MM-DD
-	Medicines []Taken
-	Values    []Value
-}
-
-// Taken is a medicine of the list with its classes, as core/safety names them.
-type Taken struct {
-	Name    string // with its dose, as it stands on the list
-	Classes []string
-}
-
-// Value is a vital sign or result, its unit in UCUM.
-type Value struct {
-	LOINC, Name, Text, Unit string
-	Shown                   string // the unit as people read it
-	Day                     string // YYYY-MM-DD
-	Visit                   bool   // measured at this visit
-}
-
-func (v Value) says() string {
-	return v.Name + " " + v.Text + " " + v.Shown + " on " + chart.SayDay(v.Day)
-}
-
 // LOINC codes of the quantities that evidence is read from.
 const (
 	loincPressure   = "85354-9"
@@ -69,12 +43,12 @@ var longTerm = []struct{ class, code, with string }{
 }
 
 // FromChart finds the codes that medicines, vital signs and results support beside the
-// conditions named: the diagnoses of the visit with those the text supports. ongoing is
-// the problem list. A medicine or a number alone names no condition (guidelines I.A.19
+// conditions named: the diagnoses of the visit with those the text supports. A medicine or a number alone names no condition (guidelines I.A.19
 // and III.B): what is offered is a status code, a finding code, or a more specific code
 // for a condition that is named. The words say what it was read from.
-func FromChart(c *Catalogue, named, ongoing []string, held Chart, about Visit) []Supported {
+func FromChart(c *Catalogue, named []string, held chart.Record) []Supported {
 	var out []Supported
+	ongoing, months := held.ProblemCodes(), held.Months()
 	offer := func(code, words string) {
 		if e, ok := c.Lookup(code); ok && e.Billable && !slices.Contains(named, code) && !slices.ContainsFunc(out, func(s Supported) bool { return s.Code == code }) {
 			out = append(out, Supported{Entry: e, Words: words})
@@ -86,44 +60,40 @@ func FromChart(c *Catalogue, named, ongoing []string, held Chart, about Visit) [
 		})
 	}
 	for _, m := range held.Medicines {
-		classes := m.Classes
+		classes, words := m.Classes, strings.TrimSpace(m.Name+" "+m.Dose)
 		if strings.HasPrefix(strings.ToLower(m.Name), "aspirin") {
 			classes = []string{"aspirin"}
 		}
 		for _, l := range longTerm {
 			code := l.code
-			if code == "Z79.85" && strings.Contains(strings.ToLower(m.Name), "tablet") {
+			if code == "Z79.85" && strings.Contains(strings.ToLower(words), "tablet") {
 				code = "Z79.84" // by mouth
 			}
 			if slices.Contains(classes, l.class) && anyOf(named, l.with) {
-				offer(code, m.Name+" on the medicine list")
+				offer(code, words+" on the medicine list")
 			}
 		}
 	}
-	newest := map[string]Value{}
-	for _, v := range held.Values {
-		newest[v.LOINC] = v
-	}
-	number := func(loinc, unit string) (Value, float64, bool) {
-		v, there := newest[loinc]
+	number := func(loinc, unit string) (chart.Value, float64, bool) {
+		v, there := held.Newest(loinc)
 		n, err := strconv.ParseFloat(v.Text, 64)
 		return v, n, there && err == nil && v.Unit == unit
 	}
 	// Body-mass index: adults of 20 years and more, beside a diagnosis of weight (I.B.14).
-	if v, n, ok := number(loincBMI, "kg/m2"); ok && v.Visit && about.Months >= 240 && anyOf(named, "E40 E41 E42 E43 E44 E45 E46 E66 R63.4 R63.5 R63.6") {
-		offer(massIndexCode(n), v.says())
+	if v, n, ok := number(loincBMI, "kg/m2"); ok && v.Day == held.Day && months >= 240 && anyOf(named, "E40 E41 E42 E43 E44 E45 E46 E66 R63.4 R63.5 R63.6") {
+		offer(massIndexCode(n), v.Says())
 	}
 	// An elevated reading, where no hypertension is known (R03.0; 140/90 as the cautious line).
-	if v, ok := newest[loincPressure]; ok && v.Visit && about.Months >= 216 {
+	if v, ok := held.Newest(loincPressure); ok && v.Day == held.Day && months >= 216 {
 		up, down, _ := strings.Cut(v.Text, "/")
 		systolic, err1 := strconv.Atoi(up)
 		diastolic, err2 := strconv.Atoi(down)
 		if err1 == nil && err2 == nil && (systolic >= 140 || diastolic >= 90) && !anyOf(slices.Concat(named, ongoing), "I10 I11 I12 I13 I15 I16 I1A O10 O11 O13 O14 O16 R03") {
-			offer("R03.0", v.says()+"; no hypertension is recorded")
+			offer("R03.0", v.Says()+"; no hypertension is recorded")
 		}
 	}
-	if v, n, ok := number(loincSaturation, "%"); ok && v.Visit && n < 90 && !anyOf(named, "J96 R09.02") {
-		offer("R09.02", v.says())
+	if v, n, ok := number(loincSaturation, "%"); ok && v.Day == held.Day && n < 90 && !anyOf(named, "J96 R09.02") {
+		offer("R09.02", v.Says())
 	}
 	// The stage of a kidney disease that is named without one (KDIGO 2024: over three months).
 	if slices.Contains(named, "N18.9") {
@@ -134,9 +104,9 @@ func FromChart(c *Catalogue, named, ongoing []string, held Chart, about Visit) [
 	// An anemia named without its kind, with ferritin below 45 ng/mL (AGA 2020).
 	if slices.Contains(named, "D64.9") {
 		if v, n, ok := number(loincFerritin, "ng/mL"); ok && n < 45 && within(v.Day, held.Day, 183) {
-			words := v.says()
-			if h, there := newest[loincHemoglobin]; there {
-				words += ", " + h.says()
+			words := v.Says()
+			if h, there := held.Newest(loincHemoglobin); there {
+				words += ", " + h.Says()
 			}
 			offer("D50.9", words)
 		}
@@ -144,7 +114,7 @@ func FromChart(c *Catalogue, named, ongoing []string, held Chart, about Visit) [
 	// An abnormal glucose that is named, with a hemoglobin A1c of 5.7 to 6.4 % (ADA 2026).
 	if anyOf(named, "R73.09 R73.9 R73.01") && !anyOf(slices.Concat(named, ongoing), "E08 E09 E10 E11 E13") {
 		if v, n, ok := number(loincA1c, "%"); ok && n >= 5.7 && n <= 6.4 && within(v.Day, held.Day, 183) {
-			offer("R73.03", v.says())
+			offer("R73.03", v.Says())
 		}
 	}
 	return out
@@ -171,8 +141,8 @@ func massIndexCode(n float64) string {
 
 // kidneyStage is the stage that the newest filtration rate, of the last year, and one of
 // at least 90 days before agree on.
-func kidneyStage(held Chart) (code, words string) {
-	stage := func(v Value) string {
+func kidneyStage(held chart.Record) (code, words string) {
+	stage := func(v chart.Value) string {
 		n, err := strconv.ParseFloat(strings.TrimPrefix(v.Text, ">"), 64)
 		switch {
 		case err != nil || v.Unit != "mL/min/{1.73_m2}":
@@ -190,7 +160,7 @@ func kidneyStage(held Chart) (code, words string) {
 		}
 		return "N18.5"
 	}
-	var now Value
+	var now chart.Value
 	for _, v := range slices.Backward(held.Values) {
 		switch {
 		case v.LOINC != loincEGFR:
@@ -202,7 +172,7 @@ func kidneyStage(held Chart) (code, words string) {
 			if stage(v) != stage(now) {
 				return "", ""
 			}
-			return stage(now), now.says() + ", " + v.Text + " on " + chart.SayDay(v.Day)
+			return stage(now), now.Says() + ", " + v.Text + " on " + chart.SayDay(v.Day)
 		}
 	}
 	return "", ""

@@ -47,25 +47,6 @@ type Asked struct {
 	Days  int      `yaml:"days"`
 }
 
-// Facts are what a chart holds on the day of a visit.
-type Facts struct {
-	Day       string // YYYY-MM-DD
-	Months    int    // age; below zero for unknown
-	Diagnoses []string
-	Values    []Value  // oldest first
-	Classes   []string // of the medicines on the list
-	Allergic  []string // classes that the patient must not take
-	Entries   []Entry
-	Reviewed  map[string]string // list → day it was last looked through
-	InHand    []string          // LOINC codes of what is ordered at this visit
-}
-
-// Value is a vital sign or final result.
-type Value struct{ LOINC, Text, Unit, Day string }
-
-// Entry is an entry of a history, with the day it was entered or confirmed.
-type Entry struct{ List, Title, Day string }
-
 // State says how a visit stands towards a measure.
 type State string
 
@@ -109,13 +90,14 @@ func (r Rule) Check() error {
 
 // Judge lists the measures that concern a patient, missed ones first. Whom a measure
 // excludes, or whose age is unknown, is not listed: nothing is inferred.
-func Judge(rules []Rule, f Facts) []Outcome {
+func Judge(rules []Rule, f chart.Record) []Outcome {
 	out := []Outcome{}
+	months, diagnoses, allergic := f.Months(), slices.Concat(f.Addressed, f.ProblemCodes()), f.Allergic()
 	for _, r := range rules {
-		if f.Months < 0 || f.Months < r.From || r.Below > 0 && f.Months >= r.Below || len(r.With) > 0 && !begins(f.Diagnoses, r.With) || begins(f.Diagnoses, r.Without) {
+		if months < 0 || months < r.From || r.Below > 0 && months >= r.Below || len(r.With) > 0 && !begins(diagnoses, r.With) || begins(diagnoses, r.Without) {
 			continue
 		}
-		if len(r.Taken) > 0 && !slices.ContainsFunc(r.Taken, func(c string) bool { return !slices.Contains(f.Allergic, c) }) {
+		if len(r.Taken) > 0 && !slices.ContainsFunc(r.Taken, func(c string) bool { return !slices.Contains(allergic, c) }) {
 			continue // there is nothing to take
 		}
 		state, says := r.stands(f)
@@ -133,7 +115,7 @@ func begins(codes, with []string) bool {
 }
 
 // stands judges one rule: the worst of its conditions counts, and each is told.
-func (r Rule) stands(f Facts) (State, string) {
+func (r Rule) stands(f chart.Record) (State, string) {
 	state := Met
 	var says []string
 	add := func(s State, text string) {
@@ -146,7 +128,7 @@ func (r Rule) stands(f Facts) (State, string) {
 		add(n.stands(f))
 	}
 	if len(r.Taken) > 0 {
-		if slices.ContainsFunc(r.Taken, func(c string) bool { return slices.Contains(f.Classes, c) }) {
+		if taken := f.Taken(); slices.ContainsFunc(r.Taken, func(c string) bool { return slices.Contains(taken, c) }) {
 			add(Met, strings.Join(r.Taken, " or ")+" on the medicine list")
 		} else {
 			add(Missed, "no "+strings.Join(r.Taken, " or ")+" on the medicine list")
@@ -154,9 +136,10 @@ func (r Rule) stands(f Facts) (State, string) {
 	}
 	if a := r.Asked; a != nil {
 		at := ""
-		for _, e := range f.Entries {
-			if e.List == a.List && e.Day >= at && recent(e.Day, f.Day, a.Days) && slices.ContainsFunc(a.Words, func(w string) bool { return strings.Contains(strings.ToLower(e.Title), w) }) {
-				at = e.Day
+		for _, e := range f.Histories {
+			day := max(f.DayOf(e.StatedAt), f.Reviewed(e.List)) // entered, or confirmed with its list
+			if e.List == a.List && day >= at && recent(day, f.Day, a.Days) && slices.ContainsFunc(a.Words, func(w string) bool { return strings.Contains(strings.ToLower(e.Title), w) }) {
+				at = day
 			}
 		}
 		if at == "" {
@@ -166,7 +149,7 @@ func (r Rule) stands(f Facts) (State, string) {
 		}
 	}
 	if r.Reviewed != "" {
-		if f.Reviewed[r.Reviewed] == f.Day {
+		if f.Reviewed(r.Reviewed) == f.Day {
 			add(Met, r.Reviewed+" looked through today")
 		} else {
 			add(Missed, r.Reviewed+" not marked as looked through today")
@@ -177,7 +160,7 @@ func (r Rule) stands(f Facts) (State, string) {
 
 // stands judges a quantity: the newest day counts, and of several values on it the
 // lowest, as the published rules have it for blood pressure.
-func (n Need) stands(f Facts) (State, string) {
+func (n Need) stands(f chart.Record) (State, string) {
 	day := ""
 	var values []string
 	for _, v := range f.Values {
@@ -196,8 +179,10 @@ func (n Need) stands(f Facts) (State, string) {
 		when = "within " + span(n.Days)
 	}
 	if len(values) == 0 {
-		if slices.ContainsFunc(n.LOINC, func(l string) bool { return slices.Contains(f.InHand, l) }) {
-			return InHand, n.Name + " ordered"
+		for _, x := range f.Here() {
+			if !x.Prepared && slices.ContainsFunc(n.LOINC, func(l string) bool { return slices.Contains(x.Analytes, l) }) {
+				return InHand, n.Name + " ordered"
+			}
 		}
 		return Missed, "no " + n.Name + " " + when
 	}

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"deftledger/core/coding"
 )
 
 // Said is what is said of one diagnosis of the visit: how it responds to treatment,
@@ -138,6 +140,29 @@ var measuresFor = []struct {
 	{"E55", []string{"62292-8"}},
 	{"J44 J45 J96", []string{"59408-5"}},
 	{"G89 M25 M54 M79 R52", []string{"72514-3"}},
+}
+
+// Rated says what a diagnosis is from what the physician said of it: only a response that
+// was stated counts, and a symptom or a new condition stays for a person to rate.
+func Rated(s Said) (coding.ProblemKind, string) {
+	switch s.Response {
+	case "stable", "at goal":
+		return coding.StableChronic, "said to be " + s.Response
+	case "improving":
+		return coding.Unrated, "improving is not yet at goal: say whether it is stable"
+	case "worse", "not at goal":
+		return coding.ChronicWorse, "said to be " + s.Response
+	}
+	return coding.Unrated, ""
+}
+
+// MeasureLOINC lists the LOINC codes of all measures that show the course of a condition.
+func MeasureLOINC() []string {
+	var out []string
+	for _, m := range measuresFor {
+		out = append(out, m.loinc...)
+	}
+	return out
 }
 
 // MeasuresFor lists the LOINC codes of the measures that show the course of a code.

@@ -5,7 +5,11 @@ package safety
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
+
+	"deftledger/core/chart"
 )
 
 // List is the list of medicines with their classes.
@@ -143,6 +147,43 @@ func (l *List) Check(medicine string, taken []string, allergies map[string]strin
 		}
 	}
 	return out
+}
+
+// FiltrationRate is the LOINC code of the estimated glomerular filtration rate (2021).
+const FiltrationRate = "98979-8"
+
+// Care says what speaks for care with a medicine in a chart: allergies, what is taken
+// already, and the newest filtration rate of the year before its day.
+func (l *List) Care(r chart.Record, medicine string) []Warning {
+	var taken []string
+	for _, m := range r.Medicines {
+		taken = append(taken, m.Name)
+	}
+	allergies := map[string]string{}
+	for _, a := range r.Allergies {
+		allergies[a.Substance] = a.Reaction
+	}
+	out := l.Check(medicine, taken, allergies)
+	if v, rate, ok := newestRate(r); ok {
+		out = append(out, l.CheckKidney(medicine, rate, v.Text+" "+chart.ShownUnit(v.Unit)+" on "+chart.SayDay(v.Day))...)
+	}
+	return out
+}
+
+// newestRate finds the newest filtration rate that is a number in its unit, of the year
+// before the day.
+func newestRate(r chart.Record) (chart.Value, float64, bool) {
+	day, err := time.Parse(time.DateOnly, r.Day)
+	if err != nil {
+		return chart.Value{}, 0, false
+	}
+	since := day.AddDate(-1, 0, 0).Format(time.DateOnly)
+	for _, v := range slices.Backward(r.Course(FiltrationRate)) {
+		if n, err := strconv.ParseFloat(strings.TrimPrefix(v.Text, ">"), 64); err == nil && v.Day >= since && v.Unit == "mL/min/{1.73_m2}" {
+			return v, n, true
+		}
+	}
+	return chart.Value{}, 0, false
 }
 
 // CheckKidney says what the kidneys mean for a medicine. rate is the estimated glomerular

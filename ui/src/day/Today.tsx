@@ -62,7 +62,7 @@ export function Today() {
       setError(say(e));
     }
   }
-  async function move(v: Visit, stage: string) {
+  async function move(v: Visit, stage: Visit["stage"]) {
     try {
       await got(api.PUT("/api/visits/{id}/stage", { params: { path: { id: v.id } }, body: { stage, version: v.version } }));
       setError("");

@@ -2711,7 +2711,8 @@ export interface components {
             record: string;
         };
         "Move-visitRequest": {
-            stage: string;
+            /** @enum {string} */
+            stage: "expected" | "arrived" | "intake" | "ready" | "in visit" | "finishing" | "done";
             /** Format: int64 */
             version: number;
         };
@@ -3330,7 +3331,8 @@ export interface components {
             retracted: boolean;
             room: string;
             signed: boolean;
-            stage: string;
+            /** @enum {string} */
+            stage: "expected" | "arrived" | "intake" | "ready" | "in visit" | "finishing" | "done";
             stageAt: string;
             startsAt: string;
             /** Format: int64 */

@@ -1,0 +1,76 @@
+package order
+
+import (
+	"slices"
+
+	"deftledger/core/chart"
+	"deftledger/core/coding"
+	"deftledger/core/note"
+	"deftledger/core/order"
+	"deftledger/core/safety"
+	"deftledger/store"
+)
+
+// watched lists the quantities that rules read from a record.
+func (a *Acts) watched() []string {
+	out := slices.Concat(coding.EvidenceLOINC, note.MeasureLOINC(), []string{safety.FiltrationRate})
+	for _, r := range a.Measures {
+		for _, need := range r.Values {
+			out = append(out, need.LOINC...)
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+// Record is what the chart of a person holds on a day (YYYY-MM-DD), with the classes of
+// medicines and allergies, and what is in hand as coded facts.
+func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
+	r, err := q.Record(patient, a.loincs)
+	if err != nil {
+		return r, err
+	}
+	r.Zone, r.Day = a.Location, day
+	for i := range r.Values {
+		r.Values[i].Day = a.DayOf(r.Values[i].At)
+	}
+	r.Values = slices.DeleteFunc(r.Values, func(v chart.Value) bool { return v.Day > day })
+	for i, m := range r.Medicines {
+		r.Medicines[i].Classes = a.Medicines.Classes(m.Name)
+	}
+	for i, x := range r.Allergies {
+		r.Allergies[i].Classes = a.Medicines.Classes(x.Substance)
+	}
+	for i, x := range r.InHand {
+		r.InHand[i].Day = a.DayOf(x.Day)
+		t := a.TestByCode[x.Code]
+		for _, y := range t.Analytes {
+			r.InHand[i].Analytes = append(r.InHand[i].Analytes, y.LOINC)
+		}
+		if x.Prepared {
+			r.InHand[i].Name, r.InHand[i].LOINC = t.Name, t.LOINC
+		}
+	}
+	return r, nil
+}
+
+// CareWith returns what speaks for care with a medicine in a chart today.
+func (a *Acts) CareWith(q *store.Q, patient string) (func(medicine string) []safety.Warning, error) {
+	r, err := a.Record(q, patient, a.Today())
+	return func(medicine string) []safety.Warning { return a.Medicines.Care(r, medicine) }, err
+}
+
+// OpenTests says of each test that is ordered or prepared and has no final result yet
+// since when it is.
+func OpenTests(r chart.Record) map[string]string {
+	out := map[string]string{}
+	for _, x := range r.InHand {
+		switch {
+		case x.Prepared:
+			out[x.Code] = "prepared, it waits for the signature"
+		case x.State != string(order.Failed) && x.Reported != "F" && x.Reported != "C" && x.Reported != "X":
+			out[x.Code] = "ordered on " + chart.SayDay(x.Day) + ", no final result yet"
+		}
+	}
+	return out
+}
