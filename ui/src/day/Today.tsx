@@ -11,7 +11,7 @@ import { ToBook } from "./ToBook";
 type Visit = Schemas["VisitView"];
 
 // The ring fills by quarter as the visit goes on.
-const quarter: Record<string, number> = { expected: 0, arrived: 1, intake: 1, ready: 2, "in visit": 3, finishing: 3, done: 4 };
+const quarter: Record<Visit["stage"], number> = { expected: 0, arrived: 1, intake: 1, ready: 2, "in visit": 3, finishing: 3, done: 4 };
 
 // A name in short, where the table has little room: "J. Whitlock".
 const short = (name: string) => `${name.charAt(0)}. ${name.split(" ").slice(1).join(" ")}`;
@@ -162,13 +162,13 @@ export function Today() {
                   <td>{v.room || <span className="text-faded">–</span>}</td>
                   <td>
                     <span className="flex items-center gap-1.5">
-                      <Ring of={quarter[v.stage] ?? 0} />
+                      <Ring of={quarter[v.stage]} />
                       <select
                         aria-label={`Stage of ${v.patient.given} ${v.patient.family}`}
                         className="rounded-[3px] bg-transparent py-1"
                         value={v.stage}
                         disabled={v.signed}
-                        onChange={(e) => move(v, e.target.value)}
+                        onChange={(e) => move(v, e.target.value as Visit["stage"])}
                       >
                         {me.stages?.map((s) => (
                           <option key={s}>{s}</option>
