@@ -35,8 +35,8 @@ func (s *server) describeNote(api huma.API) {
 	does(api, http.MethodPost, "settle-conflict", "/api/notes/{id}/conflicts/{conflict}/settle", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Conflict string `path:"conflict" maxLength:"64"`
-	}) (*nothing, error) {
-		return nil, s.app.Note.SettleConflict(ctx, who, in.ID, in.Conflict)
+	}) (*body[notes.NoteView], error) {
+		return s.noteNow(ctx, who, in.ID, s.app.Note.SettleConflict(ctx, who, in.ID, in.Conflict))
 	})
 	does(api, http.MethodPost, "writing", "/api/notes/{id}/writing", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
@@ -54,8 +54,8 @@ func (s *server) describeNote(api huma.API) {
 			Codes   []string `json:"codes" maxItems:"60"`
 			Version int      `json:"version"`
 		}
-	}) (*nothing, error) {
-		return nil, s.app.Note.SetDiagnoses(ctx, who, in.ID, in.Body.Codes, in.Body.Version)
+	}) (*body[notes.NoteView], error) {
+		return s.noteNow(ctx, who, in.ID, s.app.Note.SetDiagnoses(ctx, who, in.ID, in.Body.Codes, in.Body.Version))
 	})
 	does(api, http.MethodPost, "sign-note", "/api/notes/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
@@ -65,9 +65,9 @@ func (s *server) describeNote(api huma.API) {
 			ListVersion int            `json:"listVersion"`
 			Seen        string         `json:"seen,omitempty" maxLength:"64" doc:"Fingerprint of the text the signer saw"`
 		}
-	}) (*body[Folio], error) {
-		n, err := s.app.Note.SignNote(ctx, who, in.ID, in.Body.Secret, in.Body.Versions, in.Body.ListVersion, in.Body.Seen)
-		return &body[Folio]{Folio{n}}, err
+	}) (*body[notes.NoteView], error) {
+		_, err := s.app.Note.SignNote(ctx, who, in.ID, in.Body.Secret, in.Body.Versions, in.Body.ListVersion, in.Body.Seen)
+		return s.noteNow(ctx, who, in.ID, err)
 	})
 	does(api, http.MethodPost, "amend-note", "/api/notes/{id}/amendments", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
@@ -75,9 +75,9 @@ func (s *server) describeNote(api huma.API) {
 			Secret string `json:"secret,omitempty" maxLength:"1000"`
 			Text   string `json:"text"`
 		}
-	}) (*body[Folio], error) {
-		n, err := s.app.Note.Amend(ctx, who, in.ID, in.Body.Secret, in.Body.Text)
-		return &body[Folio]{Folio{n}}, err
+	}) (*body[notes.NoteView], error) {
+		_, err := s.app.Note.Amend(ctx, who, in.ID, in.Body.Secret, in.Body.Text)
+		return s.noteNow(ctx, who, in.ID, err)
 	})
 	noteAct(api, "set-findings", "/api/notes/{id}/findings", func(ctx context.Context, who act.Actor, id string, in struct {
 		Changes []FindingChange `json:"changes" maxItems:"400"`
@@ -182,8 +182,8 @@ func (s *server) describeNote(api huma.API) {
 			Reason  string `json:"reason" maxLength:"2000"`
 			Belongs string `json:"belongs,omitempty" maxLength:"64"`
 		}
-	}) (*nothing, error) {
-		return nil, s.app.Note.Retract(ctx, who, in.ID, in.Body.Secret, in.Body.Reason, in.Body.Belongs)
+	}) (*body[notes.NoteView], error) {
+		return s.noteNow(ctx, who, in.ID, s.app.Note.Retract(ctx, who, in.ID, in.Body.Secret, in.Body.Reason, in.Body.Belongs))
 	})
 	noteAct(api, "answer-advice", "/api/notes/{id}/advice", func(ctx context.Context, who act.Actor, id string, in struct {
 		Key    string `json:"key" maxLength:"400"`
@@ -207,14 +207,18 @@ func (s *server) describeNote(api huma.API) {
 	})
 }
 
-// Folio is the number under which something was sealed.
-type Folio struct {
-	Folio int `json:"folio"`
-}
-
 // Started is the note of a visit that was started.
 type Started struct {
 	NoteID string `json:"noteId"`
+}
+
+// noteNow answers an act that was done with the note as it is now.
+func (s *server) noteNow(ctx context.Context, who act.Actor, id string, err error) (*body[notes.NoteView], error) {
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.app.Note.Note(ctx, who, id)
+	return &body[notes.NoteView]{out}, err
 }
 
 // noteAct registers a change of a draft: it answers with the note as it is then.

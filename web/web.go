@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"regexp"
 	"runtime/debug"
 	"strings"
 	"time"
@@ -65,6 +66,9 @@ func Description() ([]byte, error) {
 type server struct{ app *app.App }
 
 type actorKey struct{}
+
+// windowName is how a screen names itself, so that it hears of its own acts as its own.
+var windowName = regexp.MustCompile(`^[0-9a-f-]{36}$`)
 
 type signedIn struct {
 	who   act.Actor
@@ -161,6 +165,9 @@ func (s *server) session(ctx huma.Context, next func(huma.Context)) {
 	r := humagin.Unwrap(ctx).Request
 	var in signedIn
 	in.who, in.staff, in.err = s.app.Session.Who(r.Context(), token(r), r.Header.Get("X-Refresh") == "")
+	if w := r.Header.Get("X-Window"); windowName.MatchString(w) {
+		in.who.Window = w
+	}
 	next(huma.WithValue(ctx, actorKey{}, in))
 }
 

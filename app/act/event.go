@@ -9,6 +9,7 @@ type Event struct {
 	Kind    string `json:"kind"` // visit, note, writing, order, report, line, patient
 	ID      string `json:"id"`
 	Patient string `json:"patient,omitempty"`
+	Window  string `json:"window,omitempty"` // the screen whose act it was: it was answered with what changed
 }
 
 // Hub passes events to every open screen.

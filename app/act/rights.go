@@ -73,6 +73,7 @@ type Actor struct {
 	ID, Name string
 	Role     Role
 	Session  store.Session
+	Window   string // opaque, of the screen that asks; "" where there is none
 }
 
 // May says whether a role has a right.

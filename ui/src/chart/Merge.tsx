@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { day } from "../frame/time";
 import { useSigning } from "../sign/useSigning";
@@ -17,13 +18,11 @@ export function Merge({ chart, close }: { chart: ChartView; close: () => void })
   const [error, setError] = useState("");
   const { sign, dialog, busy } = useSigning();
   const found = useQuery({
-    queryKey: ["find", query],
-    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    ...asks.find(query),
     enabled: query.length > 1 && !other,
   });
   const sides = useQuery({
-    queryKey: ["compare", p.id, other],
-    queryFn: () => got(api.GET("/api/patients/{id}/compare/{other}", { params: { path: { id: p.id, other } } })),
+    ...asks.compare(p.id, other),
     enabled: other !== "",
   });
   const c = sides.data;

@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { day } from "../frame/time";
 
 /** ToBook lists the follow-ups that wait for a date, for those who book. */
 export function ToBook() {
-  const open = useQuery({ queryKey: ["follow-ups"], queryFn: () => got(api.GET("/api/follow-ups")) });
+  const open = useQuery(asks.followUps());
   if (!open.data || open.data.length === 0) return null;
   return (
     <section aria-label="To book" className="mt-8">

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
@@ -11,7 +12,15 @@ import { ToBook } from "./ToBook";
 type Visit = Schemas["VisitView"];
 
 // The ring fills by quarter as the visit goes on.
-const quarter: Record<Visit["stage"], number> = { expected: 0, arrived: 1, intake: 1, ready: 2, "in visit": 3, finishing: 3, done: 4 };
+const quarter: Record<Visit["stage"], number> = {
+  expected: 0,
+  arrived: 1,
+  intake: 1,
+  ready: 2,
+  "in visit": 3,
+  finishing: 3,
+  done: 4,
+};
 
 // A name in short, where the table has little room: "J. Whitlock".
 const short = (name: string) => `${name.charAt(0)}. ${name.split(" ").slice(1).join(" ")}`;
@@ -27,7 +36,7 @@ export function Today() {
   const mayBook = useRight("book a visit");
   // Who may not sign begins with the intake; the physician with the note.
   const first = useRight("sign a note") ? "note" : "intake";
-  const visits = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
+  const visits = useQuery(asks.day());
   const [chosen, setAt] = useState(-1);
   const [error, setError] = useState("");
   const [now, setNow] = useState(Date.now());

@@ -4,7 +4,10 @@ import { useSyncExternalStore } from "react";
 import type { components, paths } from "./schema";
 
 export type Schemas = components["schemas"];
-export const api = createClient<paths>({ baseUrl: "/" });
+
+/** How this window names itself, so that it knows its own acts among the events. */
+export const thisWindow = crypto.randomUUID();
+export const api = createClient<paths>({ baseUrl: "/", headers: { "X-Window": thisWindow } });
 
 /** Problem is an answer of the server that says what is wrong and what to do. */
 export class Problem extends Error {

@@ -2272,10 +2272,6 @@ export interface components {
             plan: string[];
             review: string[];
         };
-        Folio: {
-            /** Format: int64 */
-            folio: number;
-        };
         FollowUpView: {
             at: string;
             by: string;
@@ -4313,7 +4309,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Folio"];
+                    "application/json": components["schemas"]["NoteView"];
                 };
             };
             /** @description Error */
@@ -4537,12 +4533,14 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description No Content */
-            204: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
             };
             /** @description Error */
             default: {
@@ -4570,12 +4568,14 @@ export interface operations {
             };
         };
         responses: {
-            /** @description No Content */
-            204: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
             };
             /** @description Error */
             default: {
@@ -5222,12 +5222,14 @@ export interface operations {
             };
         };
         responses: {
-            /** @description No Content */
-            204: {
+            /** @description OK */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["NoteView"];
+                };
             };
             /** @description Error */
             default: {
@@ -5393,7 +5395,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Folio"];
+                    "application/json": components["schemas"]["NoteView"];
                 };
             };
             /** @description Error */

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
@@ -20,7 +21,7 @@ const kinds: Record<string, string> = {
 
 /** Forms is where the clinic's and one's own forms are changed, with a preview. */
 export default function Forms() {
-  const forms = useQuery({ queryKey: ["forms"], queryFn: () => got(api.GET("/api/forms")) });
+  const forms = useQuery(asks.forms());
   const [chosen, setChosen] = useState<Row | null>(null);
   if (forms.error) return <p className="p-8">{say(forms.error)}</p>;
   return (

@@ -2,7 +2,8 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions, Dialog, Dialo
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
-import { api, got, type Schemas } from "../exchange/client";
+import { asks } from "../exchange/asks";
+import type { Schemas } from "../exchange/client";
 import { useRight } from "../session/session";
 import { useShownKeys } from "./keys";
 import { day } from "./time";
@@ -17,12 +18,11 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
   const mayOpen = useRight("see a chart");
   const keys = useShownKeys();
   const client = useQueryClient();
-  const search = { queryKey: ["find", query], queryFn: () => got(api.POST("/api/find", { body: { query } })) };
+  const search = asks.find(query);
   const found = useQuery({
     ...search,
     enabled: mayFind && query.trim().length > 1,
     placeholderData: keepPreviousData,
-    gcTime: 0,
   });
   const patients: Hit[] = (query.trim().length > 1 ? (found.data ?? []) : []).map((p: Schemas["PatientView"]) => ({
     id: p.id,

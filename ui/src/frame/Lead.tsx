@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
-import { api, got } from "../exchange/client";
+import { asks } from "../exchange/asks";
 import { useMe, useRight } from "../session/session";
 import { KeyCap, useKeys } from "./keys";
 
@@ -17,10 +17,8 @@ export function Lead() {
   const slot = `deftledger:announced:${me.id}`;
   const [shown, setShown] = useState(() => sessionStorage.getItem(slot) === null);
   const unsigned = useQuery({
-    queryKey: ["unsigned"],
-    queryFn: () => got(api.GET("/api/unsigned")),
+    ...asks.unsigned(),
     enabled: sign && shown,
-    staleTime: Number.POSITIVE_INFINITY,
   });
   const list = unsigned.data ?? [];
   const oldest = list[0];

@@ -1,8 +1,9 @@
 // What changes elsewhere shows here without a reload.
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
+import { thisWindow } from "../exchange/client";
 
-type Event = { kind: string; id: string; patient?: string };
+type Event = { kind: string; id: string; patient?: string; window?: string };
 
 /** useEvents follows the server's events and refreshes what they concern. */
 export function useEvents() {
@@ -34,8 +35,8 @@ export function useEvents() {
           refresh("writing-tools");
           break;
         case "note":
-          refresh("note", e.id);
-          refresh("measures", e.id);
+          // An act of this window was answered with the note as it is then.
+          void client.invalidateQueries({ queryKey: ["note", e.id], refetchType: e.window === thisWindow ? "none" : "active" });
           break;
         case "writing":
           refresh("writing", e.id);

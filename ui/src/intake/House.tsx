@@ -2,6 +2,7 @@ import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headl
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import { unit } from "../chart/Spine";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock } from "../frame/time";
@@ -25,11 +26,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
   const [striking, setStriking] = useState("");
   const [reason, setReason] = useState("");
   const input = useRef<HTMLInputElement>(null);
-  const search = (q: string) => ({
-    queryKey: ["house", q],
-    queryFn: () => got(api.GET("/api/house", { params: { query: { q } } })),
-  });
-  const hits = useQuery({ ...search(query), enabled: query.trim() !== "", placeholderData: keepPreviousData });
+  const hits = useQuery({ ...asks.house(query), enabled: query.trim() !== "", placeholderData: keepPreviousData });
   const list = query.trim() === "" ? [] : found(hits.data ?? { tests: [], vaccines: [] }).slice(0, 8);
   function choose(f: Found | null | undefined) {
     if (!f) return;
@@ -38,7 +35,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
     setQuery("");
   }
   async function correct(d: Schemas["HouseDone"]) {
-    const all = await client.fetchQuery(search(""));
+    const all = await client.fetchQuery(asks.house(""));
     const test = all.tests.find((t) => t.code === d.test);
     if (!test) return;
     setCorrects(d);
@@ -73,7 +70,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
                 if (e.key !== "Enter" || e.ctrlKey || query.trim() === "") return;
                 if (!hits.isPlaceholderData && !hits.isFetching) return;
                 e.preventDefault(); // what is on the screen belongs to fewer letters
-                choose(found(await client.fetchQuery(search(query)))[0]);
+                choose(found(await client.fetchQuery(asks.house(query)))[0]);
               }}
             />
             <ComboboxOptions
@@ -125,7 +122,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
                 onSubmit={(e) => {
                   e.preventDefault();
                   void acts
-                    .run(
+                    .run(() =>
                       got(
                         api.POST("/api/visits/{id}/vaccines/strike", {
                           params: { path: { id: visit } },

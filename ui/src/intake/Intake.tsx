@@ -204,15 +204,9 @@ function Reason({
   now.current = v;
   async function save(kind = v.kind) {
     if (reason === now.current.reason && room === now.current.room && kind === now.current.kind) return;
-    await acts.inTurn(async () => {
-      await acts.run(
-        got(
-          api.POST("/api/visits/{id}/reason", {
-            params: { path: { id: visit } },
-            body: { reason, kind, room, version: now.current.version },
-          }),
-        ),
-      );
+    await acts.run(() => {
+      const version = acts.intake.data?.visit.version ?? v.version;
+      return got(api.POST("/api/visits/{id}/reason", { params: { path: { id: visit } }, body: { reason, kind, room, version } }));
     });
   }
   return (

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
-import { api, got, type Schemas } from "../exchange/client";
+import { asks } from "../exchange/asks";
+import type { Schemas } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
 import type { Acts } from "./useIntake";
@@ -112,9 +113,7 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
   const first = useRef<HTMLInputElement & HTMLSelectElement>(null);
   useEffect(() => first.current?.focus(), []);
   const found = useQuery({
-    queryKey: ["medicine", patient, title],
-    queryFn: () =>
-      got(api.POST("/api/patients/{id}/medicines/find", { params: { path: { id: patient } }, body: { query: title } })),
+    ...asks.medicines(patient, title),
     enabled: l.id === "medicines" && title.trim().length > 1,
     placeholderData: (before) => before,
   });

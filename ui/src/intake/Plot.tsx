@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import uPlot from "uplot";
+import { asks } from "../exchange/asks";
 import "uplot/dist/uPlot.min.css";
-import { api, got } from "../exchange/client";
 import { day } from "../frame/time";
 
 const spans: [string, number][] = [
@@ -15,10 +15,7 @@ const spans: [string, number][] = [
 /** Plot draws one vital sign over a span of time, with its values in a table for
  * those who do not see the plot. */
 export function Plot({ patient, loinc, close }: { patient: string; loinc: string; close: () => void }) {
-  const all = useQuery({
-    queryKey: ["vitals", patient],
-    queryFn: () => got(api.GET("/api/patients/{id}/vitals", { params: { path: { id: patient } } })),
-  });
+  const all = useQuery(asks.vitals(patient));
   const [span, setSpan] = useState(0);
   const host = useRef<HTMLDivElement>(null);
   const from = span === 0 ? 0 : Date.now() - span * 86_400_000;

@@ -106,7 +106,9 @@ export function Vitals({
               set={(t) => setTexts({ ...texts, [r.loinc]: t })}
               take={(t) => void take(r, t)}
               strike={(id) =>
-                void acts.run(got(api.POST("/api/visits/{id}/vitals/strike", { params: { path: { id: visit } }, body: { id } })))
+                void acts.run(() =>
+                  got(api.POST("/api/visits/{id}/vitals/strike", { params: { path: { id: visit } }, body: { id } })),
+                )
               }
               plot={() => setPlot(plot === r.loinc ? "" : r.loinc)}
               error={errors[r.loinc] ?? ""}

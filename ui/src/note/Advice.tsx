@@ -1,36 +1,19 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, got, type Schemas, say } from "../exchange/client";
-import type { Note } from "./useNote";
+import { asks } from "../exchange/asks";
+import { api, got, type Schemas } from "../exchange/client";
+import { type Note, useChange } from "./useNote";
 
 type Item = Schemas["AdviceView"];
 
 /** Advice is what the tabular list, age and sex say of the visit's diagnoses: each
  * with its words and its place, settled in one act or answered with a reason. */
 export function Advice({ note, maySign }: { note: Note; maySign: boolean }) {
-  const client = useQueryClient();
-  const [error, setError] = useState("");
+  const act = useChange(note.id);
   const [shown, setShown] = useState(false);
-  async function run(call: Promise<unknown>) {
-    try {
-      await call;
-      setError("");
-    } catch (e) {
-      setError(say(e));
-    }
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-  }
-  const put = (codes: string[]) =>
-    run(
-      got(
-        api.PUT("/api/notes/{id}/diagnoses", {
-          params: { path: { id: note.id } },
-          body: { codes, version: note.listVersion },
-        }),
-      ),
-    );
+  const put = (codes: string[]) => act.diagnoses(() => codes);
   const answer = (key: string, reason: string) =>
-    run(got(api.POST("/api/notes/{id}/advice", { params: { path: { id: note.id } }, body: { key, reason } })));
+    act.run(() => got(api.POST("/api/notes/{id}/advice", { params: { path: { id: note.id } }, body: { key, reason } })));
   const open = note.advice.filter((a) => !a.answer);
   const now = open.filter((a) => a.kind !== "additional");
   const more = open.filter((a) => a.kind === "additional");
@@ -39,7 +22,7 @@ export function Advice({ note, maySign }: { note: Note; maySign: boolean }) {
   return (
     <section aria-label="Remarks on the diagnoses" className="mb-5">
       <p role="alert" className="text-[13px] text-alarm">
-        {error}
+        {act.error}
       </p>
       {now.map((a) => (
         <Remark key={a.key} item={a} note={note} maySign={maySign} put={put} answer={answer} />
@@ -69,8 +52,8 @@ function Remark({
   item: Item;
   note: Note;
   maySign: boolean;
-  put: (codes: string[]) => Promise<void>;
-  answer: (key: string, reason: string) => Promise<void>;
+  put: (codes: string[]) => Promise<unknown>;
+  answer: (key: string, reason: string) => Promise<unknown>;
 }) {
   const [why, setWhy] = useState(false);
   const [asking, setAsking] = useState(false);
@@ -146,13 +129,11 @@ function Remark({
 function Further({ offers, add }: { offers: string[]; add: (code: string) => void }) {
   const [under, setUnder] = useState("");
   const opened = useQuery({
-    queryKey: ["codes", under, ""],
-    queryFn: () => got(api.GET("/api/codes", { params: { query: { under } } })),
+    ...asks.codes(under, ""),
     enabled: under !== "",
   });
   const named = useQuery({
-    queryKey: ["codes-named", offers.join(" ")],
-    queryFn: () => got(api.GET("/api/codes/named", { params: { query: { codes: offers.join(" ") } } })),
+    ...asks.codesNamed(offers.join(" ")),
     enabled: offers.length > 0,
   });
   const list = under ? (opened.data ?? []) : (named.data ?? []);

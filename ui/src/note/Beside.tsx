@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
@@ -14,11 +15,7 @@ const kinds: Record<string, string> = { note: "Earlier notes", result: "Results"
 /** Beside opens earlier notes, results, histories and documents next to the note.
  * Typing filters; lines are chosen and brought in with the keyboard. */
 export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeof useChange>; close: () => void }) {
-  const groups = useQuery({
-    queryKey: ["beside", note.id],
-    queryFn: () => got(api.GET("/api/notes/{id}/beside", { params: { path: { id: note.id } } })),
-    staleTime: 10_000,
-  });
+  const groups = useQuery(asks.beside(note.id));
   const [text, setText] = useState("");
   const [kind, setKind] = useState("");
   const [at, setAt] = useState(0);
@@ -62,7 +59,7 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
   async function forward() {
     if (!preview) return;
     const { group, part, replace } = preview;
-    const ok = await act.run(
+    const ok = await act.run(() =>
       got(
         api.POST("/api/notes/{id}/forward", {
           params: { path: { id: note.id } },

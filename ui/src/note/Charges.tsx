@@ -1,9 +1,11 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { useAct } from "../exchange/act";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
-import type { Note } from "./useNote";
+import { type Note, useChange } from "./useNote";
 
 type View = Schemas["ChargesView"];
 type Line = Schemas["Charge"];
@@ -13,50 +15,31 @@ type Facts = Schemas["Facts"];
  * and holds the services with the diagnoses that justify them. */
 export function Charges({ note, close }: { note: Note; close: () => void }) {
   const client = useQueryClient();
-  const key = ["charges", note.id];
-  const charges = useQuery({
-    queryKey: [...key, note.listVersion, note.diagnoses.map((d) => d.said.version).join()],
-    queryFn: () => got(api.GET("/api/notes/{id}/charges", { params: { path: { id: note.id } } })),
-    placeholderData: (before) => before,
-  });
-  const [view, setView] = useState<View | undefined>(charges.data);
-  const [error, setError] = useState("");
+  const asked = asks.charges(note.id, note.listVersion, note.diagnoses.map((d) => d.said.version).join());
+  const charges = useQuery({ ...asked, placeholderData: (before) => before });
+  const view = charges.data;
+  const { act, error } = useAct(`note ${note.id}`);
+  const change = useChange(note.id);
   const [query, setQuery] = useLeft(
     `service ${note.id}`,
     () => "",
     (q) => q.trim() === "",
   );
   const search = useRef<HTMLInputElement>(null);
-  useEffect(() => setView(charges.data), [charges.data]);
-  const found = useQuery({
-    queryKey: ["services", query],
-    queryFn: () => got(api.GET("/api/services", { params: { query: { q: query } } })),
-    enabled: query.trim() !== "",
-  });
-  const queue = useRef<Promise<unknown>>(Promise.resolve());
-  const latest = useRef(view);
-  latest.current = view;
+  const found = useQuery({ ...asks.services(query), enabled: query.trim() !== "" });
   // Changes follow one another, each on what the one before left.
-  function put(change: (v: View) => { lines?: Line[]; facts?: Partial<Facts> }) {
-    queue.current = queue.current.then(async () => {
-      const v = latest.current;
-      if (!v) return;
+  async function put(change: (v: View) => { lines?: Line[]; facts?: Partial<Facts> }) {
+    const done = await act(async () => {
+      const v = client.getQueryData(asked.queryKey);
+      if (!v) return undefined;
       const c = change(v);
-      try {
-        const next = await got(
-          api.PUT("/api/notes/{id}/charges", {
-            params: { path: { id: note.id } },
-            body: { lines: c.lines ?? v.lines, facts: { ...v.facts, ...c.facts }, was: v.version },
-          }),
-        );
-        latest.current = next;
-        setView(next);
-        setError("");
-      } catch (e) {
-        setError(say(e));
-        await client.invalidateQueries({ queryKey: key });
-      }
+      const body = { lines: c.lines ?? v.lines, facts: { ...v.facts, ...c.facts }, was: v.version };
+      const next = await got(api.PUT("/api/notes/{id}/charges", { params: { path: { id: note.id } }, body }));
+      client.setQueryData(asked.queryKey, next);
+      client.setQueryData(asks.note(note.id).queryKey, (n) => n && { ...n, charged: next.lines.length > 0 });
+      return next;
     });
+    if (done === null) await client.invalidateQueries({ queryKey: ["charges", note.id] });
   }
   const add = (code: string) => {
     put((v) => ({
@@ -303,25 +286,12 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
         <p className="mt-2 text-faded">Kept in the note only, they do not fit on the claim: {view.fit.off.join(", ")}</p>
       )}
       {view.fit.better.length > 0 && (
-        <button
-          type="button"
-          className="plain"
-          onClick={() =>
-            void got(
-              api.PUT("/api/notes/{id}/diagnoses", {
-                params: { path: { id: note.id } },
-                body: { codes: view.fit.better, version: note.listVersion },
-              }),
-            )
-              .then(() => client.invalidateQueries({ queryKey: ["note", note.id] }))
-              .catch((e) => setError(say(e)))
-          }
-        >
+        <button type="button" className="plain" onClick={() => void change.diagnoses(() => view.fit.better)}>
           Put the diagnoses in the order that keeps every service supported
         </button>
       )}
       <p role="alert" className="mt-2 text-alarm">
-        {error}
+        {error || change.error}
       </p>
       <p className="small mt-3">{view.source}</p>
     </aside>

@@ -1,13 +1,14 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useRight } from "../session/session";
 import { saidWords } from "./left";
 import { NotEntered } from "./NotEntered";
 import { Saying } from "./Saying";
-import type { Act } from "./useNote";
+import { type Act, useChange } from "./useNote";
 
 type Note = Schemas["NoteView"];
 type Code = Schemas["CodeView"];
@@ -28,9 +29,10 @@ export function Diagnoses({
   act: Act;
 }) {
   const client = useQueryClient();
+  const change = useChange(note.id);
   const [query, setQuery] = useState("");
   const [under, setUnder] = useState<Code | null>(null);
-  const [error, setError] = useState("");
+  const { error, setError } = change;
   const [touched, setTouched] = useState(""); // the code that keys act on: the one touched last
   const [active, setActive] = useState<Code | null>(null);
   const moved = useRef(false); // somebody went through what was found
@@ -38,14 +40,11 @@ export function Diagnoses({
   const [describing, setDescribing] = useState("");
   const [inside, setInside] = useState(false); // the focus is in the field
   const mayClinic = useRight("change the clinic's forms");
-  const pins = useQuery({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) });
+  const pins = useQuery(asks.pins());
   const input = useRef<HTMLInputElement>(null);
   const list = note.diagnoses ?? [];
   const at = list.findIndex((d) => d.code === touched);
-  const search = {
-    queryKey: ["codes", under?.code ?? "", query],
-    queryFn: () => got(api.GET("/api/codes", { params: { query: under ? { under: under.code } : { q: query } } })),
-  };
+  const search = asks.codes(under?.code ?? "", under ? "" : query);
   const found = useQuery({
     ...search,
     enabled: under !== null || query.trim() !== "",
@@ -71,29 +70,10 @@ export function Diagnoses({
   const offered = resting && inside ? [...kept, ...ongoing, byArea].filter((c) => !list.some((d) => d.code === c.code)) : [];
   const atHand = useRef<HTMLUListElement>(null);
 
-  const queue = useRef<Promise<unknown>>(Promise.resolve());
-  const latest = useRef(note);
-  latest.current = note;
-  // set changes the list on the version the server has; acts follow one another.
-  function set(change: (codes: string[]) => string[], then: string) {
-    queue.current = queue.current.then(async () => {
-      const n = latest.current;
-      try {
-        await got(
-          api.PUT("/api/notes/{id}/diagnoses", {
-            params: { path: { id: n.id } },
-            body: { codes: change((n.diagnoses ?? []).map((d) => d.code)), version: n.listVersion },
-          }),
-        );
-        setError("");
-        setTouched(then); // before the list is read again: the next key is for it
-      } catch (e) {
-        setError(say(e));
-      }
-      await client.invalidateQueries({ queryKey: ["note", n.id] });
-      latest.current = client.getQueryData<Note>(["note", n.id]) ?? n;
-    });
-  }
+  // The key after a change is for the diagnosis it was about.
+  const set = async (to: (codes: string[]) => string[], then: string) => {
+    if (await change.diagnoses(to)) setTouched(then);
+  };
   function choose(c: Code | null, first = false) {
     if (!c) return;
     if (!c.billable) {
@@ -111,13 +91,13 @@ export function Diagnoses({
       setError(`${c.code} stands on the list already.`);
       return;
     }
-    set((codes) => (first ? [c.code, ...codes] : [...codes, c.code]), c.code);
+    void set((codes) => (first ? [c.code, ...codes] : [...codes, c.code]), c.code);
     (document.activeElement as HTMLElement | null)?.blur();
   }
   function move(by: number) {
     const to = at + by;
     if (at < 0 || to < 0 || to >= list.length) return;
-    set((codes) => {
+    void set((codes) => {
       const next = [...codes];
       const [c] = next.splice(at, 1);
       if (c) next.splice(to, 0, c);
@@ -126,7 +106,7 @@ export function Diagnoses({
   }
   function first(i: number) {
     const code = list[i]?.code;
-    if (code) set((codes) => [code, ...codes.filter((c) => c !== code)], code);
+    if (code) void set((codes) => [code, ...codes.filter((c) => c !== code)], code);
   }
   async function problem(i: number) {
     const d = list[i];
@@ -155,7 +135,7 @@ export function Diagnoses({
   function join(i: number) {
     const d = list[i];
     if (d)
-      void act.run(
+      void act.run(() =>
         got(
           api.POST("/api/notes/{id}/diagnoses/join", {
             params: { path: { id: note.id } },
@@ -166,7 +146,7 @@ export function Diagnoses({
   }
   function off(code: string) {
     const i = list.findIndex((d) => d.code === code);
-    set((codes) => codes.filter((c) => c !== code), (list[i + 1] ?? list[i - 1])?.code ?? "");
+    void set((codes) => codes.filter((c) => c !== code), (list[i + 1] ?? list[i - 1])?.code ?? "");
   }
   const go = (to: number) => setTouched(list[Math.max(0, Math.min(list.length - 1, to))]?.code ?? "");
   const some = at >= 0;

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { type PointerEvent, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
@@ -37,11 +38,7 @@ function Strokes({ strokes }: { strokes: Stroke[] }) {
 
 /** useOutlines are the outlines to draw on. */
 function useOutlines() {
-  return useQuery({
-    queryKey: ["outlines"],
-    queryFn: () => got(api.GET("/api/outlines")) as Promise<Record<string, string>>,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  return useQuery(asks.outlines());
 }
 
 /** Drawn shows a drawing of the note; it opens for drawing on. */
@@ -121,7 +118,7 @@ export function Drawing({
     }
   }
   async function save() {
-    const now = await act.run(
+    const now = await act.run(() =>
       got(
         api.POST("/api/notes/{id}/drawings", {
           params: { path: { id: note.id } },

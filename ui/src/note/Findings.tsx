@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
@@ -43,10 +44,7 @@ export function Findings({
   const shown = all.filter((s) => fitting.includes(s.id) || touched.includes(s.id) || more.includes(s.id));
   const sex = sexCode[note.visit.patient.sex] ?? "U";
   const have = new Map(note.findings.filter((f) => f.area === area).map((f) => [`${f.system}.${f.finding}`, f]));
-  const last = useQuery({
-    queryKey: ["last", note.id],
-    queryFn: () => got(api.GET("/api/notes/{id}/last", { params: { path: { id: note.id } } })),
-  });
+  const last = useQuery(asks.last(note.id));
   const [text, setText] = useLeft(
     `line ${note.id} ${area}`,
     () => "",

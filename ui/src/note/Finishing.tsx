@@ -1,5 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, onEscape } from "../frame/keys";
 import { useLeft } from "../frame/left";
@@ -19,10 +20,15 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
   const [error, setError] = useState("");
   async function ask() {
     try {
-      await got(api.POST("/api/notes/{id}/follow-up", { params: { path: { id: note.id } }, body: { when, reason } }));
+      const wish = await got(
+        api.POST("/api/notes/{id}/follow-up", { params: { path: { id: note.id } }, body: { when, reason } }),
+      );
       given();
-      close(); // before the note is read again: the next key is for the page
-      void client.invalidateQueries({ queryKey: ["note", note.id] });
+      close();
+      client.setQueryData(
+        asks.note(note.id).queryKey,
+        (n) => n && { ...n, followUps: [wish, ...n.followUps.filter((f) => f.id !== wish.id)] },
+      );
     } catch (e) {
       setError(say(e));
     }

@@ -1,4 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
+import { asks } from "../exchange/asks";
 import { api, got } from "../exchange/client";
 import { onEscape } from "../frame/keys";
 import { useLeft } from "../frame/left";
@@ -6,14 +7,14 @@ import type { Note, useChange } from "./useNote";
 
 /** Leave leaves a draft for a colleague, who answers for it from then on. */
 export function Leave({ note, act, close }: { note: Note; act: ReturnType<typeof useChange>; close: () => void }) {
-  const people = useQuery({ queryKey: ["colleagues"], queryFn: () => got(api.GET("/api/colleagues")) });
+  const people = useQuery(asks.colleagues());
   const [words, setWords, given] = useLeft(
     `leave ${note.id}`,
     () => "",
     (w) => w.trim() === "",
   );
   async function leave(staff: string) {
-    const now = await act.run(
+    const now = await act.run(() =>
       got(api.POST("/api/notes/{id}/leave", { params: { path: { id: note.id } }, body: { staff, words } })),
     );
     if (!now) return;

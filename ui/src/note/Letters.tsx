@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
@@ -17,11 +18,7 @@ const to: Record<string, string> = { colleague: "to a colleague", patient: "to t
 /** Letters is what goes out in words: letters from the clinic's forms, leaflets, and a
  * message to the patient. One list, filtered by a few letters. */
 export function Letters({ note, close }: { note: Note; close: () => void }) {
-  const letters = useQuery({
-    queryKey: ["letters", note.id],
-    queryFn: () => got(api.GET("/api/notes/{id}/letters", { params: { path: { id: note.id } } })),
-    staleTime: 0,
-  });
+  const letters = useQuery(asks.letters(note.id));
   const [chosen, setChosen] = useState("");
   const [filter, setFilter] = useState("");
   const input = useRef<HTMLInputElement>(null);

@@ -1,15 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, got } from "../exchange/client";
+import { asks } from "../exchange/asks";
 import type { Note } from "./useNote";
 
 const words: Record<string, string> = { missed: "missed", "in hand": "ordered", met: "met" };
 
 /** Measures says which measures of quality this visit meets or misses, and why. */
 export function Measures({ note, open = false }: { note: Note; open?: boolean }) {
-  const measures = useQuery({
-    queryKey: ["measures", note.id],
-    queryFn: () => got(api.GET("/api/notes/{id}/measures", { params: { path: { id: note.id } } })),
-  });
+  const measures = useQuery(asks.measures(note.id, note.listVersion));
   const all = measures.data ?? [];
   if (all.length === 0) return null;
   const met = all.filter((m) => m.state === "met");

@@ -1,11 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useEffect, useRef } from "react";
-import { api } from "../exchange/client";
+import { asks } from "../exchange/asks";
+import { api, got } from "../exchange/client";
 import { clock } from "../frame/time";
 import { Blocks } from "./Blocks";
 import type { Words } from "./completing";
 import { PartEditor } from "./PartEditor";
-import type { Note } from "./useNote";
+import { type Note, useChange, useSaved } from "./useNote";
 import { useSaver } from "./useSaver";
 
 /** How each part is marked, its key, and what belongs into it. */
@@ -43,8 +44,9 @@ export function Part({
   open: (ref: string) => void;
   words: () => Words;
 }) {
-  const saver = useSaver(note.id, part);
+  const saver = useSaver(note.id, part, useSaved(note.id));
   const client = useQueryClient();
+  const change = useChange(note.id);
   const into = useRef(() => {});
   register(saver.flush);
   useEffect(() => onStatus(saver.status), [saver.status, onStatus]);
@@ -58,13 +60,12 @@ export function Part({
   async function decide(text: string) {
     const two = saver.two;
     saver.settle(text);
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-    const now = client.getQueryData<Note>(["note", note.id]);
-    for (const c of now?.conflicts ?? []) {
+    const now = await client.fetchQuery({ ...asks.note(note.id), staleTime: 0 });
+    for (const c of now.conflicts) {
+      const params = { path: { id: note.id, conflict: c.id } };
       if (two && c.part === part.part && c.text === two.mine)
-        await api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params: { path: { id: note.id, conflict: c.id } } });
+        await change.run(() => got(api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params })));
     }
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
   }
   return (
     <section aria-label={p?.name} className="mb-3 flex">

@@ -34,7 +34,7 @@ export function Saying({
     // The next key is for the page; words that are refused stand here again.
     given();
     close();
-    if (!(await act.run(got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))))
+    if (!(await act.run(() => got(api.POST("/api/notes/{id}/diagnoses/words", { params: { path: { id: note.id } }, body })))))
       setSaid(next);
   }
   useKeys([{ key: "Escape", label: "Back to the note", run: close }]);

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
@@ -12,7 +13,7 @@ import { Absence, FollowUp, FollowUps } from "./Finishing";
 import { Letters } from "./Letters";
 import { Kept, Title } from "./Title";
 import { useNext } from "./useNext";
-import type { Note } from "./useNote";
+import { type Note, show } from "./useNote";
 
 function Entry({
   entry,
@@ -102,17 +103,18 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
   const { sign, dialog, busy } = useSigning();
   const { next, open: nextPatient } = useNext(note);
   const print = () => window.open(`/api/notes/${note.id}/pdf`, "_blank", "noopener");
-  const refresh = () => void client.invalidateQueries({ queryKey: ["note", note.id] });
   async function amend() {
     await sign({
       title: "Sign the amendment",
       lines: [`${chart.patient.given} ${chart.patient.family}`, `to folio ${note.sealed?.folio}`],
-      act: (secret) => got(api.POST("/api/notes/{id}/amendments", { params: { path: { id: note.id } }, body: { secret, text } })),
+      act: (secret) =>
+        got(api.POST("/api/notes/{id}/amendments", { params: { path: { id: note.id } }, body: { secret, text } })).then((n) =>
+          show(client, n),
+        ),
       done: () => {
         setAdding(false);
         setText("");
         setError("");
-        refresh();
       },
       failed: (e) => setError(say(e)),
     });
@@ -186,9 +188,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
                 </button>
               </div>
             )}
-            {retracting && (
-              <Retract note={note} chart={chart} sign={sign} busy={busy} close={() => setRetracting(false)} done={refresh} />
-            )}
+            {retracting && <Retract note={note} chart={chart} sign={sign} busy={busy} close={() => setRetracting(false)} />}
           </div>
         </div>
         <footer className="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
@@ -248,22 +248,20 @@ function Retract({
   sign,
   busy,
   close,
-  done,
 }: {
   note: Note;
   chart: Schemas["ChartView"];
   sign: ReturnType<typeof useSigning>["sign"];
   busy: boolean;
   close: () => void;
-  done: () => void;
 }) {
+  const client = useQueryClient();
   const [reason, setReason] = useState("");
   const [query, setQuery] = useState("");
   const [to, setTo] = useState<Schemas["PatientView"] | null>(null);
   const [error, setError] = useState("");
   const found = useQuery({
-    queryKey: ["find", query],
-    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    ...asks.find(query),
     enabled: query.length > 1,
   });
   return (
@@ -319,11 +317,8 @@ function Retract({
                   params: { path: { id: note.id } },
                   body: { secret, reason, belongs: to?.id ?? "" },
                 }),
-              ),
-            done: () => {
-              close();
-              done();
-            },
+              ).then((n) => show(client, n)),
+            done: close,
             failed: (e) => setError(say(e)),
           })
         }

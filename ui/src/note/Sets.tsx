@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, Problem, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useRight } from "../session/session";
@@ -20,10 +21,7 @@ const kinds: Record<string, string> = {
 /** Sets is what usually goes together in the plan of a diagnosis: each part can be left
  * out, and what speaks for care with it stands there before anything is applied. */
 export function Sets({ note, act, close }: { note: Note; act: Act; close: () => void }) {
-  const sets = useQuery({
-    queryKey: ["sets", note.id, note.listVersion],
-    queryFn: () => got(api.GET("/api/notes/{id}/sets", { params: { path: { id: note.id } } })),
-  });
+  const sets = useQuery(asks.sets(note.id, note.listVersion));
   const [chosen, setChosen] = useState("");
   const [off, setOff] = useState<string[]>([]);
   const [filter, setFilter] = useState("");
@@ -49,7 +47,7 @@ export function Sets({ note, act, close }: { note: Note; act: Act; close: () => 
   async function apply() {
     if (!set) return;
     const parts = set.parts.filter((p) => !off.includes(p.key)).map((p) => p.key);
-    const done = await act.run(
+    const done = await act.run(() =>
       got(api.POST("/api/notes/{id}/sets", { params: { path: { id: note.id } }, body: { set: set.id, parts } })),
     );
     if (done) close();

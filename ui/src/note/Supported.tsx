@@ -1,34 +1,14 @@
-import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, got, say } from "../exchange/client";
+import { api, got } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
-import type { Note } from "./useNote";
+import { type Note, useChange } from "./useNote";
 
 /** Supported offers codes that the text supports and the list lacks, each with the
  * words that speak for it; taken or put away in one act. */
 export function Supported({ note }: { note: Note }) {
-  const client = useQueryClient();
-  const [error, setError] = useState("");
-  async function run(call: Promise<unknown>) {
-    try {
-      await call;
-      setError("");
-    } catch (e) {
-      setError(say(e));
-    }
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-  }
-  const take = (code: string) =>
-    run(
-      got(
-        api.PUT("/api/notes/{id}/diagnoses", {
-          params: { path: { id: note.id } },
-          body: { codes: [...note.diagnoses.map((d) => d.code), code], version: note.listVersion },
-        }),
-      ),
-    );
+  const act = useChange(note.id);
+  const take = (code: string) => act.diagnoses((codes) => [...codes, code]);
   const away = (code: string) =>
-    run(got(api.POST("/api/notes/{id}/supported/dismiss", { params: { path: { id: note.id } }, body: { code } })));
+    act.run(() => got(api.POST("/api/notes/{id}/supported/dismiss", { params: { path: { id: note.id } }, body: { code } })));
   const first = note.supported[0];
   useKeys(
     first
@@ -62,7 +42,7 @@ export function Supported({ note }: { note: Note }) {
         </div>
       ))}
       <p role="alert" className="text-[13px] text-alarm">
-        {error}
+        {act.error}
       </p>
     </section>
   );

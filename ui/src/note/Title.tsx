@@ -1,8 +1,7 @@
-import { useQueryClient } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { api, got } from "../exchange/client";
 import { clock, day } from "../frame/time";
-import type { Note } from "./useNote";
+import { type Note, useChange } from "./useNote";
 
 /** Title names the visit at the head of its note. */
 export function Title({ note, children }: { note: Note; children: ReactNode }) {
@@ -23,11 +22,11 @@ export function Title({ note, children }: { note: Note; children: ReactNode }) {
 
 /** Kept shows texts that are not in the note but were not thrown away, in full. */
 export function Kept({ note }: { note: Note }) {
-  const client = useQueryClient();
-  async function settle(id: string) {
-    await got(api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params: { path: { id: note.id, conflict: id } } }));
-    await client.invalidateQueries({ queryKey: ["note", note.id] });
-  }
+  const change = useChange(note.id);
+  const settle = (conflict: string) =>
+    change.run(() =>
+      got(api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params: { path: { id: note.id, conflict } } })),
+    );
   return (
     <>
       {note.conflicts?.map((c) => (

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
@@ -36,7 +37,7 @@ import { Supported } from "./Supported";
 import { teach } from "./spelling";
 import { Kept, Title } from "./Title";
 import { useNext } from "./useNext";
-import { type Note, useChange, useTools } from "./useNote";
+import { type Note, show, useChange, useTools } from "./useNote";
 import { useWriters } from "./useWriters";
 
 /** Visit is the page on which a visit is documented. */
@@ -45,8 +46,7 @@ export default function Visit() {
   const chart = useChart(id);
   const noteId = chart.data?.visits?.find((v) => v.id === visit)?.noteId ?? "";
   const note = useQuery({
-    queryKey: ["note", noteId],
-    queryFn: () => got(api.GET("/api/notes/{id}", { params: { path: { id: noteId } } })),
+    ...asks.note(noteId),
     enabled: noteId !== "",
   });
   useEffect(() => {
@@ -171,7 +171,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     }
   }
   async function signNote(versions: Record<string, number>, seen: string) {
-    const now = client.getQueryData<Note>(["note", note.id]) ?? note;
+    const now = client.getQueryData(asks.note(note.id).queryKey) ?? note;
     await sign({
       title: "Sign and seal the note",
       lines: [
@@ -185,9 +185,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             params: { path: { id: note.id } },
             body: { secret, versions, listVersion: now.listVersion, seen },
           }),
-        ),
+        ).then((n) => show(client, n)),
       done: () => {
-        void client.invalidateQueries({ queryKey: ["note", note.id] });
         if (onward.current) void openNext().catch((e) => setError(say(e)));
       },
       failed: (e) => {

@@ -1,6 +1,8 @@
 // The next patient of one's own day, after this one.
+
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got } from "../exchange/client";
 import type { Note } from "./useNote";
 
@@ -9,7 +11,7 @@ import type { Note } from "./useNote";
 export function useNext(note: Note) {
   const client = useQueryClient();
   const go = useNavigate();
-  const today = useQuery({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) });
+  const today = useQuery(asks.day());
   const next = today.data?.find((v) => v.mine && v.stage !== "done" && v.id !== note.visit.id);
   async function open() {
     if (!next) return go("/");

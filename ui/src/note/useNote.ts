@@ -1,7 +1,9 @@
-// Changes of a draft: each is sent, and the note comes back as it is then.
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useRef, useState } from "react";
-import { api, got, type Schemas, say } from "../exchange/client";
+// Changes of a draft: each is sent, and is answered with the note as it is then.
+import { type QueryClient, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useState } from "react";
+import { useAct } from "../exchange/act";
+import { asks } from "../exchange/asks";
+import { api, got, type Schemas } from "../exchange/client";
 import { useMe } from "../session/session";
 
 export type Note = Schemas["NoteView"];
@@ -9,37 +11,57 @@ export type Change = Schemas["FindingChange"];
 export type Finding = Schemas["Finding"];
 type Answer = Schemas["Answer"];
 
-/** useChange runs changes of a note one after another and shows what came of them. */
+/** show shows the note that an act was answered with. What was asked meanwhile may be older,
+ * or newer: then it is asked again. */
+export function show(client: QueryClient, note: Note) {
+  const { queryKey } = asks.note(note.id);
+  const meanwhile = client.isFetching({ queryKey }) > 0;
+  client.setQueryData(queryKey, note);
+  if (meanwhile) void client.invalidateQueries({ queryKey });
+}
+
+const rest = 900; // ms without a save after which a note is read again
+const reading = new Map<string, number>();
+
+/** useSaved shows what this window saved of a part. How the note reads then, and what codes its
+ * text supports, is asked when the typing rests. */
+export function useSaved(noteId: string) {
+  const client = useQueryClient();
+  return useCallback(
+    (part: Note["parts"][number]) => {
+      const { queryKey } = asks.note(noteId);
+      client.setQueryData(queryKey, (n) => n && { ...n, parts: n.parts.map((p) => (p.part === part.part ? part : p)) });
+      window.clearTimeout(reading.get(noteId));
+      reading.set(
+        noteId,
+        window.setTimeout(() => void client.invalidateQueries({ queryKey }), rest),
+      );
+    },
+    [client, noteId],
+  );
+}
+
+/** useChange has changes of a note done one after another and shows what came of them. */
 export function useChange(noteId: string) {
   const client = useQueryClient();
   const { zone } = useMe();
-  const [error, setError] = useState("");
+  const { act, error, setError } = useAct(`note ${noteId}`);
   const [saved, setSaved] = useState("");
   const run = useCallback(
-    async (call: Promise<Note>) => {
-      try {
-        const now = await call;
-        client.setQueryData(["note", noteId], now);
-        setError("");
-        setSaved(`Saved ${new Date().toLocaleTimeString("en-GB", { timeZone: zone })}`);
-        return now;
-      } catch (e) {
-        setError(say(e));
-        void client.invalidateQueries({ queryKey: ["note", noteId] });
-        return null;
-      }
+    async (call: (now: Note) => Promise<Note>) => {
+      const { queryKey } = asks.note(noteId);
+      const done = await act(async () => {
+        const next = await call(client.getQueryData(queryKey) as Note);
+        show(client, next);
+        return next;
+      });
+      if (done) setSaved(`Saved ${new Date().toLocaleTimeString("en-GB", { timeZone: zone })}`);
+      else void client.invalidateQueries({ queryKey });
+      return done;
     },
-    [client, noteId, zone],
+    [act, client, noteId, zone],
   );
-  const path = { path: { id: noteId } };
-  // Acts on one note follow one another, each made on what the one before left:
-  // two quick keys never overtake each other.
-  const queue = useRef<Promise<unknown>>(Promise.resolve());
-  const inTurn = <T>(f: (now: Note | undefined) => Promise<T>) => {
-    const next = queue.current.then(() => f(client.getQueryData<Note>(["note", noteId])));
-    queue.current = next;
-    return next;
-  };
+  const params = { path: { id: noteId } };
   return {
     error,
     setError,
@@ -47,24 +69,30 @@ export function useChange(noteId: string) {
     run,
     /** findings makes changes; one that names a finding is made on its present version. */
     findings: (changes: Change[]) =>
-      inTurn((now) => {
+      run((now) => {
         const was = (c: Change) =>
-          now?.findings.find((f) => f.area === c.area && f.system === c.system && f.finding === c.finding)?.version ?? 0;
+          now.findings.find((f) => f.area === c.area && f.system === c.system && f.finding === c.finding)?.version ?? 0;
         const body = { changes: changes.map((c) => ({ ...c, was: c.finding && c.was === undefined ? was(c) : (c.was ?? -1) })) };
-        return run(got(api.POST("/api/notes/{id}/findings", { params: path, body })));
+        return got(api.POST("/api/notes/{id}/findings", { params, body }));
       }),
     looked: (refs: string[], decision: "keep" | "change" | "remove", text?: string) =>
-      inTurn(() => run(got(api.POST("/api/notes/{id}/looked", { params: path, body: { refs, decision, text } })))),
+      run(() => got(api.POST("/api/notes/{id}/looked", { params, body: { refs, decision, text } }))),
     /** answer answers a question; values are made from those it has then. */
     answer: (interview: string, link: string, values: (now: Answer[]) => Answer[]) =>
-      inTurn((now) => {
-        const q = now?.interviews.find((i) => i.id === interview)?.questions.find((q) => q.link === link);
+      run((now) => {
+        const q = now.interviews.find((i) => i.id === interview)?.questions.find((q) => q.link === link);
         const body = { interview, link, values: values(q?.values ?? []), was: q?.symptom ? 0 : (q?.version ?? 0) };
-        return run(got(api.POST("/api/notes/{id}/answers", { params: path, body })));
+        return got(api.POST("/api/notes/{id}/answers", { params, body }));
       }),
     ask: (interview: string, drop: boolean) =>
-      inTurn(() => run(got(api.POST("/api/notes/{id}/interviews", { params: path, body: { interview, drop } })))),
-    bring: (lines: string[]) => inTurn(() => run(got(api.POST("/api/notes/{id}/bring", { params: path, body: { lines } })))),
+      run(() => got(api.POST("/api/notes/{id}/interviews", { params, body: { interview, drop } }))),
+    bring: (lines: string[]) => run(() => got(api.POST("/api/notes/{id}/bring", { params, body: { lines } }))),
+    /** diagnoses changes the list of diagnoses as it is then. */
+    diagnoses: (change: (codes: string[]) => string[]) =>
+      run((now) => {
+        const body = { codes: change(now.diagnoses.map((d) => d.code)), version: now.listVersion };
+        return got(api.PUT("/api/notes/{id}/diagnoses", { params, body }));
+      }),
   };
 }
 
@@ -73,11 +101,7 @@ export type Act = ReturnType<typeof useChange>;
 
 /** useTools are snippets, own words, body systems and interviews, read once. */
 export function useTools() {
-  return useQuery({
-    queryKey: ["writing-tools"],
-    queryFn: () => got(api.GET("/api/writing")),
-    staleTime: Number.POSITIVE_INFINITY,
-  });
+  return useQuery(asks.writingTools());
 }
 
 /** The systems of an area, by id. */

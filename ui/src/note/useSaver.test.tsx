@@ -57,6 +57,7 @@ for (const name of ["importKey", "encrypt", "decrypt"] as const) {
 const rest = async () => {
   for (let quiet = 0; quiet < 5; quiet = sealing === 0 ? quiet + 1 : 0) await new Promise((r) => setImmediate(r));
 };
+const heard = vi.fn(); // of what was saved
 const pass = (ms: number) =>
   act(async () => {
     await rest();
@@ -77,7 +78,7 @@ afterEach(async () => {
 });
 
 test("what is typed is saved once the keys rest, and then nothing is kept here", async () => {
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   act(() => result.current.type("R"));
   act(() => result.current.type("Rest"));
@@ -89,10 +90,11 @@ test("what is typed is saved once the keys rest, and then nothing is kept here",
   expect(server.puts).toMatchObject([{ text: "Rest", base: 0 }]);
   expect(result.current.status).toBe("Saved 10:20:30");
   expect(localStorage.length).toBe(0);
+  expect(heard).toHaveBeenLastCalledWith(expect.objectContaining({ text: "Rest", version: 1 })); // the note shown is brought up to it
 });
 
 test("a save without an answer is sent again under its identifier before anything newer", async () => {
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   server.answer = () => Promise.reject(new Error("not reachable"));
   act(() => result.current.type("One"));
@@ -111,7 +113,7 @@ test("a save without an answer is sent again under its identifier before anythin
 });
 
 test("a save that somebody overtook stops, and the chosen text goes on top of theirs", async () => {
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   server.answer = () => Promise.resolve({ version: 3, savedAt: "", stale: true, now: part(3, "Theirs") });
   act(() => result.current.type("Mine"));
@@ -128,7 +130,7 @@ test("a save that somebody overtook stops, and the chosen text goes on top of th
 });
 
 test("what the server will never take is not sent again", async () => {
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   server.answer = () => Promise.reject(new Problem(413, "It is too long."));
   act(() => result.current.type("Long"));
@@ -138,7 +140,7 @@ test("what the server will never take is not sent again", async () => {
 });
 
 test("a locked screen is no refusal: the text waits for the password", async () => {
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   server.answer = () => Promise.reject(new Problem(423));
   act(() => result.current.type("Waits"));
@@ -151,7 +153,7 @@ test("a locked screen is no refusal: the text waits for the password", async () 
 });
 
 test("leaving the page sends the last words without waiting for a rest", async () => {
-  const { result, unmount } = renderHook(() => useSaver(note(), part()));
+  const { result, unmount } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   act(() => result.current.type("Last words"));
   unmount();
@@ -162,7 +164,7 @@ test("leaving the page sends the last words without waiting for a rest", async (
 
 test("what an earlier window could not send is taken up where it stood", async () => {
   await keep(me, { sending: { noteId: note(), part: "plan", text: "Half", base: 0, saveId: "earlier" }, typed: "Half a plan" });
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   await pass(400);
   expect(result.current.shown).toEqual({ text: "Half a plan", from: "kept" });
@@ -171,7 +173,7 @@ test("what an earlier window could not send is taken up where it stood", async (
 });
 
 test("somebody else's save is shown only while nothing is unsaved here", async () => {
-  const { result, rerender } = renderHook(({ p }) => useSaver(note(), p), { initialProps: { p: part() } });
+  const { result, rerender } = renderHook(({ p }) => useSaver(note(), p, heard), { initialProps: { p: part() } });
   await pass(0);
   rerender({ p: part(1, "Theirs") });
   expect(result.current.shown.text).toBe("Theirs");
@@ -181,7 +183,7 @@ test("somebody else's save is shown only while nothing is unsaved here", async (
 });
 
 test("signing waits for the last words, and is refused while the server has not got them", async () => {
-  const { result } = renderHook(() => useSaver(note(), part()));
+  const { result } = renderHook(() => useSaver(note(), part(), heard));
   await pass(0);
   act(() => result.current.type("Before signing"));
   const version = result.current.flush();

@@ -15,8 +15,8 @@ const pause = 350; // ms of rest before a save
 const again = 1500; // ms before a save that got no answer is sent again
 
 /** useSaver returns the text to show, what to call on every change, and how it stands. */
-export function useSaver(noteId: string, server: PartView) {
-  const { id, draftKey } = useMe();
+export function useSaver(noteId: string, server: PartView, onSaved: (part: PartView) => void) {
+  const { id, draftKey, name } = useMe();
   const me = useMemo(() => ({ id, draftKey }), [id, draftKey]);
   const part = server.part as Part;
   const [shown, setShown] = useState({ text: server.text, from: "server" });
@@ -60,6 +60,7 @@ export function useSaver(noteId: string, server: PartView) {
       }
       n.version = answer.version;
       n.saved = sending.text;
+      onSaved({ part, text: sending.text, version: answer.version, savedAt: answer.savedAt, savedBy: name });
       if (n.typed === n.saved) {
         wipe(me, noteId, part);
         setStatus(`Saved ${clockSeconds(answer.savedAt)}`);
@@ -76,7 +77,7 @@ export function useSaver(noteId: string, server: PartView) {
       setStatus("Not saved yet: kept in this browser");
       n.timer = window.setTimeout(run, again); // the same save, under the same identifier
     }
-  }, [me, noteId, part]);
+  }, [me, name, noteId, part, onSaved]);
 
   // What an earlier window could not send is taken up where it stood.
   useEffect(() => {

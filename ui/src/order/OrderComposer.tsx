@@ -1,6 +1,7 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
@@ -64,10 +65,7 @@ export function OrderComposer({
   );
   const { sign, dialog, busy } = useSigning();
   const input = useRef<HTMLInputElement>(null);
-  const search = {
-    queryKey: ["tests", query],
-    queryFn: () => got(api.GET("/api/tests", { params: { query: { q: query } } })),
-  };
+  const search = asks.tests(query);
   const found = useQuery({
     ...search,
     enabled: query.trim() !== "",

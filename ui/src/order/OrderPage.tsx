@@ -1,14 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, got, say } from "../exchange/client";
+import { asks } from "../exchange/asks";
+import { say } from "../exchange/client";
 import { OrderRow } from "./OrderRow";
 
 /** OrderPage is an order under way, opened from the desk. */
 export function OrderPage({ id }: { id: string }) {
-  const opened = useQuery({
-    queryKey: ["desk", "order", id],
-    queryFn: () => got(api.GET("/api/orders/{id}", { params: { path: { id } } })),
-  });
+  const opened = useQuery(asks.order(id));
   const o = opened.data;
   return (
     <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">

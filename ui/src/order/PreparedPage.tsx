@@ -1,7 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { api, got, say } from "../exchange/client";
+import { asks } from "../exchange/asks";
+import { say } from "../exchange/client";
 import { day } from "../frame/time";
 import { OrderComposer } from "./OrderComposer";
 import { Prepared } from "./Prepared";
@@ -10,10 +11,7 @@ import { Prepared } from "./Prepared";
 export function PreparedPage({ id, next }: { id: string; next: string }) {
   const go = useNavigate();
   const [changing, setChanging] = useState(false);
-  const opened = useQuery({
-    queryKey: ["desk", "prepared", id],
-    queryFn: () => got(api.GET("/api/prepared/{id}", { params: { path: { id } } })),
-  });
+  const opened = useQuery(asks.prepared(id));
   const o = opened.data;
   const settled = o && o.order.state !== "waiting" && o.order.state !== "returned";
   return (

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { useNavigate } from "react-router";
 import { unit } from "../chart/Spine";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
@@ -12,19 +13,14 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
   const id = Number(number);
   const go = useNavigate();
   const client = useQueryClient();
-  const held = useQuery({
-    queryKey: ["held", id],
-    queryFn: () => got(api.GET("/api/quarantine/{number}", { params: { path: { number: id } } })),
-  });
+  const held = useQuery(asks.held(id));
   const [chosen, setChosen] = useState<Schemas["PatientView"] | null>(null);
   const [query, setQuery] = useState("");
   const [reason, setReason] = useState("");
   const [error, setError] = useState("");
   const found = useQuery({
-    queryKey: ["find", query],
-    queryFn: () => got(api.POST("/api/find", { body: { query } })),
+    ...asks.find(query),
     enabled: query.trim().length > 1,
-    gcTime: 0,
   });
   async function done(act: Promise<unknown>) {
     try {

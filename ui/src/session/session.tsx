@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { createContext, type FormEvent, type ReactNode, useContext, useEffect, useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
 import { Mark } from "../frame/Mark";
 import { sendKept } from "../note/kept";
@@ -23,11 +24,9 @@ export function useRight(right: string) {
 export function Session({ children }: { children: ReactNode }) {
   const client = useQueryClient();
   const me = useQuery({
-    queryKey: ["me"],
-    queryFn: () => got(api.GET("/api/session")),
+    ...asks.me(),
     retry: (n, e) => !(e instanceof Problem) && n < 50,
     retryDelay: 1000,
-    staleTime: Number.POSITIVE_INFINITY,
   });
   useEffect(
     () =>

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { clock, day } from "../frame/time";
@@ -12,10 +13,7 @@ export const MessagePage = (at: { id: string; next: string }) => <Going kind="me
 export const FaxPage = (at: { id: string; next: string }) => <Going kind="fax" {...at} />;
 
 function Going({ kind, id, next }: { kind: "message" | "fax"; id: string; next: string }) {
-  const opened = useQuery({
-    queryKey: ["desk", "sent", kind, id],
-    queryFn: () => got(api.GET("/api/sent/{kind}/{id}", { params: { path: { kind, id } } })),
-  });
+  const opened = useQuery(asks.sent(kind, id));
   const item = opened.data;
   if (!item || (item.sent.state !== "waiting" && item.sent.state !== "refused"))
     return (

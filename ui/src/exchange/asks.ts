@@ -1,0 +1,96 @@
+// What the screens ask the server, each under its key: one place, so that what changes can
+// be named for all who show it.
+import { queryOptions } from "@tanstack/react-query";
+import { api, got } from "./client";
+
+const never = Number.POSITIVE_INFINITY;
+const by = (id: string) => ({ params: { path: { id } } });
+
+export const asks = {
+  me: () => queryOptions({ queryKey: ["me"], queryFn: () => got(api.GET("/api/session")), staleTime: never }),
+  day: () => queryOptions({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) }),
+  followUps: () => queryOptions({ queryKey: ["follow-ups"], queryFn: () => got(api.GET("/api/follow-ups")) }),
+  unsigned: () => queryOptions({ queryKey: ["unsigned"], queryFn: () => got(api.GET("/api/unsigned")), staleTime: never }),
+  colleagues: () => queryOptions({ queryKey: ["colleagues"], queryFn: () => got(api.GET("/api/colleagues")) }),
+  // What is typed to find a person is clinical: it travels in the body, and is forgotten at once.
+  find: (query: string) =>
+    queryOptions({ queryKey: ["find", query], queryFn: () => got(api.POST("/api/find", { body: { query } })), gcTime: 0 }),
+
+  deskCount: () => queryOptions({ queryKey: ["desk", "count"], queryFn: () => got(api.GET("/api/desk/count")) }),
+  order: (id: string) =>
+    queryOptions({ queryKey: ["desk", "order", id], queryFn: () => got(api.GET("/api/orders/{id}", by(id))) }),
+  prepared: (id: string) =>
+    queryOptions({ queryKey: ["desk", "prepared", id], queryFn: () => got(api.GET("/api/prepared/{id}", by(id))) }),
+  sent: (kind: "message" | "fax", id: string) =>
+    queryOptions({
+      queryKey: ["desk", "sent", kind, id],
+      queryFn: () => got(api.GET("/api/sent/{kind}/{id}", { params: { path: { kind, id } } })),
+    }),
+  held: (number: number) =>
+    queryOptions({
+      queryKey: ["held", number],
+      queryFn: () => got(api.GET("/api/quarantine/{number}", { params: { path: { number } } })),
+    }),
+
+  compare: (id: string, other: string) =>
+    queryOptions({
+      queryKey: ["compare", id, other],
+      queryFn: () => got(api.GET("/api/patients/{id}/compare/{other}", { params: { path: { id, other } } })),
+    }),
+  vitals: (patient: string) =>
+    queryOptions({ queryKey: ["vitals", patient], queryFn: () => got(api.GET("/api/patients/{id}/vitals", by(patient))) }),
+  medicines: (patient: string, query: string) =>
+    queryOptions({
+      queryKey: ["medicine", patient, query],
+      queryFn: () => got(api.POST("/api/patients/{id}/medicines/find", { ...by(patient), body: { query } })),
+    }),
+  intake: (visit: string) =>
+    queryOptions({ queryKey: ["intake", visit], queryFn: () => got(api.GET("/api/visits/{id}/intake", by(visit))) }),
+  house: (q: string) =>
+    queryOptions({ queryKey: ["house", q], queryFn: () => got(api.GET("/api/house", { params: { query: { q } } })) }),
+
+  note: (id: string) => queryOptions({ queryKey: ["note", id], queryFn: () => got(api.GET("/api/notes/{id}", by(id))) }),
+  measures: (note: string, list: number) =>
+    queryOptions({ queryKey: ["measures", note, list], queryFn: () => got(api.GET("/api/notes/{id}/measures", by(note))) }),
+  beside: (note: string) =>
+    queryOptions({
+      queryKey: ["beside", note],
+      queryFn: () => got(api.GET("/api/notes/{id}/beside", by(note))),
+      staleTime: 10_000,
+    }),
+  last: (note: string) =>
+    queryOptions({ queryKey: ["last", note], queryFn: () => got(api.GET("/api/notes/{id}/last", by(note))) }),
+  letters: (note: string) =>
+    queryOptions({ queryKey: ["letters", note], queryFn: () => got(api.GET("/api/notes/{id}/letters", by(note))), staleTime: 0 }),
+  // The level follows the diagnoses and what is said of them.
+  charges: (note: string, list: number, said: string) =>
+    queryOptions({ queryKey: ["charges", note, list, said], queryFn: () => got(api.GET("/api/notes/{id}/charges", by(note))) }),
+  sets: (note: string, list: number) =>
+    queryOptions({ queryKey: ["sets", note, list], queryFn: () => got(api.GET("/api/notes/{id}/sets", by(note))) }),
+  writingTools: () =>
+    queryOptions({ queryKey: ["writing-tools"], queryFn: () => got(api.GET("/api/writing")), staleTime: never }),
+  outlines: () =>
+    queryOptions({
+      queryKey: ["outlines"],
+      queryFn: () => got(api.GET("/api/outlines")) as Promise<Record<string, string>>,
+      staleTime: never,
+    }),
+
+  pins: () => queryOptions({ queryKey: ["pins"], queryFn: () => got(api.GET("/api/pins")) }),
+  codes: (under: string, q: string) =>
+    queryOptions({
+      queryKey: ["codes", under, q],
+      queryFn: () => got(api.GET("/api/codes", { params: { query: under ? { under, q } : { q } } })),
+    }),
+  codesNamed: (codes: string) =>
+    queryOptions({
+      queryKey: ["codes-named", codes],
+      queryFn: () => got(api.GET("/api/codes/named", { params: { query: { codes } } })),
+    }),
+  tests: (q: string) =>
+    queryOptions({ queryKey: ["tests", q], queryFn: () => got(api.GET("/api/tests", { params: { query: { q } } })) }),
+  services: (q: string) =>
+    queryOptions({ queryKey: ["services", q], queryFn: () => got(api.GET("/api/services", { params: { query: { q } } })) }),
+
+  forms: () => queryOptions({ queryKey: ["forms"], queryFn: () => got(api.GET("/api/forms")) }),
+};
