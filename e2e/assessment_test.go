@@ -297,3 +297,27 @@ func TestTheClosingListShowsTheMeasures(t *testing.T) {
 	h.press("Escape")
 	h.wait(`!document.querySelector('section[aria-label="Closing list"]')`, "the list put away")
 }
+
+// TestTheWindowThatMadeAChangeDoesNotReadItAgain changes a note in one window: its answers
+// say how the note reads then; the other window reads it anew.
+func TestTheWindowThatMadeAChangeDoesNotReadItAgain(t *testing.T) {
+	p := practice(t)
+	h, other := sit(t, p), sit(t, p)
+	for _, w := range []*hand{h, other} {
+		w.signIn("maren")
+		w.visitOf("Bram Tollefsen")
+		w.press("Escape")
+	}
+	reads := func(w *hand) int {
+		return eval[int](w, `performance.getEntriesByType("resource").filter((e) => /\/api\/notes\/[^/]+$/.test(e.name)).length`)
+	}
+	mine, theirs := reads(h), reads(other)
+	h.code("I10", "Essential")
+	h.code("E11.9", "without complications")
+	h.press("x")
+	h.wait(`![...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("E11.9"))`, "E11.9 off the list")
+	other.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("I10"))`, "the diagnosis in the other window")
+	other.wait(`![...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("E11.9"))`, "and the other one gone")
+	require.Greater(t, reads(other), theirs)
+	require.Equal(t, mine, reads(h), "what was answered is not asked again")
+}

@@ -59,9 +59,21 @@ func setUp(m *testing.M) (int, error) {
 		return 1, fmt.Errorf("the binary does not build: %s", out)
 	}
 	template = filepath.Join(dir, "template")
-	p := &program{dir: filepath.Join(template, "data"), keys: filepath.Join(template, "keys"), command: "demo", lab: freeAddr(), delay: time.Hour}
-	if err := p.start(); err != nil {
-		return 1, err
+	p := &program{dir: filepath.Join(template, "data"), keys: filepath.Join(template, "keys"), command: "demo", delay: time.Hour}
+	// An address that was free may be taken by somebody else before the laboratory has it.
+	for tries := 0; ; tries++ {
+		p.lab = freeAddr()
+		err := p.start()
+		if err == nil {
+			break
+		}
+		if tries == 4 || !strings.Contains(err.Error(), "cannot be used") {
+			return 1, err
+		}
+		if err := os.RemoveAll(template); err != nil {
+			return 1, err
+		}
+		p.out = output{}
 	}
 	if err := p.stop(); err != nil {
 		return 1, err
@@ -135,6 +147,9 @@ func (p *program) start() error {
 		return err
 	}
 	for range 1200 {
+		if strings.Contains(p.out.String(), "cannot be used, another program may have it") {
+			break // it has ended
+		}
 		if m := addresses.FindStringSubmatch(p.out.String()); m != nil {
 			p.http, p.mllp = m[1], m[2]
 		}
