@@ -94,8 +94,7 @@ func TestASecondVisitIsThatOfAnEstablishedPatient(t *testing.T) {
 	require.Len(t, found, 2)
 	_, err = c.app.Assess.BillingFile(ctx, c.doctor(), "oldlu", "json")
 	require.Equal(t, act.Missing, kind(t, err), "a visit is no note")
-	old, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
-	require.NoError(t, err)
+	old := c.everything(patientID)
 	for _, x := range old.Visits {
 		if x.Signed {
 			_, err = c.app.Assess.BillingFile(ctx, c.doctor(), x.NoteID, "json")

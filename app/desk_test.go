@@ -39,6 +39,9 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	d, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Subjective", false, "")
 	require.NoError(t, err)
 	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), d.ID, "555-0190"))
+	c.others()
+	_, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
+	require.NoError(t, err)
 
 	seen := map[line.Kind]*act.LineRow{}
 	for _, r := range c.desk().Rows {

@@ -10,7 +10,9 @@ import (
 	charts "deftledger/app/chart"
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
+	"deftledger/app/paper"
 	results "deftledger/app/result"
+	visits "deftledger/app/visit"
 	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -124,8 +126,7 @@ func TestAVaccineGivenIsRecordedOnceAndStruckWithAReason(t *testing.T) {
 	last := n.Blocks[len(n.Blocks)-1]
 	require.Equal(t, note.Plan, last.Part)
 	require.Equal(t, "Tdap, 0.5 mL, intramuscular, left deltoid; Orrery Biologicals, lot T4471, expires 2027-06-30; information sheet of 2025-01-31 handed over.", last.Text())
-	chartView, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
-	require.NoError(t, err)
+	chartView := c.everything(patientID)
 	require.Len(t, chartView.Vaccines, 1)
 	_, err = past(t, c.dir).Exec("UPDATE immunization SET lot = 'other'")
 	require.ErrorContains(t, err, "struck with a reason, not changed")
@@ -231,15 +232,55 @@ func (c *clinic) twin() {
 	}))
 }
 
-// everything is what a chart shows, for comparing charts before and after.
-func (c *clinic) everything(id string) charts.ChartView {
+// whole is a chart with all that happened in it.
+type whole struct {
+	charts.ChartView
+	Visits    []visits.VisitView
+	Orders    []orders.OrderView
+	Reports   []results.ReportRow
+	Vaccines  []intake.GivenView
+	Messages  []paper.SentView
+	Documents []paper.DocumentView
+}
+
+// everything reads a chart with all pages of what happened.
+func (c *clinic) everything(id string) whole {
 	c.Helper()
 	v, err := c.app.Chart.Chart(ctx, c.doctor(), id, false)
 	require.NoError(c, err)
-	for i := range v.Visits {
-		v.Visits[i].Patient = act.PatientView{}
+	out := whole{ChartView: v}
+	n := 0
+	for after, more := "", true; more; {
+		page, err := c.app.Chart.Timeline(ctx, c.doctor(), id, after)
+		require.NoError(c, err)
+		for _, h := range page.Rows {
+			n++
+			switch {
+			case h.Visit != nil:
+				h.Visit.Patient = act.PatientView{}
+				out.Visits = append(out.Visits, *h.Visit)
+			case h.Order != nil:
+				out.Orders = append(out.Orders, *h.Order)
+			case h.Report != nil:
+				out.Reports = append(out.Reports, *h.Report)
+			case h.Vaccine != nil:
+				out.Vaccines = append(out.Vaccines, *h.Vaccine)
+			case h.Message != nil:
+				out.Messages = append(out.Messages, *h.Message)
+			case h.Document != nil:
+				out.Documents = append(out.Documents, *h.Document)
+			default:
+				require.Fail(c, "a row of the kind "+h.Kind+" says nothing")
+			}
+		}
+		if after, more = page.Next, page.Next != ""; !more {
+			require.Equal(c, page.Count, n, "the count is true")
+		}
 	}
-	return v
+	for i := range out.Today {
+		out.Today[i].Patient = act.PatientView{}
+	}
+	return out
 }
 
 func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
@@ -259,7 +300,7 @@ func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
 	c.save(other, note.Subjective, "Coughs since Friday.", 0, "s1")
 	o := c.order("K")
 	c.step()
-	before := [2]charts.ChartView{c.everything(patientID), c.everything("p2")}
+	before := [2]whole{c.everything(patientID), c.everything("p2")}
 
 	look, err := c.app.Chart.Compare(ctx, c.doctor(), patientID, "p2")
 	require.NoError(t, err)
@@ -317,7 +358,7 @@ func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
 	_, err = c.app.Chart.TakeApart(ctx, c.doctor(), secret, m, "Two people: photographs differ.")
 	require.NoError(t, err)
 	require.Equal(t, 2, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'taken apart'"))
-	after := [2]charts.ChartView{c.everything(patientID), c.everything("p2")}
+	after := [2]whole{c.everything(patientID), c.everything("p2")}
 	require.Equal(t, "p2", after[1].Patient.ID)
 	require.Equal(t, before[1].Allergies, after[1].Allergies)
 	require.Equal(t, before[0].Allergies, after[0].Allergies, "each statement is its own record's again")

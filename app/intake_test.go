@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"net/http"
 	"net/http/httptest"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -12,6 +13,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/intake"
+	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/standin"
 )
@@ -204,6 +206,10 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	f, err := c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
 	require.Equal(t, 5, f.New, "two medicines, each once; the allergy; two answers")
+	rows := c.desk().Rows
+	i := slices.IndexFunc(rows, func(r *act.LineRow) bool { return r.Kind == line.FromOutside })
+	require.Equal(t, "5 entries from the patient and the pharmacy network", rows[i].Title, "an open line of the physician of the visit")
+	require.Equal(t, visitID, rows[i].VisitID)
 	v := *f.Intake
 	require.Equal(t, "same", entry(t, v, "Losartan").Same)
 	require.Equal(t, "differs", entry(t, v, "Allopurinol").Same)
@@ -256,6 +262,12 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Ibuprofen%'"))
 	require.Equal(t, "Ibuprofen", entry(t, v, "Ibuprofen 600 mg tablet").Beside)
 	require.Empty(t, entry(t, v, "Ibuprofen 600 mg tablet").Decision)
+	open := "SELECT count(*) FROM line WHERE kind = 'from outside' AND closed_at = ''"
+	require.Equal(t, 1, c.count(open), "it stays open until the last entry is decided")
+	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Ibuprofen 600 mg tablet").ID, entry(t, v, "Allopurinol").ID}, "leave out")
+	require.NoError(t, err)
+	require.Zero(t, c.count(open))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'from outside' AND closed_by = '"+c.jonah().ID+"' AND closed_with = 'decided'"))
 
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
 	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)

@@ -25,8 +25,7 @@ func (c *clinic) signAll() {
 
 func (c *clinic) state(o orders.OrderView) string {
 	c.Helper()
-	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
-	require.NoError(c, err)
+	v := c.everything(patientID)
 	for _, x := range v.Orders {
 		if x.ID == o.ID {
 			return x.State
@@ -244,12 +243,11 @@ func TestTheLaboratorysRefusalIsShownWithItsReason(t *testing.T) {
 	c.lab.answer = accept("AE", "No lithium assay this week")
 	o := c.order("LI")
 	c.step()
-	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, false)
-	require.NoError(t, err)
+	v := c.everything(patientID)
 	require.Equal(t, string(order.Failed), v.Orders[0].State)
 	require.Equal(t, "No lithium assay this week", v.Orders[0].Reason)
 	require.Len(t, c.desk().Orders, 1, "a refused order stays open until somebody closes it")
-	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "")
+	_, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "")
 	require.Equal(t, act.Invalid, kind(t, err))
 	call, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Ordered at the hospital.")
 	require.NoError(t, err)

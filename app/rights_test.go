@@ -37,10 +37,10 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Session.Lock": anybody, "Session.SignOut": anybody, "Session.SetSingleKeys": anybody, "Session.Unlock": anybody,
 		"Session.Colleagues": clinical, "Session.ReadAudit": admin,
 
-		"Visit.Day": everybody, "Visit.MoveVisit": everybody,
+		"Visit.Day": everybody, "Visit.Visit": clinical, "Visit.MoveVisit": everybody,
 		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking), act.Physician),
 
-		"Chart.Find": everybody, "Chart.Chart": clinical,
+		"Chart.Find": everybody, "Chart.Chart": clinical, "Chart.Timeline": clinical,
 		"Chart.AddProblem": physician, "Chart.DescribeProblem": physician, "Chart.EndProblem": physician,
 		"Chart.Compare": physician, "Chart.Merge": physician, "Chart.TakeApart": physician,
 
@@ -56,7 +56,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 
 		"Plan.PlanSets": clinical, "Plan.ApplySet": clinical, "Plan.PlanAsSet": clinical, "Plan.KeepPlanAsSet": clinical,
 
-		"Order.Tests": clinical, "Order.Order": clinical, "Order.PreparedOrder": clinical, "Order.PlaceOrder": physician, "Order.CancelOrder": physician,
+		"Order.Tests": clinical, "Order.Order": clinical, "Order.OrdersAt": clinical, "Order.PreparedOrder": clinical, "Order.PlaceOrder": physician, "Order.CancelOrder": physician,
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 
 		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching, "Result.SetAside": matching,

@@ -493,10 +493,7 @@ func (b *builder) sign(ctx context.Context, who act.Actor, patient string, r rep
 	if err != nil {
 		return err
 	}
-	for _, row := range c.Reports {
-		if row.Signed {
-			continue
-		}
+	for _, row := range c.Unsigned {
 		v, err := b.a.Result.Report(ctx, who, row.ID, false)
 		if err != nil {
 			return err

@@ -71,7 +71,7 @@ func (m *maker) report(p *person, o store.Order, at time.Time) error {
 	m.filler++
 	raw := fmt.Sprintf("MSH|^~\\&|BRINEHOUSE|BRINEHOUSE|DEFTLEDGER|SKERROW|%s||ORU^R01|G%d|P|2.5.1\r", at.UTC().Format("20060102150405"), m.filler)
 	sum := sha256.Sum256([]byte(raw))
-	inbox, err := m.q.AddIncoming(store.Incoming{ReceivedAt: at, Sender: "BRINEHOUSE|BRINEHOUSE", Control: fmt.Sprintf("G%d", m.filler), Raw: []byte(raw), State: "filed"}, "generated", sum[:])
+	inbox, err := m.q.AddIncoming(store.Incoming{ReceivedAt: at, Sender: "BRINEHOUSE|BRINEHOUSE", Control: fmt.Sprintf("G%d", m.filler), Raw: []byte(raw), State: result.Filed}, "generated", sum[:])
 	if err != nil {
 		return err
 	}

@@ -109,11 +109,6 @@ func (q *Q) AddFax(f Fax, by string) error {
 	return q.do("INSERT INTO fax(id, document_id, number, state, next_at, by_id, at) VALUES (?,?,?,'waiting',?,?,?)", f.ID, f.DocumentID, f.Number, Stamp(f.At), by, Stamp(f.At))
 }
 
-// FaxesOf lists the faxes of a patient's documents.
-func (q *Q) FaxesOf(patient string) ([]Fax, error) {
-	return list(q, scanFax, "SELECT "+faxCols+" FROM document d JOIN fax f ON f.document_id = d.id WHERE d.patient_id "+samePerson+" ORDER BY f.at DESC", patient)
-}
-
 // FaxesIn lists faxes by id.
 func (q *Q) FaxesIn(ids []string) ([]Fax, error) {
 	all, _ := json.Marshal(ids)

@@ -1,6 +1,7 @@
 package store
 
 import (
+	"encoding/json"
 	"time"
 
 	"deftledger/core/chart"
@@ -123,6 +124,29 @@ func (q *Q) AddIncomingEntry(e IncomingEntry) (added bool, err error) {
 // IncomingEntries lists what came from outside for a patient, undecided first.
 func (q *Q) IncomingEntries(patient string) ([]IncomingEntry, error) {
 	return list(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE patient_id "+samePerson+" ORDER BY decision <> '', list, title", patient)
+}
+
+// Waiting is how much of what came from outside waits beside a record, from whom, and the
+// visit at which it came last.
+type Waiting struct {
+	PatientID string
+	Count     int
+	Sources   []string
+	VisitID   string
+}
+
+// IncomingWaiting counts, for some records, what waits beside them; those beside which
+// nothing does are left out.
+func (q *Q) IncomingWaiting(records []string) ([]Waiting, error) {
+	all, _ := json.Marshal(records)
+	return list(q, func(s scanner, w *Waiting) error {
+		var sources string
+		if err := s.Scan(&w.PatientID, &w.Count, &sources, &w.VisitID); err != nil {
+			return err
+		}
+		return json.Unmarshal([]byte(sources), &w.Sources)
+	}, `SELECT e.patient_id, count(*), json_group_array(DISTINCT e.source ORDER BY e.source), (SELECT n.visit_id FROM incoming_entry n WHERE n.patient_id = e.patient_id AND n.decision = '' ORDER BY n.received_at DESC LIMIT 1)
+		FROM json_each(?) j JOIN incoming_entry e ON e.patient_id = j.value AND e.decision = '' GROUP BY e.patient_id`, string(all))
 }
 
 // IncomingEntryByID finds one.

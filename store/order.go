@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"deftledger/core/order"
+	"deftledger/core/result"
 )
 
 // OrderTest is one test of an order. ReportStatus and Signed come from its report.
@@ -148,7 +149,8 @@ type Incoming struct {
 	ReceivedAt      time.Time
 	Sender, Control string
 	Raw             []byte
-	State, Reason   string
+	State           result.Received
+	Reason          string
 }
 
 func scanIncoming(s scanner, i *Incoming) error {
@@ -173,9 +175,10 @@ func (q *Q) StoredIncoming(limit int) ([]Incoming, error) {
 	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE state = 'stored' ORDER BY id LIMIT ?", limit)
 }
 
-// Quarantined lists messages that wait for a person's decision, oldest first.
-func (q *Q) Quarantined() ([]Incoming, error) {
-	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE state = 'quarantined' ORDER BY id")
+// IncomingIn lists messages by id.
+func (q *Q) IncomingIn(ids []string) ([]Incoming, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE id IN (SELECT CAST(value AS INTEGER) FROM json_each(?))", string(all))
 }
 
 // IncomingByID finds a message.
@@ -191,7 +194,7 @@ func (q *Q) ControlSeen(i Incoming) (bool, error) {
 }
 
 // SetIncoming stores what became of a message.
-func (q *Q) SetIncoming(id int64, state, reason string) error {
+func (q *Q) SetIncoming(id int64, state result.Received, reason string) error {
 	return q.do("UPDATE inbox SET state = ?, reason = ? WHERE id = ?", state, reason, id)
 }
 

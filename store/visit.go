@@ -261,16 +261,16 @@ type Line struct {
 	ID       string
 	Kind     line.Kind
 	Subject  string
-	Patient  chart.Patient
-	OwnerID  string
+	Patient  chart.Patient // nobody where it is not known for certain whose it is
+	OwnerID  string        // "" for a line of whoever has the right
 	State    line.State
 	Rank     int
 	OpenedAt time.Time
 }
 
-// OpenLine opens a line for its owner; a line already open for the subject stays.
+// OpenLine opens a line for its owner, or with none for whoever has the right; a line already open for the subject stays.
 func (q *Q) OpenLine(id string, kind line.Kind, subject, patient, owner string, state line.State, at time.Time) error {
-	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES (?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, state.Rank(), Stamp(at))
+	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES (?,?,?,nullif(?, ''),nullif(?, ''),?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, state.Rank(), Stamp(at))
 }
 
 // SetLineState says where an open line stands, and ranks it by that.
@@ -288,25 +288,39 @@ func (q *Q) CloseLine(kind line.Kind, subject, by, with string, at time.Time) er
 	return q.do("UPDATE line SET state = 'closed', closed_at = ?, closed_by = ?, closed_with = ? WHERE kind = ? AND subject = ? AND closed_at = ''", Stamp(at), by, with, kind, subject)
 }
 
-const lineQuery = "SELECT l.id, l.kind, l.subject, l.owner_id, l.state, l.rank, l.opened_at, " + patientCols + " FROM line l JOIN patient own ON own.id = l.patient_id JOIN patient p ON p.id = own.person_id WHERE l.closed_at = ''"
+var lineQuery = "SELECT l.id, l.kind, l.subject, coalesce(l.owner_id, ''), l.state, l.rank, l.opened_at, " + maybePatient + lineFrom + " WHERE l.closed_at = ''"
+
+const lineFrom = " FROM line l LEFT JOIN patient own ON own.id = l.patient_id LEFT JOIN patient p ON p.id = own.person_id"
+
+// maybePatient are the columns of a patient where there may be none.
+var maybePatient = "coalesce(" + strings.ReplaceAll(patientCols, ", ", ", ''), coalesce(") + ", '')"
 
 func scanLine(s scanner, l *Line) error {
-	var at string
-	err := s.Scan(append([]any{&l.ID, &l.Kind, &l.Subject, &l.OwnerID, &l.State, &l.Rank, &at}, patientFields(&l.Patient)...)...)
-	l.OpenedAt = Moment(at)
+	var at, portal string
+	fields := patientFields(&l.Patient)
+	for i, f := range fields {
+		if f == &l.Patient.UsesPortal {
+			fields[i] = &portal
+		}
+	}
+	err := s.Scan(append([]any{&l.ID, &l.Kind, &l.Subject, &l.OwnerID, &l.State, &l.Rank, &at}, fields...)...)
+	l.OpenedAt, l.Patient.UsesPortal = Moment(at), portal == "1"
 	return err
 }
 
-// OpenLinesOf lists a person's open lines of some kinds, gravest first and then by patient,
-// as many as limit after the line named (from the beginning for "").
-func (q *Q) OpenLinesOf(owner string, kinds []line.Kind, after string, limit int) ([]Line, error) {
+// OpenLinesOf lists a person's open lines of some kinds, with those of the kinds of a team
+// that nobody owns, gravest first and then by patient, as many as limit after the line named
+// (from the beginning for "").
+func (q *Q) OpenLinesOf(owner string, kinds, team []line.Kind, after string, limit int) ([]Line, error) {
 	all, _ := json.Marshal(kinds)
+	mine, _ := json.Marshal(team)
+	const order = "l.rank, coalesce(p.family, ''), coalesce(p.given, ''), l.opened_at, l.id"
 	// The lines of a page are chosen by what they are ranked by, and read whole after that.
-	return list(q, scanLine, lineQuery+` AND l.id IN (SELECT l.id FROM line l JOIN patient own ON own.id = l.patient_id JOIN patient p ON p.id = own.person_id
-			WHERE l.closed_at = '' AND l.owner_id = ? AND l.kind IN (SELECT value FROM json_each(?))
-			AND (? = '' OR (l.rank, p.family, p.given, l.opened_at, l.id) > (SELECT b.rank, bp.family, bp.given, b.opened_at, b.id FROM line b JOIN patient bo ON bo.id = b.patient_id JOIN patient bp ON bp.id = bo.person_id WHERE b.id = ?))
-			ORDER BY l.rank, p.family, p.given, l.opened_at, l.id LIMIT ?)
-		ORDER BY l.rank, p.family, p.given, l.opened_at, l.id`, owner, string(all), after, after, limit)
+	return list(q, scanLine, lineQuery+` AND l.id IN (SELECT l.id`+lineFrom+`
+			WHERE l.closed_at = '' AND (l.owner_id = ? AND l.kind IN (SELECT value FROM json_each(?)) OR l.owner_id IS NULL AND l.kind IN (SELECT value FROM json_each(?)))
+			AND (? = '' OR (`+order+`) > (SELECT `+order+lineFrom+` WHERE l.id = ?))
+			ORDER BY `+order+` LIMIT ?)
+		ORDER BY `+order, owner, string(all), string(mine), after, after, limit)
 }
 
 // OpenLinesAbout lists the open lines of a patient.
@@ -314,13 +328,15 @@ func (q *Q) OpenLinesAbout(patient string) ([]Line, error) {
 	return list(q, scanLine, lineQuery+" AND l.patient_id "+samePerson+" ORDER BY l.opened_at", patient)
 }
 
-// CountLines counts a person's open lines by kind.
-func (q *Q) CountLines(owner string) (map[line.Kind]int, error) {
+// CountLines counts a person's open lines by kind, with those of the kinds of a team that
+// nobody owns.
+func (q *Q) CountLines(owner string, team []line.Kind) (map[line.Kind]int, error) {
+	mine, _ := json.Marshal(team)
 	type row struct {
 		kind line.Kind
 		n    int
 	}
-	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) }, "SELECT kind, count(*) FROM line WHERE owner_id = ? AND closed_at = '' GROUP BY kind", owner)
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) }, `SELECT kind, count(*) FROM line WHERE closed_at = '' AND (owner_id = ? OR owner_id IS NULL AND kind IN (SELECT value FROM json_each(?))) GROUP BY kind`, owner, string(mine))
 	out := map[line.Kind]int{}
 	for _, r := range rows {
 		out[r.kind] = r.n

@@ -25,6 +25,12 @@ func (s *server) describeChart(api huma.API) {
 	}) (charts.ChartView, error) {
 		return s.app.Chart.Chart(ctx, who, in.ID, in.Refresh == "")
 	})
+	get(api, "timeline", "/api/patients/{id}/timeline", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		After string `query:"after" maxLength:"80"`
+	}) (charts.TimelineView, error) {
+		return s.app.Chart.Timeline(ctx, who, in.ID, in.After)
+	})
 	does(api, http.MethodPost, "add-problem", "/api/patients/{id}/problems", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {

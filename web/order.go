@@ -18,6 +18,9 @@ func (s *server) describeOrder(api huma.API) {
 	}) ([]order.Test, error) {
 		return s.app.Order.Tests(who, in.Query)
 	})
+	get(api, "orders-of-visit", "/api/visits/{id}/orders", func(ctx context.Context, who act.Actor, in *PathID) ([]orders.OrderView, error) {
+		return s.app.Order.OrdersAt(ctx, who, in.ID)
+	})
 	get(api, "order", "/api/orders/{id}", func(ctx context.Context, who act.Actor, in *PathID) (orders.Opened, error) {
 		return s.app.Order.Order(ctx, who, in.ID)
 	})

@@ -18,6 +18,9 @@ func (s *server) describeVisit(api huma.API) {
 	}) ([]visits.VisitView, error) {
 		return s.app.Visit.Day(ctx, who, in.Day)
 	})
+	get(api, "visit", "/api/visits/{id}", func(ctx context.Context, who act.Actor, in *PathID) (visits.VisitView, error) {
+		return s.app.Visit.Visit(ctx, who, in.ID)
+	})
 	does(api, http.MethodPut, "move-visit", "/api/visits/{id}/stage", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {

@@ -8,7 +8,7 @@ import (
 // LineRow is one open line as every list shows it: a desk, or the margin of a chart.
 type LineRow struct {
 	Line    string       `json:"line" doc:"Identifier of the line itself"`
-	Kind    line.Kind    `json:"kind" enum:"report,held,note,order,to sign,follow-up,message,fax"`
+	Kind    line.Kind    `json:"kind" enum:"report,held,note,order,to sign,follow-up,from outside,message,fax"`
 	ID      string       `json:"id" doc:"What it is about"`
 	Patient *PatientView `json:"patient,omitempty" doc:"Left out where nobody knows for certain whose it is"`
 	Owner   string       `json:"owner" doc:"Who answers for it"`
@@ -45,14 +45,12 @@ const (
 
 // LineKind is what a kind of open line brings to every list: which list of the desk it
 // stands in and how its rows are read, all at once. Rooms bring their kinds; app wires
-// them to the desk. A kind whose lines are nobody's own, but of all who have a right, lists
-// them itself.
+// them to the desk. A line without an owner is of all who have the kind's right.
 type LineKind struct {
 	Kind  line.Kind
 	List  string
-	Right Right                                              // for the lines of a team; the others are seen by their owner
+	Right Right                                              // who sees lines of this kind that nobody owns; "" where every line has an owner
 	Fill  func(q *store.Q, who Actor, rows []*LineRow) error // says what each line is
-	Team  func(q *store.Q) (lines []store.Line, err error)   // nil for lines that have an owner
 }
 
 // Rows writes lines as rows; their kinds say what they are.

@@ -8,9 +8,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
-	"deftledger/app/intake"
 	orders "deftledger/app/order"
-	"deftledger/app/paper"
 	results "deftledger/app/result"
 	"deftledger/app/visit"
 	"deftledger/core/chart"
@@ -66,7 +64,7 @@ type VitalView struct {
 	TakenAt string `json:"takenAt"`
 }
 
-// ChartView is what is always in sight, with what happened.
+// ChartView is what is always in sight, with what is open; what happened comes in pages.
 type ChartView struct {
 	Patient   act.PatientView       `json:"patient"`
 	Allergies []AllergyView         `json:"allergies"`
@@ -74,12 +72,8 @@ type ChartView struct {
 	Medicines []MedicineView        `json:"medicines"`
 	Vitals    []VitalView           `json:"vitals"`
 	Open      []*act.LineRow        `json:"open"`
-	Visits    []visit.VisitView     `json:"visits"`
-	Orders    []orders.OrderView    `json:"orders"`
-	Reports   []results.ReportRow   `json:"reports"`
-	Documents []paper.DocumentView  `json:"documents"`
-	Messages  []paper.SentView      `json:"messages" doc:"Written to the patient through the portal, newest first"`
-	Vaccines  []intake.GivenView    `json:"vaccines"`
+	Today     []visit.VisitView     `json:"today" doc:"Visits of this day"`
+	Unsigned  []results.ReportRow   `json:"unsigned" doc:"Results that nobody signed, newest first"`
 	Prepared  []orders.PreparedView `json:"prepared" doc:"Orders that wait for a physician's signature, or were given back"`
 	Merged    []MergeView           `json:"merged" doc:"Records of the same person that are read as part of this chart"`
 	Speaking  []string              `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
@@ -92,22 +86,30 @@ type SinceView struct {
 	Items []string `json:"items"`
 }
 
-// since lists what came into a chart after a moment.
-func (a *Acts) since(at time.Time, reports []store.Report, visits []store.Visit, incoming []store.IncomingEntry) *SinceView {
+// since lists what came into a chart after a moment; nil for nothing.
+func (a *Acts) since(q *store.Q, patient string, at time.Time) (*SinceView, error) {
 	out := &SinceView{At: a.Say(at), Items: []string{}}
+	reports, err := q.ReportsSince(patient, at)
+	if err != nil {
+		return nil, err
+	}
+	visits, err := q.SignedSince(patient, at)
+	if err != nil {
+		return nil, err
+	}
+	incoming, err := q.IncomingEntries(patient)
+	if err != nil {
+		return nil, err
+	}
 	for _, r := range reports {
-		if r.ReceivedAt.After(at) {
-			words := "Result: " + r.Title
-			if r.Status == "C" {
-				words += ", corrected"
-			}
-			out.Items = append(out.Items, words)
+		words := "Result: " + r.Title
+		if r.Status == "C" {
+			words += ", corrected"
 		}
+		out.Items = append(out.Items, words)
 	}
 	for _, v := range visits {
-		if v.StageAt.After(at) && v.NoteFolio > 0 && !v.NoteRetracted {
-			out.Items = append(out.Items, "Signed note: "+v.Kind+" of "+v.StartsAt.In(a.Location).Format("02 Jan 2006"))
-		}
+		out.Items = append(out.Items, "Signed note: "+v.Kind+" of "+v.StartsAt.In(a.Location).Format("02 Jan 2006"))
 	}
 	waiting := 0
 	for _, e := range incoming {
@@ -119,12 +121,12 @@ func (a *Acts) since(at time.Time, reports []store.Report, visits []store.Visit,
 		out.Items = append(out.Items, fmt.Sprintf("%d entries from outside to decide", waiting))
 	}
 	if len(out.Items) == 0 {
-		return nil
+		return nil, nil
 	}
-	return out
+	return out, nil
 }
 
-// Chart opens a chart: everything the spine shows and the list of what happened.
+// Chart opens a chart: everything the spine shows, and what is open in it.
 // opened says that a person opened it now (and not a screen refreshing itself).
 func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool) (out ChartView, err error) {
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
@@ -132,7 +134,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Visits: []visit.VisitView{}, Orders: []orders.OrderView{}, Reports: []results.ReportRow{}, Documents: []paper.DocumentView{}, Messages: []paper.SentView{}, Speaking: []string{}}
+		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Today: []visit.VisitView{}, Unsigned: []results.ReportRow{}, Speaking: []string{}}
 		held, err := a.Order.Record(q, id, a.Today())
 		if err != nil {
 			return err
@@ -161,29 +163,19 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		if out.Open, err = a.Desk.About(q, who, id); err != nil {
 			return err
 		}
-		visits, err := q.VisitsOf(id)
+		today, err := q.VisitsOfOn(id, a.Today())
 		if err != nil {
 			return err
 		}
-		for _, v := range visits {
-			out.Visits = append(out.Visits, a.Visit.View(v, who))
+		for _, v := range today {
+			out.Today = append(out.Today, a.Visit.View(v, who))
 		}
-		orders, err := q.OrdersOf(id)
+		unsigned, err := q.UnsignedReports(id)
 		if err != nil {
 			return err
 		}
-		for _, o := range orders {
-			out.Orders = append(out.Orders, a.Order.View(o))
-		}
-		reports, err := q.ReportsOf(id)
-		if err != nil {
-			return err
-		}
-		for _, r := range reports {
-			out.Reports = append(out.Reports, a.Result.Row(r))
-		}
-		if out.Vaccines, err = a.Intake.GivenViews(q, held.Immunizations, nil); err != nil {
-			return err
+		for _, r := range unsigned {
+			out.Unsigned = append(out.Unsigned, a.Result.Row(r))
 		}
 		if out.Prepared, err = a.Order.PreparedOf(q, id, who); err != nil {
 			return err
@@ -191,18 +183,14 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		if out.Merged, err = a.merges(q, id); err != nil {
 			return err
 		}
-		if out.Documents, err = a.Paper.Documents(q, id); err != nil {
-			return err
-		}
-		if out.Messages, err = a.Paper.MessagesOf(q, id); err != nil || !opened {
-			return err
+		if !opened {
+			return nil
 		}
 		last, err := q.LastOpened(who.ID, id)
 		if err != nil || last == "" {
 			return err
 		}
-		incoming, err := q.IncomingEntries(id)
-		out.Since = a.since(store.Moment(last), reports, visits, incoming)
+		out.Since, err = a.since(q, id, store.Moment(last))
 		return err
 	})
 	if err == nil && opened {

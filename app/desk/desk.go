@@ -2,7 +2,6 @@ package desk
 
 import (
 	"context"
-	"slices"
 
 	"deftledger/app/act"
 	"deftledger/core/line"
@@ -29,15 +28,14 @@ var Lists = []string{act.ResultList, act.NoteList, act.UnderWay}
 // page is how many lines come at a time.
 const page = 100
 
-// MyDesk reads a page of a list of the person's open lines, after the line named. What is a
-// team's stands on the first page.
+// MyDesk reads a page of a list of the person's open lines, after the line named.
 func (a *Acts) MyDesk(ctx context.Context, who act.Actor, list, after string) (out Desk, err error) {
 	if list == "" {
 		list = act.ResultList
 	}
 	out = Desk{List: list, Rows: []*act.LineRow{}}
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
-		counts, team, err := a.count(q, who)
+		counts, err := a.count(q, who)
 		if err != nil {
 			return err
 		}
@@ -45,26 +43,19 @@ func (a *Acts) MyDesk(ctx context.Context, who act.Actor, list, after string) (o
 			out.Lists = append(out.Lists, ListCount{l, counts[l]})
 		}
 		var kinds []line.Kind
-		var lines []store.Line
 		for _, k := range a.kinds {
-			if k.List != list {
-				continue
-			}
-			kinds = append(kinds, k.Kind)
-			if after == "" {
-				lines = append(lines, team[k.Kind]...)
+			if k.List == list {
+				kinds = append(kinds, k.Kind)
 			}
 		}
-		own, err := q.OpenLinesOf(who.ID, kinds, after, page+1)
+		lines, err := q.OpenLinesOf(who.ID, kinds, a.team(who, list), after, page+1)
 		if err != nil {
 			return err
 		}
-		if len(own) > page {
-			own = own[:page]
-			out.Next = own[page-1].ID
+		if len(lines) > page {
+			lines = lines[:page]
+			out.Next = lines[page-1].ID
 		}
-		lines = append(lines, own...)
-		slices.SortStableFunc(lines, func(x, y store.Line) int { return x.Rank - y.Rank })
 		out.Rows, err = a.Rows(q, who, lines, a.kinds)
 		return err
 	})
@@ -74,7 +65,7 @@ func (a *Acts) MyDesk(ctx context.Context, who act.Actor, list, after string) (o
 // Count says how many open lines the person has, those of their team among them.
 func (a *Acts) Count(ctx context.Context, who act.Actor) (n int, err error) {
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
-		counts, _, err := a.count(q, who)
+		counts, err := a.count(q, who)
 		for _, c := range counts {
 			n += c
 		}
@@ -83,17 +74,25 @@ func (a *Acts) Count(ctx context.Context, who act.Actor) (n int, err error) {
 	return n, err
 }
 
-// count counts by list, and reads the lines that are of a team.
-func (a *Acts) count(q *store.Q, who act.Actor) (map[string]int, map[line.Kind][]store.Line, error) {
-	own, err := q.CountLines(who.ID)
-	counts, team := map[string]int{}, map[line.Kind][]store.Line{}
+// count counts by list.
+func (a *Acts) count(q *store.Q, who act.Actor) (map[string]int, error) {
+	own, err := q.CountLines(who.ID, a.team(who, ""))
+	counts := map[string]int{}
 	for _, k := range a.kinds {
-		if err == nil && k.Team != nil && act.May(who.Role, k.Right) {
-			team[k.Kind], err = k.Team(q)
-		}
-		counts[k.List] += own[k.Kind] + len(team[k.Kind])
+		counts[k.List] += own[k.Kind]
 	}
-	return counts, team, err
+	return counts, err
+}
+
+// team are the kinds of a list ("" for all) of which somebody sees the lines nobody owns.
+func (a *Acts) team(who act.Actor, list string) []line.Kind {
+	out := []line.Kind{}
+	for _, k := range a.kinds {
+		if (list == "" || k.List == list) && k.Right != "" && act.May(who.Role, k.Right) {
+			out = append(out, k.Kind)
+		}
+	}
+	return out
 }
 
 // About lists the open lines of a patient, oldest first, with whose they are.

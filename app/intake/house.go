@@ -197,7 +197,7 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 			}
 			r.Notes = "Corrected: it was entered wrongly before. " + r.Notes
 		}
-		if r.InboxID, err = t.AddIncoming(store.Incoming{ReceivedAt: t.Now, Sender: "house|" + who.ID, Control: e.ID, Raw: raw, State: "filed"}, "in the house", sum[:]); err != nil {
+		if r.InboxID, err = t.AddIncoming(store.Incoming{ReceivedAt: t.Now, Sender: "house|" + who.ID, Control: e.ID, Raw: raw, State: result.Filed}, "in the house", sum[:]); err != nil {
 			return err
 		}
 		if err := a.Result.FileReport(t, r); err != nil {

@@ -43,6 +43,19 @@ type OrderView struct {
 	Tests      []OrderTestView `json:"tests"`
 }
 
+// OrdersAt lists the orders of a visit, newest first.
+func (a *Acts) OrdersAt(ctx context.Context, who act.Actor, visit string) (out []OrderView, err error) {
+	out = []OrderView{}
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		all, err := q.OrdersAt(visit)
+		for _, o := range all {
+			out = append(out, a.View(o))
+		}
+		return err
+	})
+	return out, err
+}
+
 // View writes an order as every screen shows it.
 func (a *Acts) View(o store.Order) OrderView {
 	v := OrderView{o.ID, o.PatientID, o.VisitID, o.Placer, o.Laboratory, order.Priorities[o.Priority], string(o.State), o.Reason, a.Say(o.SignedAt), o.Clinician, []OrderTestView{}}

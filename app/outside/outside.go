@@ -13,6 +13,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/intake"
 	"deftledger/core/chart"
+	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/exchange/fhir"
 	"deftledger/store"
@@ -83,7 +84,11 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 				out.New++
 			}
 		}
-		return nil
+		if out.New == 0 {
+			return nil
+		}
+		t.Tell("line", v.PatientID, v.PatientID)
+		return t.OpenLine(act.NewID(), line.FromOutside, v.PatientID, v.PatientID, v.ClinicianID, line.Waiting, t.Now)
 	})
 	out.Intake = &view
 	return out, err
@@ -267,9 +272,22 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			if err := t.DecideIncomingEntry(id, decision, who.ID, became, t.Now); err != nil {
 				return act.NotFound(err, "entry that waits")
 			}
+			if err := closeWhenDecided(t, e.PatientID); err != nil {
+				return err
+			}
 		}
 		return nil
 	})
+}
+
+// closeWhenDecided closes the line of a record beside which nothing waits any more.
+func closeWhenDecided(t *act.Tx, record string) error {
+	waiting, err := t.IncomingWaiting([]string{record})
+	if err != nil || len(waiting) > 0 {
+		return err
+	}
+	t.Tell("line", record, record)
+	return t.CloseLine(line.FromOutside, record, t.Who.ID, "decided", t.Now)
 }
 
 // intakeNow reads the lists of the chart as they stand within an act.

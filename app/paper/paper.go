@@ -208,18 +208,18 @@ func (a *Acts) Document(ctx context.Context, who act.Actor, id string) (out []by
 	return out, err
 }
 
-// Documents lists the documents of a chart, with how their last fax stands.
-func (a *Acts) Documents(q *store.Q, patient string) ([]DocumentView, error) {
+// DocumentsIn lists documents, with how their last fax stands.
+func (a *Acts) DocumentsIn(q *store.Q, ids []string) ([]DocumentView, error) {
 	out := []DocumentView{}
 	names, err := q.StaffNames()
 	if err != nil {
 		return out, err
 	}
-	ds, err := q.DocumentsOf(patient)
+	ds, err := q.DocumentsIn(ids)
 	if err != nil {
 		return out, err
 	}
-	faxes, err := q.FaxesOf(patient)
+	faxes, err := q.FaxesWith(ids)
 	for _, d := range ds {
 		v := DocumentView{ID: d.ID, Title: d.Title, At: a.Say(d.MadeAt), By: names[d.MadeBy], Folio: d.Folio}
 		for _, f := range faxes {

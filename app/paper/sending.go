@@ -162,11 +162,24 @@ func (a *Acts) sentMessage(m store.Message, names map[string]string) SentView {
 
 // MessagesOf lists what was written to a patient through the portal, newest first.
 func (a *Acts) MessagesOf(q *store.Q, patient string) ([]SentView, error) {
-	out := []SentView{}
 	ms, err := q.MessagesOf(patient)
-	if err != nil || len(ms) == 0 {
-		return out, err
+	if err != nil {
+		return nil, err
 	}
+	return a.sentMessages(q, ms)
+}
+
+// MessagesIn lists messages by id.
+func (a *Acts) MessagesIn(q *store.Q, ids []string) ([]SentView, error) {
+	ms, err := q.MessagesIn(ids)
+	if err != nil {
+		return nil, err
+	}
+	return a.sentMessages(q, ms)
+}
+
+func (a *Acts) sentMessages(q *store.Q, ms []store.Message) ([]SentView, error) {
+	out := []SentView{}
 	names, err := q.StaffNames()
 	for _, m := range ms {
 		out = append(out, a.sentMessage(m, names))

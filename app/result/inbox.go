@@ -27,9 +27,9 @@ func (a *Acts) Receive(peer string, raw []byte) []byte {
 	ctx := context.Background()
 	sum := sha256.Sum256(raw)
 	h, err := hl7v2.ParseHeader(raw)
-	in := store.Incoming{ReceivedAt: a.Clock(), Sender: h.SendingApp + "|" + h.SendingFacility, Control: h.Control, Raw: raw, State: "stored"}
+	in := store.Incoming{ReceivedAt: a.Clock(), Sender: h.SendingApp + "|" + h.SendingFacility, Control: h.Control, Raw: raw, State: result.Stored}
 	if err != nil {
-		in.State, in.Reason = "refused", err.Error()
+		in.State, in.Reason = result.Refused, err.Error()
 	}
 	var id int64
 	storing := a.Store.Write(ctx, func(q *store.Q) (err error) {
@@ -109,8 +109,7 @@ func (a *Acts) FileStored(ctx context.Context) (n int, err error) {
 			var why *heldError
 			if errors.As(err, &why) {
 				t.Events = t.Events[:events]
-				t.Tell("line", "quarantine", "")
-				err = t.SetIncoming(in.ID, "quarantined", why.reason)
+				err = a.quarantine(t, in, why.reason)
 			}
 			if err != nil {
 				return err
@@ -119,6 +118,23 @@ func (a *Acts) FileStored(ctx context.Context) (n int, err error) {
 		return nil
 	})
 	return n, err
+}
+
+// quarantine keeps a message until a person says whose it is: a line of whoever may.
+func (a *Acts) quarantine(t *act.Tx, in store.Incoming, reason string) error {
+	if err := t.SetIncoming(in.ID, result.Quarantined, reason); err != nil {
+		return err
+	}
+	subject := strconv.FormatInt(in.ID, 10)
+	t.Tell("line", subject, "")
+	return t.OpenLine(act.NewID(), line.Held, subject, "", "", line.Open, in.ReceivedAt)
+}
+
+// decided closes the line of a message that a person decided on.
+func decided(t *act.Tx, id int64, with string) error {
+	subject := strconv.FormatInt(id, 10)
+	t.Tell("line", subject, "")
+	return t.CloseLine(line.Held, subject, t.Who.ID, with, t.Now)
 }
 
 // heldError is why a message waits in quarantine.
@@ -248,9 +264,9 @@ func (a *Acts) file(t *act.Tx, in store.Incoming, d *decision) error {
 			return err
 		}
 	}
-	state := "filed"
+	state := result.Filed
 	if d != nil {
-		state = "settled"
+		state = result.Settled
 	}
 	return t.SetIncoming(in.ID, state, "")
 }
@@ -413,7 +429,7 @@ func (a *Acts) Attach(ctx context.Context, who act.Actor, id int64, patient stri
 		if err != nil {
 			return act.NotFound(err, "message")
 		}
-		if m.State != "quarantined" {
+		if m.State != result.Quarantined {
 			return act.Refuse(act.Conflict, "Somebody has decided on this message already.")
 		}
 		if _, err := t.PatientByID(patient); err != nil {
@@ -439,7 +455,9 @@ func (a *Acts) Attach(ctx context.Context, who act.Actor, id int64, patient stri
 		if err != nil {
 			return err
 		}
-		t.Tell("line", "quarantine", "")
+		if err := decided(t, id, "attached"); err != nil {
+			return err
+		}
 		return t.Audit("attach quarantined message", patient, strconv.FormatInt(id, 10), "")
 	})
 }
@@ -457,13 +475,15 @@ func (a *Acts) SetAside(ctx context.Context, who act.Actor, id int64, reason str
 		if err != nil {
 			return act.NotFound(err, "message")
 		}
-		if m.State != "quarantined" {
+		if m.State != result.Quarantined {
 			return act.Refuse(act.Conflict, "Somebody has decided on this message already.")
 		}
-		if err := t.SetIncoming(id, "settled", "Set aside by "+who.Name+": "+reason); err != nil {
+		if err := t.SetIncoming(id, result.Settled, "Set aside by "+who.Name+": "+reason); err != nil {
 			return err
 		}
-		t.Tell("line", "quarantine", "")
+		if err := decided(t, id, "set aside"); err != nil {
+			return err
+		}
 		return t.Audit("set quarantined message aside", "", strconv.FormatInt(id, 10), "")
 	})
 }

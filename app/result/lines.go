@@ -15,7 +15,7 @@ import (
 func (a *Acts) Lines() []act.LineKind {
 	return []act.LineKind{
 		{Kind: line.Report, List: act.ResultList, Fill: a.fillReports},
-		{Kind: line.Held, List: act.ResultList, Right: act.MatchResult, Fill: a.fillHeld, Team: heldLines},
+		{Kind: line.Held, List: act.ResultList, Right: act.MatchResult, Fill: a.fillHeld},
 	}
 }
 
@@ -36,19 +36,8 @@ func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	return err
 }
 
-// heldLines are the messages in quarantine, a line each of whoever may say whose they are.
-func heldLines(q *store.Q) ([]store.Line, error) {
-	held, err := q.Quarantined()
-	out := make([]store.Line, len(held))
-	for i, m := range held {
-		id := strconv.FormatInt(m.ID, 10)
-		out[i] = store.Line{ID: "held-" + id, Kind: line.Held, Subject: id, State: line.Open, Rank: line.ToAct, OpenedAt: m.ReceivedAt}
-	}
-	return out, err
-}
-
 func (a *Acts) fillHeld(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
-	held, err := q.Quarantined()
+	held, err := q.IncomingIn(act.Subjects(rows))
 	by := map[string]store.Incoming{}
 	for _, m := range held {
 		by[strconv.FormatInt(m.ID, 10)] = m

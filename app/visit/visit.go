@@ -59,6 +59,16 @@ func (a *Acts) Day(ctx context.Context, who act.Actor, day string) (out []VisitV
 	return out, err
 }
 
+// Visit reads one visit.
+func (a *Acts) Visit(ctx context.Context, who act.Actor, id string) (out VisitView, err error) {
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		v, err := q.VisitByID(id)
+		out = a.View(v, who)
+		return act.NotFound(err, "visit")
+	})
+	return out, err
+}
+
 // MoveVisit sets the stage of a visit.
 func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id string, stage visit.Stage, version int) error {
 	if err := act.Allow(who, act.MoveVisit); err != nil {

@@ -15,22 +15,24 @@ const (
 	Message  Kind = "message"   // a message to the patient that has not arrived
 	Fax      Kind = "fax"       // a fax that has not arrived
 
-	Held Kind = "held" // a message from outside that belongs to nobody for certain
+	Held        Kind = "held"         // a message from outside that belongs to nobody for certain
+	FromOutside Kind = "from outside" // entries that other parties sent, beside a chart
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, FollowUp, Message, Fax}
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, FollowUp, FromOutside, Message, Fax}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
-	Report:   "sign it and record how the patient was told",
-	Held:     "say whose it is, or set it aside with the reason",
-	Note:     "sign the note",
-	Order:    "all tests final and signed, or cancelled with a reason",
-	ToSign:   "sign the order, or give it back with the reason",
-	FollowUp: "book the visit, or drop it with the reason",
-	Message:  "the portal takes it, or say how the patient was told",
-	Fax:      "the other side takes it, or say how it was sent instead",
+	Report:      "sign it and record how the patient was told",
+	Held:        "say whose it is, or set it aside with the reason",
+	FromOutside: "take each entry into the chart, or leave it out",
+	Note:        "sign the note",
+	Order:       "all tests final and signed, or cancelled with a reason",
+	ToSign:      "sign the order, or give it back with the reason",
+	FollowUp:    "book the visit, or drop it with the reason",
+	Message:     "the portal takes it, or say how the patient was told",
+	Fax:         "the other side takes it, or say how it was sent instead",
 }
 
 // Act is the act that closes a line of this kind.

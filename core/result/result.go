@@ -206,3 +206,17 @@ func Supersedes(prev, next string) bool {
 	rank := map[string]int{"": 0, "P": 1, "I": 1, "A": 1, "F": 2, "X": 2, "C": 3}
 	return rank[next] >= rank[prev]
 }
+
+// Received says what became of a message that was received.
+type Received string
+
+// What becomes of a message: it is acknowledged and stored; then filed, or quarantined until
+// a person decides, who settles it; or it was refused, or came before.
+const (
+	Stored      Received = "stored"
+	Filed       Received = "filed"
+	Quarantined Received = "quarantined"
+	Settled     Received = "settled"
+	Refused     Received = "refused"
+	Duplicate   Received = "duplicate"
+)

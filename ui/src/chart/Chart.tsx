@@ -1,6 +1,7 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
@@ -11,7 +12,7 @@ import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
 import { Flags } from "../result/Flags";
-import { useMe, useRight } from "../session/session";
+import { useRight } from "../session/session";
 import { Merge, Merged } from "./Merge";
 import { Spine } from "./Spine";
 
@@ -31,7 +32,6 @@ export function useChart(id: string) {
 /** Chart shows what happened, newest first, and what to do next. */
 export function Chart() {
   const { id = "" } = useParams();
-  const me = useMe();
   const chart = useChart(id);
   const go = useNavigate();
   const client = useQueryClient();
@@ -45,7 +45,7 @@ export function Chart() {
   const mayPrepare = useRight("prepare an order");
   const mayOrder = maySign || mayPrepare;
   const c = chart.data;
-  const today = c?.visits?.find((v) => v.startsAt.slice(0, 10) === me.today);
+  const today = c?.today[0];
   useEffect(() => {
     if (c && c.patient.id !== id)
       go(`/patients/${c.patient.id}`, { replace: true }); // it was merged into this chart
@@ -59,7 +59,7 @@ export function Chart() {
     if (!today) return;
     try {
       await got(api.POST("/api/visits/{id}/start", { params: { path: { id: today.id } } }));
-      await client.invalidateQueries({ queryKey: ["chart", id] });
+      await client.invalidateQueries({ queryKey: ["visit", today.id] });
       go(`/patients/${id}/visits/${today.id}`);
     } catch (e) {
       setError(say(e));
@@ -84,7 +84,7 @@ export function Chart() {
           </p>
           {merging && <Merge chart={c} close={() => setMerging(false)} />}
           <Merged chart={c} mayPart={mayMerge} />
-          <Timeline chart={c} />
+          <Timeline patient={c.patient.id} />
         </div>
         <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
           {today && mayStart && (
@@ -168,110 +168,108 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
 }
 
 // Timeline is everything that happened in this chart, newest first.
-function Timeline({ chart }: { chart: Schemas["ChartView"] }) {
-  const rows = [
-    ...(chart.visits ?? []).map((v) => ({ at: v.startsAt, id: v.id, visit: v, order: undefined, report: undefined })),
-    ...(chart.orders ?? []).map((o) => ({ at: o.signedAt, id: o.id, order: o, visit: undefined, report: undefined })),
-    ...(chart.reports ?? []).map((r) => ({
-      at: r.collectedAt || r.receivedAt,
-      id: r.id,
-      report: r,
-      visit: undefined,
-      order: undefined,
-    })),
-    ...chart.vaccines.map((v) => ({ at: v.at, id: v.id, vaccine: v, visit: undefined, order: undefined, report: undefined })),
-    ...chart.messages.map((m) => ({ at: m.at, id: m.id, message: m, visit: undefined, order: undefined, report: undefined })),
-    ...chart.documents.map((d) => ({ at: d.at, id: d.id, document: d, visit: undefined, order: undefined, report: undefined })),
-  ].sort((a, b) => Date.parse(b.at) - Date.parse(a.at));
+function Timeline({ patient }: { patient: string }) {
+  const pages = useInfiniteQuery(asks.timeline(patient));
+  const rows = pages.data?.pages.flatMap((p) => p.rows) ?? [];
+  if (pages.error) return <p role="alert">{say(pages.error)}</p>;
+  if (!pages.data) return <p className="small">Reading what happened…</p>;
   if (rows.length === 0)
     return <p className="small">Nothing has happened yet. Visits, orders and results appear here, newest first.</p>;
+  const left = (pages.data.pages.at(-1)?.count ?? 0) - rows.length;
   let last = "";
   return (
-    <ul>
-      {rows.map((r) => {
-        const d = day(r.at);
-        const head = d !== last;
-        last = d;
-        return (
-          <li key={r.id} className="flex gap-4 border-b border-rule py-2">
-            <span className="w-24 shrink-0 text-faded">{head ? d : ""}</span>
-            <span className="w-11 shrink-0 text-faded">{clock(r.at)}</span>
-            <div className="min-w-0 flex-1">
-              {r.visit && (
-                <>
-                  {r.visit.noteId ? (
-                    <Link className="font-semibold hover:underline" to={`/patients/${chart.patient.id}/visits/${r.visit.id}`}>
-                      {r.visit.kind}
-                    </Link>
-                  ) : (
-                    <span className="font-semibold">{r.visit.kind}</span>
-                  )}
-                  {": "}
-                  {r.visit.reason} <span className="small">{r.visit.clinician}</span>
-                  <span className="float-right text-faded">
-                    {r.visit.retracted
-                      ? "retracted"
-                      : r.visit.signed
-                        ? "signed"
-                        : r.visit.noteId
-                          ? "note not signed"
-                          : r.visit.stage}
-                  </span>
-                </>
-              )}
-              {r.report && (
-                <>
-                  <Link className="font-semibold hover:underline" to={`/desk/report/${r.report.id}`}>
-                    {r.report.title}
-                  </Link>{" "}
-                  <span className="small">{r.report.performer}</span>
-                  <span className="float-right flex gap-3">
-                    <Flags report={r.report} />
-                    <span className="text-faded">
-                      {r.report.status}, {r.report.signed ? "signed" : "not signed"}
+    <>
+      <ul>
+        {rows.map((r) => {
+          const d = day(r.at);
+          const head = d !== last;
+          last = d;
+          return (
+            <li key={r.id} className="flex gap-4 border-b border-rule py-2">
+              <span className="w-24 shrink-0 text-faded">{head ? d : ""}</span>
+              <span className="w-11 shrink-0 text-faded">{clock(r.at)}</span>
+              <div className="min-w-0 flex-1">
+                {r.visit && (
+                  <>
+                    {r.visit.noteId ? (
+                      <Link className="font-semibold hover:underline" to={`/patients/${patient}/visits/${r.visit.id}`}>
+                        {r.visit.kind}
+                      </Link>
+                    ) : (
+                      <span className="font-semibold">{r.visit.kind}</span>
+                    )}
+                    {": "}
+                    {r.visit.reason} <span className="small">{r.visit.clinician}</span>
+                    <span className="float-right text-faded">
+                      {r.visit.retracted
+                        ? "retracted"
+                        : r.visit.signed
+                          ? "signed"
+                          : r.visit.noteId
+                            ? "note not signed"
+                            : r.visit.stage}
                     </span>
-                  </span>
-                </>
-              )}
-              {r.order && <OrderRow order={r.order} />}
-              {"vaccine" in r && r.vaccine && (
-                <>
-                  <span className="font-semibold">{r.vaccine.name}</span> given, {r.vaccine.given.site}{" "}
-                  <span className="small">
-                    {r.vaccine.given.maker}, lot {r.vaccine.given.lot} · {r.vaccine.by}
-                  </span>
-                </>
-              )}
-              {"message" in r && r.message && (
-                <>
-                  <span className="font-semibold">Message to the patient</span>{" "}
-                  <span className="small">portal, {r.message.by}</span>
-                  <span className={`float-right ${r.message.state === "refused" ? "text-alarm" : "text-faded"}`}>
-                    {r.message.state}
-                  </span>
-                  <span className="block max-w-[60ch]">{r.message.says}</span>
-                </>
-              )}
-              {"document" in r && r.document && (
-                <>
-                  <a
-                    className="font-semibold hover:underline"
-                    href={`/api/documents/${r.document.id}`}
-                    target="_blank"
-                    rel="noreferrer"
-                  >
-                    {r.document.title}
-                  </a>{" "}
-                  <span className="small">
-                    document, {r.document.folio ? `folio ${r.document.folio}` : "not signed"}, {r.document.by}
-                  </span>
-                  {r.document.fax && <span className="float-right text-faded">fax {r.document.fax}</span>}
-                </>
-              )}
-            </div>
-          </li>
-        );
-      })}
-    </ul>
+                  </>
+                )}
+                {r.report && (
+                  <>
+                    <Link className="font-semibold hover:underline" to={`/desk/report/${r.report.id}`}>
+                      {r.report.title}
+                    </Link>{" "}
+                    <span className="small">{r.report.performer}</span>
+                    <span className="float-right flex gap-3">
+                      <Flags report={r.report} />
+                      <span className="text-faded">
+                        {r.report.status}, {r.report.signed ? "signed" : "not signed"}
+                      </span>
+                    </span>
+                  </>
+                )}
+                {r.order && <OrderRow order={r.order} />}
+                {r.vaccine && (
+                  <>
+                    <span className="font-semibold">{r.vaccine.name}</span> given, {r.vaccine.given.site}{" "}
+                    <span className="small">
+                      {r.vaccine.given.maker}, lot {r.vaccine.given.lot} · {r.vaccine.by}
+                    </span>
+                  </>
+                )}
+                {r.message && (
+                  <>
+                    <span className="font-semibold">Message to the patient</span>{" "}
+                    <span className="small">portal, {r.message.by}</span>
+                    <span className={`float-right ${r.message.state === "refused" ? "text-alarm" : "text-faded"}`}>
+                      {r.message.state}
+                    </span>
+                    <span className="block max-w-[60ch]">{r.message.says}</span>
+                  </>
+                )}
+                {r.document && (
+                  <>
+                    <a
+                      className="font-semibold hover:underline"
+                      href={`/api/documents/${r.document.id}`}
+                      target="_blank"
+                      rel="noreferrer"
+                    >
+                      {r.document.title}
+                    </a>{" "}
+                    <span className="small">
+                      document, {r.document.folio ? `folio ${r.document.folio}` : "not signed"}, {r.document.by}
+                    </span>
+                    {r.document.fax && <span className="float-right text-faded">fax {r.document.fax}</span>}
+                  </>
+                )}
+              </div>
+            </li>
+          );
+        })}
+      </ul>
+      {pages.hasNextPage && (
+        <button type="button" className="choice my-3" onClick={() => void pages.fetchNextPage()}>
+          {left} earlier
+        </button>
+      )}
+    </>
   );
 }

@@ -55,7 +55,7 @@ export function Today() {
     if (!v || !mayStart) return;
     try {
       await got(api.POST("/api/visits/{id}/start", { params: { path: { id: v.id } } }));
-      await client.invalidateQueries({ queryKey: ["chart", v.patient.id] });
+      await client.invalidateQueries({ queryKey: ["visit", v.id] });
       go(place(v));
     } catch (e) {
       setError(say(e));
@@ -65,7 +65,7 @@ export function Today() {
     if (!v || !mayIntake || v.signed) return;
     try {
       await got(api.POST("/api/visits/{id}/start", { params: { path: { id: v.id } } }));
-      await client.invalidateQueries({ queryKey: ["chart", v.patient.id] });
+      await client.invalidateQueries({ queryKey: ["visit", v.id] });
       go(`/visits/${v.id}/intake`);
     } catch (e) {
       setError(say(e));

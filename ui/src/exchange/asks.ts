@@ -1,6 +1,6 @@
 // What the screens ask the server, each under its key: one place, so that what changes can
 // be named for all who show it.
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { api, got } from "./client";
 
 const never = Number.POSITIVE_INFINITY;
@@ -31,6 +31,19 @@ export const asks = {
       queryKey: ["held", number],
       queryFn: () => got(api.GET("/api/quarantine/{number}", { params: { path: { number } } })),
     }),
+
+  // What happened, in pages; it changes with its chart.
+  timeline: (patient: string) =>
+    infiniteQueryOptions({
+      queryKey: ["chart", patient, "timeline"],
+      queryFn: ({ pageParam }) =>
+        got(api.GET("/api/patients/{id}/timeline", { params: { path: { id: patient }, query: { after: pageParam } } })),
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next || undefined,
+    }),
+  visit: (id: string) => queryOptions({ queryKey: ["visit", id], queryFn: () => got(api.GET("/api/visits/{id}", by(id))) }),
+  ordersOf: (visit: string) =>
+    queryOptions({ queryKey: ["orders", visit], queryFn: () => got(api.GET("/api/visits/{id}/orders", by(visit))) }),
 
   compare: (id: string, other: string) =>
     queryOptions({

@@ -1092,6 +1092,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/timeline": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["timeline"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/vitals": {
         parameters: {
             query?: never;
@@ -1412,6 +1428,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["visit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/decide": {
         parameters: {
             query?: never;
@@ -1484,6 +1516,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["intake"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["orders-of-visit"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1971,25 +2019,22 @@ export interface components {
         };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
-            documents: components["schemas"]["DocumentView"][];
             medicines: components["schemas"]["MedicineView"][];
             /** @description Records of the same person that are read as part of this chart */
             merged: components["schemas"]["MergeView"][];
-            /** @description Written to the patient through the portal, newest first */
-            messages: components["schemas"]["SentView"][];
             open: components["schemas"]["LineRow"][];
-            orders: components["schemas"]["OrderView"][];
             patient: components["schemas"]["PatientView"];
             /** @description Orders that wait for a physician's signature, or were given back */
             prepared: components["schemas"]["PreparedView"][];
             problems: components["schemas"]["ProblemView"][];
-            reports: components["schemas"]["ReportRow"][];
             /** @description What came since this person last opened the chart; told when it is opened */
             since?: components["schemas"]["SinceView"];
             /** @description Language, need of an interpreter, and who may speak for the patient */
             speaking: string[];
-            vaccines: components["schemas"]["GivenView"][];
-            visits: components["schemas"]["VisitView"][];
+            /** @description Visits of this day */
+            today: components["schemas"]["VisitView"][];
+            /** @description Results that nobody signed, newest first */
+            unsigned: components["schemas"]["ReportRow"][];
             vitals: components["schemas"]["VitalView"][];
         };
         Choice: {
@@ -2393,6 +2438,18 @@ export interface components {
             id: string;
             name: string;
         };
+        Happening: {
+            at: string;
+            document?: components["schemas"]["DocumentView"];
+            id: string;
+            /** @enum {string} */
+            kind: "visit" | "order" | "report" | "vaccine" | "message" | "document";
+            message?: components["schemas"]["SentView"];
+            order?: components["schemas"]["OrderView"];
+            report?: components["schemas"]["ReportRow"];
+            vaccine?: components["schemas"]["GivenView"];
+            visit?: components["schemas"]["VisitView"];
+        };
         HeldDetail: {
             birthDate: string;
             candidates: components["schemas"]["CandidateView"][];
@@ -2602,7 +2659,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "follow-up" | "message" | "fax";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "follow-up" | "from outside" | "message" | "fax";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -3264,6 +3321,16 @@ export interface components {
             name: string;
             specimen: string;
             tube: string;
+        };
+        TimelineView: {
+            /**
+             * Format: int64
+             * @description How much there is in all
+             */
+            count: number;
+            /** @description Begins the next page; empty after the last row */
+            next: string;
+            rows: components["schemas"]["Happening"][];
         };
         Unread: {
             could: string[];
@@ -5876,6 +5943,39 @@ export interface operations {
             };
         };
     };
+    timeline: {
+        parameters: {
+            query?: {
+                after?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TimelineView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "vital-history": {
         parameters: {
             query?: never;
@@ -6597,6 +6697,37 @@ export interface operations {
             };
         };
     };
+    visit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     decide: {
         parameters: {
             query?: never;
@@ -6755,6 +6886,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "orders-of-visit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OrderView"][];
                 };
             };
             /** @description Error */

@@ -22,6 +22,7 @@ export function useEvents() {
       switch (e.kind) {
         case "visit":
           refresh("day");
+          refresh("visit", e.id);
           refresh("intake", e.id);
           break;
         case "intake":
@@ -42,6 +43,7 @@ export function useEvents() {
           refresh("writing", e.id);
           break;
         case "order":
+          refresh("orders");
           refresh("measures");
           refresh("desk");
           break;

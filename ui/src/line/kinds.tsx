@@ -92,6 +92,14 @@ export const kinds: Record<Kind, Shown> = {
     to: (r) => `/patients/${r.patient?.id}`,
     mark: Word,
   },
+  "from outside": {
+    word: "From outside",
+    counted: ["patient with entries from outside", "patients with entries from outside"],
+    list: "under way",
+    segment: "",
+    to: (r) => `/visits/${r.visitId}/intake`,
+    mark: Word,
+  },
   message: {
     word: "Message",
     counted: ["message not delivered", "messages not delivered"],

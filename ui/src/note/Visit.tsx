@@ -44,7 +44,8 @@ import { useWriters } from "./useWriters";
 export default function Visit() {
   const { id = "", visit = "" } = useParams();
   const chart = useChart(id);
-  const noteId = chart.data?.visits?.find((v) => v.id === visit)?.noteId ?? "";
+  const opened = useQuery(asks.visit(visit));
+  const noteId = opened.data?.noteId ?? "";
   const note = useQuery({
     ...asks.note(noteId),
     enabled: noteId !== "",
@@ -53,8 +54,9 @@ export default function Visit() {
     const p = chart.data?.patient;
     if (p) recentCharts.show({ id, name: `${p.given} ${p.family}`, to: `/patients/${id}/visits/${visit}` });
   }, [chart.data, id, visit]);
-  if (chart.error ?? note.error) return <p className="p-8">{say(chart.error ?? note.error)}</p>;
-  if (!chart.data || (noteId && !note.data)) return <p className="p-8 small">Opening the note…</p>;
+  const error = chart.error ?? opened.error ?? note.error;
+  if (error) return <p className="p-8">{say(error)}</p>;
+  if (!chart.data || !opened.data || (noteId && !note.data)) return <p className="p-8 small">Opening the note…</p>;
   if (!note.data) return <p className="p-8">This visit has no note yet. Start it from Today.</p>;
   return (
     <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
@@ -257,7 +259,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
         ]
       : []),
   ]);
-  const orders = (chart.orders ?? []).filter((o) => o.visitId === note.visit.id);
+  const orders = useQuery(asks.ordersOf(note.visit.id)).data ?? [];
   const worst =
     Object.values(statuses.current).find((s) => s.startsWith("Not saved")) ??
     Object.values(statuses.current).find((s) => s === "Saving…" || s === "Two versions");
@@ -552,16 +554,14 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               The first {note.claimLimit} go on the claim; the note keeps all.
             </p>
           )}
-          {(chart.reports ?? []).filter((r) => !r.signed).length > 0 && (
+          {chart.unsigned.length > 0 && (
             <div className="margin-note mb-5">
               <span className="block font-semibold">Results not signed yet</span>
-              {(chart.reports ?? [])
-                .filter((r) => !r.signed)
-                .map((r) => (
-                  <Link key={r.id} to={`/desk/report/${r.id}`} className="block text-kelp hover:underline">
-                    {r.title}, {day(r.collectedAt)}
-                  </Link>
-                ))}
+              {chart.unsigned.map((r) => (
+                <Link key={r.id} to={`/desk/report/${r.id}`} className="block text-kelp hover:underline">
+                  {r.title}, {day(r.collectedAt)}
+                </Link>
+              ))}
             </div>
           )}
           {!none && (

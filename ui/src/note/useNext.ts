@@ -16,7 +16,7 @@ export function useNext(note: Note) {
   async function open() {
     if (!next) return go("/");
     await got(api.POST("/api/visits/{id}/start", { params: { path: { id: next.id } } }));
-    await client.invalidateQueries({ queryKey: ["chart", next.patient.id] });
+    await client.invalidateQueries({ queryKey: ["visit", next.id] });
     go(`/patients/${next.patient.id}/visits/${next.id}`);
   }
   return { next, open };
