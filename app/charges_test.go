@@ -92,7 +92,7 @@ func TestASecondVisitIsThatOfAnEstablishedPatient(t *testing.T) {
 	found, err := c.app.Assess.FindServices(c.doctor(), "prev 40")
 	require.NoError(t, err)
 	require.Len(t, found, 2)
-	_, err = c.app.Assess.BillingFile(ctx, c.doctor(), "oldlu", "json")
+	_, err = c.app.Assess.BillingFile(ctx, c.doctor(), "old030", "json")
 	require.Equal(t, act.Missing, kind(t, err), "a visit is no note")
 	old := c.everything(patientID)
 	for _, x := range old.Visits {

@@ -336,8 +336,9 @@ func TestTwoRecordsAreMergedAndTakenApartAgain(t *testing.T) {
 
 	// Work goes on across both: the note, what stands beside it, the result, the problem.
 	id := c.note()
-	groups, err := c.app.Note.Beside(ctx, c.doctor(), id)
+	beside, err := c.app.Note.Beside(ctx, c.doctor(), id, "", "", "")
 	require.NoError(t, err)
+	groups := beside.Groups
 	require.Equal(t, "Coughs since Friday.", groups[0].Lines[0].Text)
 	_, err = c.app.Note.Bring(ctx, c.doctor(), id, []string{groups[0].Lines[0].ID})
 	require.NoError(t, err)

@@ -40,7 +40,10 @@ func TestAScreenTakesFewStatements(t *testing.T) {
 			_, err := c.app.Plan.PlanSets(ctx, who, id)
 			return err
 		}},
-		{"beside", 10, func(ctx context.Context, who act.Actor) error { _, err := c.app.Note.Beside(ctx, who, id); return err }},
+		{"beside", 10, func(ctx context.Context, who act.Actor) error {
+			_, err := c.app.Note.Beside(ctx, who, id, "", "", "")
+			return err
+		}},
 		{"chart", 16, func(ctx context.Context, who act.Actor) error {
 			_, err := c.app.Chart.Chart(ctx, who, patientID, false)
 			return err

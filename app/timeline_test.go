@@ -8,7 +8,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	notes "deftledger/app/note"
 	"deftledger/core/chart"
+	"deftledger/core/note"
 	"deftledger/core/visit"
 	"deftledger/store"
 )
@@ -61,4 +63,51 @@ func TestATimelineLosesNothingBetweenPages(t *testing.T) {
 	}
 	require.Len(t, seen, 140, "all but what was struck before its page came, and what came after the first")
 	require.False(t, seen["tg070"] || seen["tnew"])
+}
+
+// Page by page what is beside a note brings every line once; words are looked for in all
+// pages, and a line far back is brought in as one of the first.
+func TestWhatIsBesideANoteLosesNothingBetweenPages(t *testing.T) {
+	c := open(t)
+	id := c.note()
+	var far string
+	for i := range 60 {
+		words := fmt.Sprintf("Visit number %d. Nothing else.", i)
+		if i == 59 {
+			words = "The quinsy of long ago was drained."
+		}
+		far = c.earlier(i+1, "", map[note.Part]string{note.Subjective: words, note.Objective: "Well.", note.Assessment: "Well.", note.Plan: "Rest."})
+	}
+	read := func(words, kind string) (groups []notes.BesideGroup, pages int) {
+		for after := ""; ; {
+			got, err := c.app.Note.Beside(ctx, c.doctor(), id, words, kind, after)
+			require.NoError(t, err)
+			require.Equal(t, []notes.BesideCount{{Kind: "note", Count: 60}, {Kind: "result", Count: 0}, {Kind: "history", Count: 1}, {Kind: "document", Count: 0}}, got.Counts)
+			groups = append(groups, got.Groups...)
+			pages++
+			if after = got.Next; after == "" {
+				return groups, pages
+			}
+		}
+	}
+	groups, pages := read("", "")
+	require.Len(t, groups, 60)
+	require.Equal(t, 3, pages)
+	seen := map[string]bool{}
+	for i, g := range groups {
+		require.False(t, seen[g.ID], "%s comes twice", g.ID)
+		seen[g.ID] = true
+		require.True(t, i == 0 || g.At <= groups[i-1].At, "newest first")
+	}
+	groups, pages = read("LONG ago quinsy", "note")
+	require.Len(t, groups, 1)
+	require.Equal(t, 1, pages, "words are looked for in all that is beside, at once")
+	require.Equal(t, far, groups[0].ID)
+	groups, _ = read("quinsy", "result")
+	require.Empty(t, groups)
+	n, err := c.app.Note.Bring(ctx, c.doctor(), id, []string{"note|" + far + "|subjective|typed|0|0"})
+	require.NoError(t, err)
+	require.Contains(t, reads(n), "quinsy of long ago")
+	_, err = c.app.Note.Bring(ctx, c.doctor(), id, []string{"note|" + id + "|subjective|typed|0|0"})
+	require.Equal(t, act.Conflict, kind(t, err), "a note is not beside itself")
 }

@@ -3,6 +3,7 @@ package app_test
 import (
 	"bytes"
 	"compress/zlib"
+	"fmt"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -27,7 +28,7 @@ import (
 // earlier documents a visit some days before and signs it.
 func (c *clinic) earlier(days int, exam string, typed map[note.Part]string) string {
 	c.Helper()
-	id := "old" + exam[:2]
+	id := fmt.Sprintf("old%03d", days)
 	at := c.now.AddDate(0, 0, -days)
 	require.NoError(c, c.store.Write(ctx, func(q *store.Q) error {
 		return q.AddVisit(visit.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at, Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
@@ -38,7 +39,9 @@ func (c *clinic) earlier(days int, exam string, typed map[note.Part]string) stri
 	for p, t := range typed {
 		versions[string(p)] = c.save(n, p, t, 0, n+string(p)).Version
 	}
-	c.line(n, note.Examination, exam)
+	if exam != "" {
+		c.line(n, note.Examination, exam)
+	}
 	_, err = c.app.Note.SignNote(ctx, c.doctor(), n, secret, versions, 1, "")
 	require.NoError(c, err)
 	return n
@@ -279,8 +282,9 @@ func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	o := c.order("K")
 	c.step()
 	c.receive(oru("B1", o.Placer+"-1", "F", "4.1"), "AA")
-	groups, err := c.app.Note.Beside(ctx, c.doctor(), id)
+	beside, err := c.app.Note.Beside(ctx, c.doctor(), id, "", "", "")
 	require.NoError(t, err)
+	groups := beside.Groups
 	var ids []string
 	for _, g := range groups {
 		for _, l := range g.Lines {

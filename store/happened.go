@@ -18,6 +18,7 @@ const (
 	HappenedVaccine  = "vaccine"
 	HappenedMessage  = "message"
 	HappenedDocument = "document"
+	HappenedNote     = "note" // beside another one
 )
 
 // happened lists what happened in the chart of ?1, with when, as days on the Julian calendar.
@@ -90,4 +91,21 @@ func (q *Q) DocumentsIn(ids []string) ([]Document, error) {
 func (q *Q) FaxesWith(documents []string) ([]Fax, error) {
 	all, _ := json.Marshal(documents)
 	return list(q, scanFax, "SELECT "+faxCols+" FROM json_each(?) j JOIN fax f ON f.document_id = j.value ORDER BY f.at DESC", string(all))
+}
+
+// BesideNote lists what can be looked through beside a note of a patient: other notes that
+// were not retracted, then reports, then documents, each newest first.
+func (q *Q) BesideNote(patient, note string) ([]Happened, error) {
+	return list(q, func(s scanner, h *Happened) error { return s.Scan(&h.Kind, &h.ID) }, `WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?1))
+		SELECT kind, id FROM (
+			SELECT 1 AS k, 'note' AS kind, n.id AS id, julianday(v.starts_at) AS t FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id IN own AND n.id <> ?2 AND n.retracted = 0
+			UNION ALL SELECT 2, 'report', r.id, julianday(nullif(i.collected_at, '')) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own
+			UNION ALL SELECT 3, 'document', id, julianday(made_at) FROM document WHERE patient_id IN own)
+		ORDER BY k, t DESC, id DESC`, patient, note)
+}
+
+// NotesIn lists the heads of notes by id.
+func (q *Q) NotesIn(ids []string) ([]Note, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanNote, "SELECT "+noteCols+" FROM note WHERE id IN (SELECT value FROM json_each(?))", string(all))
 }

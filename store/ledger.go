@@ -76,14 +76,15 @@ func (q *Q) ChartEntries(chart string) ([]ledger.Entry, error) {
 	return list(q, scanEntry, "SELECT "+entryCols+" FROM ledger_entry WHERE chart_id = ? ORDER BY folio DESC", chart)
 }
 
-// SealedNotes returns the sealed contents of a person's notes, by note.
-func (q *Q) SealedNotes(patient string) (map[string][]byte, error) {
+// SealedNotes returns the sealed contents of notes, by note.
+func (q *Q) SealedNotes(notes []string) (map[string][]byte, error) {
 	type row struct {
 		note string
 		body []byte
 	}
+	all, _ := json.Marshal(notes)
 	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.note, &r.body) },
-		"SELECT subject, content FROM ledger_entry WHERE kind = 'note' AND chart_id "+samePerson, patient)
+		"SELECT n.id, e.content FROM json_each(?) j JOIN note n ON n.id = j.value JOIN ledger_entry e ON e.chart_id = n.patient_id AND e.folio = n.folio AND e.kind = 'note'", string(all))
 	out := map[string][]byte{}
 	for _, r := range rows {
 		out[r.note] = r.body

@@ -148,8 +148,17 @@ func (s *server) describeNote(api huma.API) {
 	}) (notes.NoteView, error) {
 		return s.app.Note.Bring(ctx, who, id, in.Lines)
 	})
-	get(api, "beside", "/api/notes/{id}/beside", func(ctx context.Context, who act.Actor, in *PathID) ([]notes.BesideGroup, error) {
-		return s.app.Note.Beside(ctx, who, in.ID)
+	// What is looked for is clinical: it travels in the body.
+	does(api, http.MethodPost, "beside", "/api/notes/{id}/beside", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Words string `json:"words" maxLength:"200"`
+			Kind  string `json:"kind" enum:"note,result,history,document,"`
+			After string `json:"after" maxLength:"80"`
+		}
+	}) (*body[notes.BesideView], error) {
+		out, err := s.app.Note.Beside(ctx, who, in.ID, in.Body.Words, in.Body.Kind, in.Body.After)
+		return &body[notes.BesideView]{out}, err
 	})
 	get(api, "last-findings", "/api/notes/{id}/last", func(ctx context.Context, who act.Actor, in *PathID) ([]notes.LastSystem, error) {
 		return s.app.Note.LastFindings(ctx, who, in.ID)

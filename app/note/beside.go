@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"deftledger/app/act"
@@ -32,10 +33,37 @@ type BesideGroup struct {
 	Lines   []BesideLine `json:"lines"`
 }
 
-// Beside lists what can be looked through beside the note: earlier notes, results,
-// histories and documents, newest first within their kind.
-func (a *Acts) Beside(ctx context.Context, who act.Actor, id string) (out []BesideGroup, err error) {
-	out = []BesideGroup{}
+// BesideView is a page of what can be looked through beside a note.
+type BesideView struct {
+	Groups []BesideGroup `json:"groups"`
+	Counts []BesideCount `json:"counts" doc:"How many sources of each kind there are"`
+	Next   string        `json:"next" doc:"Begins the next page; empty when there is no more"`
+}
+
+// BesideCount is how many sources of a kind there are.
+type BesideCount struct {
+	Kind  string `json:"kind" enum:"note,result,history,document"`
+	Count int    `json:"count"`
+}
+
+// Sizes of a page of what is beside: so many sources are read at a time, and a page is full
+// with so many lines.
+const (
+	besideSources = 24
+	besideLines   = 250
+)
+
+// histories is the one source that is no row of its own.
+var histories = store.Happened{Kind: "history", ID: "histories"}
+
+// besideKinds are what the kinds of source are called here, in order.
+var besideKinds = []struct{ kind, says string }{{store.HappenedNote, "note"}, {store.HappenedReport, "result"}, {histories.Kind, "history"}, {store.HappenedDocument, "document"}}
+
+// Beside lists what can be looked through beside the note and has the words asked for:
+// earlier notes, results, histories and documents, newest first within their kind. kind ""
+// is every kind; after is where the page before ended.
+func (a *Acts) Beside(ctx context.Context, who act.Actor, id, words, kind, after string) (out BesideView, err error) {
+	out = BesideView{Groups: []BesideGroup{}, Counts: []BesideCount{}}
 	l, err := a.Forms.Current()
 	if err != nil {
 		return out, err
@@ -45,40 +73,153 @@ func (a *Acts) Beside(ctx context.Context, who act.Actor, id string) (out []Besi
 		if err != nil {
 			return act.NotFound(err, "note")
 		}
-		out, err = a.beside(q, n, l)
-		return err
+		all, err := besideSourcesOf(q, n)
+		if err != nil {
+			return err
+		}
+		var wanted []store.Happened
+		for _, k := range besideKinds {
+			count := 0
+			for _, h := range all {
+				if h.Kind == k.kind {
+					count++
+					if kind == "" || kind == k.says {
+						wanted = append(wanted, h)
+					}
+				}
+			}
+			out.Counts = append(out.Counts, BesideCount{Kind: k.says, Count: count})
+		}
+		if after != "" {
+			wanted = wanted[slices.IndexFunc(wanted, func(h store.Happened) bool { return h.Kind+" "+h.ID == after })+1:]
+		}
+		asked := strings.Fields(strings.ToLower(words))
+		lines := 0
+		for len(wanted) > 0 && lines < besideLines && len(out.Groups) < besideSources {
+			some := wanted[:min(besideSources, len(wanted))]
+			wanted = wanted[len(some):]
+			groups, err := a.beside(q, n, l, some)
+			if err != nil {
+				return err
+			}
+			for _, g := range groups {
+				if g.keep(asked) {
+					lines += len(g.Lines)
+					out.Groups = append(out.Groups, g)
+				}
+			}
+			if last := some[len(some)-1]; len(wanted) > 0 {
+				out.Next = last.Kind + " " + last.ID
+			} else {
+				out.Next = ""
+			}
+		}
+		return nil
 	})
 	return out, err
 }
 
-func (a *Acts) beside(q *store.Q, n store.Note, l *forms.Library) ([]BesideGroup, error) {
-	out := []BesideGroup{}
-	notes, err := q.NotesOf(n.PatientID)
-	if err != nil {
-		return out, err
+// keep leaves the lines that have all words, in small letters, and says whether the group
+// has any; a document has no lines and is kept by its title.
+func (g *BesideGroup) keep(words []string) bool {
+	has := func(text string) bool {
+		text = strings.ToLower(text)
+		return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, w) })
 	}
-	visits, err := q.VisitsOf(n.PatientID)
+	g.Lines = slices.DeleteFunc(g.Lines, func(l BesideLine) bool { return !has(l.Text + " " + l.Head + " " + g.Title) })
+	return len(g.Lines) > 0 || g.Kind == "document" && has(g.Title)
+}
+
+// besideSourcesOf lists the sources beside a note, in order.
+func besideSourcesOf(q *store.Q, n store.Note) ([]store.Happened, error) {
+	all, err := q.BesideNote(n.PatientID, n.ID)
+	at := slices.IndexFunc(all, func(h store.Happened) bool { return h.Kind == store.HappenedDocument })
+	if at < 0 {
+		at = len(all)
+	}
+	return slices.Insert(all, at, histories), err
+}
+
+// beside reads sources, a statement or two for each kind, in the order they are named.
+func (a *Acts) beside(q *store.Q, n store.Note, l *forms.Library, sources []store.Happened) ([]BesideGroup, error) {
+	ids := map[string][]string{}
+	for _, h := range sources {
+		ids[h.Kind] = append(ids[h.Kind], h.ID)
+	}
+	read := map[store.Happened]BesideGroup{}
+	if of := ids[store.HappenedNote]; len(of) > 0 {
+		groups, err := a.besideNotes(q, of, l)
+		if err != nil {
+			return nil, err
+		}
+		for _, g := range groups {
+			read[store.Happened{Kind: store.HappenedNote, ID: g.ID}] = g
+		}
+	}
+	if of := ids[store.HappenedReport]; len(of) > 0 {
+		reports, err := q.ReportsIn(of)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range reports {
+			read[store.Happened{Kind: store.HappenedReport, ID: r.ID}] = besideReport(r)
+		}
+	}
+	if len(ids[histories.Kind]) > 0 {
+		held, err := a.Assess.Order.Record(q, n.PatientID, a.Today())
+		if err != nil {
+			return nil, err
+		}
+		read[histories] = HistoryLines(held)
+	}
+	if of := ids[store.HappenedDocument]; len(of) > 0 {
+		docs, err := q.DocumentsIn(of)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range docs {
+			read[store.Happened{Kind: store.HappenedDocument, ID: d.ID}] = BesideGroup{
+				ID: d.ID, Kind: "document", Title: d.Title, At: a.Say(d.MadeAt), Link: "/api/documents/" + d.ID, Lines: []BesideLine{},
+			}
+		}
+	}
+	var out []BesideGroup
+	for _, h := range sources {
+		if g, ok := read[h]; ok {
+			out = append(out, g)
+		}
+	}
+	return out, nil
+}
+
+// besideNotes reads earlier notes as sources.
+func (a *Acts) besideNotes(q *store.Q, ids []string, l *forms.Library) (out []BesideGroup, err error) {
+	notes, err := q.NotesIn(ids)
 	if err != nil {
-		return out, err
+		return nil, err
+	}
+	visits, err := q.VisitsWithNotes(ids)
+	if err != nil {
+		return nil, err
 	}
 	visitOf := map[string]store.Visit{}
 	for _, v := range visits {
 		visitOf[v.ID] = v
 	}
-	sealed, err := q.SealedNotes(n.PatientID)
+	sealed, err := q.SealedNotes(ids)
 	if err != nil {
-		return out, err
+		return nil, err
 	}
 	for _, e := range notes {
-		if e.ID == n.ID || e.Retracted > 0 {
-			continue
-		}
 		v := visitOf[e.VisitID]
 		blocks, err := a.blocksOf(q, e, v, sealed[e.ID], l)
 		if err != nil {
-			return out, err
+			return nil, err
 		}
-		g := BesideGroup{ID: e.ID, Kind: "note", Title: v.Kind + ": " + v.Reason, At: a.Say(v.StartsAt), VisitID: v.ID, Link: "/patients/" + n.PatientID + "/visits/" + v.ID, Lines: []BesideLine{}}
+		g := BesideGroup{
+			ID: e.ID, Kind: "note", Title: v.Kind + ": " + v.Reason, At: a.Say(v.StartsAt), VisitID: v.ID,
+			Link: "/patients/" + e.PatientID + "/visits/" + v.ID, Lines: []BesideLine{},
+		}
 		for _, b := range blocks {
 			for i, p := range b.Pieces {
 				texts := []string{p.Text}
@@ -94,43 +235,34 @@ func (a *Acts) beside(q *store.Q, n store.Note, l *forms.Library) ([]BesideGroup
 					if area, _, _ := strings.Cut(b.Ref, "."); area == string(note.Review) || area == string(note.Examination) {
 						ref = "finding|" + e.ID + "|" + p.Ref // comes in as findings
 					}
-					g.Lines = append(g.Lines, BesideLine{ref, b.Part, text, head})
+					g.Lines = append(g.Lines, BesideLine{ID: ref, Part: b.Part, Text: text, Head: head})
 				}
 			}
 		}
 		out = append(out, g)
 	}
-	reports, err := q.ReportsOf(n.PatientID)
-	if err != nil {
-		return out, err
-	}
-	for _, r := range reports {
-		g := BesideGroup{ID: r.ID, Kind: "result", Title: r.Title + ", " + strings.TrimSpace(act.StatusWord(r.Status)), At: r.CollectedAt, Link: "/desk/report/" + r.ID, Lines: []BesideLine{}}
-		for i, v := range r.Values {
-			text := strings.TrimSpace(v.Name+" "+v.Text+" "+v.Unit) + flagWord(v.Flag)
-			if v.Range != "" {
-				text += " (range " + v.Range + ")"
-			}
-			day := ""
-			if len(r.CollectedAt) >= 10 {
-				day = r.CollectedAt[:10]
-			}
-			g.Lines = append(g.Lines, BesideLine{fmt.Sprintf("result|%s|%d|%d", r.ID, r.Issue, i), note.Objective, fmt.Sprintf("%s, %s, %s, %s", text, chart.SayDay(day), r.Performer, strings.TrimSpace(act.StatusWord(r.Status))), r.Title})
+	return out, nil
+}
+
+// besideReport writes a report as a source.
+func besideReport(r store.Report) BesideGroup {
+	status := strings.TrimSpace(act.StatusWord(r.Status))
+	g := BesideGroup{ID: r.ID, Kind: "result", Title: r.Title + ", " + status, At: r.CollectedAt, Link: "/desk/report/" + r.ID, Lines: []BesideLine{}}
+	for i, v := range r.Values {
+		text := strings.TrimSpace(v.Name+" "+v.Text+" "+v.Unit) + flagWord(v.Flag)
+		if v.Range != "" {
+			text += " (range " + v.Range + ")"
 		}
-		out = append(out, g)
+		day := ""
+		if len(r.CollectedAt) >= 10 {
+			day = r.CollectedAt[:10]
+		}
+		g.Lines = append(g.Lines, BesideLine{
+			ID: fmt.Sprintf("result|%s|%d|%d", r.ID, r.Issue, i), Part: note.Objective,
+			Text: fmt.Sprintf("%s, %s, %s, %s", text, chart.SayDay(day), r.Performer, status), Head: r.Title,
+		})
 	}
-	histories, err := a.HistoryLines(q, n.PatientID)
-	if err != nil {
-		return out, err
-	}
-	if len(histories.Lines) > 0 {
-		out = append(out, histories)
-	}
-	docs, err := q.DocumentsOf(n.PatientID)
-	for _, d := range docs {
-		out = append(out, BesideGroup{ID: d.ID, Kind: "document", Title: d.Title, At: a.Say(d.MadeAt), Link: "/api/documents/" + d.ID, Lines: []BesideLine{}})
-	}
-	return out, err
+	return g
 }
 
 // blocksOf reads an earlier note: a signed one from what was sealed, any other from
@@ -155,18 +287,10 @@ func flagWord(f string) string {
 
 // HistoryLines offers the histories: in a summary of one sentence for each list,
 // and entry by entry.
-func (a *Acts) HistoryLines(q *store.Q, patient string) (BesideGroup, error) {
-	g := BesideGroup{ID: "histories", Kind: "history", Title: "Histories of the chart", Lines: []BesideLine{}}
-	hs, err := q.Histories(patient)
-	if err != nil {
-		return g, err
-	}
-	ss, err := q.Statements(patient)
-	if err != nil {
-		return g, err
-	}
+func HistoryLines(held chart.Record) BesideGroup {
+	g := BesideGroup{ID: histories.ID, Kind: "history", Title: "Histories of the chart", Lines: []BesideLine{}}
 	none := map[string]bool{}
-	for _, s := range ss {
+	for _, s := range held.Statements {
 		if s.Says != "reviewed" {
 			none[s.List] = s.Says == "none known"
 		}
@@ -176,14 +300,14 @@ func (a *Acts) HistoryLines(q *store.Q, patient string) (BesideGroup, error) {
 		if len(titles) == 0 {
 			return
 		}
-		g.Lines = append(g.Lines, BesideLine{"history|summary|" + id, note.Subjective, name + ": " + note.List(titles, "and") + ".", name})
+		g.Lines = append(g.Lines, BesideLine{ID: "history|summary|" + id, Part: note.Subjective, Text: name + ": " + note.List(titles, "and") + ".", Head: name})
 		for i, f := range full {
-			details = append(details, BesideLine{"history|entry|" + ids[i], note.Subjective, name + ": " + f + ".", name + ", in detail"})
+			details = append(details, BesideLine{ID: "history|entry|" + ids[i], Part: note.Subjective, Text: name + ": " + f + ".", Head: name + ", in detail"})
 		}
 	}
 	for _, k := range chart.HistoryLists {
 		var titles, full, ids []string
-		for _, h := range hs {
+		for _, h := range held.Histories {
 			if h.List != k.ID || h.Title == chart.Private {
 				continue
 			}
@@ -198,34 +322,26 @@ func (a *Acts) HistoryLines(q *store.Q, patient string) (BesideGroup, error) {
 			ids = append(ids, h.ID)
 		}
 		if len(titles) == 0 && none[k.ID] {
-			g.Lines = append(g.Lines, BesideLine{"history|none|" + k.ID, note.Subjective, k.None + ".", k.Name})
+			g.Lines = append(g.Lines, BesideLine{ID: "history|none|" + k.ID, Part: note.Subjective, Text: k.None + ".", Head: k.Name})
 		}
 		add(k.ID, k.Name+" history", titles, full, ids)
 	}
-	ms, err := q.Medicines(patient)
-	if err != nil {
-		return g, err
-	}
 	var titles, full, ids []string
-	for _, m := range ms {
+	for _, m := range held.Medicines {
 		titles, full, ids = append(titles, m.Name), append(full, strings.TrimSpace(m.Name+" "+m.Dose)), append(ids, m.ID)
 	}
 	add("medicines", "Medicines", titles, full, ids)
-	as, err := q.Allergies(patient)
-	if err != nil {
-		return g, err
-	}
 	titles, full, ids = nil, nil, nil
-	for _, x := range as {
+	for _, x := range held.Allergies {
 		if x.Substance == "" {
-			g.Lines = append(g.Lines, BesideLine{"history|none|allergies", note.Subjective, "No known drug allergies.", "Allergies"})
+			g.Lines = append(g.Lines, BesideLine{ID: "history|none|allergies", Part: note.Subjective, Text: "No known drug allergies.", Head: "Allergies"})
 			continue
 		}
 		titles, full, ids = append(titles, x.Substance), append(full, x.Substance+" ("+strings.Trim(x.Reaction+", "+x.Severity, ", ")+")"), append(ids, x.ID)
 	}
 	add("allergies", "Allergies", titles, full, ids)
 	g.Lines = append(g.Lines, details...)
-	return g, nil
+	return g
 }
 
 func sayEntry(h chart.HistoryEntry) string {
@@ -247,7 +363,7 @@ func sayEntry(h chart.HistoryEntry) string {
 // source, as chosen here.
 func (a *Acts) Bring(ctx context.Context, who act.Actor, id string, lines []string) (NoteView, error) {
 	return a.Change(ctx, who, id, "bring in lines", func(t *act.Tx, n store.Note, v store.Visit, l *forms.Library) error {
-		groups, err := a.beside(t.Q, n, l)
+		groups, err := a.besideOf(t.Q, n, l, lines)
 		if err != nil {
 			return err
 		}
@@ -269,6 +385,26 @@ func (a *Acts) Bring(ctx context.Context, who act.Actor, id string, lines []stri
 		}
 		return nil
 	})
+}
+
+// besideOf reads the sources that lines stand in, where they are beside this note.
+func (a *Acts) besideOf(q *store.Q, n store.Note, l *forms.Library, lines []string) ([]BesideGroup, error) {
+	all, err := besideSourcesOf(q, n)
+	if err != nil {
+		return nil, err
+	}
+	kinds := map[string]string{"note": store.HappenedNote, "finding": store.HappenedNote, "result": store.HappenedReport}
+	named := map[store.Happened]bool{}
+	for _, ref := range lines {
+		kind, rest, _ := strings.Cut(ref, "|")
+		id, _, _ := strings.Cut(rest, "|")
+		h := store.Happened{Kind: kinds[kind], ID: id}
+		if kind == histories.Kind {
+			h = histories
+		}
+		named[h] = true
+	}
+	return a.beside(q, n, l, slices.DeleteFunc(all, func(h store.Happened) bool { return !named[h] }))
 }
 
 func (a *Acts) bringLine(t *act.Tx, l *forms.Library, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {

@@ -126,12 +126,12 @@ func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[st
 		out["diagnosis"] = diagnoses[0]
 	}
 	out["diagnoses"] = strings.Join(diagnoses, "; ")
-	problems, err := q.Problems(p.ID)
+	held, err := a.Note.Assess.Order.Record(q, p.ID, a.Today())
 	if err != nil {
 		return nil, err
 	}
 	var list []string
-	for _, x := range problems {
+	for _, x := range held.Problems {
 		says := x.Title + " (" + x.Code
 		if x.Onset != "" {
 			says += ", since " + x.Onset
@@ -142,10 +142,7 @@ func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[st
 		list = append(list, says+")")
 	}
 	out["problems"] = act.OrUnknown(strings.Join(list, "; "), "none recorded")
-	groups, err := a.Note.HistoryLines(q, p.ID)
-	if err != nil {
-		return nil, err
-	}
+	groups := notes.HistoryLines(held)
 	for _, field := range []struct{ name, head string }{{"medicines", "Medicines"}, {"allergies", "Allergies"}} {
 		var lines []string
 		for _, x := range groups.Lines {

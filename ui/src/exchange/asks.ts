@@ -1,10 +1,12 @@
 // What the screens ask the server, each under its key: one place, so that what changes can
 // be named for all who show it.
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
-import { api, got } from "./client";
+import { api, got, type Schemas } from "./client";
 
 const never = Number.POSITIVE_INFINITY;
 const by = (id: string) => ({ params: { path: { id } } });
+
+type BesideKind = Schemas["BesideGroup"]["kind"];
 
 export const asks = {
   me: () => queryOptions({ queryKey: ["me"], queryFn: () => got(api.GET("/api/session")), staleTime: never }),
@@ -65,10 +67,14 @@ export const asks = {
   note: (id: string) => queryOptions({ queryKey: ["note", id], queryFn: () => got(api.GET("/api/notes/{id}", by(id))) }),
   measures: (note: string, list: number) =>
     queryOptions({ queryKey: ["measures", note, list], queryFn: () => got(api.GET("/api/notes/{id}/measures", by(note))) }),
-  beside: (note: string) =>
-    queryOptions({
-      queryKey: ["beside", note],
-      queryFn: () => got(api.GET("/api/notes/{id}/beside", by(note))),
+  // What is looked for is clinical: it travels in the body.
+  beside: (note: string, words: string, kind: BesideKind | "") =>
+    infiniteQueryOptions({
+      queryKey: ["beside", note, words, kind],
+      queryFn: ({ pageParam }) =>
+        got(api.POST("/api/notes/{id}/beside", { ...by(note), body: { words, kind, after: pageParam } })),
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next || undefined,
       staleTime: 10_000,
     }),
   last: (note: string) =>

@@ -459,9 +459,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["beside"];
+        get?: never;
         put?: never;
-        post?: never;
+        post: operations["beside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1868,6 +1868,12 @@ export interface components {
             subject: string;
             who: string;
         };
+        BesideCount: {
+            /** Format: int64 */
+            count: number;
+            /** @enum {string} */
+            kind: "note" | "result" | "history" | "document";
+        };
         BesideGroup: {
             at: string;
             id: string;
@@ -1886,6 +1892,19 @@ export interface components {
             /** @description The part it goes into */
             part: string;
             text: string;
+        };
+        BesideRequest: {
+            after: string;
+            /** @enum {string} */
+            kind: "note" | "result" | "history" | "document" | "";
+            words: string;
+        };
+        BesideView: {
+            /** @description How many sources of each kind there are */
+            counts: components["schemas"]["BesideCount"][];
+            groups: components["schemas"]["BesideGroup"][];
+            /** @description Begins the next page; empty when there is no more */
+            next: string;
         };
         Block: {
             group: string;
@@ -4434,7 +4453,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BesideRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -4442,7 +4465,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BesideGroup"][];
+                    "application/json": components["schemas"]["BesideView"];
                 };
             };
             /** @description Error */

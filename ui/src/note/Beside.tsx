@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import { asks } from "../exchange/asks";
@@ -10,14 +10,19 @@ import type { Note, useChange } from "./useNote";
 type Group = Schemas["BesideGroup"];
 type Line = Schemas["BesideLine"];
 
-const kinds: Record<string, string> = { note: "Earlier notes", result: "Results", history: "Histories", document: "Documents" };
+const kinds: Record<Group["kind"], string> = {
+  note: "Earlier notes",
+  result: "Results",
+  history: "Histories",
+  document: "Documents",
+};
 
 /** Beside opens earlier notes, results, histories and documents next to the note.
  * Typing filters; lines are chosen and brought in with the keyboard. */
 export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeof useChange>; close: () => void }) {
-  const groups = useQuery(asks.beside(note.id));
   const [text, setText] = useState("");
-  const [kind, setKind] = useState("");
+  const [kind, setKind] = useState<Group["kind"] | "">("");
+  const pages = useInfiniteQuery({ ...asks.beside(note.id, text.trim(), kind), placeholderData: keepPreviousData });
   const [at, setAt] = useState(0);
   const [done, setDone] = useState<string[]>([]);
   const [preview, setPreview] = useState<{ group: Group; part: string; replace: boolean; diff: Schemas["Difference"] } | null>(
@@ -30,11 +35,14 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
     const t = `${l.text} ${l.head} ${g.title}`.toLowerCase();
     return words.every((w) => t.includes(w));
   };
-  const shown = (groups.data ?? [])
+  // What is shown has the words in the field, also while the server still looks for them.
+  const shown = (pages.data?.pages ?? [])
+    .flatMap((p) => p.groups)
     .filter((g) => !kind || g.kind === kind)
     .map((g) => ({ ...g, lines: g.lines.filter((l) => fits(g, l)) }))
     .filter((g) => g.lines.length > 0 || (g.kind === "document" && words.every((w) => g.title.toLowerCase().includes(w))));
   const lines = shown.flatMap((g) => g.lines);
+  const counts = pages.data?.pages[0]?.counts ?? [];
   const here = lines[Math.min(at, lines.length - 1)];
   const list = useRef<HTMLDivElement>(null);
   useEffect(() => {
@@ -100,8 +108,10 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
         }}
         onKeyDown={(e) => {
           let took = true;
-          if (e.key === "ArrowDown") setAt(Math.min(lines.length - 1, at + 1));
-          else if (e.key === "ArrowUp") setAt(Math.max(0, at - 1));
+          if (e.key === "ArrowDown") {
+            setAt(Math.min(lines.length - 1, at + 1));
+            if (at + 1 >= lines.length - 1 && pages.hasNextPage) void pages.fetchNextPage();
+          } else if (e.key === "ArrowUp") setAt(Math.max(0, at - 1));
           else if (e.key === "Enter" && !e.ctrlKey && here) void bring([here.id]);
           else if (e.key === "Escape") preview ? setPreview(null) : close();
           else took = false;
@@ -112,7 +122,7 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
         }}
       />
       <fieldset className="my-2 flex flex-wrap gap-1.5" aria-label="Kinds">
-        {Object.entries(kinds).map(([k, words]) => (
+        {(Object.keys(kinds) as Group["kind"][]).map((k) => (
           <button
             key={k}
             type="button"
@@ -120,7 +130,7 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
             className="choice px-2 py-0.5 text-[12.5px] font-normal"
             onClick={() => setKind(kind === k ? "" : k)}
           >
-            {words}
+            {kinds[k]} {k !== "history" && <span className="text-faded">{counts.find((c) => c.kind === k)?.count}</span>}
           </button>
         ))}
       </fieldset>
@@ -131,7 +141,7 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
       )}
       {preview && <Preview preview={preview} forward={forward} close={() => setPreview(null)} />}
       <div ref={list} className="min-h-0 flex-1 overflow-auto pb-4 text-[13px]">
-        {groups.isSuccess && shown.length === 0 && (
+        {pages.isSuccess && !pages.isPlaceholderData && shown.length === 0 && (
           <p className="small">
             {words.length > 0
               ? "Nothing has these words."
@@ -189,6 +199,11 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
             ))}
           </section>
         ))}
+        {pages.hasNextPage && (
+          <button type="button" className="choice" onClick={() => void pages.fetchNextPage()}>
+            Further back
+          </button>
+        )}
       </div>
       <p className="small border-t border-rule py-2">
         <KeyCap k="ArrowDown" /> <KeyCap k="Enter" /> brings the line in with its source; from an earlier note it stays dotted
