@@ -17,7 +17,7 @@ type AdviceAnswer struct {
 
 // PutAdviceAnswer keeps an answer; a later one replaces it.
 func (q *Q) PutAdviceAnswer(noteID string, a AdviceAnswer) error {
-	return q.do("INSERT INTO note_advice VALUES (?,?,?,?,?) ON CONFLICT DO UPDATE SET reason = excluded.reason, by_id = excluded.by_id, at = excluded.at", noteID, a.Key, a.Reason, a.ByID, Stamp(a.At))
+	return q.do("INSERT INTO note_advice(note_id, key, reason, by_id, at) VALUES (?,?,?,?,?) ON CONFLICT DO UPDATE SET reason = excluded.reason, by_id = excluded.by_id, at = excluded.at", noteID, a.Key, a.Reason, a.ByID, Stamp(a.At))
 }
 
 // AdviceAnswers lists the answers of a note.
@@ -76,7 +76,7 @@ func (q *Q) PutDiagnosisWords(noteID string, d note.Said, by string, at time.Tim
 	}
 	var n int64
 	if d.Version == 0 {
-		n, err = q.exec("INSERT INTO diagnosis_word VALUES (?,?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, d.Code, d.Response, d.Because, d.Complicated, d.Remark, string(measures), by, Stamp(at))
+		n, err = q.exec("INSERT INTO diagnosis_word(note_id, code, response, because, complicated, remark, measures, version, by_id, at) VALUES (?,?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, d.Code, d.Response, d.Because, d.Complicated, d.Remark, string(measures), by, Stamp(at))
 	} else {
 		n, err = q.exec("UPDATE diagnosis_word SET response = ?, because = ?, complicated = ?, remark = ?, measures = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND code = ? AND version = ?",
 			d.Response, d.Because, d.Complicated, d.Remark, string(measures), by, Stamp(at), noteID, d.Code, d.Version)
@@ -116,7 +116,7 @@ func (q *Q) Pins(staff string) ([]string, error) {
 
 // Pin keeps a code at hand.
 func (q *Q) Pin(staff, code string, at time.Time) error {
-	return q.do("INSERT INTO pinned_code VALUES (?,?,?) ON CONFLICT DO NOTHING", staff, code, Stamp(at))
+	return q.do("INSERT INTO pinned_code(staff_id, code, at) VALUES (?,?,?) ON CONFLICT DO NOTHING", staff, code, Stamp(at))
 }
 
 // Unpin lets a code go.

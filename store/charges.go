@@ -66,7 +66,7 @@ func (q *Q) PutCharges(noteID string, c Charges, was int) error {
 	var n int64
 	var err error
 	if was == 0 {
-		n, err = q.exec("INSERT INTO note_charges VALUES (?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, string(lines), string(facts), c.ByID, Stamp(c.At))
+		n, err = q.exec("INSERT INTO note_charges(note_id, charges, facts, version, by_id, at) VALUES (?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, string(lines), string(facts), c.ByID, Stamp(c.At))
 	} else {
 		n, err = q.exec("UPDATE note_charges SET charges = ?, facts = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND version = ?", string(lines), string(facts), c.ByID, Stamp(c.At), noteID, was)
 	}
@@ -78,7 +78,7 @@ func (q *Q) PutCharges(noteID string, c Charges, was int) error {
 
 // AddHandedToBilling records that a visit's charges were given out as a file.
 func (q *Q) AddHandedToBilling(id, noteID, format, by string, at time.Time) error {
-	return q.do("INSERT INTO handed_to_billing VALUES (?,?,?,?,?)", id, noteID, format, by, Stamp(at))
+	return q.do("INSERT INTO handed_to_billing(id, note_id, format, by_id, at) VALUES (?,?,?,?,?)", id, noteID, format, by, Stamp(at))
 }
 
 // ReviewedOn counts the unique tests of a patient whose results were signed on a day

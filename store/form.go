@@ -28,7 +28,7 @@ func (q *Q) Forms() ([]Form, error) {
 
 // AddForm stores a new version; ErrStale when that version is there already.
 func (q *Q) AddForm(f Form) error {
-	n, err := q.exec("INSERT INTO form VALUES (?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", f.Kind, f.ID, f.Version, f.OwnerID, f.Body, f.Prose, flag(f.Retired), f.ByID, Stamp(f.At))
+	n, err := q.exec("INSERT INTO form(kind, id, version, owner_id, body, prose, retired, by_id, at) VALUES (?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", f.Kind, f.ID, f.Version, f.OwnerID, f.Body, f.Prose, flag(f.Retired), f.ByID, Stamp(f.At))
 	if err == nil && n == 0 {
 		return ErrStale
 	}
@@ -42,7 +42,7 @@ func (q *Q) OwnWords(staff string) ([]string, error) {
 
 // AddOwnWord adds one.
 func (q *Q) AddOwnWord(staff, word string) error {
-	return q.do("INSERT INTO own_word VALUES (?,?) ON CONFLICT DO NOTHING", staff, word)
+	return q.do("INSERT INTO own_word(staff_id, word) VALUES (?,?) ON CONFLICT DO NOTHING", staff, word)
 }
 
 // Document is a filed document.
@@ -57,7 +57,7 @@ type Document struct {
 
 // AddDocument files a document.
 func (q *Q) AddDocument(d Document) error {
-	return q.do("INSERT INTO document VALUES (?,?,?,?,?,?,?,?,?)", d.ID, d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt), d.Form)
+	return q.do("INSERT INTO document(id, patient_id, note_id, title, pdf, folio, made_by, made_at, form) VALUES (?,?,?,?,?,?,?,?,?)", d.ID, d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt), d.Form)
 }
 
 func scanDocument(s scanner, d *Document) error {

@@ -60,7 +60,7 @@ func (q *Q) AddOrder(o Order) error {
 		if err != nil {
 			return err
 		}
-		if err := q.do("INSERT INTO order_test VALUES (?,?,?,?,?,?,?,?)", o.ID, i+1, t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, string(ds)); err != nil {
+		if err := q.do("INSERT INTO order_test(order_id, position, code, name, loinc, specimen, tube, diagnoses) VALUES (?,?,?,?,?,?,?,?)", o.ID, i+1, t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, string(ds)); err != nil {
 			return err
 		}
 	}

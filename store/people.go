@@ -95,7 +95,7 @@ func (q *Q) SetAttempts(who string, failures int, until time.Time) error {
 	if failures == 0 {
 		return q.do("DELETE FROM attempt WHERE who = ?", who)
 	}
-	return q.do("INSERT INTO attempt VALUES (?,?,?) ON CONFLICT(who) DO UPDATE SET failures = excluded.failures, blocked_until = excluded.blocked_until", who, failures, Stamp(until))
+	return q.do("INSERT INTO attempt(who, failures, blocked_until) VALUES (?,?,?) ON CONFLICT(who) DO UPDATE SET failures = excluded.failures, blocked_until = excluded.blocked_until", who, failures, Stamp(until))
 }
 
 // Session is a sign-in of one browser.

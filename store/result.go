@@ -95,7 +95,7 @@ func (q *Q) AddReport(r Report) error {
 
 // AddIssue stores one issue of a report with its values.
 func (q *Q) AddIssue(r Report) error {
-	if err := q.do("INSERT INTO report_issue VALUES (?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, r.Status, r.CollectedAt, r.ReportedAt, Stamp(r.ReceivedAt), r.Performer, r.Notes); err != nil {
+	if err := q.do("INSERT INTO report_issue(report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes) VALUES (?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, r.Status, r.CollectedAt, r.ReportedAt, Stamp(r.ReceivedAt), r.Performer, r.Notes); err != nil {
 		return err
 	}
 	// So many values to a statement, which stays prepared.
@@ -163,7 +163,7 @@ func (q *Q) AddReview(v Review, version int) error {
 	if n == 0 {
 		return ErrStale
 	}
-	return q.do("INSERT INTO review VALUES (?,?,?,?,?,?,?,?)", v.ReportID, v.Issue, v.Comment, v.Told, v.ToldReason, v.SignedBy, Stamp(v.SignedAt), v.Folio)
+	return q.do("INSERT INTO review(report_id, issue, comment, told, told_reason, signed_by, signed_at, folio) VALUES (?,?,?,?,?,?,?,?)", v.ReportID, v.Issue, v.Comment, v.Told, v.ToldReason, v.SignedBy, Stamp(v.SignedAt), v.Folio)
 }
 
 // Reviews lists the reviews of a report, newest first.

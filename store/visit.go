@@ -155,7 +155,7 @@ func (q *Q) NotePart(id string, part note.Part) (Part, error) {
 
 // SavePart stores a part under its new version.
 func (q *Q) SavePart(id string, p Part) error {
-	return q.do(`INSERT INTO note_part VALUES (?,?,?,?,?,?,?) ON CONFLICT(note_id, part) DO UPDATE SET
+	return q.do(`INSERT INTO note_part(note_id, part, text, version, save_id, saved_at, saved_by) VALUES (?,?,?,?,?,?,?) ON CONFLICT(note_id, part) DO UPDATE SET
 		text = excluded.text, version = excluded.version, save_id = excluded.save_id, saved_at = excluded.saved_at, saved_by = excluded.saved_by`,
 		id, p.Part, p.Text, p.Version, p.SaveID, Stamp(p.SavedAt), p.SavedBy)
 }

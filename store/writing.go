@@ -119,7 +119,7 @@ func noteInterviews(noteID string) rows[NoteInterview] {
 
 // AddNoteInterview adds an interview, or brings it to another version.
 func (q *Q) AddNoteInterview(noteID string, i NoteInterview) error {
-	return q.do("INSERT INTO note_interview VALUES (?,?,?,(SELECT count(*) FROM note_interview WHERE note_id = ?)) ON CONFLICT DO UPDATE SET form_version = excluded.form_version", noteID, i.Form, i.Version, noteID)
+	return q.do("INSERT INTO note_interview(note_id, form, form_version, position) VALUES (?,?,?,(SELECT count(*) FROM note_interview WHERE note_id = ?)) ON CONFLICT DO UPDATE SET form_version = excluded.form_version", noteID, i.Form, i.Version, noteID)
 }
 
 // DropNoteInterview takes an interview and its answers out of a draft.
@@ -172,7 +172,7 @@ func (q *Q) PutAnswer(noteID string, a NoteAnswer, was int, by string, at time.T
 	}
 	var n int64
 	if was == 0 {
-		n, err = q.exec("INSERT INTO note_answer VALUES (?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, a.Form, a.Link, string(value), a.Origin, by, Stamp(at))
+		n, err = q.exec("INSERT INTO note_answer(note_id, form, link, value, origin, version, by_id, at) VALUES (?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, a.Form, a.Link, string(value), a.Origin, by, Stamp(at))
 	} else {
 		n, err = q.exec("UPDATE note_answer SET value = ?, origin = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND form = ? AND link = ? AND version = ?", string(value), a.Origin, by, Stamp(at), noteID, a.Form, a.Link, was)
 	}
@@ -213,7 +213,7 @@ func (q *Q) AddCarried(noteID string, c CarriedSentence, by string, at time.Time
 	if c.Looked {
 		state = "kept"
 	}
-	n, err := q.exec("INSERT INTO note_carried VALUES (?,?,?,(SELECT count(*) FROM note_carried WHERE note_id = ?),?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING",
+	n, err := q.exec("INSERT INTO note_carried(id, note_id, part, position, text, original, origin, source_note, source, state, version, by_id, at) VALUES (?,?,?,(SELECT count(*) FROM note_carried WHERE note_id = ?),?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING",
 		c.ID, noteID, c.Part, noteID, c.Text, c.Text, c.Origin, c.SourceNote, c.Source, state, by, Stamp(at))
 	return n > 0, err
 }
@@ -266,7 +266,7 @@ func (q *Q) PutDrawing(d Drawing, was int, by string, at time.Time) error {
 	var err error
 	switch {
 	case was == 0:
-		n, err = q.exec("INSERT INTO note_drawing VALUES (?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", d.ID, d.NoteID, d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at))
+		n, err = q.exec("INSERT INTO note_drawing(id, note_id, outline, caption, strokes, svg, version, by_id, at) VALUES (?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", d.ID, d.NoteID, d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at))
 	case d.Strokes == "":
 		n, err = q.exec("DELETE FROM note_drawing WHERE id = ? AND note_id = ? AND version = ?", d.ID, d.NoteID, was)
 	default:

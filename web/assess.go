@@ -74,7 +74,7 @@ const codeHits = 12
 
 // codeView shows a code with the notes that govern it.
 func codeView(c *coding.Catalogue, e coding.Entry, why string) CodeView {
-	v := CodeView{e.Code, e.Title, e.Billable, why, []string{}}
+	v := CodeView{Code: e.Code, Title: e.Title, Billable: e.Billable, Why: why, Notes: []string{}}
 	for _, n := range c.Notes(e.Code) {
 		if n.Kind == "excludes1" || n.Kind == "code first" || n.Kind == "use additional" {
 			v.Notes = append(v.Notes, n.Code+" "+n.Kind+": "+n.Text)

@@ -35,7 +35,7 @@ func (a *Acts) merges(q *store.Q, person string) ([]MergeView, error) {
 		if err != nil {
 			return out, err
 		}
-		out = append(out, MergeView{m.ID, p.Record, p.Name.Given + " " + p.Name.Family, m.Reason, names[m.ByID], a.Say(m.At)})
+		out = append(out, MergeView{ID: m.ID, Record: p.Record, Name: p.Name.Given + " " + p.Name.Family, Reason: m.Reason, By: names[m.ByID], At: a.Say(m.At)})
 	}
 	return out, nil
 }

@@ -322,7 +322,7 @@ func (l *Library) take(f store.Form, shipped []coding.Service) error {
 	default:
 		return fmt.Errorf("%q is no kind of form", f.Kind)
 	}
-	l.keep(Name{f.Kind, f.ID, f.OwnerID}, formFile{f.Version, f.Body, f.Prose, false, f.Retired, f.ByID, f.At})
+	l.keep(Name{f.Kind, f.ID, f.OwnerID}, formFile{Version: f.Version, Body: f.Body, prose: f.Prose, shipped: false, retired: f.Retired, byID: f.ByID, at: f.At})
 	return nil
 }
 

@@ -229,7 +229,7 @@ func (a *Acts) GivenViews(q *store.Q, rows []chart.Immunization, err error) ([]G
 	}
 	names, err := q.StaffNames()
 	for _, i := range rows {
-		out = append(out, GivenView{i.ID, i.Name, i.Given, names[i.GivenBy], a.Say(i.GivenAt)})
+		out = append(out, GivenView{ID: i.ID, Name: i.Name, Given: i.Given, By: names[i.GivenBy], At: a.Say(i.GivenAt)})
 	}
 	return out, err
 }

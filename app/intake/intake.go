@@ -157,7 +157,7 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 		l := ListView{ListKind: k, Entries: []EntryView{}}
 		for _, e := range entries {
 			if e.List == k.ID {
-				l.Entries = append(l.Entries, EntryView{e.ID, e.Title, e.Detail, e.Since, e.Until, e.Source, e.StatedBy, a.Say(e.StatedAt)})
+				l.Entries = append(l.Entries, EntryView{ID: e.ID, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.Source, By: e.StatedBy, At: a.Say(e.StatedAt)})
 			}
 		}
 		if stated(&l); len(l.Entries) > 0 {
@@ -195,7 +195,7 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 			out.Allergies.NoneKnown = x.StatedBy + ", " + x.StatedAt.In(a.Location).Format("02 Jan 2006")
 			continue
 		}
-		out.Allergies.Entries = append(out.Allergies.Entries, EntryView{x.ID, x.Substance, strings.Trim(x.Reaction+", "+x.Severity, ", "), "", "", x.Source, x.StatedBy, a.Say(x.StatedAt)})
+		out.Allergies.Entries = append(out.Allergies.Entries, EntryView{ID: x.ID, Title: x.Substance, Detail: strings.Trim(x.Reaction+", "+x.Severity, ", "), Since: "", Until: "", Source: x.Source, By: x.StatedBy, At: a.Say(x.StatedAt)})
 	}
 	if len(out.Allergies.Entries) > 0 {
 		out.Allergies.NoneKnown = ""

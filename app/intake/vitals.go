@@ -72,7 +72,7 @@ func (a *Acts) vitalRows(q *store.Q, v store.Visit, out *IntakeView) error {
 		for _, x := range all {
 			if x.LOINC == k.LOINC && (x.VisitID == v.ID || x.VisitID == "" && x.TakenAt.In(a.Location).Format(time.DateOnly) == v.Day) {
 				by := names[x.ByID]
-				r.Today = append(r.Today, VitalMark{x.ID, x.Value, x.Entered, a.Say(x.TakenAt), x.Origin, by})
+				r.Today = append(r.Today, VitalMark{ID: x.ID, Value: x.Value, Entered: x.Entered, At: a.Say(x.TakenAt), Origin: x.Origin, By: by})
 				values = append(values, x.Value)
 			}
 		}
@@ -250,7 +250,7 @@ func (a *Acts) VitalHistory(ctx context.Context, who act.Actor, patient string) 
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		all, err := q.VitalsOf(patient)
 		for _, v := range all {
-			out = append(out, VitalPoint{v.LOINC, v.Name, v.Value, chart.ShownUnit(v.Unit), a.Say(v.TakenAt)})
+			out = append(out, VitalPoint{LOINC: v.LOINC, Name: v.Name, Value: v.Value, Shown: chart.ShownUnit(v.Unit), At: a.Say(v.TakenAt)})
 		}
 		return err
 	})

@@ -476,7 +476,7 @@ func (a *Acts) LastFindings(ctx context.Context, who act.Actor, id string) (out 
 				if !seen[b.Ref] {
 					seen[b.Ref] = true
 					area, system, _ := strings.Cut(b.Ref, ".")
-					out = append(out, LastSystem{area, system, b.Text(), a.Say(e.StartsAt), e.NoteID})
+					out = append(out, LastSystem{Area: area, System: system, Text: b.Text(), At: a.Say(e.StartsAt), Note: e.NoteID})
 				}
 			}
 		}

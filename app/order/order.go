@@ -58,9 +58,9 @@ func (a *Acts) OrdersAt(ctx context.Context, who act.Actor, visit string) (out [
 
 // View writes an order as every screen shows it.
 func (a *Acts) View(o store.Order) OrderView {
-	v := OrderView{o.ID, o.PatientID, o.VisitID, o.Placer, o.Laboratory, order.Priorities[o.Priority], string(o.State), o.Reason, a.Say(o.SignedAt), o.Clinician, []OrderTestView{}}
+	v := OrderView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[o.Priority], State: string(o.State), Reason: o.Reason, SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician, Tests: []OrderTestView{}}
 	for _, t := range o.Tests {
-		v.Tests = append(v.Tests, OrderTestView{t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, t.Diagnoses, t.ReportID, t.ReportStatus, t.Signed})
+		v.Tests = append(v.Tests, OrderTestView{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Diagnoses: t.Diagnoses, ReportID: t.ReportID, Status: t.ReportStatus, Signed: t.Signed})
 	}
 	return v
 }
@@ -149,7 +149,7 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 				o.CollectedAt = prepared.At
 			}
 		}
-		sealed := sealedOrder{o.Placer, o.Laboratory, order.Priorities[n.Priority], nil, a.Say(o.CollectedAt)}
+		sealed := sealedOrder{Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[n.Priority], Tests: nil, Collected: a.Say(o.CollectedAt)}
 		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority, Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.Now.In(a.Location), CollectedAt: o.CollectedAt}
 		if n.Collected {
 			message.CollectedAt = o.CollectedAt.In(a.Location)

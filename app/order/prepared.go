@@ -30,7 +30,7 @@ type PreparedView struct {
 
 // Prepared writes a prepared order.
 func (a *Acts) Prepared(p store.Prepared, who act.Actor, names map[string]string) PreparedView {
-	v := PreparedView{p.ID, p.PatientID, p.VisitID, names[p.ForID], p.ForID == who.ID, p.ByID == who.ID, names[p.ByID], a.Say(p.At), p.Priority, p.Collected, []OrderTestView{}, p.State, p.Reason}
+	v := PreparedView{ID: p.ID, PatientID: p.PatientID, VisitID: p.VisitID, For: names[p.ForID], Mine: p.ForID == who.ID, Own: p.ByID == who.ID, By: names[p.ByID], At: a.Say(p.At), Priority: p.Priority, Collected: p.Collected, Tests: []OrderTestView{}, State: p.State, Reason: p.Reason}
 	for _, l := range p.Tests {
 		t := a.TestByCode[l.Test]
 		tv := OrderTestView{Code: l.Test, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Diagnoses: []store.CodedTitle{}}

@@ -55,7 +55,7 @@ func side(flag string) string {
 }
 
 func valueView(v result.Value) ValueView {
-	return ValueView{v.Code, v.Name, v.Text, v.Unit, v.Range, v.Flag, side(v.Flag), string(result.Read(v.Text, v.Range)), result.Disagree(v), v.Status, v.Notes, []EarlierView{}}
+	return ValueView{Code: v.Code, Name: v.Name, Text: v.Text, Unit: v.Unit, Range: v.Range, Flag: v.Flag, Side: side(v.Flag), Reading: string(result.Read(v.Text, v.Range)), Disagree: result.Disagree(v), Status: v.Status, Notes: v.Notes, Earlier: []EarlierView{}}
 }
 
 // ReportRow is a report in a list.
@@ -151,7 +151,7 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 			for _, e := range earlier {
 				same := v.LOINC != "" && e.LOINC == v.LOINC || v.LOINC == "" && v.Code != "" && e.Code == v.Code
 				if same && len(view.Earlier) < 6 {
-					view.Earlier = append(view.Earlier, EarlierView{e.CollectedAt, e.Text, e.Unit, e.Flag, side(e.Flag)})
+					view.Earlier = append(view.Earlier, EarlierView{At: e.CollectedAt, Text: e.Text, Unit: e.Unit, Flag: e.Flag, Side: side(e.Flag)})
 				}
 			}
 			out.Values = append(out.Values, view)
@@ -161,7 +161,7 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 			return err
 		}
 		for _, v := range reviews {
-			out.Reviews = append(out.Reviews, ReviewView{v.Issue, v.Comment, result.Told[v.Told], v.ToldReason, names[v.SignedBy], a.Say(v.SignedAt), v.Folio})
+			out.Reviews = append(out.Reviews, ReviewView{Issue: v.Issue, Comment: v.Comment, Told: result.Told[v.Told], ToldReason: v.ToldReason, By: names[v.SignedBy], At: a.Say(v.SignedAt), Folio: v.Folio})
 		}
 		if r.OrderID != "" {
 			o, err := q.OrderByID(r.OrderID)
@@ -231,7 +231,7 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 		if s.Issue != r.Issue || s.Version != r.Version {
 			return act.Stale(store.ErrStale, "The report")
 		}
-		e, err := t.Seal(r.PatientID, "result review", r.ID, 0, sealedReview{r.ID, r.Title, r.Issue, r.Status, r.CollectedAt, r.Values, s.Comment, s.Told, s.ToldReason})
+		e, err := t.Seal(r.PatientID, "result review", r.ID, 0, sealedReview{Report: r.ID, Title: r.Title, Issue: r.Issue, Status: r.Status, Collected: r.CollectedAt, Values: r.Values, Comment: s.Comment, Told: s.Told, Reason: s.ToldReason})
 		if err != nil {
 			return err
 		}

@@ -101,7 +101,7 @@ func Judge(rules []Rule, f chart.Record) []Outcome {
 			continue // there is nothing to take
 		}
 		state, says := r.stands(f)
-		out = append(out, Outcome{r.ID, r.Title, state, says, r.Source})
+		out = append(out, Outcome{ID: r.ID, Title: r.Title, State: state, Says: says, Source: r.Source})
 	}
 	rank := map[State]int{Missed: 0, InHand: 1, Met: 2}
 	slices.SortStableFunc(out, func(a, b Outcome) int { return rank[a.State] - rank[b.State] })

@@ -68,10 +68,10 @@ func (s *Systems) Close(d Draft, diagnoses int, k VisitKind) []Point {
 	for _, r := range k.Requires {
 		switch {
 		case r == "diagnosis" && diagnoses == 0:
-			out = append(out, Point{"empty", Assessment, "No diagnosis is coded", "A " + strings.ToLower(k.Name) + " needs one", "diagnosis", true})
+			out = append(out, Point{Kind: "empty", Part: Assessment, Says: "No diagnosis is coded", Why: "A " + strings.ToLower(k.Name) + " needs one", Ref: "diagnosis", Stops: true})
 		case r == string(Assessment) && diagnoses > 0, r == "diagnosis", filled[Part(r)]:
 		default:
-			out = append(out, Point{"empty", Part(r), "Nothing is written under " + strings.ToLower(Part(r).Heading()), "A " + strings.ToLower(k.Name) + " needs it", "typed", true})
+			out = append(out, Point{Kind: "empty", Part: Part(r), Says: "Nothing is written under " + strings.ToLower(Part(r).Heading()), Why: "A " + strings.ToLower(k.Name) + " needs it", Ref: "typed", Stops: true})
 		}
 	}
 	for _, b := range blocks {
@@ -81,7 +81,7 @@ func (s *Systems) Close(d Draft, diagnoses int, k VisitKind) []Point {
 				if b.Label != "" {
 					text = b.Label + ": " + text
 				}
-				out = append(out, Point{"carried", b.Part, text, "Carried from an earlier visit and not looked at", p.Ref, b.Part == Objective || b.Part == Assessment || b.Part == Plan})
+				out = append(out, Point{Kind: "carried", Part: b.Part, Says: text, Why: "Carried from an earlier visit and not looked at", Ref: p.Ref, Stops: b.Part == Objective || b.Part == Assessment || b.Part == Plan})
 			}
 		}
 	}
@@ -104,7 +104,7 @@ func (s *Systems) contradictions(d Draft) []Point {
 	var out []Point
 	have := index(d.Findings)
 	add := func(p Part, ref, says, why string) {
-		out = append(out, Point{"contradiction", p, says, why, ref, false})
+		out = append(out, Point{Kind: "contradiction", Part: p, Says: says, Why: why, Ref: ref, Stops: false})
 	}
 	words := func(p Part) string {
 		var texts []string

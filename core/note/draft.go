@@ -115,7 +115,7 @@ func vitals(vs []Vital) []Piece {
 			parts = append(parts, name+" "+v.Value+unit)
 		}
 		if len(parts) > 0 {
-			out = append(out, Piece{strings.Join(parts, ", ") + ".", origin, "", true, "vitals"})
+			out = append(out, Piece{Text: strings.Join(parts, ", ") + ".", Origin: origin, Source: "", Looked: true, Ref: "vitals"})
 		}
 	}
 	return out
@@ -124,7 +124,7 @@ func vitals(vs []Vital) []Piece {
 func recorded(sentences []string) []Piece {
 	var out []Piece
 	for _, s := range sentences {
-		out = append(out, Piece{s, FromChart, "", true, "recorded"})
+		out = append(out, Piece{Text: s, Origin: FromChart, Source: "", Looked: true, Ref: "recorded"})
 	}
 	return out
 }
@@ -139,7 +139,7 @@ func brought(bs []Brought, p Part) []Piece {
 		if !strings.ContainsAny(text[len(text)-1:], ".!?:;)") {
 			text += "."
 		}
-		out = append(out, Piece{text, b.Origin, b.Source, b.Looked, "brought." + b.ID})
+		out = append(out, Piece{Text: text, Origin: b.Origin, Source: b.Source, Looked: b.Looked, Ref: "brought." + b.ID})
 	}
 	return out
 }
@@ -188,7 +188,7 @@ func Measure(blocks []Block) Share {
 		}
 		percent[best]++
 	}
-	return Share{percent[Typed], percent[Chosen], percent[Carried], percent[FromChart], percent[FromDev], percent[ByPatient]}
+	return Share{Typed: percent[Typed], Findings: percent[Chosen], Carried: percent[Carried], Chart: percent[FromChart], Device: percent[FromDev], Patient: percent[ByPatient]}
 }
 
 // Read turns blocks into headed sections as they are printed: a heading for each

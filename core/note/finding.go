@@ -136,7 +136,7 @@ func (l *lots) add(f Finding, text string) {
 			return
 		}
 	}
-	*l = append(*l, &lot{origin, f.SourceNote, f.Looked, []string{text}, []string{f.Key()}})
+	*l = append(*l, &lot{origin: origin, source: f.SourceNote, looked: f.Looked, texts: []string{text}, refs: []string{f.Key()}})
 }
 
 // pieces writes a sentence for each lot; without a word the list is set with commas alone.
@@ -148,7 +148,7 @@ func (l lots) pieces(before, word string) []Piece {
 			list = List(x.texts, word)
 		}
 		if text := Sentence(before + " " + list); text != "" {
-			out = append(out, Piece{text, x.origin, x.source, x.looked, strings.Join(x.refs, " ")})
+			out = append(out, Piece{Text: text, Origin: x.origin, Source: x.source, Looked: x.looked, Ref: strings.Join(x.refs, " ")})
 		}
 	}
 	return out
@@ -217,7 +217,7 @@ func (s *Systems) review(have rows, told map[string]bool) []Block {
 				keys = append(keys, x.ID+"."+i.ID)
 			}
 		}
-		out = appendBlock(out, Block{Subjective, ReviewHeading, x.Name, "review." + x.ID, append(s.Symptoms(have, keys), remark(have, Review, x.ID)...)})
+		out = appendBlock(out, Block{Part: Subjective, Group: ReviewHeading, Label: x.Name, Ref: "review." + x.ID, Pieces: append(s.Symptoms(have, keys), remark(have, Review, x.ID)...)})
 	}
 	return out
 }
@@ -240,7 +240,7 @@ func remark(have rows, a Area, system string) []Piece {
 func (s *Systems) examination(have rows) []Block {
 	var out []Block
 	for _, x := range s.Examination {
-		out = appendBlock(out, Block{Objective, ExaminationHeading, x.Name, "examination." + x.ID, x.pieces(have)})
+		out = appendBlock(out, Block{Part: Objective, Group: ExaminationHeading, Label: x.Name, Ref: "examination." + x.ID, Pieces: x.pieces(have)})
 	}
 	return out
 }
@@ -262,7 +262,7 @@ func (s System) pieces(have rows) []Piece {
 				if origin == ByRest {
 					origin = Chosen
 				}
-				found = append(found, Piece{Sentence(i.Phrase(f)), origin, f.SourceNote, f.Looked, f.Key()})
+				found = append(found, Piece{Text: Sentence(i.Phrase(f)), Origin: origin, Source: f.SourceNote, Looked: f.Looked, Ref: f.Key()})
 			case Absent:
 				absent.add(f, i.Say)
 			}

@@ -489,7 +489,7 @@ func (v *Interview) Write(s *Systems, answers []Answered, have []Finding, person
 		if len(e.used) == 0 {
 			origin = Chosen
 		}
-		out = append(out, Piece{text, origin, "", true, "answer." + v.ID + "." + strings.Join(e.used, " ")})
+		out = append(out, Piece{Text: text, Origin: origin, Source: "", Looked: true, Ref: "answer." + v.ID + "." + strings.Join(e.used, " ")})
 	}
 	if !told {
 		symptoms = nil

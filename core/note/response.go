@@ -55,13 +55,13 @@ func (s Stated) Sentences() []Piece {
 		parts = append(parts, "complicated by "+by)
 	}
 	if len(parts) > 0 {
-		out = append(out, Piece{Sentence(strings.Join(parts, "; ")), Chosen, "", true, "diagnosis." + s.Code})
+		out = append(out, Piece{Text: Sentence(strings.Join(parts, "; ")), Origin: Chosen, Source: "", Looked: true, Ref: "diagnosis." + s.Code})
 	}
 	for _, c := range s.Courses {
-		out = append(out, Piece{c, FromChart, "", true, "diagnosis." + s.Code})
+		out = append(out, Piece{Text: c, Origin: FromChart, Source: "", Looked: true, Ref: "diagnosis." + s.Code})
 	}
 	if r := strings.TrimSpace(s.Remark); r != "" {
-		out = append(out, Piece{Sentence(r), Typed, "", true, "diagnosis." + s.Code})
+		out = append(out, Piece{Text: Sentence(r), Origin: Typed, Source: "", Looked: true, Ref: "diagnosis." + s.Code})
 	}
 	return out
 }

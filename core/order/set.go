@@ -186,7 +186,7 @@ const (
 func (s Set) Parts(tests []Test, leaflets map[string]string) []SetPart {
 	out := []SetPart{}
 	add := func(kind PartKind, n int, words, code string, gone bool) {
-		out = append(out, SetPart{fmt.Sprintf("%s %d", kind, n), kind, words, code, gone})
+		out = append(out, SetPart{Key: fmt.Sprintf("%s %d", kind, n), Kind: kind, Words: words, Code: code, Gone: gone})
 	}
 	for i, m := range s.Medicines {
 		add(MedicinePart, i, m.Name+" "+m.Dose+".", "", false)
