@@ -21,11 +21,13 @@ var above = map[string][]string{
 }
 
 // ladder lists the rooms of app from the ground up: a room may use those before it.
-var ladder = []string{"act", "session", "forms", "visit", "order", "result", "assess", "note", "intake", "outside", "paper", "plan", "desk", "chart", ""}
+var ladder = []string{"act", "session", "forms", "visit", "order", "result", "assess", "note", "intake", "outside", "paper", "plan", "desk",
+	"chart", ""}
 
 // forbidden standard packages do I/O, read clocks, roll dice or log. (core/ledger
 // signs with a key it is given: ed25519 is deterministic.)
-var forbidden = []string{"os", "io", "net", "net/http", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand", "database/sql", "context"}
+var forbidden = []string{"os", "io", "net", "net/http", "log", "log/slog", "math/rand", "math/rand/v2", "crypto/rand",
+	"database/sql", "context"}
 
 var layers = map[string][]string{
 	"cmd":      {"generate", "web", "standin", "demo", "app", "store", "exchange", "core", "data", "ui"},

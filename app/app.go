@@ -53,7 +53,8 @@ func New(c act.Config) *App {
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Visit.Lines(), a.Outside.Lines(), a.Paper.Lines())...)
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+		a.Paper.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Desk)
 	o.Outbox.Connect(append(a.Order.Destinations(), a.Paper.Destinations()...)...)
 	return a

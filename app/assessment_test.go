@@ -150,7 +150,8 @@ func TestPinnedCodesAreAPersonsOrTheClinics(t *testing.T) {
 	require.Equal(t, act.Invalid, kind(t, c.app.Assess.Pin(ctx, c.doctor(), "E11", false, false)))
 	mine, err := c.app.Assess.Pins(ctx, c.doctor())
 	require.NoError(t, err)
-	require.Equal(t, []assess.PinView{{Code: "I10", Title: "Essential (primary) hypertension"}, {Code: "E11.9", Title: "Type 2 diabetes mellitus without complications", Clinic: true}}, mine)
+	require.Equal(t, []assess.PinView{{Code: "I10", Title: "Essential (primary) hypertension"},
+		{Code: "E11.9", Title: "Type 2 diabetes mellitus without complications", Clinic: true}}, mine)
 	hers, err := c.app.Assess.Pins(ctx, c.who[act.Nurse])
 	require.NoError(t, err)
 	require.Len(t, hers, 1)
@@ -181,7 +182,8 @@ func TestAFollowUpIsOpenUntilItIsBooked(t *testing.T) {
 	require.Equal(t, "2026-05-18", list[0].Due)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'follow-up' AND closed_at = '' AND state = 'waiting on others'"))
 
-	for _, bad := range []visits.Booking{{Day: "2026-05-18", Time: "9h", Kind: "Follow-up visit"}, {Day: "2026-05-01", Time: "09:00", Kind: "Follow-up visit"}} {
+	for _, bad := range []visits.Booking{{Day: "2026-05-18", Time: "9h", Kind: "Follow-up visit"},
+		{Day: "2026-05-01", Time: "09:00", Kind: "Follow-up visit"}} {
 		_, err = c.app.Visit.Book(ctx, desk, f.ID, bad)
 		require.Equal(t, act.Invalid, kind(t, err))
 	}
@@ -220,7 +222,8 @@ func TestTwoAtTheFrontDeskBookOneVisit(t *testing.T) {
 	done := make(chan error, 8)
 	for i := range 8 {
 		go func() {
-			_, err := c.app.Visit.Book(ctx, c.who[act.FrontDesk], f.ID, visits.Booking{Day: "2026-05-18", Time: []string{"09:00", "10:00"}[i%2], Kind: "Follow-up visit"})
+			_, err := c.app.Visit.Book(ctx, c.who[act.FrontDesk], f.ID, visits.Booking{Day: "2026-05-18", Time: []string{"09:00", "10:00"}[i%2],
+				Kind: "Follow-up visit"})
 			done <- err
 		}()
 	}
@@ -258,7 +261,9 @@ func TestAnAbsenceLetterSaysOnlyWhatWasChosen(t *testing.T) {
 	require.Contains(t, text, "cannot attend school on Monday, 04 May 2026.")
 	require.Contains(t, text, "Diagnosis, named at the patient's wish: Idiopathic gout, right ankle and foot.")
 	require.True(t, strings.HasSuffix(text, "No sports for a week."))
-	for _, bad := range []paper.Absence{{From: "tomorrow", Days: 3, Place: "work"}, {From: "2026-05-04", Days: 0, Place: "work"}, {From: "2026-05-04", Days: 91, Place: "work"}, {From: "2026-05-04", Days: 3, Place: "home"}, {From: "2026-03-01", Days: 3, Place: "work"}, {From: "2027-05-04", Days: 3, Place: "work"}} {
+	for _, bad := range []paper.Absence{{From: "tomorrow", Days: 3, Place: "work"}, {From: "2026-05-04", Days: 0, Place: "work"},
+		{From: "2026-05-04", Days: 91, Place: "work"}, {From: "2026-05-04", Days: 3, Place: "home"}, {From: "2026-03-01", Days: 3, Place: "work"},
+		{From: "2027-05-04", Days: 3, Place: "work"}} {
 		_, err := c.app.Paper.AbsenceLetter(ctx, c.doctor(), id, secret, bad)
 		require.Equal(t, act.Invalid, kind(t, err), "%v", bad)
 	}
@@ -276,7 +281,8 @@ func TestCodesTheTextSupportsAreOffered(t *testing.T) {
 	icd, _ := cat.On("2026-05-04")
 	reader := coding.NewReader(icd, data.Everyday, data.Histories)
 	c.app.Reader = func() (*coding.Reader, error) { return reader, nil }
-	old := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Assessment: "Plaque psoriasis of the elbows.", note.Plan: "Ointment."})
+	old := c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Assessment: "Plaque psoriasis of the elbows.",
+		note.Plan: "Ointment."})
 	id := c.note()
 	offered := func() string {
 		c.Helper()
@@ -340,15 +346,18 @@ func TestCodesTheChartSupportsAreOffered(t *testing.T) {
 		}
 		return out
 	}
-	require.Equal(t, map[string]string{"R03.0": "chart: Blood pressure 152/94 mmHg on 04 May 2026; no hypertension is recorded"}, offered(), "a medicine alone names no condition")
+	require.Equal(t, map[string]string{"R03.0": "chart: Blood pressure 152/94 mmHg on 04 May 2026; no hypertension is recorded"}, offered(),
+		"a medicine alone names no condition")
 	c.save(id, note.Assessment, "Type 2 diabetes. Hypertension.", 0, "a")
-	require.Equal(t, map[string]string{"E11.9": "assessment: Type 2 diabetes.", "I10": "assessment: Hypertension.", "Z79.84": "chart: Metformin 500 mg twice daily on the medicine list"}, offered())
+	require.Equal(t, map[string]string{"E11.9": "assessment: Type 2 diabetes.", "I10": "assessment: Hypertension.",
+		"Z79.84": "chart: Metformin 500 mg twice daily on the medicine list"}, offered())
 	_, err = c.app.Note.DismissCode(ctx, c.doctor(), id, "Z79.84")
 	require.NoError(t, err)
 	require.NotContains(t, offered(), "Z79.84", "put away, it stays away")
 	for i, x := range [][2]string{{"20251101080000-0400", "52"}, {"20260420080000-0400", "48"}} {
 		o := c.order("CREA")
-		c.receive(oru(fmt.Sprint("E", i), o.Placer+"-1", "F", x[1], "K^Potassium^L^2823-3^^LN", "CREA^Creatinine with eGFR^L^2160-0^^LN", "202605040800-0400", x[0]), "AA")
+		c.receive(oru(fmt.Sprint("E", i), o.Placer+"-1", "F", x[1], "K^Potassium^L^2823-3^^LN", "CREA^Creatinine with eGFR^L^2160-0^^LN",
+			"202605040800-0400", x[0]), "AA")
 	}
 	c.raw("UPDATE report_value SET loinc = '98979-8', name = 'eGFR', unit = 'mL/min/{1.73_m2}'")
 	c.save(id, note.Assessment, "Chronic kidney disease.", 1, "b")
@@ -370,7 +379,8 @@ func TestMeasuresOfAVisit(t *testing.T) {
 		}
 		return out
 	}
-	require.Equal(t, map[string]string{"pressure-taken": "missed", "tobacco": "missed", "mass-index": "missed", "medicines": "missed"}, stand())
+	require.Equal(t, map[string]string{"pressure-taken": "missed", "tobacco": "missed", "mass-index": "missed",
+		"medicines": "missed"}, stand())
 	c.diagnose(id, "E11.9", "I10")
 	c.vital("85354-9", "152/94")
 	_, err := c.add("social", "Tobacco", "never")
@@ -378,7 +388,8 @@ func TestMeasuresOfAVisit(t *testing.T) {
 	_, err = c.app.Intake.State(ctx, c.jonah(), visitID, []string{"medicines"}, "reviewed")
 	require.NoError(t, err)
 	c.order("A1C")
-	want := map[string]string{"pressure-controlled": "missed", "a1c": "in hand", "kidney-in-diabetes": "missed", "statin-in-diabetes": "missed", "tobacco": "met", "mass-index": "missed", "medicines": "met"}
+	want := map[string]string{"pressure-controlled": "missed", "a1c": "in hand", "kidney-in-diabetes": "missed",
+		"statin-in-diabetes": "missed", "tobacco": "met", "mass-index": "missed", "medicines": "met"}
 	require.Equal(t, want, stand())
 	_, err = c.add("medicines", "Atorvastatin", "20 mg daily")
 	require.NoError(t, err)
@@ -415,24 +426,29 @@ func TestTheClosingListNamesWhatIsUnsupported(t *testing.T) {
 		}
 		return out
 	}
-	require.Equal(t, []string{"Nothing in the note speaks for J45.909", "Nothing in the note speaks for I10", "Nothing in the note speaks for N18.31"}, says("unsupported"))
+	require.Equal(t, []string{"Nothing in the note speaks for J45.909", "Nothing in the note speaks for I10",
+		"Nothing in the note speaks for N18.31"}, says("unsupported"))
 	_, err := c.app.Note.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "I10", Response: "stable"})
 	require.NoError(t, err)
-	o, err := c.app.Order.PlaceOrder(ctx, c.doctor(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "n18", Secret: secret, Tests: []order.Line{{Test: "CREA", Diagnoses: []string{"N18.31"}}}})
+	o, err := c.app.Order.PlaceOrder(ctx, c.doctor(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "n18",
+		Secret: secret, Tests: []order.Line{{Test: "CREA", Diagnoses: []string{"N18.31"}}}})
 	require.NoError(t, err)
 	require.NotEmpty(t, o.ID)
-	require.Equal(t, []string{"Nothing in the note speaks for J45.909"}, says("unsupported"), "what is said of one, and a test for one, speak for it")
+	require.Equal(t, []string{"Nothing in the note speaks for J45.909"}, says("unsupported"),
+		"what is said of one, and a test for one, speak for it")
 	_, err = c.app.Note.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Assessment})
 	require.NoError(t, err)
 	require.Len(t, says("unsupported"), 1, "carried text that nobody looked at speaks for nothing")
 
 	require.NotContains(t, says("promise"), "An order is prepared and not signed: Urate")
-	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "prep", Tests: []order.Line{{Test: "URIC", Diagnoses: []string{"M10.071"}}}})
+	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "prep",
+		Tests: []order.Line{{Test: "URIC", Diagnoses: []string{"M10.071"}}}})
 	require.NoError(t, err)
 	require.Contains(t, says("promise"), "An order is prepared and not signed: Urate")
 
 	require.Empty(t, says("charges"))
-	_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{{Code: "99215", Units: 1, Pointers: []string{"M10.071"}}}, coding.Facts{}, 0)
+	_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{{Code: "99215", Units: 1, Pointers: []string{"M10.071"}}},
+		coding.Facts{}, 0)
 	require.NoError(t, err)
 	require.NotEmpty(t, says("charges"), "the level is above what is documented")
 }
@@ -469,9 +485,11 @@ func TestTheClosingListHoldsThePlanAgainstTheOrders(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.app.Visit.AskBack(ctx, c.doctor(), id, "2w", "")
 	require.NoError(t, err)
-	_, err = c.app.Paper.SignLetter(ctx, c.doctor(), id, secret, paper.Letter{Form: "referral", To: "Podiatry", Text: "Dear colleague, please see the feet."})
+	_, err = c.app.Paper.SignLetter(ctx, c.doctor(), id, secret, paper.Letter{Form: "referral", To: "Podiatry",
+		Text: "Dear colleague, please see the feet."})
 	require.NoError(t, err)
-	require.Equal(t, "Basic metabolic panel is ordered, and the plan does not say so; Urate is ordered, and the plan does not say so", promises())
+	require.Equal(t, "Basic metabolic panel is ordered, and the plan does not say so; Urate is ordered, and the plan does not say so",
+		promises())
 }
 
 // Diagnoses joined under one bullet read so, stay joined when the list changes, and are
@@ -506,7 +524,8 @@ func TestDiagnosesUnderOneBullet(t *testing.T) {
 		}
 	}
 	lines := strings.Split(assessment, "\n")
-	require.True(t, strings.HasPrefix(lines[0], "1. ") && strings.Contains(lines[0], "(I12.9); ") && strings.HasSuffix(lines[0], "(N18.31)"), assessment)
+	require.True(t, strings.HasPrefix(lines[0], "1. ") && strings.Contains(lines[0], "(I12.9); ") && strings.HasSuffix(lines[0], "(N18.31)"),
+		assessment)
 	require.True(t, strings.HasPrefix(lines[1], "2. ") && strings.HasPrefix(lines[2], "3. "), assessment)
 }
 
@@ -516,7 +535,8 @@ func TestAProblemHasAnOnsetAndAState(t *testing.T) {
 	c := open(t)
 	id := c.note()
 	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "M10.071"))
-	for _, bad := range [][2]string{{"1967", ""}, {"2027", ""}, {"2026-05-05", ""}, {"May 2020", ""}, {"2020-13", ""}, {"20", ""}, {"2020", "gone"}} {
+	for _, bad := range [][2]string{{"1967", ""}, {"2027", ""}, {"2026-05-05", ""}, {"May 2020", ""}, {"2020-13", ""}, {"20", ""},
+		{"2020", "gone"}} {
 		require.Equal(t, act.Invalid, kind(t, c.app.Chart.DescribeProblem(ctx, c.doctor(), patientID, "M10.071", bad[0], bad[1])), bad)
 	}
 	require.Equal(t, act.Missing, kind(t, c.app.Chart.DescribeProblem(ctx, c.doctor(), patientID, "I10", "2020", "active")))

@@ -49,7 +49,8 @@ func TestTheLevelFollowsFromWhatIsDocumented(t *testing.T) {
 
 	_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, nil, facts, 0)
 	require.Equal(t, act.Conflict, kind(t, err), "written on an older version")
-	for _, bad := range []coding.Charge{{Code: "99999", Units: 1}, {Code: "99204", Units: 0}, {Code: "99204", Units: 1, Pointers: []string{"a", "b", "c", "d", "e"}}} {
+	for _, bad := range []coding.Charge{{Code: "99999", Units: 1}, {Code: "99204", Units: 0},
+		{Code: "99204", Units: 1, Pointers: []string{"a", "b", "c", "d", "e"}}} {
 		_, err = c.app.Assess.SetCharges(ctx, c.doctor(), id, []coding.Charge{bad}, facts, 1)
 		require.Equal(t, act.Invalid, kind(t, err))
 	}
@@ -136,7 +137,8 @@ func TestTheServicesUsedHereAreOffered(t *testing.T) {
 	for i, x := range []struct{ code, service string }{{"I10", a}, {"I10", a}, {"M10.071", b}} {
 		other := fmt.Sprint("other", i)
 		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
-			return q.AddVisit(visit.Visit{ID: other, PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-04-01", StartsAt: c.now.AddDate(0, -1, i), Kind: "Acute visit", Reason: "Before", Stage: "done", StageAt: c.now})
+			return q.AddVisit(visit.Visit{ID: other, PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-04-01",
+				StartsAt: c.now.AddDate(0, -1, i), Kind: "Acute visit", Reason: "Before", Stage: "done", StageAt: c.now})
 		}))
 		n, err := c.app.Note.StartVisit(ctx, c.doctor(), other)
 		require.NoError(t, err)

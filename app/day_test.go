@@ -17,10 +17,12 @@ import (
 func TestTheDayPointsOutLookalikes(t *testing.T) {
 	c := open(t)
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
-		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh Adeyemi", Given: "Oona"}, BirthDate: "1999-01-01", Sex: "F"}); err != nil {
+		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh Adeyemi", Given: "Oona"},
+			BirthDate: "1999-01-01", Sex: "F"}); err != nil {
 			return err
 		}
-		return q.AddVisit(visit.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Reason: "Cough", Stage: "expected", StageAt: c.now})
+		return q.AddVisit(visit.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour),
+			Kind: "Acute visit", Reason: "Cough", Stage: "expected", StageAt: c.now})
 	}))
 	day, err := c.app.Visit.Day(ctx, c.who[act.FrontDesk], "")
 	require.NoError(t, err)
@@ -73,7 +75,8 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 	for i, v := range []string{"4.1", "4.9", "5.3"} {
 		o := c.order("K")
 		c.step()
-		c.receive(oru("E"+v, o.Placer+"-1", "F", v, "202605040800-0400", []string{"202601040800-0500", "202603040800-0500", "202605040800-0400"}[i]), "AA")
+		c.receive(oru("E"+v, o.Placer+"-1", "F", v, "202605040800-0400", []string{"202601040800-0500", "202603040800-0500",
+			"202605040800-0400"}[i]), "AA")
 	}
 	for _, r := range c.desk().Reports {
 		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID, false)
@@ -82,7 +85,8 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 		for _, e := range v.Values[0].Earlier {
 			earlier = append(earlier, e.Text+" "+e.At[:10])
 		}
-		require.Equal(t, map[string][]string{"4.1": nil, "4.9": {"4.1 2026-01-04"}, "5.3": {"4.9 2026-03-04", "4.1 2026-01-04"}}[v.Values[0].Text], earlier)
+		require.Equal(t, map[string][]string{"4.1": nil, "4.9": {"4.1 2026-01-04"},
+			"5.3": {"4.9 2026-03-04", "4.1 2026-01-04"}}[v.Values[0].Text], earlier)
 		if v.Values[0].Text == "5.3" {
 			require.True(t, v.Values[0].Disagree, "above the range, and not flagged by the laboratory")
 			require.Equal(t, "2026-05-04T08:00-04:00", v.CollectedAt, "to the minute, as it came")

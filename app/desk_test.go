@@ -30,7 +30,8 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.step()
 	c.receive(oru("1", o.Placer+"-1", "F", "6.4", "3.5-5.1||||", "3.5-5.1|HH|||"), "AA")
 	c.receive(oru("2", "SK999-1", "F", "4.1"), "AA")
-	_, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "p", Tests: []order.Line{{Test: "NA", Diagnoses: []string{"M10.071"}}}})
+	_, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "p",
+		Tests: []order.Line{{Test: "NA", Diagnoses: []string{"M10.071"}}}})
 	require.NoError(t, err)
 	_, err = c.app.Visit.AskBack(ctx, c.doctor(), id, "2w", "Toe")
 	require.NoError(t, err)
@@ -75,11 +76,13 @@ func TestADeskOfManyLinesComesInPages(t *testing.T) {
 	owner := c.doctor().ID
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		for i := range 250 {
-			p := chart.Patient{ID: fmt.Sprintf("many-%03d", i), Record: fmt.Sprintf("SK-9%03d", i), Name: chart.Name{Family: fmt.Sprintf("Family%d", i%7), Given: fmt.Sprintf("Given%d", i%5)}, BirthDate: "1990-01-01", Sex: "F"}
+			p := chart.Patient{ID: fmt.Sprintf("many-%03d", i), Record: fmt.Sprintf("SK-9%03d", i),
+				Name: chart.Name{Family: fmt.Sprintf("Family%d", i%7), Given: fmt.Sprintf("Given%d", i%5)}, BirthDate: "1990-01-01", Sex: "F"}
 			if err := q.AddPatient(p); err != nil {
 				return err
 			}
-			if err := q.OpenLine(fmt.Sprintf("line-%03d", i), line.FollowUp, fmt.Sprintf("f%03d", i), p.ID, owner, []line.State{line.Open, line.InHand, line.Waiting}[i%3], c.now); err != nil {
+			if err := q.OpenLine(fmt.Sprintf("line-%03d", i), line.FollowUp, fmt.Sprintf("f%03d", i), p.ID, owner,
+				[]line.State{line.Open, line.InHand, line.Waiting}[i%3], c.now); err != nil {
 				return err
 			}
 		}

@@ -43,7 +43,8 @@ func TestEveryFormThatShipsPassesItsPreview(t *testing.T) {
 	for kind, n := range map[string]int{"systems": 1, "visits": 1, "snippets": 2, "sets": 2, "letters": 1, "leaflets": 1, "services": 1} {
 		require.Equal(t, n, kinds[kind], kind)
 	}
-	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), forms.FormText{FormRow: forms.FormRow{Kind: "letters", ID: "mine", Owner: "me"}, Body: "letters: []\n"}, 0)
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), forms.FormText{FormRow: forms.FormRow{Kind: "letters", ID: "mine", Owner: "me"},
+		Body: "letters: []\n"}, 0)
 	require.Equal(t, act.Invalid, kind(t, err), "letters are the clinic's")
 }
 
@@ -98,7 +99,8 @@ func TestTwoPeopleChangeAForm(t *testing.T) {
 // A form of a person is theirs alone: nobody else sees it, reads it or its versions.
 func TestAPersonsFormsAreTheirsAlone(t *testing.T) {
 	c := open(t)
-	mine := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: cold, title: My cold, source: mine, codes: [J00], text: [Rest]}\n"}
+	mine := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"},
+		Body: "sets:\n- {id: cold, title: My cold, source: mine, codes: [J00], text: [Rest]}\n"}
 	_, err := c.app.Forms.SaveForm(ctx, c.doctor(), mine, 0)
 	require.NoError(t, err)
 	other := c.who["second"]
@@ -119,11 +121,14 @@ func TestAPersonsFormsAreTheirsAlone(t *testing.T) {
 // nearest ones; a heading is a good beginning.
 func TestCodesOfFormsExist(t *testing.T) {
 	c := open(t)
-	for code, near := range map[string]string{"M10.0719": "M10.0", "J45.97": "J45.9", "274.9": "", "M10": "ok", "S39.012A": "ok", "E66.81": "ok"} {
-		f := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: mine, title: Mine, source: mine, codes: [" + `"` + code + `"` + "], text: [Rest]}\n"}
+	for code, near := range map[string]string{"M10.0719": "M10.0", "J45.97": "J45.9", "274.9": "", "M10": "ok", "S39.012A": "ok",
+		"E66.81": "ok"} {
+		f := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"},
+			Body: "sets:\n- {id: mine, title: Mine, source: mine, codes: [" + `"` + code + `"` + "], text: [Rest]}\n"}
 		p, err := c.app.Forms.TryForm(ctx, c.doctor(), f)
 		require.NoError(t, err)
-		l := forms.FormText{FormRow: forms.FormRow{Kind: "leaflets", ID: "clinic"}, Body: "leaflets:\n- {id: mine, title: Mine, source: mine, codes: [" + `"` + code + `"` + "], text: Rest}\n"}
+		l := forms.FormText{FormRow: forms.FormRow{Kind: "leaflets", ID: "clinic"},
+			Body: "leaflets:\n- {id: mine, title: Mine, source: mine, codes: [" + `"` + code + `"` + "], text: Rest}\n"}
 		q, err := c.app.Forms.TryForm(ctx, c.doctor(), l)
 		require.NoError(t, err)
 		switch near {

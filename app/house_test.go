@@ -20,10 +20,12 @@ import (
 	"deftledger/store"
 )
 
-var tdap = chart.Given{CVX: "115", Maker: "Orrery Biologicals", Lot: "T4471", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular", Site: "left deltoid", Sheet: "2025-01-31"}
+var tdap = chart.Given{CVX: "115", Maker: "Orrery Biologicals", Lot: "T4471", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular",
+	Site: "left deltoid", Sheet: "2025-01-31"}
 
 func strep(id, value string) intake.HouseEntry {
-	return intake.HouseEntry{ID: id, Test: "STREP", Values: map[string]string{"STREP": value}, Kit: intake.Kit{Lot: "S-88", Expires: "2026-05-04"}, Control: "valid"}
+	return intake.HouseEntry{ID: id, Test: "STREP", Values: map[string]string{"STREP": value},
+		Kit: intake.Kit{Lot: "S-88", Expires: "2026-05-04"}, Control: "valid"}
 }
 
 // A test done in the house is a result like any other: it waits for the physician's
@@ -66,7 +68,8 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, r.Notes, "Kit lot S-88, expires 2026-05-04; control valid. Done by A medical assistant.")
 	require.Contains(t, r.Performer, "done in the house")
-	require.NoError(t, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: report, Comment: "Treated.", Told: "in person", Secret: secret, Issue: 1, Version: r.Version}))
+	require.NoError(t, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: report, Comment: "Treated.", Told: "in person",
+		Secret: secret, Issue: 1, Version: r.Version}))
 	require.Empty(t, c.desk().Reports)
 
 	fixed := strep("b", "negative")
@@ -138,7 +141,8 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	c := open(t)
 	prepare := func(request, replaces string) orders.PreparedView {
 		c.Helper()
-		p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: request, Prepared: replaces, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+		p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true,
+			RequestID: request, Prepared: replaces, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 		require.NoError(c, err)
 		return p
 	}
@@ -172,7 +176,8 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	require.Empty(t, c.desk().ToSign)
 	c.step()
 	require.Len(t, c.lab.got, 1)
-	require.Contains(t, string(c.lab.got[0]), drawn.In(c.app.Location).Format("200601021504"), "collected when it was drawn, not when it was signed")
+	require.Contains(t, string(c.lab.got[0]), drawn.In(c.app.Location).Format("200601021504"),
+		"collected when it was drawn, not when it was signed")
 
 	third := prepare("c", "")
 	require.Equal(t, act.Forbidden, kind(t, c.app.Order.DropPrepared(ctx, c.who[act.Nurse], third.ID, "not needed")))
@@ -194,7 +199,8 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 // Two physicians press at once: one order, one answer that says so.
 func TestAPreparedOrderIsSignedOnceHoweverManyPress(t *testing.T) {
 	c := open(t)
-	p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "a", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+	p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "a",
+		Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 	require.NoError(t, err)
 	done := make(chan error, 12)
 	for i := range 12 {
@@ -206,7 +212,8 @@ func TestAPreparedOrderIsSignedOnceHoweverManyPress(t *testing.T) {
 			case 1:
 				done <- c.app.Order.ReturnPrepared(ctx, c.who["second"], p.ID, "why")
 			default: // changed in the composer, then signed
-				_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "changed", Secret: secret, Prepared: p.ID, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+				_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "changed",
+					Secret: secret, Prepared: p.ID, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
 				done <- err
 			}
 		}()
@@ -225,10 +232,12 @@ func TestAPreparedOrderIsSignedOnceHoweverManyPress(t *testing.T) {
 func (c *clinic) twin() {
 	c.Helper()
 	require.NoError(c, c.store.Write(ctx, func(q *store.Q) error {
-		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F"}); err != nil {
+		if err := q.AddPatient(chart.Patient{ID: "p2", Record: "SK-2", Name: chart.Name{Family: "Marsh", Given: "Ottoline"},
+			BirthDate: "1968-03-14", Sex: "F"}); err != nil {
 			return err
 		}
-		return q.AddVisit(visit.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.who[act.Physician].ID, Day: "2026-05-03", StartsAt: c.now.AddDate(0, 0, -1), Kind: "Acute visit", Reason: "Cough", Stage: "ready", StageAt: c.now})
+		return q.AddVisit(visit.Visit{ID: "v2", PatientID: "p2", ClinicianID: c.who[act.Physician].ID, Day: "2026-05-03",
+			StartsAt: c.now.AddDate(0, 0, -1), Kind: "Acute visit", Reason: "Cough", Stage: "ready", StageAt: c.now})
 	}))
 }
 
@@ -381,7 +390,8 @@ func TestMergesOfMergesComeApart(t *testing.T) {
 	c := open(t)
 	c.twin()
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
-		return q.AddPatient(chart.Patient{ID: "p3", Record: "SK-3", Name: chart.Name{Family: "Marsh", Given: "Otti"}, BirthDate: "1968-03-14", Sex: "F"})
+		return q.AddPatient(chart.Patient{ID: "p3", Record: "SK-3", Name: chart.Name{Family: "Marsh", Given: "Otti"},
+			BirthDate: "1968-03-14", Sex: "F"})
 	}))
 	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, "p2", "p3", "same"))
 	require.Equal(t, act.Conflict, kind(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p3", "same")), "it is part of another chart")

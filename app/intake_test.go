@@ -139,7 +139,8 @@ func TestTheDeviceIsHeldToTheSameChecks(t *testing.T) {
 	c := open(t)
 	_, err := c.app.Outside.ReadDevice(ctx, c.jonah(), visitID, false)
 	require.Equal(t, act.Conflict, kind(t, err), "no device is connected")
-	e := &standin.Elsewhere{Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5, At: c.now}}
+	e := &standin.Elsewhere{Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5,
+		At: c.now}}
 	require.NoError(t, e.Open("127.0.0.1:0"))
 	defer e.Close()
 	c.app.Elsewhere.Device = e.Base()
@@ -174,7 +175,9 @@ func TestTheDeviceIsHeldToTheSameChecks(t *testing.T) {
 func (c *clinic) others() *standin.Elsewhere {
 	c.Helper()
 	e := &standin.Elsewhere{People: []standin.Person{{Family: "Marsh-Adeyemi", Given: "Ottoline", BirthDate: "1968-03-14", Record: "SK-1",
-		Dispensed: []standin.Dispensing{{ID: "1", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-04-20"}, {ID: "2", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-03-20"}, {ID: "3", Medicine: "Allopurinol", Dose: "300 mg daily", Day: "2026-04-20"}},
+		Dispensed: []standin.Dispensing{{ID: "1", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-04-20"},
+			{ID: "2", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-03-20"}, {ID: "3", Medicine: "Allopurinol", Dose: "300 mg daily",
+				Day: "2026-04-20"}},
 		Responses: []json.RawMessage{
 			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit|1","status":"completed","item":[{"linkId":"allergy","item":[{"linkId":"allergy.what","answer":[{"valueString":"Latex"}]},{"linkId":"allergy.how","answer":[{"valueString":"rash"}]}]}]}`),
 			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"hx","questionnaire":"https://deftledger.example/fhir/Questionnaire/joint-pain","status":"completed","item":[{"linkId":"joint","answer":[{"valueCoding":{"code":"toe","display":"Big toe"}}]},{"linkId":"constitutional.fever","answer":[{"valueBoolean":false}]}]}`)},
@@ -250,8 +253,10 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	// the other one waits beside it.
 	e.Set(func(e *standin.Elsewhere) {
 		p := &e.People[0]
-		p.Dispensed = append(p.Dispensed, standin.Dispensing{ID: "9", Medicine: "Ibuprofen 600 mg tablet", Dose: "three times daily", Day: "2026-05-01"})
-		p.Responses = append(p.Responses, json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv2","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit","status":"completed","item":[{"linkId":"medicine","item":[{"linkId":"medicine.what","answer":[{"valueString":"Ibuprofen"}]}]}]}`))
+		p.Dispensed = append(p.Dispensed, standin.Dispensing{ID: "9", Medicine: "Ibuprofen 600 mg tablet", Dose: "three times daily",
+			Day: "2026-05-01"})
+		p.Responses = append(p.Responses,
+			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv2","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit","status":"completed","item":[{"linkId":"medicine","item":[{"linkId":"medicine.what","answer":[{"valueString":"Ibuprofen"}]}]}]}`))
 	})
 	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
@@ -264,10 +269,12 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	require.Empty(t, entry(t, v, "Ibuprofen 600 mg tablet").Decision)
 	open := "SELECT count(*) FROM line WHERE kind = 'from outside' AND closed_at = ''"
 	require.Equal(t, 1, c.count(open), "it stays open until the last entry is decided")
-	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Ibuprofen 600 mg tablet").ID, entry(t, v, "Allopurinol").ID}, "leave out")
+	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Ibuprofen 600 mg tablet").ID, entry(t, v, "Allopurinol").ID},
+		"leave out")
 	require.NoError(t, err)
 	require.Zero(t, c.count(open))
-	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'from outside' AND closed_by = '"+c.jonah().ID+"' AND closed_with = 'decided'"))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'from outside' AND closed_by = '"+c.jonah().ID+
+		"' AND closed_with = 'decided'"))
 
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
 	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)

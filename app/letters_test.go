@@ -32,7 +32,8 @@ func TestALetterIsFilledSignedAndSealed(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "referral", v.Letters[0].ID)
 	text := v.Letters[0].Text
-	for _, words := range []string{"Ottoline Marsh-Adeyemi, born 14 Mar 1968", "(M10.071)", "Medicines: Losartan 50 mg daily", "Allergies: not asked", "Ongoing problems: none recorded", "Recent results: 04 May 2026: Potassium 5.6 mmol/L (high)"} {
+	for _, words := range []string{"Ottoline Marsh-Adeyemi, born 14 Mar 1968", "(M10.071)", "Medicines: Losartan 50 mg daily",
+		"Allergies: not asked", "Ongoing problems: none recorded", "Recent results: 04 May 2026: Potassium 5.6 mmol/L (high)"} {
 		require.Contains(t, text, words)
 	}
 	require.Equal(t, []string{"{?what is asked}"}, v.Letters[0].Open)
@@ -171,7 +172,8 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	require.NoError(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone"))
 	require.Equal(t, act.Conflict, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone")))
 	require.Empty(t, c.desk().Sent)
-	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'message' AND closed_with = 'by telephone' AND closed_by = ?", c.doctor().ID))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'message' AND closed_with = 'by telephone' AND closed_by = ?",
+		c.doctor().ID))
 
 	require.Error(t, c.app.Paper.SettleSent(ctx, c.doctor(), "fax", "none", "x"))
 	c.raw("UPDATE patient SET uses_portal = 0")
@@ -212,7 +214,8 @@ func TestTheClinicsOwnServices(t *testing.T) {
 	id := c.note()
 	c.diagnose(id, "M10.071")
 	save := func(base int, table string) error {
-		_, err := c.app.Forms.SaveForm(ctx, c.who[act.Admin], forms.FormText{FormRow: forms.FormRow{Kind: "services", ID: "clinic"}, Body: table}, base)
+		_, err := c.app.Forms.SaveForm(ctx, c.who[act.Admin], forms.FormText{FormRow: forms.FormRow{Kind: "services", ID: "clinic"},
+			Body: table}, base)
 		return err
 	}
 	require.ErrorContains(t, save(1, "code,words\n20600,Something small\n2060,Short\n"), "line 3")
@@ -224,7 +227,8 @@ func TestTheClinicsOwnServices(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, found, 1, "the clinic's words take the place of those that ship")
 	require.Equal(t, "Our words for the visit", found[0].Words)
-	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), forms.FormText{FormRow: forms.FormRow{Kind: "services", ID: "clinic"}, Body: "code,words\n"}, 1)
+	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), forms.FormText{FormRow: forms.FormRow{Kind: "services", ID: "clinic"},
+		Body: "code,words\n"}, 1)
 	require.Equal(t, act.Conflict, kind(t, err))
 }
 
@@ -237,10 +241,12 @@ func TestAMessageGoesWithADocumentOfThisChart(t *testing.T) {
 	id := c.note()
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		for _, p := range []string{"p2", "p3"} {
-			if err := q.AddPatient(chart.Patient{ID: p, Record: "SK-" + p, Name: chart.Name{Family: "Roe", Given: "Caspian"}, BirthDate: "1997-02-18", Sex: "M"}); err != nil {
+			if err := q.AddPatient(chart.Patient{ID: p, Record: "SK-" + p, Name: chart.Name{Family: "Roe", Given: "Caspian"},
+				BirthDate: "1997-02-18", Sex: "M"}); err != nil {
 				return err
 			}
-			if err := q.AddDocument(store.Document{ID: "of-" + p, PatientID: p, Title: "Letter", PDF: []byte("%PDF-1.7"), MadeBy: c.doctor().ID, MadeAt: c.now}); err != nil {
+			if err := q.AddDocument(store.Document{ID: "of-" + p, PatientID: p, Title: "Letter", PDF: []byte("%PDF-1.7"), MadeBy: c.doctor().ID,
+				MadeAt: c.now}); err != nil {
 				return err
 			}
 		}

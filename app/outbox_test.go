@@ -53,7 +53,8 @@ func TestADestinationThatHangsDelaysNobodyElse(t *testing.T) {
 	}))
 	stop()
 	<-ended
-	require.Equal(t, 1, c.count("SELECT count(*) FROM outbox WHERE control = 'a' AND state = 'waiting'"), "what was under way when the program ended waits")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM outbox WHERE control = 'a' AND state = 'waiting'"),
+		"what was under way when the program ended waits")
 	require.Zero(t, c.count("SELECT count(*) FROM outbox WHERE control = 'c'"), "nothing leaves of an act that failed")
 	require.Empty(t, taken)
 }

@@ -105,7 +105,8 @@ const patientID, visitID = "p1", "v1"
 
 func open(t *testing.T) *clinic {
 	t.Helper()
-	c := &clinic{T: t, dir: t.TempDir(), home: t.TempDir(), who: map[string]act.Actor{}, now: time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC), lab: &lab{answer: accept("AA", "")}}
+	c := &clinic{T: t, dir: t.TempDir(), home: t.TempDir(), who: map[string]act.Actor{}, now: time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC),
+		lab: &lab{answer: accept("AA", "")}}
 	ctx := context.Background()
 	var err error
 	c.store, err = store.Open(ctx, c.dir)
@@ -118,13 +119,16 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: r.Laboratory, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW", Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: r.Medicines, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Measures: r.Measures,
+	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: r.Laboratory, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW",
+		Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: r.Medicines,
+		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Measures: r.Measures,
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := cheap(password), cheap(secret)
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		for _, role := range []string{act.Physician, act.Nurse, act.Assistant, act.FrontDesk, act.Admin, "second"} {
-			s := store.Staff{ID: "id-of-" + strings.ReplaceAll(role, " ", "-"), Login: strings.ReplaceAll(role, " ", ""), Given: "A", Family: role, Role: role, PasswordHash: passwordHash, SecretHash: secretHash, DraftKey: []byte("k"), SingleKeys: true, Active: true}
+			s := store.Staff{ID: "id-of-" + strings.ReplaceAll(role, " ", "-"), Login: strings.ReplaceAll(role, " ", ""), Given: "A", Family: role,
+				Role: role, PasswordHash: passwordHash, SecretHash: secretHash, DraftKey: []byte("k"), SingleKeys: true, Active: true}
 			if role == "second" {
 				s.Role = act.Physician
 			}
@@ -133,10 +137,12 @@ func open(t *testing.T) *clinic {
 			}
 			c.who[role] = act.Actor{ID: s.ID, Name: s.Name(), Role: s.Role}
 		}
-		if err := q.AddPatient(chart.Patient{ID: patientID, Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118", UsesPortal: true}); err != nil {
+		if err := q.AddPatient(chart.Patient{ID: patientID, Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"},
+			BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118", UsesPortal: true}); err != nil {
 			return err
 		}
-		return q.AddVisit(visit.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[act.Physician].ID, Day: "2026-05-04", StartsAt: c.now, Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
+		return q.AddVisit(visit.Visit{ID: visitID, PatientID: patientID, ClinicianID: c.who[act.Physician].ID, Day: "2026-05-04", StartsAt: c.now,
+			Kind: "Acute visit", Reason: "Toe pain", Stage: "ready", StageAt: c.now})
 	}))
 	return c
 }
@@ -145,7 +151,8 @@ func open(t *testing.T) *clinic {
 func cheap(secret string) string {
 	salt := []byte("salt of the test")
 	b := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=8,t=1,p=1$%s$%s", argon2.Version, b.EncodeToString(salt), b.EncodeToString(argon2.IDKey([]byte(secret), salt, 1, 8, 1, 32)))
+	return fmt.Sprintf("$argon2id$v=%d$m=8,t=1,p=1$%s$%s", argon2.Version, b.EncodeToString(salt),
+		b.EncodeToString(argon2.IDKey([]byte(secret), salt, 1, 8, 1, 32)))
 }
 
 func (c *clinic) doctor() act.Actor { return c.who[act.Physician] }
@@ -153,7 +160,8 @@ func (c *clinic) doctor() act.Actor { return c.who[act.Physician] }
 // order places an order for tests and returns it.
 func (c *clinic) order(tests ...string) orders.OrderView {
 	c.Helper()
-	n := orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: fmt.Sprint("r", c.now.UnixNano()), Secret: secret}
+	n := orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: fmt.Sprint("r", c.now.UnixNano()),
+		Secret: secret}
 	for _, t := range tests {
 		n.Tests = append(n.Tests, order.Line{Test: t, Diagnoses: []string{"M10.071"}})
 	}
@@ -171,7 +179,8 @@ func (c *clinic) step() {
 func oru(control, placer, status, value string, change ...string) string {
 	text := "MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|20260504120000-0400||ORU^R01^ORU_R01|" + control + "|P|2.5.1||||||UNICODE UTF-8\r" +
 		"PID|1||||Marsh-Adeyemi^Ottoline||19680314|F\r" +
-		"OBR|1|" + placer + "|BR-" + placer + "|K^Potassium^L^2823-3^^LN|||202605040800-0400|||||||||||||||20260504115500-0400|||" + status + "\r" +
+		"OBR|1|" + placer + "|BR-" + placer + "|K^Potassium^L^2823-3^^LN|||202605040800-0400|||||||||||||||20260504115500-0400|||" +
+		status + "\r" +
 		"OBX|1|NM|K^Potassium^L^2823-3^^LN||" + value + "|mmol/L|3.5-5.1||||" + status + "\r"
 	return strings.NewReplacer(change...).Replace(text)
 }

@@ -19,7 +19,8 @@ func (c *clinic) signAll() {
 	for _, r := range c.desk().Reports {
 		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID, true)
 		require.NoError(c, err)
-		require.NoError(c, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone", Secret: secret, Issue: v.Issue, Version: v.Version}))
+		require.NoError(c, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone",
+			Secret: secret, Issue: v.Issue, Version: v.Version}))
 	}
 }
 
@@ -43,7 +44,8 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	c.receive(oru("M1", o.Placer+"-1", "P", "4.4"), "AA")
 	require.Equal(t, string(order.InProcess), c.state(o))
 	r := c.desk().Reports[0]
-	err := c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: r.ID, Told: "telephone", Secret: secret, Issue: 1, Version: 1})
+	err := c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: r.ID, Told: "telephone", Secret: secret, Issue: 1,
+		Version: 1})
 	require.Equal(t, act.Invalid, kind(t, err), "a preliminary is not closed")
 	c.receive(oru("M2", o.Placer+"-1", "F", "4.5"), "AA")
 	require.Equal(t, string(order.Partial), c.state(o))
@@ -274,7 +276,8 @@ func TestAnOrderTakenBackIsNeverSent(t *testing.T) {
 
 func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {
 	c := open(t)
-	n := orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "one", Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+	n := orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "one", Secret: secret,
+		Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
 	a, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
 	require.NoError(t, err)
 	b, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
@@ -289,7 +292,8 @@ func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {
 		"routine, urgent or stat":  func(n *orders.NewOrder) { n.Priority = "" },
 		"There is no such patient": func(n *orders.NewOrder) { n.PatientID = "nobody" },
 	} {
-		m := orders.NewOrder{PatientID: patientID, Priority: "R", RequestID: says, Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+		m := orders.NewOrder{PatientID: patientID, Priority: "R", RequestID: says, Secret: secret,
+			Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
 		change(&m)
 		_, err := c.app.Order.PlaceOrder(ctx, c.doctor(), m)
 		require.ErrorContains(t, err, says)

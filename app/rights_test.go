@@ -38,15 +38,17 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Session.Colleagues": clinical, "Session.ReadAudit": admin,
 
 		"Visit.Day": everybody, "Visit.Visit": clinical, "Visit.MoveVisit": everybody,
-		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking), act.Physician),
+		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking),
+			act.Physician),
 
 		"Chart.Find": everybody, "Chart.Chart": clinical, "Chart.Timeline": clinical,
 		"Chart.AddProblem": physician, "Chart.DescribeProblem": physician, "Chart.EndProblem": physician,
 		"Chart.Compare": physician, "Chart.Merge": physician, "Chart.TakeApart": physician,
 
 		"Note.StartVisit": clinical, "Note.Note": clinical, "Note.SavePart": clinical, "Note.SettleConflict": clinical, "Note.Writing": clinical,
-		"Note.SetDiagnoses": clinical, "Note.JoinDiagnosis": clinical, "Note.SayOfDiagnosis": clinical, "Note.DismissCode": clinical, "Note.AnswerAdvice": clinical,
-		"Note.SetFindings": clinical, "Note.ReadLine": clinical, "Note.LastFindings": clinical, "Note.SearchFindings": clinical,
+		"Note.SetDiagnoses": clinical, "Note.JoinDiagnosis": clinical, "Note.SayOfDiagnosis": clinical, "Note.DismissCode": clinical,
+		"Note.AnswerAdvice": clinical,
+		"Note.SetFindings":  clinical, "Note.ReadLine": clinical, "Note.LastFindings": clinical, "Note.SearchFindings": clinical,
 		"Note.Ask": clinical, "Note.Answer": clinical, "Note.SaveDrawing": clinical, "Note.LeaveNote": clinical,
 		"Note.PreviewForward": clinical, "Note.Forward": clinical, "Note.Looked": clinical, "Note.Beside": clinical, "Note.Bring": clinical,
 		"Note.ClosingList": clinical, "Note.SignNote": physician, "Note.Amend": physician, "Note.Retract": physician,
@@ -56,23 +58,30 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 
 		"Plan.PlanSets": clinical, "Plan.ApplySet": clinical, "Plan.PlanAsSet": clinical, "Plan.KeepPlanAsSet": clinical,
 
-		"Order.Tests": clinical, "Order.Order": clinical, "Order.OrdersAt": clinical, "Order.PreparedOrder": clinical, "Order.PlaceOrder": physician, "Order.CancelOrder": physician,
+		"Order.Tests": clinical, "Order.Order": clinical, "Order.OrdersAt": clinical, "Order.PreparedOrder": clinical,
+		"Order.PlaceOrder": physician, "Order.CancelOrder": physician,
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 
-		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching, "Result.SetAside": matching,
+		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
+		"Result.SetAside": matching,
 
-		"Intake.Intake": clinical, "Intake.AddEntry": clinical, "Intake.EndEntry": clinical, "Intake.State": clinical, "Intake.SetReason": clinical,
-		"Intake.TakeVitals": clinical, "Intake.KeepVitals": clinical, "Intake.StrikeVital": clinical, "Intake.VitalHistory": clinical, "Intake.FindMedicine": clinical,
-		"Intake.HouseFind": clinical, "Intake.EnterTest": clinical, "Intake.GiveVaccine": clinical, "Intake.StrikeVaccine": clinical,
+		"Intake.Intake": clinical, "Intake.AddEntry": clinical, "Intake.EndEntry": clinical, "Intake.State": clinical,
+		"Intake.SetReason":  clinical,
+		"Intake.TakeVitals": clinical, "Intake.KeepVitals": clinical, "Intake.StrikeVital": clinical, "Intake.VitalHistory": clinical,
+		"Intake.FindMedicine": clinical,
+		"Intake.HouseFind":    clinical, "Intake.EnterTest": clinical, "Intake.GiveVaccine": clinical, "Intake.StrikeVaccine": clinical,
 
 		"Outside.FetchElsewhere": clinical, "Outside.Decide": clinical, "Outside.ReadDevice": clinical,
 
-		"Paper.NotePDF": clinical, "Paper.FileSection": clinical, "Paper.Document": clinical, "Paper.SendFax": clinical, "Paper.SettleSent": clinical, "Paper.SentOne": clinical,
-		"Paper.Letters": clinical, "Paper.SignLetter": physician, "Paper.AbsenceLetter": physician, "Paper.GiveLeaflet": clinical, "Paper.MessagePatient": clinical,
+		"Paper.NotePDF": clinical, "Paper.FileSection": clinical, "Paper.Document": clinical, "Paper.SendFax": clinical,
+		"Paper.SettleSent": clinical, "Paper.SentOne": clinical,
+		"Paper.Letters": clinical, "Paper.SignLetter": physician, "Paper.AbsenceLetter": physician, "Paper.GiveLeaflet": clinical,
+		"Paper.MessagePatient": clinical,
 
 		"Desk.MyDesk": clinical, "Desk.Count": clinical, "Desk.Unsigned": anybody, // empty for those who sign nothing
 
-		"Forms.ListForms": writers, "Forms.ReadForm": writers, "Forms.FormVersions": writers, "Forms.FormEntries": writers, "Forms.CopyEntry": writers, "Forms.TryForm": writers,
+		"Forms.ListForms": writers, "Forms.ReadForm": writers, "Forms.FormVersions": writers, "Forms.FormEntries": writers,
+		"Forms.CopyEntry": writers, "Forms.TryForm": writers,
 		"Forms.SaveForm": forming, "Forms.AddAnswer": forming,
 		"Forms.WritingTools": clinical, "Forms.MedicalWords": clinical, "Forms.AddWord": clinical,
 	}
@@ -125,7 +134,8 @@ func actsOf(a *app.App) map[string]reflect.Value {
 			for k := 1; k < method.Type.NumIn(); k++ {
 				in := method.Type.In(k)
 				takes[in] = true
-				plain = plain && in.Kind() != reflect.Func && in != reflect.TypeFor[*store.Q]() && !strings.Contains(in.String(), "store.") && !strings.Contains(in.String(), "map[string]string")
+				plain = plain && in.Kind() != reflect.Func && in != reflect.TypeFor[*store.Q]() && !strings.Contains(in.String(), "store.") &&
+					!strings.Contains(in.String(), "map[string]string")
 			}
 			// Unlocking hands over the person's own row with the session.
 			if takes[reflect.TypeFor[act.Actor]()] && (plain || method.Name == "Unlock") {
@@ -144,7 +154,8 @@ func TestWhatIsGivenCanNeedMore(t *testing.T) {
 		may  []string
 		try  func(act.Actor) error
 	}{
-		{"pin for the clinic", []string{act.Physician, act.Admin}, func(w act.Actor) error { return c.app.Assess.Pin(ctx, w, "I10", true, false) }},
+		{"pin for the clinic", []string{act.Physician, act.Admin},
+			func(w act.Actor) error { return c.app.Assess.Pin(ctx, w, "I10", true, false) }},
 		{"end an allergy", []string{act.Physician}, func(w act.Actor) error {
 			_, err := c.app.Intake.EndEntry(ctx, w, "none", "allergies", "x", "y")
 			return err
@@ -175,7 +186,8 @@ func TestSignInIsLimitedAndSessionsLock(t *testing.T) {
 	c.now = c.now.Add(61 * time.Second)
 	token, err := c.app.Session.SignIn(ctx, "PHYSICIAN ", password)
 	require.NoError(t, err)
-	require.Equal(t, 0, c.count("SELECT count(*) FROM session WHERE CAST(token_hash AS TEXT) = ?", token), "the token itself is stored nowhere")
+	require.Equal(t, 0, c.count("SELECT count(*) FROM session WHERE CAST(token_hash AS TEXT) = ?", token),
+		"the token itself is stored nowhere")
 
 	who, staff, err := c.app.Session.Who(ctx, token, true)
 	require.NoError(t, err)

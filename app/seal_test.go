@@ -31,10 +31,13 @@ const unlock = "DROP TRIGGER ledger_entry_fixed; DROP TRIGGER ledger_entry_stays
 
 func TestTamperingIsFound(t *testing.T) {
 	cases := []struct{ name, spoil, says string }{
-		{"an entry edited in the file", unlock + `UPDATE ledger_entry SET content = CAST(replace(CAST(content AS TEXT), 'Text of', 'Test of') AS BLOB) WHERE kind = 'note'`, "entry 2 (folio 2, note"},
+		{"an entry edited in the file",
+			unlock + `UPDATE ledger_entry SET content = CAST(replace(CAST(content AS TEXT), 'Text of', 'Test of') AS BLOB) WHERE kind = 'note'`,
+			"entry 2 (folio 2, note"},
 		{"an entry removed", unlock + `DELETE FROM ledger_entry WHERE seq = 2`, "entry 2 is missing"},
 		{"the tail cut off", unlock + `DELETE FROM ledger_entry WHERE seq > 2`, "the chain ends at entry 2"},
-		{"the working text changed, the ledger left alone", unlock + `UPDATE note_part SET text = 'Something else.' WHERE part = 'plan'`, "the plan of the note under folio 2"},
+		{"the working text changed, the ledger left alone", unlock + `UPDATE note_part SET text = 'Something else.' WHERE part = 'plan'`,
+			"the plan of the note under folio 2"},
 		{"the note made a draft again", unlock + `UPDATE note SET folio = 0`, "no longer marked signed"},
 		{"the signature time moved", unlock + `UPDATE ledger_entry SET signed_at = '2020-01-01T00:00:00Z' WHERE seq = 1`, "entry 1"},
 	}
@@ -76,8 +79,10 @@ func TestAChainRewrittenConsistentlyIsFound(t *testing.T) {
 func TestSignedRowsCannotBeChangedThroughTheApplicationsConnection(t *testing.T) {
 	c, id := signed(t)
 	for _, statement := range []string{
-		"UPDATE ledger_entry SET content = '{}'", "DELETE FROM ledger_entry", "UPDATE note_part SET text = ''", "UPDATE note SET folio = 0 WHERE id = '" + id + "'",
-		"DELETE FROM note_part", "UPDATE audit SET act = ''", "DELETE FROM audit", "INSERT INTO note_part VALUES ('" + id + "', 'more', '', 1, '', '', '')",
+		"UPDATE ledger_entry SET content = '{}'", "DELETE FROM ledger_entry", "UPDATE note_part SET text = ''",
+		"UPDATE note SET folio = 0 WHERE id = '" + id + "'",
+		"DELETE FROM note_part", "UPDATE audit SET act = ''", "DELETE FROM audit",
+		"INSERT INTO note_part VALUES ('" + id + "', 'more', '', 1, '', '', '')",
 	} {
 		_, err := past(t, c.dir).Exec(statement)
 		require.Error(t, err, statement)

@@ -74,7 +74,8 @@ func TestASetThatNamesAStoppedTestSaysSo(t *testing.T) {
 	c := open(t)
 	id := c.note()
 	c.diagnose(id, "I10")
-	mine := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"}, Body: "sets:\n- {id: old, title: Old, codes: [I10], from: 1200, source: mine, tests: [GONE, K], education: [lost]}\n"}
+	mine := forms.FormText{FormRow: forms.FormRow{Kind: "sets", ID: "mine", Owner: "me"},
+		Body: "sets:\n- {id: old, title: Old, codes: [I10], from: 1200, source: mine, tests: [GONE, K], education: [lost]}\n"}
 	p, err := c.app.Forms.TryForm(ctx, c.doctor(), mine)
 	require.NoError(t, err)
 	require.Contains(t, strings.Join(p.Says, "\n"), "GONE is no longer offered", "the preview says so too")
@@ -137,7 +138,8 @@ func TestThePlanIsKeptAsASet(t *testing.T) {
 	for _, p := range view.Parts {
 		byWords[p.Words] = p
 	}
-	for words, kind := range map[string]order.PartKind{"Naproxen 500 mg twice daily with food.": order.MedicinePart, "Referral: podiatry for shoes.": order.ReferralPart, "Rest the foot.": order.TextPart,
+	for words, kind := range map[string]order.PartKind{"Naproxen 500 mg twice daily with food.": order.MedicinePart,
+		"Referral: podiatry for shoes.": order.ReferralPart, "Rest the foot.": order.TextPart,
 		"Leaflet given: Gout, food and drink.": order.EducationPart, "In 2 weeks: Gout.": order.ReturnPart} {
 		require.Equal(t, kind, byWords[words].Kind, "%s: %v", words, view.Parts)
 	}

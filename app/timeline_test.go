@@ -22,12 +22,14 @@ func TestATimelineLosesNothingBetweenPages(t *testing.T) {
 	day := func(i int) time.Time { return c.now.AddDate(0, 0, -i) }
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		for i := 1; i <= 70; i++ {
-			v := visit.Visit{ID: fmt.Sprintf("tv%03d", i), PatientID: patientID, ClinicianID: c.doctor().ID, Day: day(i).Format(time.DateOnly), StartsAt: day(i), Kind: "Acute visit", Reason: "Before", Stage: visit.Done, StageAt: day(i)}
+			v := visit.Visit{ID: fmt.Sprintf("tv%03d", i), PatientID: patientID, ClinicianID: c.doctor().ID, Day: day(i).Format(time.DateOnly),
+				StartsAt: day(i), Kind: "Acute visit", Reason: "Before", Stage: visit.Done, StageAt: day(i)}
 			if err := q.AddVisit(v); err != nil {
 				return err
 			}
 			// At the same moment: what stands where is decided by what it is.
-			g := chart.Immunization{ID: fmt.Sprintf("tg%03d", i), PatientID: patientID, VisitID: v.ID, Name: "Tdap", GivenAt: day(i), GivenBy: c.doctor().ID}
+			g := chart.Immunization{ID: fmt.Sprintf("tg%03d", i), PatientID: patientID, VisitID: v.ID, Name: "Tdap", GivenAt: day(i),
+				GivenBy: c.doctor().ID}
 			if _, err := q.AddImmunization(g); err != nil {
 				return err
 			}
@@ -53,7 +55,8 @@ func TestATimelineLosesNothingBetweenPages(t *testing.T) {
 				if err := q.StrikeImmunization("tv070", "tg070", c.doctor().ID, "wrong chart", c.now); err != nil {
 					return err
 				}
-				return q.AddVisit(visit.Visit{ID: "tnew", PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Stage: visit.Arrived, StageAt: c.now})
+				return q.AddVisit(visit.Visit{ID: "tnew", PatientID: patientID, ClinicianID: c.doctor().ID, Day: "2026-05-04",
+					StartsAt: c.now.Add(time.Hour), Kind: "Acute visit", Stage: visit.Arrived, StageAt: c.now})
 			}))
 		}
 		if after = got.Next; after == "" {
@@ -76,13 +79,15 @@ func TestWhatIsBesideANoteLosesNothingBetweenPages(t *testing.T) {
 		if i == 59 {
 			words = "The quinsy of long ago was drained."
 		}
-		far = c.earlier(i+1, "", map[note.Part]string{note.Subjective: words, note.Objective: "Well.", note.Assessment: "Well.", note.Plan: "Rest."})
+		far = c.earlier(i+1, "", map[note.Part]string{note.Subjective: words, note.Objective: "Well.", note.Assessment: "Well.",
+			note.Plan: "Rest."})
 	}
 	read := func(words, kind string) (groups []notes.BesideGroup, pages int) {
 		for after := ""; ; {
 			got, err := c.app.Note.Beside(ctx, c.doctor(), id, words, kind, after)
 			require.NoError(t, err)
-			require.Equal(t, []notes.BesideCount{{Kind: "note", Count: 60}, {Kind: "result", Count: 0}, {Kind: "history", Count: 1}, {Kind: "document", Count: 0}}, got.Counts)
+			require.Equal(t, []notes.BesideCount{{Kind: "note", Count: 60}, {Kind: "result", Count: 0}, {Kind: "history", Count: 1},
+				{Kind: "document", Count: 0}}, got.Counts)
 			groups = append(groups, got.Groups...)
 			pages++
 			if after = got.Next; after == "" {

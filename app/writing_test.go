@@ -31,7 +31,8 @@ func (c *clinic) earlier(days int, exam string, typed map[note.Part]string) stri
 	id := fmt.Sprintf("old%03d", days)
 	at := c.now.AddDate(0, 0, -days)
 	require.NoError(c, c.store.Write(ctx, func(q *store.Q) error {
-		return q.AddVisit(visit.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at, Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
+		return q.AddVisit(visit.Visit{ID: id, PatientID: patientID, ClinicianID: c.doctor().ID, Day: at.Format(time.DateOnly), StartsAt: at,
+			Kind: "Nurse visit", Reason: "Before", Stage: "done", StageAt: at})
 	}))
 	n, err := c.app.Note.StartVisit(ctx, c.doctor(), id)
 	require.NoError(c, err)
@@ -76,9 +77,11 @@ func TestFindingsAreKeptWithTheirAuthorAndVersion(t *testing.T) {
 	change := note.Change{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Absent, Was: 1}
 	_, err := c.app.Note.SetFindings(ctx, c.who["second"], id, []note.Change{change})
 	require.NoError(t, err)
-	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Present, Was: 1}})
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id,
+		[]note.Change{{Area: note.Review, System: "constitutional", Finding: "fever", State: note.Present, Was: 1}})
 	require.Equal(t, act.Conflict, kind(t, err), "made on a version somebody changed meanwhile")
-	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, []note.Change{{Area: note.Review, System: "constitutional", Finding: "wings", State: note.Present}})
+	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id,
+		[]note.Change{{Area: note.Review, System: "constitutional", Finding: "wings", State: note.Present}})
 	require.Equal(t, act.Invalid, kind(t, err))
 	found, err := c.app.Note.SearchFindings(ctx, c.doctor(), "", note.Review, "constitutional", "fever", "")
 	require.NoError(t, err)
@@ -94,7 +97,8 @@ func TestASearchOfFindingsLosesNothingBetweenPages(t *testing.T) {
 	const begun = "WITH RECURSIVE k(n) AS (SELECT 1 UNION ALL SELECT n + 1 FROM k WHERE n < 231) INSERT INTO "
 	c.raw(
 		begun+`visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at)
-			SELECT printf('v%03d', n), patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at FROM k, visit WHERE id = '`+visitID+`'`,
+			SELECT printf('v%03d', n), patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at FROM k, visit WHERE id = '`+
+			visitID+`'`,
 		begun+`note(id, visit_id, patient_id, author_id, created_at)
 			SELECT printf('n%03d', n), v.id, v.patient_id, v.clinician_id, v.starts_at FROM k, visit v WHERE v.id = printf('v%03d', n)`,
 		begun+`note_finding(note_id, area, system, finding, state, origin, by_id, at)
@@ -170,7 +174,8 @@ func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, p.Fault)
 	require.Contains(t, p.Says[len(p.Says)-1], "suffers from")
-	mine := forms.FormText{FormRow: forms.FormRow{Kind: "snippets", ID: "mine", Owner: "me"}, Body: "snippets:\n- {key: bphome, title: Mine, text: \"My words.\"}\n"}
+	mine := forms.FormText{FormRow: forms.FormRow{Kind: "snippets", ID: "mine", Owner: "me"},
+		Body: "snippets:\n- {key: bphome, title: Mine, text: \"My words.\"}\n"}
 	_, err = c.app.Forms.SaveForm(ctx, c.who[act.Nurse], mine, 0)
 	require.NoError(t, err)
 	tools, err := c.app.Forms.WritingTools(ctx, c.who[act.Nurse])
@@ -183,7 +188,8 @@ func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
 
 func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
 	c := open(t)
-	old := c.earlier(30, "lungs: wheeze right", map[note.Part]string{note.Subjective: "Walks daily. Sleeps well.", note.Plan: "Colchicine 0.6 mg daily. Back in two weeks."})
+	old := c.earlier(30, "lungs: wheeze right", map[note.Part]string{note.Subjective: "Walks daily. Sleeps well.",
+		note.Plan: "Colchicine 0.6 mg daily. Back in two weeks."})
 	id := c.note()
 	versions := map[string]int{}
 	for _, p := range note.Always {
@@ -262,7 +268,8 @@ func TestBringForwardLosesNothingAndStopsTheSignature(t *testing.T) {
 	_, err = c.app.Note.SetFindings(ctx, c.doctor(), id, nil)
 	require.Equal(t, act.Conflict, kind(t, err), "a signed note takes no finding")
 	require.Empty(t, c.verify())
-	for _, statement := range []string{"UPDATE note_finding SET state = 'absent'", "DELETE FROM note_carried", "INSERT INTO note_carried SELECT 'x', note_id, 'plan', 1, 'x', 'y', 'typed', '', '', 'kept', 1, '', '' FROM note_carried"} {
+	for _, statement := range []string{"UPDATE note_finding SET state = 'absent'", "DELETE FROM note_carried",
+		"INSERT INTO note_carried SELECT 'x', note_id, 'plan', 1, 'x', 'y', 'typed', '', '', 'kept', 1, '', '' FROM note_carried"} {
 		_, err := past(c, c.dir).Exec(statement)
 		require.ErrorContains(t, err, "the note is signed", statement)
 	}
@@ -275,7 +282,8 @@ func (c *clinic) version(id string, part note.Part) int {
 
 func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	c := open(t)
-	c.earlier(30, "lungs, wheeze right, crackles bases, \"softer than before\"", map[note.Part]string{note.Subjective: "Walks daily.", note.Plan: "Rest."})
+	c.earlier(30, "lungs, wheeze right, crackles bases, \"softer than before\"", map[note.Part]string{note.Subjective: "Walks daily.",
+		note.Plan: "Rest."})
 	_, err := c.app.Intake.AddEntry(ctx, c.doctor(), visitID, intake.NewEntry{List: "surgical", Title: "Gallbladder removed", Since: "2008"})
 	require.NoError(t, err)
 	id := c.note()
@@ -288,7 +296,8 @@ func TestLinesFromBesideComeWithTheirSource(t *testing.T) {
 	var ids []string
 	for _, g := range groups {
 		for _, l := range g.Lines {
-			if strings.HasPrefix(l.Text, "Potassium 4.1 mmol/L") || strings.HasPrefix(l.Text, "Surgical history: Gallbladder removed.") || l.Text == "Rest." || l.Text == "Wheeze on the right." || l.Text == "Softer than before." {
+			if strings.HasPrefix(l.Text, "Potassium 4.1 mmol/L") || strings.HasPrefix(l.Text, "Surgical history: Gallbladder removed.") ||
+				l.Text == "Rest." || l.Text == "Wheeze on the right." || l.Text == "Softer than before." {
 				ids = append(ids, l.ID)
 			}
 		}
@@ -422,7 +431,8 @@ func TestDrawings(t *testing.T) {
 	require.Contains(t, v.Drawings[0].SVG, `stroke-width="3.7"`, "1 + 3 · 0.9: the pressure is kept")
 	_, err = c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d1", Outline: "front", Strokes: strokes, Version: 7})
 	require.Equal(t, act.Conflict, kind(t, err))
-	for _, bad := range []string{`[{"color":"red\"/><script>","points":[]}]`, `[{"color":"red","points":[[1e9,0,0]]}]`, `{`, `[{"color":"red","points":[["x"]]}]`} {
+	for _, bad := range []string{`[{"color":"red\"/><script>","points":[]}]`, `[{"color":"red","points":[[1e9,0,0]]}]`, `{`,
+		`[{"color":"red","points":[["x"]]}]`} {
 		_, err = c.app.Note.SaveDrawing(ctx, c.doctor(), id, notes.DrawingView{ID: "d2", Strokes: bad})
 		require.Equal(t, act.Invalid, kind(t, err), bad)
 	}
@@ -434,7 +444,8 @@ func TestDrawings(t *testing.T) {
 		c.save(id, p, "Text.", 0, "t"+string(p))
 	}
 	require.NoError(t, c.app.Note.SetDiagnoses(ctx, c.doctor(), id, []string{"M10.071"}, 1))
-	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, map[string]int{"subjective": 1, "objective": 1, "assessment": 1, "plan": 1}, 2, "")
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, map[string]int{"subjective": 1, "objective": 1, "assessment": 1,
+		"plan": 1}, 2, "")
 	require.NoError(t, err)
 	raw, err := c.app.Paper.NotePDF(ctx, c.doctor(), id, "")
 	require.NoError(t, err)

@@ -153,13 +153,15 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 	b.ids[p.key] = id
 	birth := p.born
 	err := b.a.Store.Write(ctx, func(q *store.Q) error {
-		if err := q.AddPatient(chart.Patient{ID: id, Record: p.record, Name: chart.Name{Family: p.family, Given: p.given}, BirthDate: birth, Sex: p.sex, Phone: p.phone, CodeStatus: p.code, UsesPortal: p.portal}); err != nil {
+		if err := q.AddPatient(chart.Patient{ID: id, Record: p.record, Name: chart.Name{Family: p.family, Given: p.given}, BirthDate: birth,
+			Sex: p.sex, Phone: p.phone, CodeStatus: p.code, UsesPortal: p.portal}); err != nil {
 			return err
 		}
 		stated := b.moment(200, "09:30")
 		for _, x := range p.allergies {
 			f := strings.Split(x, "|")
-			if err := q.AddAllergy(chart.Allergy{ID: b.id(), PatientID: id, Substance: f[0], Reaction: f[1], Severity: f[2], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
+			if err := q.AddAllergy(chart.Allergy{ID: b.id(), PatientID: id, Substance: f[0], Reaction: f[1], Severity: f[2], StatedAt: stated,
+				StatedBy: "J. Whitlock"}); err != nil {
 				return err
 			}
 		}
@@ -171,7 +173,8 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 		}
 		for _, h := range p.histories {
 			f := append(strings.Split(h, "|"), "", "")
-			if err := q.AddHistory(chart.HistoryEntry{ID: b.id(), PatientID: id, List: f[0], Title: f[1], Detail: f[2], Since: f[3], StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
+			if err := q.AddHistory(chart.HistoryEntry{ID: b.id(), PatientID: id, List: f[0], Title: f[1], Detail: f[2], Since: f[3],
+				StatedAt: stated, StatedBy: "J. Whitlock"}); err != nil {
 				return err
 			}
 		}
@@ -184,7 +187,8 @@ func (b *builder) patient(ctx context.Context, p patient) error {
 			if err != nil {
 				return err
 			}
-			if _, err := q.AddProblem(chart.Problem{ID: b.id(), PatientID: id, Code: e.Code, Title: e.Title, Since: b.moment(400+i*170, "10:00").Format(time.DateOnly)}); err != nil {
+			if _, err := q.AddProblem(chart.Problem{ID: b.id(), PatientID: id, Code: e.Code, Title: e.Title,
+				Since: b.moment(400+i*170, "10:00").Format(time.DateOnly)}); err != nil {
 				return err
 			}
 		}
@@ -254,7 +258,8 @@ func (b *builder) vitals(patient, visit string, vitals []string, daysAgo, before
 				case f[0] == chart.BodyMass:
 					value, _ = chart.BMI(weight, height, 240)
 				}
-				if err := q.AddVital(chart.Vital{ID: b.id(), PatientID: patient, LOINC: f[0], Name: f[1], Value: value, Unit: f[3], TakenAt: b.past(daysAgo, "08:05").Add(time.Duration(i) * time.Second), VisitID: visit, ByID: b.tokens["jonah"].ID}); err != nil {
+				if err := q.AddVital(chart.Vital{ID: b.id(), PatientID: patient, LOINC: f[0], Name: f[1], Value: value, Unit: f[3],
+					TakenAt: b.past(daysAgo, "08:05").Add(time.Duration(i) * time.Second), VisitID: visit, ByID: b.tokens["jonah"].ID}); err != nil {
 					return err
 				}
 			}
@@ -282,7 +287,8 @@ func (b *builder) visit(patient string, v encounter) string {
 	}
 	b.later(v.daysAgo, "00:05", func(ctx context.Context) error {
 		return b.a.Store.Write(ctx, func(q *store.Q) error {
-			if err := q.AddVisit(visit.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts, Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt}); err != nil {
+			if err := q.AddVisit(visit.Visit{ID: id, PatientID: patient, ClinicianID: who.ID, Day: starts.Format(time.DateOnly), StartsAt: starts,
+				Kind: v.kind, Reason: v.reason, Room: v.room, Stage: stage, StageAt: stageAt}); err != nil {
 				return err
 			}
 			with := map[visit.Stage]string{visit.Intake: b.tokens["jonah"].ID, visit.InVisit: who.ID}[stage]
@@ -343,7 +349,8 @@ func (b *builder) house(visit string, v encounter) {
 	for _, t := range v.tests {
 		b.later(v.daysAgo, "08:10", func(ctx context.Context) error {
 			f := strings.Split(t, "|")
-			e := intake.HouseEntry{ID: b.id(), Test: f[0], Values: map[string]string{}, Kit: intake.Kit{Lot: "K" + visit[len(visit)-4:], Expires: expires}, Control: "valid"}
+			e := intake.HouseEntry{ID: b.id(), Test: f[0], Values: map[string]string{}, Kit: intake.Kit{Lot: "K" + visit[len(visit)-4:],
+				Expires: expires}, Control: "valid"}
 			for _, x := range f[1:] {
 				code, text, _ := strings.Cut(x, "=")
 				e.Values[code] = text
@@ -353,13 +360,15 @@ func (b *builder) house(visit string, v encounter) {
 				return err
 			}
 			done := out.Tests[len(out.Tests)-1].Report
-			return b.a.Result.SignReport(ctx, b.tokens["maren"], results.SignedResult{ReportID: done, Comment: "Seen at once.", Told: "in person", Secret: Secret, Issue: 1, Version: 1})
+			return b.a.Result.SignReport(ctx, b.tokens["maren"], results.SignedResult{ReportID: done, Comment: "Seen at once.", Told: "in person",
+				Secret: Secret, Issue: 1, Version: 1})
 		})
 	}
 	for _, g := range v.vaccines {
 		b.later(v.daysAgo, "08:12", func(ctx context.Context) error {
 			f := strings.Split(g, "|")
-			given := chart.Given{CVX: f[0], Maker: f[1], Lot: f[2], Expires: expires, Dose: "0.5 mL", Route: "intramuscular", Site: f[3], Sheet: "2025-01-31"}
+			given := chart.Given{CVX: f[0], Maker: f[1], Lot: f[2], Expires: expires, Dose: "0.5 mL", Route: "intramuscular", Site: f[3],
+				Sheet: "2025-01-31"}
 			_, err := b.a.Intake.GiveVaccine(ctx, jonah, visit, intake.VaccineEntry{ID: b.id(), Given: given, Confirmed: true})
 			return err
 		})
@@ -369,7 +378,8 @@ func (b *builder) house(visit string, v encounter) {
 // prepared lets Jonah prepare an order that waits for Maren's signature.
 func (b *builder) prepared() {
 	b.later(0, "08:15", func(ctx context.Context) error {
-		_, err := b.a.Order.PrepareOrder(ctx, b.tokens["jonah"], orders.NewOrder{PatientID: b.ids["rosamund"], Priority: "R", Collected: true, Tests: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"}}}, RequestID: b.id()})
+		_, err := b.a.Order.PrepareOrder(ctx, b.tokens["jonah"], orders.NewOrder{PatientID: b.ids["rosamund"], Priority: "R", Collected: true,
+			Tests: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"}}}, RequestID: b.id()})
 		return err
 	})
 }
@@ -448,7 +458,8 @@ func (b *builder) report(p patient, id string, r report) {
 	}
 	placer := ""
 	b.later(r.daysAgo, at, func(ctx context.Context) error {
-		o, err := b.a.Order.PlaceOrder(ctx, maren, orders.NewOrder{PatientID: id, Priority: "R", Collected: true, Tests: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}, RequestID: b.id(), Secret: Secret})
+		o, err := b.a.Order.PlaceOrder(ctx, maren, orders.NewOrder{PatientID: id, Priority: "R", Collected: true,
+			Tests: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}, RequestID: b.id(), Secret: Secret})
 		placer = o.Placer
 		if err != nil {
 			return err
@@ -501,7 +512,8 @@ func (b *builder) sign(ctx context.Context, who act.Actor, patient string, r rep
 		if v.Order == nil || v.Order.Tests[0].Code != r.test || v.Status != "final" {
 			continue
 		}
-		return b.a.Result.SignReport(ctx, who, results.SignedResult{ReportID: row.ID, Comment: "Seen, discussed at the visit.", Told: "in person", Secret: Secret, Issue: v.Issue, Version: v.Version})
+		return b.a.Result.SignReport(ctx, who, results.SignedResult{ReportID: row.ID, Comment: "Seen, discussed at the visit.", Told: "in person",
+			Secret: Secret, Issue: v.Issue, Version: v.Version})
 	}
 	return fmt.Errorf("the demo report of %s was not filed", r.test)
 }
@@ -519,9 +531,11 @@ func (b *builder) oru(family, given, born, sex, placer, code, status, values, re
 		}
 	}
 	filler := "BR" + strings.Trim(placer, "SK") + code
-	out := fmt.Sprintf("MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|%s||ORU^R01^ORU_R01|D%06d|P|2.5.1||||||UNICODE UTF-8\r", reported.Format(layout), b.number)
+	out := fmt.Sprintf("MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|%s||ORU^R01^ORU_R01|D%06d|P|2.5.1||||||UNICODE UTF-8\r",
+		reported.Format(layout), b.number)
 	out += fmt.Sprintf("PID|1||||%s^%s||%s|%s\r", family, given, strings.ReplaceAll(born, "-", ""), sex)
-	out += fmt.Sprintf("ORC|RE|%s|%s\rOBR|1|%s|%s|%s^%s^L^%s^^LN|||%s|||||||||||||||%s|||%s\r", placer, filler, placer, filler, test.Code, test.Name, test.LOINC, collected.Format("200601021504-0700"), reported.Format(layout), status)
+	out += fmt.Sprintf("ORC|RE|%s|%s\rOBR|1|%s|%s|%s^%s^L^%s^^LN|||%s|||||||||||||||%s|||%s\r", placer, filler, placer, filler, test.Code,
+		test.Name, test.LOINC, collected.Format("200601021504-0700"), reported.Format(layout), status)
 	end := "|||" + collected.Format("200601021504-0700") + "|||||||||Brinehouse Laboratory\r"
 	if len(test.Analytes) == 0 {
 		out += fmt.Sprintf("OBX|1|TX|%s^%s^L^%s^^LN||%s||||||%s%s", test.Code, test.Name, test.LOINC, values, status, end)

@@ -18,7 +18,8 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 		People: []standin.Person{
 			{Family: "Tollefsen", Given: "Bram", BirthDate: "1980-10-02", Record: "SK-21402",
 				Dispensed: []standin.Dispensing{
-					{ID: "d1", Medicine: "Ibuprofen 600 mg tablet", Dose: "1 tablet three times daily with food", Day: day(1), By: "Gannet Bay Walk-in Clinic"},
+					{ID: "d1", Medicine: "Ibuprofen 600 mg tablet", Dose: "1 tablet three times daily with food", Day: day(1),
+						By: "Gannet Bay Walk-in Clinic"},
 					{ID: "d2", Medicine: "Cyclobenzaprine 5 mg tablet", Dose: "1 tablet at night as needed", Day: day(1), By: "Gannet Bay Walk-in Clinic"},
 					{ID: "d3", Medicine: "Omeprazole 20 mg capsule", Dose: "1 capsule daily", Day: day(40), By: "Northsound Hospital pharmacy"},
 					{ID: "d4", Medicine: "Omeprazole 20 mg capsule", Dose: "1 capsule daily", Day: day(130), By: "Northsound Hospital pharmacy"},
@@ -45,7 +46,8 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 					{ID: "d6", Medicine: "Tiotropium", Dose: "18 mcg inhaled daily", Day: day(12), By: "Skerrow Pharmacy"},
 				}},
 			{Family: "Varga", Given: "Leocadia", BirthDate: "1943-04-27", Record: "SK-20009",
-				Dispensed: []standin.Dispensing{{ID: "d7", Medicine: "Zolpidem 5 mg tablet", Dose: "1 tablet at night", Day: day(15), By: "Northsound Hospital pharmacy"}}},
+				Dispensed: []standin.Dispensing{{ID: "d7", Medicine: "Zolpidem 5 mg tablet", Dose: "1 tablet at night", Day: day(15),
+					By: "Northsound Hospital pharmacy"}}},
 		},
 	}
 }

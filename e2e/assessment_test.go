@@ -39,7 +39,9 @@ func TestRemarksOnTheDiagnoses(t *testing.T) {
 	h.sees("I12.9 has to stand before N18.31")
 	h.click("Put them in this order")
 	h.wait(`!document.querySelector('[data-advice="order"]')`, "the order settled")
-	require.Equal(t, "I12.9 N18.31", text(t, p, "SELECT group_concat(code, ' ') FROM (SELECT code FROM note_diagnosis WHERE note_id = ? ORDER BY position)", noteOf(t, p, "Tollefsen")))
+	require.Equal(t, "I12.9 N18.31",
+		text(t, p, "SELECT group_concat(code, ' ') FROM (SELECT code FROM note_diagnosis WHERE note_id = ? ORDER BY position)",
+			noteOf(t, p, "Tollefsen")))
 	h.code("R52", "Pain, unspecified")
 	h.code("M25.561", "right knee")
 	h.sees("R52 and M25.561 exclude each other, unless the two conditions are unrelated")
@@ -164,7 +166,8 @@ func TestTheLevelIsDerivedAndCharged(t *testing.T) {
 	h := sit(t, p)
 	h.signIn("maren")
 	h.visitOf("Bram Tollefsen")
-	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."}, {"4", "Heat and movement."}} {
+	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."},
+		{"4", "Heat and movement."}} {
 		h.press(w[0])
 		h.types(w[1])
 		h.press("Escape")
@@ -176,7 +179,8 @@ func TestTheLevelIsDerivedAndCharged(t *testing.T) {
 	h.sees("say of each problem what it is")
 	pick := func(label, value string) {
 		h.t.Helper()
-		require.True(t, eval[bool](h, `(() => { const s = [...document.querySelectorAll('aside[aria-label="Charges"] select')].find((s) => (s.getAttribute("aria-label") || s.closest("label").innerText).startsWith("`+label+`")); const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set; set.call(s, "`+value+`"); s.dispatchEvent(new Event("change", { bubbles: true })); return true })()`))
+		require.True(t, eval[bool](h,
+			`(() => { const s = [...document.querySelectorAll('aside[aria-label="Charges"] select')].find((s) => (s.getAttribute("aria-label") || s.closest("label").innerText).startsWith("`+label+`")); const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set; set.call(s, "`+value+`"); s.dispatchEvent(new Event("change", { bubbles: true })); return true })()`))
 	}
 	pick("What S39.012A is", "acute")
 	h.sees("one acute, uncomplicated illness or injury")
@@ -218,7 +222,8 @@ func TestASetFillsThePlan(t *testing.T) {
 	h.wait(`document.querySelector('section[aria-label="plan"]').innerText.includes("Colchicine 1.2 mg")`, "the words in the plan")
 	h.sees("Order for Maren to sign")
 	h.sees("Comes back in 2 weeks")
-	require.False(t, eval[bool](h, `document.querySelector('section[aria-label="plan"]').innerText.includes("Prednisone")`), "what was left out is not there")
+	require.False(t, eval[bool](h, `document.querySelector('section[aria-label="plan"]').innerText.includes("Prednisone")`),
+		"what was left out is not there")
 	h.press("s")
 	h.secret()
 	h.wait(`document.body.innerText.includes("Urate") && !document.body.innerText.includes("Order for Maren to sign")`, "the order signed")
@@ -230,7 +235,8 @@ func TestSignAndNextPatientInOneAct(t *testing.T) {
 	h := sit(t, p)
 	h.signIn("maren")
 	h.visitOf("Bram Tollefsen")
-	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."}, {"4", "Heat and movement."}} {
+	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."},
+		{"4", "Heat and movement."}} {
 		h.press(w[0])
 		h.types(w[1])
 		h.press("Escape")
@@ -241,7 +247,8 @@ func TestSignAndNextPatientInOneAct(t *testing.T) {
 	h.secret()
 	h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")
 	h.focused("subjective")
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note n JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen' AND n.folio > 0"))
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM note n JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen' AND n.folio > 0"))
 }
 
 // TestWhatTheChartSaysBesideTheText measures a pressure, is offered a code from the chart,
@@ -255,7 +262,8 @@ func TestWhatTheChartSaysBesideTheText(t *testing.T) {
 	h.visitOf("Bram Tollefsen")
 	h.sees("Measures: 0 met, 4 missed")
 	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
-	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/vitals", map[string]any{"confirmed": true, "entries": []map[string]string{{"loinc": "85354-9", "text": "152/94"}}}, nil))
+	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/vitals",
+		map[string]any{"confirmed": true, "entries": []map[string]string{{"loinc": "85354-9", "text": "152/94"}}}, nil))
 	h.sees("From the chart: Blood pressure 152/94 mmHg")
 	h.sees("no hypertension is recorded")
 	h.sees("Measures: 1 met, 3 missed") // taken at the assistant's desk, seen here
@@ -270,7 +278,8 @@ func TestWhatTheChartSaysBesideTheText(t *testing.T) {
 		h.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("R03.0"))`, "the code on the list")
 	})
 	h.seesNot("From the chart: Blood pressure")
-	for _, w := range [][2]string{{"1", "Checked at the harbor."}, {"2", "Well."}, {"3", "To be measured again."}, {"4", "Back with a list."}} {
+	for _, w := range [][2]string{{"1", "Checked at the harbor."}, {"2", "Well."}, {"3", "To be measured again."},
+		{"4", "Back with a list."}} {
 		h.press(w[0])
 		h.types(w[1])
 		h.press("Escape")
@@ -291,7 +300,8 @@ func TestTheClosingListShowsTheMeasures(t *testing.T) {
 	h.press("Ctrl+Enter")
 	h.sees("Before signing")
 	h.sees("settle this first")
-	h.wait(`document.querySelector('section[aria-label="Closing list"] details[open]')?.innerText.includes("Medicine list looked through")`, "the measures in the closing list")
+	h.wait(`document.querySelector('section[aria-label="Closing list"] details[open]')?.innerText.includes("Medicine list looked through")`,
+		"the measures in the closing list")
 	look(h, "closing-measures")
 	require.Empty(t, h.axe())
 	h.press("Escape")

@@ -21,14 +21,17 @@ import (
 	"deftledger/exchange/mllp"
 )
 
-var queries = []string{"htn", "gout attack", "type 2 diabetes", "copd", "uti", "back pain", "sprained ankle right", "high cholesterol", "ckd stage 3a", "m10.071", "pain", "a", "fract", "chronic kidney disease stage", "malignant neoplasm of breast left", "inj", "unsp", "diabetes with", "pregnancy", "burn second degree hand"}
+var queries = []string{"htn", "gout attack", "type 2 diabetes", "copd", "uti", "back pain", "sprained ankle right", "high cholesterol",
+	"ckd stage 3a", "m10.071", "pain", "a", "fract", "chronic kidney disease stage", "malignant neoplasm of breast left", "inj", "unsp",
+	"diabetes with", "pregnancy", "burn second degree hand"}
 
 // figure prints one figure; the log of a benchmark would be cut after some lines.
 func figure(format string, args ...any) { fmt.Printf("    "+format+"\n", args...) }
 
 func spread(b *testing.B, what string, times []time.Duration) {
 	slices.Sort(times)
-	figure("%-46s median %8s   99th percentile %8s   (%d)", what, times[len(times)/2].Round(10*time.Microsecond), times[len(times)*99/100].Round(10*time.Microsecond), len(times))
+	figure("%-46s median %8s   99th percentile %8s   (%d)", what, times[len(times)/2].Round(10*time.Microsecond),
+		times[len(times)*99/100].Round(10*time.Microsecond), len(times))
 }
 
 // BenchmarkFigures prints the figures the project promises, measured on the whole
@@ -99,7 +102,8 @@ func BenchmarkFigures(b *testing.B) {
 	}
 	filed := time.Since(start)
 	require.Equal(b, results, p.count(b, "SELECT count(*) FROM report WHERE filler LIKE 'X%'"))
-	figure("%-46s %.0f a second acknowledged, %.0f a second filed (one connection, %d results)", "results through MLLP, durable", results/stored.Seconds(), results/filed.Seconds(), results)
+	figure("%-46s %.0f a second acknowledged, %.0f a second filed (one connection, %d results)", "results through MLLP, durable",
+		results/stored.Seconds(), results/filed.Seconds(), results)
 
 	require.NoError(b, p.stop())
 	var starts []time.Duration
@@ -125,7 +129,9 @@ func readNotes(b *testing.B, c *coding.Catalogue) {
 	start := time.Now()
 	r := coding.NewReader(c, data.Everyday, data.Histories)
 	figure("%-46s %s", "preparing the reader of texts", time.Since(start).Round(time.Millisecond))
-	sentences := []string{"Right knee swollen since the fall from the ferry ladder, no fever, no chest pain.", "Type 2 diabetes, not at goal; mother had asthma.", "Possible gout of the left foot.", "Hypertension, stable on losartan, no headache.", "Lungs clear, no wheeze, heart regular, no edema."}
+	sentences := []string{"Right knee swollen since the fall from the ferry ladder, no fever, no chest pain.",
+		"Type 2 diabetes, not at goal; mother had asthma.", "Possible gout of the left foot.", "Hypertension, stable on losartan, no headache.",
+		"Lungs clear, no wheeze, heart regular, no edema."}
 	var note []coding.Passage
 	for n := 0; n < 1500; {
 		s := sentences[n%len(sentences)]
@@ -222,7 +228,8 @@ func longNote(b *testing.B, p *program, maren *client) {
 	h := sit(b, p)
 	h.signIn("maren")
 	var opens []time.Duration
-	place := "/patients/" + text(b, p, "SELECT patient_id FROM note WHERE id = ?", id) + "/visits/" + text(b, p, "SELECT visit_id FROM note WHERE id = ?", id)
+	place := "/patients/" + text(b, p, "SELECT patient_id FROM note WHERE id = ?", id) + "/visits/" + text(b, p,
+		"SELECT visit_id FROM note WHERE id = ?", id)
 	for range 7 {
 		start := time.Now()
 		h.do(navigate("http://" + p.http + place))

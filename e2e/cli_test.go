@@ -147,7 +147,8 @@ func TestUsersAndCodes(t *testing.T) {
 	require.Equal(t, 0, code, said)
 	c := &client{base: "http://" + p.http}
 	require.NoError(t, c.call(http.MethodPost, "/api/session", map[string]string{"login": "vera", "password": "a-new-long-password"}, nil))
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM staff WHERE password_hash LIKE '%long-password%' OR password_hash NOT LIKE '$argon2id$%'"))
+	require.Equal(t, 0, p.count(t,
+		"SELECT count(*) FROM staff WHERE password_hash LIKE '%long-password%' OR password_hash NOT LIKE '$argon2id$%'"))
 
 	said, code = p.run(t, "", "codes", "search", "gout", "right", "ankle")
 	require.Equal(t, 0, code)
@@ -179,7 +180,8 @@ func TestTheDoor(t *testing.T) {
 	require.Contains(t, policy, "default-src 'none'")
 	require.Contains(t, policy, "script-src 'self';")
 	require.NotContains(t, policy, "unsafe")
-	for path, want := range map[string]int{"/api/day": 401, "/api/desk": 401, "/api/nonsense": 404, "/assets/nonsense.js": 404, "/api/patients/x": 401, "/api/notes/x/pdf": 401, "/api/events": 401, "/api/codes?q=gout": 401} {
+	for path, want := range map[string]int{"/api/day": 401, "/api/desk": 401, "/api/nonsense": 404, "/assets/nonsense.js": 404,
+		"/api/patients/x": 401, "/api/notes/x/pdf": 401, "/api/events": 401, "/api/codes?q=gout": 401} {
 		a := get(path)
 		require.Equal(t, want, a.StatusCode, path)
 		if strings.HasPrefix(path, "/api/") {
@@ -196,10 +198,12 @@ func TestTheDoor(t *testing.T) {
 	require.Equal(t, 403, a.StatusCode, "a write from another site is refused")
 
 	maren := signedIn(t, p, "maren")
-	err = maren.call(http.MethodPut, "/api/notes/x/parts/nonsense", map[string]any{"text": "very private words", "base": "no number", "saveId": "1"}, nil)
+	err = maren.call(http.MethodPut, "/api/notes/x/parts/nonsense", map[string]any{"text": "very private words", "base": "no number",
+		"saveId": "1"}, nil)
 	require.ErrorContains(t, err, "answered 422")
 	require.NotContains(t, err.Error(), "private", "what was sent is not echoed")
-	require.ErrorContains(t, maren.call(http.MethodPost, "/api/find", map[string]string{"query": strings.Repeat("x", 300)}, nil), "answered 422")
+	require.ErrorContains(t, maren.call(http.MethodPost, "/api/find", map[string]string{"query": strings.Repeat("x", 300)}, nil),
+		"answered 422")
 	require.ErrorContains(t, maren.call(http.MethodGet, "/api/patients/nobody", nil, nil), "There is no such patient")
 	require.NotContains(t, p.out.String(), "private")
 }

@@ -78,7 +78,8 @@ type saved struct {
 }
 
 func (c *client) save(note, text string, base int) (s saved, err error) {
-	err = c.call(http.MethodPut, "/api/notes/"+note+"/parts/plan", map[string]any{"text": text, "base": base, "saveId": fmt.Sprintf("%s-%d", note, base)}, &s)
+	err = c.call(http.MethodPut, "/api/notes/"+note+"/parts/plan",
+		map[string]any{"text": text, "base": base, "saveId": fmt.Sprintf("%s-%d", note, base)}, &s)
 	return s, err
 }
 

@@ -68,7 +68,8 @@ func TestKill(t *testing.T) {
 	require.Greater(t, version, 20)
 
 	require.NoError(t, p.start())
-	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM inbox WHERE state = 'stored'") == 0 }, 20*time.Second, 50*time.Millisecond, "what was stored is understood after the restart")
+	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM inbox WHERE state = 'stored'") == 0 }, 20*time.Second,
+		50*time.Millisecond, "what was stored is understood after the restart")
 	for n := 1; n <= acknowledged; n++ {
 		require.Equal(t, 1, p.count(t, "SELECT count(*) FROM report WHERE filler = ?", fmt.Sprintf("X%06d", n)), "result %d was acknowledged", n)
 	}
@@ -96,7 +97,8 @@ func TestServerGoneWhileTyping(t *testing.T) {
 	kept := eval[string](h, `Object.entries(localStorage).filter(([k]) => k.startsWith("deftledger:")).map(([, v]) => v).join()`)
 	require.NotEmpty(t, kept)
 	require.NotContains(t, kept, "half")
-	require.NotContains(t, eval[string](h, `Object.values(localStorage).map((v) => { try { return atob(v) } catch { return v } }).join()`), "half", "what is kept is encrypted")
+	require.NotContains(t, eval[string](h, `Object.values(localStorage).map((v) => { try { return atob(v) } catch { return v } }).join()`),
+		"half", "what is kept is encrypted")
 
 	require.NoError(t, p.start())
 	saved := "SELECT text FROM note_part p JOIN note n ON n.id = p.note_id JOIN patient x ON x.id = n.patient_id WHERE x.family = 'Tollefsen' AND part = 'subjective'"
@@ -150,7 +152,8 @@ func TestTwoWriters(t *testing.T) {
 		return strings.Contains(s, "From Tobias.") && strings.Contains(s, "From Maren.")
 	}, 10*time.Second, 50*time.Millisecond)
 	winner.wait(`document.querySelector(".cm-content").innerText.includes("From Maren.") && document.querySelector(".cm-content").innerText.includes("From Tobias.")`, "the joined text on the other screen")
-	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM note_conflict WHERE settled_at = ''") == 0 }, 5*time.Second, 50*time.Millisecond)
+	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM note_conflict WHERE settled_at = ''") == 0 }, 5*time.Second,
+		50*time.Millisecond)
 }
 
 // TestTheScreenLocks locks after idling and unlocks without losing work.
@@ -307,16 +310,21 @@ func TestKillWhileTheHouseIsBusy(t *testing.T) {
 	jonah := signedIn(t, p, "jonah")
 	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Achterberg' ORDER BY v.starts_at DESC LIMIT 1")
 	patient := text(t, p, "SELECT patient_id FROM visit WHERE id = ?", visit)
-	given := map[string]any{"cvx": "115", "maker": "Orrery", "lot": "T1", "expires": "2099-06-30", "dose": "0.5 mL", "route": "intramuscular", "site": "left deltoid", "sheet": "2025-01-31"}
+	given := map[string]any{"cvx": "115", "maker": "Orrery", "lot": "T1", "expires": "2099-06-30", "dose": "0.5 mL", "route": "intramuscular",
+		"site": "left deltoid", "sheet": "2025-01-31"}
 	acts := map[string]func(n int) error{
 		"tests": func(n int) error {
-			return jonah.call(http.MethodPost, "/api/visits/"+visit+"/tests", map[string]any{"id": fmt.Sprintf("t%d", n), "test": "GLUC", "values": map[string]string{"GLUC": fmt.Sprint(100 + n%300)}, "kit": map[string]string{"lot": "G", "expires": "2099-01-01"}, "control": "valid"}, nil)
+			return jonah.call(http.MethodPost, "/api/visits/"+visit+"/tests", map[string]any{"id": fmt.Sprintf("t%d", n), "test": "GLUC",
+				"values": map[string]string{"GLUC": fmt.Sprint(100 + n%300)}, "kit": map[string]string{"lot": "G", "expires": "2099-01-01"},
+				"control": "valid"}, nil)
 		},
 		"vaccines": func(n int) error {
-			return jonah.call(http.MethodPost, "/api/visits/"+visit+"/vaccines", map[string]any{"id": fmt.Sprintf("g%d", n), "given": given, "confirmed": true}, nil)
+			return jonah.call(http.MethodPost, "/api/visits/"+visit+"/vaccines", map[string]any{"id": fmt.Sprintf("g%d", n), "given": given,
+				"confirmed": true}, nil)
 		},
 		"orders": func(n int) error {
-			return jonah.call(http.MethodPost, "/api/patients/"+patient+"/orders/prepared", map[string]any{"visitId": visit, "priority": "R", "collected": false, "requestId": fmt.Sprintf("kill%d", n), "tests": []map[string]any{{"code": "K", "diagnoses": []string{"I10"}}}}, nil)
+			return jonah.call(http.MethodPost, "/api/patients/"+patient+"/orders/prepared", map[string]any{"visitId": visit, "priority": "R",
+				"collected": false, "requestId": fmt.Sprintf("kill%d", n), "tests": []map[string]any{{"code": "K", "diagnoses": []string{"I10"}}}}, nil)
 		},
 	}
 	var mu sync.Mutex
@@ -352,8 +360,10 @@ func TestKillWhileTheHouseIsBusy(t *testing.T) {
 		require.GreaterOrEqual(t, n, answered[what], "%s that were answered are there", what)
 		require.LessOrEqual(t, n, answered[what]+1, "at most the one under way is there too")
 	}
-	require.Equal(t, p.count(t, "SELECT count(*) FROM report WHERE filler LIKE 'house:t%'"), p.count(t, "SELECT count(*) FROM report r JOIN house_result h ON h.report_id = r.id JOIN line l ON l.subject = r.id WHERE r.filler LIKE 'house:t%' AND l.closed_at = ''"), "each with its kit and its open line")
-	require.Equal(t, p.count(t, "SELECT count(*) FROM prepared_order WHERE request_id LIKE 'kill%'"), p.count(t, "SELECT count(*) FROM prepared_order o JOIN line l ON l.subject = o.id AND l.kind = 'to sign' WHERE o.request_id LIKE 'kill%' AND l.closed_at = ''"), "each with its open line")
+	require.Equal(t, p.count(t, "SELECT count(*) FROM report WHERE filler LIKE 'house:t%'"),
+		p.count(t, "SELECT count(*) FROM report r JOIN house_result h ON h.report_id = r.id JOIN line l ON l.subject = r.id WHERE r.filler LIKE 'house:t%' AND l.closed_at = ''"), "each with its kit and its open line")
+	require.Equal(t, p.count(t, "SELECT count(*) FROM prepared_order WHERE request_id LIKE 'kill%'"),
+		p.count(t, "SELECT count(*) FROM prepared_order o JOIN line l ON l.subject = o.id AND l.kind = 'to sign' WHERE o.request_id LIKE 'kill%' AND l.closed_at = ''"), "each with its open line")
 	said, good := p.verify()
 	require.True(t, good, said)
 }
@@ -368,7 +378,8 @@ func TestKillWhileMessagesGoOut(t *testing.T) {
 	require.NoError(t, maren.call(http.MethodPost, "/api/visits/"+visit+"/start", nil, nil))
 	note := noteOf(t, p, "Marsh-Adeyemi")
 	send := func(n int) error {
-		return maren.call(http.MethodPost, "/api/notes/"+note+"/messages", map[string]any{"id": fmt.Sprintf("message-%d", n), "text": fmt.Sprintf("Message %d.", n)}, nil)
+		return maren.call(http.MethodPost, "/api/notes/"+note+"/messages", map[string]any{"id": fmt.Sprintf("message-%d", n),
+			"text": fmt.Sprintf("Message %d.", n)}, nil)
 	}
 	var answered atomic.Int64
 	done := make(chan struct{})
@@ -378,13 +389,15 @@ func TestKillWhileMessagesGoOut(t *testing.T) {
 			answered.Store(int64(n))
 		}
 	}()
-	require.Eventually(t, func() bool { return answered.Load() > 20 && len(e.Messages()) > 5 }, time.Minute, 5*time.Millisecond, "messages go out")
+	require.Eventually(t, func() bool { return answered.Load() > 20 && len(e.Messages()) > 5 }, time.Minute, 5*time.Millisecond,
+		"messages go out")
 	p.kill()
 	<-done
 	n := int(answered.Load())
 	require.NoError(t, p.start())
 	require.NoError(t, send(n), "sent again after a lost answer")
-	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM message WHERE state = 'waiting'") == 0 }, 30*time.Second, 50*time.Millisecond, "what waited goes out after the restart")
+	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM message WHERE state = 'waiting'") == 0 }, 30*time.Second,
+		50*time.Millisecond, "what waited goes out after the restart")
 	kept := p.count(t, "SELECT count(*) FROM message")
 	require.GreaterOrEqual(t, kept, n)
 	require.LessOrEqual(t, kept, n+1, "at most the one under way is there too")

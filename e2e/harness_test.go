@@ -79,7 +79,9 @@ func setUp(m *testing.M) (int, error) {
 		return 1, err
 	}
 	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.DisableGPU, chromedp.Flag("disable-quic", true),
-		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-timer-throttling", true), chromedp.Flag("disable-renderer-backgrounding", true), chromedp.Flag("disable-backgrounding-occluded-windows", true), chromedp.UserDataDir(filepath.Join(dir, "browser")))
+		chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-background-timer-throttling", true),
+		chromedp.Flag("disable-renderer-backgrounding", true), chromedp.Flag("disable-backgrounding-occluded-windows", true),
+		chromedp.UserDataDir(filepath.Join(dir, "browser")))
 	alloc, cancel := chromedp.NewExecAllocator(context.Background(), options...)
 	defer cancel()
 	ctx, cancelBrowser := chromedp.NewContext(alloc)
@@ -347,7 +349,8 @@ func (h *hand) press(chord string) {
 	}
 	if len(mods) == 0 && len(key) == 1 {
 		// As a real keyboard sends it: a key that the page takes types nothing.
-		for _, e := range []input.DispatchKeyEventParams{{Type: input.DispatchKeyEventTypeKeyDown, Key: key, Text: key}, {Type: input.DispatchKeyEventTypeKeyUp, Key: key}} {
+		for _, e := range []input.DispatchKeyEventParams{{Type: input.DispatchKeyEventTypeKeyDown, Key: key, Text: key},
+			{Type: input.DispatchKeyEventTypeKeyUp, Key: key}} {
 			_, err := chromedp.Call(h.ctx, input.DispatchKeyEvent, e)
 			require.NoError(h.t, err)
 		}

@@ -23,7 +23,10 @@ func TestTestsVaccinesAndAPreparedOrder(t *testing.T) {
 	h.wait(`document.querySelector('form[aria-label="Urine dipstick"]')`, "the form of the dipstick")
 	choose := func(name, value string) {
 		h.t.Helper()
-		require.True(t, eval[bool](h, `(() => { const f = [...document.querySelectorAll("fieldset")].find((f) => f.querySelector("legend").innerText === "`+name+`"); const l = [...f.querySelectorAll("label")].find((l) => l.innerText.trim() === "`+value+`"); l.click(); return l.querySelector("input").checked; })()`))
+		require.True(t, eval[bool](h,
+			`(() => { const f = [...document.querySelectorAll("fieldset")].find((f) => f.querySelector("legend").innerText === "`+name+
+				`"); const l = [...f.querySelectorAll("label")].find((l) => l.innerText.trim() === "`+value+
+				`"); l.click(); return l.querySelector("input").checked; })()`))
 	}
 	choose("Leukocyte esterase", "2+")
 	choose("Nitrite", "positive")
@@ -35,12 +38,14 @@ func TestTestsVaccinesAndAPreparedOrder(t *testing.T) {
 	choose("Control", "valid")
 	h.press("Enter")
 	h.sees("Write down the lot of the kit.")
-	require.True(t, eval[bool](h, `([...document.querySelectorAll('form[aria-label="Urine dipstick"] label')].find((l) => l.innerText.startsWith("Kit lot")).querySelector("input").focus(), true)`))
+	require.True(t, eval[bool](h,
+		`([...document.querySelectorAll('form[aria-label="Urine dipstick"] label')].find((l) => l.innerText.startsWith("Kit lot")).querySelector("input").focus(), true)`))
 	h.types("D-7")
 	require.Empty(t, h.axe())
 	h.press("Enter")
 	h.sees("Urine dipstick: leukocyte esterase 2+, nitrite positive.")
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM line l JOIN report r ON r.id = l.subject WHERE r.code = 'DIP' AND l.closed_at = '' AND l.owner_id = (SELECT id FROM staff WHERE login = 'maren')"), "it waits for the physician")
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM line l JOIN report r ON r.id = l.subject WHERE r.code = 'DIP' AND l.closed_at = '' AND l.owner_id = (SELECT id FROM staff WHERE login = 'maren')"), "it waits for the physician")
 
 	h.press("Escape")
 	h.press("Alt+t")
@@ -49,7 +54,8 @@ func TestTestsVaccinesAndAPreparedOrder(t *testing.T) {
 	h.press("Enter")
 	h.wait(`document.querySelector('form[aria-label="Tdap"]')`, "the form of the vaccine")
 	h.sees("compare them with the package") // the lot given last stands there
-	require.True(t, eval[bool](h, `(() => { const s = document.querySelector('form[aria-label="Tdap"] select'); const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set; set.call(s, "right deltoid"); s.dispatchEvent(new Event("change", { bubbles: true })); return document.activeElement === s; })()`))
+	require.True(t, eval[bool](h,
+		`(() => { const s = document.querySelector('form[aria-label="Tdap"] select'); const set = Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set; set.call(s, "right deltoid"); s.dispatchEvent(new Event("change", { bubbles: true })); return document.activeElement === s; })()`))
 	look(h, "house-vaccine")
 	h.press("Tab")
 	h.press("Enter")
@@ -66,7 +72,8 @@ func TestTestsVaccinesAndAPreparedOrder(t *testing.T) {
 	h.press("Ctrl+Enter")
 	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the composer closed")
 	require.Equal(t, 2, p.count(t, "SELECT count(*) FROM prepared_order WHERE state = 'waiting'"))
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM order_test WHERE code = 'TSH' AND order_id IN (SELECT o.id FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.given = 'Rosamund' AND o.state NOT IN ('final', 'reviewed'))"), "nothing is ordered before it is signed")
+	require.Equal(t, 0, p.count(t,
+		"SELECT count(*) FROM order_test WHERE code = 'TSH' AND order_id IN (SELECT o.id FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.given = 'Rosamund' AND o.state NOT IN ('final', 'reviewed'))"), "nothing is ordered before it is signed")
 
 	m := sit(t, p)
 	m.signIn("maren")
@@ -159,5 +166,6 @@ func TestOnePartOfADraftGoesOutAlone(t *testing.T) {
 	h.secret()
 	h.sees("Signed and filed as a document in this chart")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM document WHERE folio > 0 AND title LIKE 'Plan%'"))
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note WHERE folio = 0 AND visit_id IN (SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.given = 'Ottoline')"), "the note itself stays open")
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM note WHERE folio = 0 AND visit_id IN (SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.given = 'Ottoline')"), "the note itself stays open")
 }

@@ -111,8 +111,10 @@ func TestADraftIsLeftForAColleague(t *testing.T) {
 	other.click("Notes 1")
 	other.sees("Bram Tollefsen")
 	note := noteOf(t, p, "Tollefsen")
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM line l JOIN staff s ON s.id = l.owner_id WHERE l.subject = ? AND s.login = 'tobias' AND l.closed_at = ''", note))
-	other.do(navigate("http://" + p.http + "/patients/" + text(t, p, "SELECT patient_id FROM note WHERE id = ?", note) + "/visits/" + text(t, p, "SELECT visit_id FROM note WHERE id = ?", note)))
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM line l JOIN staff s ON s.id = l.owner_id WHERE l.subject = ? AND s.login = 'tobias' AND l.closed_at = ''", note))
+	other.do(navigate("http://" + p.http + "/patients/" + text(t, p, "SELECT patient_id FROM note WHERE id = ?", note) + "/visits/" + text(t,
+		p, "SELECT visit_id FROM note WHERE id = ?", note)))
 	other.sees("Examination and plan")
 	other.sees("Back pain since lifting a crate.")
 }
@@ -128,9 +130,12 @@ func TestKillBetweenAnswers(t *testing.T) {
 		body map[string]any
 		left string
 	}{
-		{"/findings", map[string]any{"changes": []map[string]any{{"area": "review", "rest": []string{"constitutional"}, "was": -1}}}, "SELECT count(*) FROM note_finding WHERE finding = 'chills' AND state = 'absent'"},
-		{"/answers", map[string]any{"interview": "back-pain", "link": "onset", "values": []map[string]any{{"code": "sudden"}}, "was": 0}, "SELECT count(*) FROM note_answer WHERE link = 'onset' AND note_id = '" + note + "'"},
-		{"/drawings", map[string]any{"id": "d", "outline": "back", "caption": "Pain", "strokes": `[{"color":"red","points":[[1,1,0.5]]}]`, "version": 0}, "SELECT count(*) FROM note_drawing"},
+		{"/findings", map[string]any{"changes": []map[string]any{{"area": "review", "rest": []string{"constitutional"}, "was": -1}}},
+			"SELECT count(*) FROM note_finding WHERE finding = 'chills' AND state = 'absent'"},
+		{"/answers", map[string]any{"interview": "back-pain", "link": "onset", "values": []map[string]any{{"code": "sudden"}}, "was": 0},
+			"SELECT count(*) FROM note_answer WHERE link = 'onset' AND note_id = '" + note + "'"},
+		{"/drawings", map[string]any{"id": "d", "outline": "back", "caption": "Pain", "strokes": `[{"color":"red","points":[[1,1,0.5]]}]`,
+			"version": 0}, "SELECT count(*) FROM note_drawing"},
 	}
 	for _, a := range acts {
 		require.NoError(t, maren.call(http.MethodPost, "/api/notes/"+note+a.path, a.body, nil), a.path)
@@ -140,7 +145,8 @@ func TestKillBetweenAnswers(t *testing.T) {
 		require.Equal(t, 1, p.count(t, a.left), a.path)
 	}
 	visit := text(t, p, "SELECT visit_id FROM note WHERE id = ?", note)
-	require.NoError(t, maren.call(http.MethodPost, "/api/visits/"+visit+"/vitals", map[string]any{"entries": []map[string]any{{"loinc": "8867-4", "text": "78"}}, "confirmed": false}, nil))
+	require.NoError(t, maren.call(http.MethodPost, "/api/visits/"+visit+"/vitals",
+		map[string]any{"entries": []map[string]any{{"loinc": "8867-4", "text": "78"}}, "confirmed": false}, nil))
 	p.kill()
 	require.NoError(t, p.start())
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM vital WHERE visit_id = ? AND value = '78'", visit))

@@ -155,7 +155,8 @@ func TestAnAdministratorLoadsServices(t *testing.T) {
 	h.click("Services by our licence")
 	h.wait(`document.querySelector("textarea")?.value.startsWith("code,words")`, "the table")
 	load := func(table string) {
-		eval[bool](h, `(() => { const i = document.querySelector("input[type=file]"), d = new DataTransfer(); d.items.add(new File([`+"`"+table+"`"+`], "ours.csv")); i.files = d.files; i.dispatchEvent(new Event("change", { bubbles: true })); return true })()`)
+		eval[bool](h, `(() => { const i = document.querySelector("input[type=file]"), d = new DataTransfer(); d.items.add(new File([`+"`"+table+
+			"`"+`], "ours.csv")); i.files = d.files; i.dispatchEvent(new Event("change", { bubbles: true })); return true })()`)
 		h.sees("ours.csv is in the text")
 	}
 	load("code,words\\n20600,Our small joint\\n2060,Too short\\n")

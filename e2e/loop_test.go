@@ -30,7 +30,8 @@ func laboratory(t testing.TB, p *program, delay time.Duration) *standin.Laborato
 	r, err := shipped.Read()
 	require.NoError(t, err)
 	l := r.Laboratory
-	lab := &standin.Laboratory{Name: l.Name, Facility: l.Facility, Tests: demo.Offered(l), Deliver: p.mllp, Delay: delay, Refuse: map[string]string{"LI": "No lithium assay this week"}}
+	lab := &standin.Laboratory{Name: l.Name, Facility: l.Facility, Tests: demo.Offered(l), Deliver: p.mllp, Delay: delay,
+		Refuse: map[string]string{"LI": "No lithium assay this week"}}
 	require.NoError(t, lab.Open(p.lab))
 	t.Cleanup(lab.Close)
 	return lab
@@ -113,7 +114,8 @@ func TestLoop(t *testing.T) {
 
 	// The result arrives by itself, on the screen without a reload; looking closes nothing.
 	h.sees("Results not signed yet")
-	h.wait(`[...document.querySelectorAll("li")].some((l) => l.innerText.includes("Lipid panel") && l.innerText.includes("(final)"))`, "the final result on the order")
+	h.wait(`[...document.querySelectorAll("li")].some((l) => l.innerText.includes("Lipid panel") && l.innerText.includes("(final)"))`,
+		"the final result on the order")
 	report := ""
 	require.NoError(t, p.db(t).QueryRow("SELECT r.id FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Tollefsen'").Scan(&report))
 	h.press("Ctrl+Enter") // the note: signing is open on this device, and the closing list is empty
@@ -122,7 +124,8 @@ func TestLoop(t *testing.T) {
 
 	h.do(navigate("http://" + p.http + "/desk/report/" + report))
 	h.focused("In the chart")
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM line WHERE kind = 'report' AND subject = ? AND closed_at = ''", report), "looking closes nothing")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM line WHERE kind = 'report' AND subject = ? AND closed_at = ''", report),
+		"looking closes nothing")
 	h.effort("E11", 3, func() {
 		h.types("Fine.")
 		h.press("Alt+i")
@@ -130,10 +133,14 @@ func TestLoop(t *testing.T) {
 		h.wait(fmt.Sprintf("!location.pathname.endsWith(%q)", report), "the next line")
 	})
 	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", report))
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line l JOIN patient p ON p.id = l.patient_id WHERE p.family = 'Tollefsen' AND l.closed_at = ''"), "note, order and result are all closed")
-	require.Equal(t, "reviewed", text(t, p, "SELECT o.state FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Tollefsen'"))
+	require.Equal(t, 0, p.count(t,
+		"SELECT count(*) FROM line l JOIN patient p ON p.id = l.patient_id WHERE p.family = 'Tollefsen' AND l.closed_at = ''"),
+		"note, order and result are all closed")
+	require.Equal(t, "reviewed", text(t, p,
+		"SELECT o.state FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Tollefsen'"))
 	require.Equal(t, "Fine.", text(t, p, "SELECT comment FROM review WHERE report_id = ?", report))
-	require.Equal(t, 3, p.count(t, "SELECT count(*) FROM ledger_entry e JOIN patient p ON p.id = e.chart_id WHERE p.family = 'Tollefsen'"), "order, note and review are sealed")
+	require.Equal(t, 3, p.count(t, "SELECT count(*) FROM ledger_entry e JOIN patient p ON p.id = e.chart_id WHERE p.family = 'Tollefsen'"),
+		"order, note and review are sealed")
 
 	said, good := p.verify()
 	require.True(t, good, said)

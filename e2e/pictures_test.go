@@ -145,7 +145,8 @@ func TestPictures(t *testing.T) {
 	h.secret()
 	h.sees("received by the laboratory")
 	h.press("Ctrl+Enter")
-	h.wait(`document.body.innerText.includes("Signed and sealed") || document.body.innerText.includes("Before signing")`, "the closing list or the signed note")
+	h.wait(`document.body.innerText.includes("Signed and sealed") || document.body.innerText.includes("Before signing")`,
+		"the closing list or the signed note")
 	if eval[bool](h, `document.body.innerText.includes("Before signing")`) {
 		h.press("Ctrl+Enter")
 	}

@@ -37,7 +37,8 @@ func TestAmendingASignedNote(t *testing.T) {
 	require.Equal(t, before, eval[string](h, `document.querySelector("article").innerText`), "the original stays as it is")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM ledger_entry WHERE kind = 'amendment' AND amends > 0"))
 	note := text(t, p, "SELECT subject FROM ledger_entry WHERE kind = 'amendment'")
-	require.Equal(t, "%PDF-", eval[string](h, fmt.Sprintf(`fetch("/api/notes/%s/pdf").then((r) => r.text()).then((s) => s.slice(0, 5))`, note)))
+	require.Equal(t, "%PDF-", eval[string](h,
+		fmt.Sprintf(`fetch("/api/notes/%s/pdf").then((r) => r.text()).then((s) => s.slice(0, 5))`, note)))
 	said, good := p.verify()
 	require.True(t, good, said)
 }
@@ -55,7 +56,8 @@ func TestAttachingWhatMatchesNobodyByKeyboard(t *testing.T) {
 		h.wait(`!location.pathname.includes("/held/")`, "the next line")
 	})
 	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM inbox WHERE state = 'quarantined'"))
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Drummond-Iyer' AND r.filler NOT LIKE 'house:%' AND r.matched_by <> ''"))
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Drummond-Iyer' AND r.filler NOT LIKE 'house:%' AND r.matched_by <> ''"))
 	h.seesNot("No certain patient")
 }
 
@@ -73,7 +75,8 @@ func TestCancellingAnOrderNeedsAReason(t *testing.T) {
 	h.press("Enter")
 	h.sees("Call Brinehouse Laboratory")
 	require.Equal(t, "Done at the hospital.", text(t, p, "SELECT reason FROM lab_order WHERE state = 'cancelled'"))
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line l JOIN lab_order o ON o.id = l.subject WHERE o.state = 'cancelled' AND l.closed_at = ''"))
+	require.Equal(t, 0, p.count(t,
+		"SELECT count(*) FROM line l JOIN lab_order o ON o.id = l.subject WHERE o.state = 'cancelled' AND l.closed_at = ''"))
 }
 
 func TestTheFinderReachesPatientsScreensAndActs(t *testing.T) {
@@ -124,7 +127,8 @@ func TestNarrowScreensLoseNothing(t *testing.T) {
 	h := sit(t, p)
 	h.signIn("maren")
 	h.sees("Bram Tollefsen")
-	for _, path := range []string{"/desk", signedVisit(t, p, "Brekken"), "/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Brekken'")} {
+	for _, path := range []string{"/desk", signedVisit(t, p, "Brekken"),
+		"/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Brekken'")} {
 		h.do(chromedp.EmulateViewport(320, 800))
 		h.open(path)
 		h.wait(`document.querySelector("main#page")?.innerText.length > 40`, "the page")
@@ -156,7 +160,8 @@ func TestDiagnosesByKeyboard(t *testing.T) {
 	h.press("Escape")
 	codes := func(want ...string) {
 		t.Helper()
-		h.wait(fmt.Sprintf(`[...document.querySelectorAll("section ol li")].map((l) => l.children[1].innerText).join() === %q`, strings.Join(want, ",")), "the codes "+strings.Join(want, ","))
+		h.wait(fmt.Sprintf(`[...document.querySelectorAll("section ol li")].map((l) => l.children[1].innerText).join() === %q`,
+			strings.Join(want, ",")), "the codes "+strings.Join(want, ","))
 	}
 	h.press("d")
 	h.focused("Add a diagnosis")
@@ -181,5 +186,6 @@ func TestDiagnosesByKeyboard(t *testing.T) {
 	h.sees("Essential")
 	h.press("Enter")
 	h.sees("stands on the list already")
-	require.Equal(t, "I10", text(t, p, "SELECT group_concat(code) FROM note_diagnosis d JOIN note n ON n.id = d.note_id JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen'"))
+	require.Equal(t, "I10", text(t, p,
+		"SELECT group_concat(code) FROM note_diagnosis d JOIN note n ON n.id = d.note_id JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen'"))
 }

@@ -77,7 +77,9 @@ func BenchmarkSize(b *testing.B) {
 	}
 	only := func(path string) func(int) string { return func(int) string { return path } }
 	get("today", doctor, 100, only("/api/day"))
-	get(fmt.Sprintf("the desk, first page of %d lines", p.count(b, "SELECT count(*) FROM line l JOIN staff s ON s.id = l.owner_id WHERE s.login = 'physician1' AND l.closed_at = ''")), doctor, 100, only("/api/desk"))
+	get(fmt.Sprintf("the desk, first page of %d lines",
+		p.count(b, "SELECT count(*) FROM line l JOIN staff s ON s.id = l.owner_id WHERE s.login = 'physician1' AND l.closed_at = ''")), doctor,
+		100, only("/api/desk"))
 	get("a chart", doctor, 120, of(charts, "/api/patients/", ""))
 	get("a signed note", doctor, 120, of(signed, "/api/notes/", ""))
 	get("a draft", doctor, 120, of(drafts, "/api/notes/", ""))
@@ -96,7 +98,8 @@ func BenchmarkSize(b *testing.B) {
 	var times []time.Duration
 	for range 30 {
 		start := time.Now()
-		require.NoError(b, doctor.call(http.MethodPost, "/api/findings/search", map[string]string{"area": "review", "system": "respiratory", "finding": "cough"}, nil))
+		require.NoError(b, doctor.call(http.MethodPost, "/api/findings/search", map[string]string{"area": "review", "system": "respiratory",
+			"finding": "cough"}, nil))
 		times = append(times, time.Since(start))
 	}
 	spread(b, "a finding searched over the practice", times)
@@ -133,11 +136,14 @@ func signAll(b *testing.B, c *client, drafts []string) {
 	var times []time.Duration
 	for _, id := range drafts[:len(drafts)-4] {
 		for _, part := range []string{"subjective", "objective", "assessment", "plan"} {
-			require.NoError(b, c.call(http.MethodPut, "/api/notes/"+id+"/parts/"+part, map[string]any{"text": "As before.", "base": 0, "saveId": id + part}, nil))
+			require.NoError(b, c.call(http.MethodPut, "/api/notes/"+id+"/parts/"+part, map[string]any{"text": "As before.", "base": 0,
+				"saveId": id + part}, nil))
 		}
 		require.NoError(b, c.call(http.MethodPut, "/api/notes/"+id+"/diagnoses", map[string]any{"codes": []string{"I10"}, "version": 1}, nil))
 		start := time.Now()
-		require.NoError(b, c.call(http.MethodPost, "/api/notes/"+id+"/sign", map[string]any{"secret": "kittiwake", "versions": map[string]int{"subjective": 1, "objective": 1, "assessment": 1, "plan": 1}, "listVersion": 2}, nil))
+		require.NoError(b, c.call(http.MethodPost, "/api/notes/"+id+"/sign",
+			map[string]any{"secret": "kittiwake", "versions": map[string]int{"subjective": 1, "objective": 1, "assessment": 1, "plan": 1},
+				"listVersion": 2}, nil))
 		times = append(times, time.Since(start))
 	}
 	spread(b, "signing a note (the first with the secret)", times)
@@ -170,7 +176,8 @@ func crowd(b *testing.B, p *program) {
 				case 0:
 					start := time.Now()
 					var s saved_
-					err = c.call(http.MethodPut, "/api/notes/"+note+"/parts/remarks", map[string]any{"text": fmt.Sprint("Remark ", i), "base": version, "saveId": fmt.Sprintf("%s-%d-%d", note, u, i)}, &s)
+					err = c.call(http.MethodPut, "/api/notes/"+note+"/parts/remarks", map[string]any{"text": fmt.Sprint("Remark ", i), "base": version,
+						"saveId": fmt.Sprintf("%s-%d-%d", note, u, i)}, &s)
 					mu.Lock()
 					times = append(times, time.Since(start))
 					mu.Unlock()
@@ -210,7 +217,8 @@ func saves(b *testing.B, p *program, c *client) {
 		start := time.Now()
 		for range n {
 			var s saved_
-			require.NoError(b, c.call(http.MethodPut, "/api/notes/"+note+"/parts/remarks", map[string]any{"text": prose, "base": version, "saveId": fmt.Sprintf("rate-%s-%d", note, version)}, &s))
+			require.NoError(b, c.call(http.MethodPut, "/api/notes/"+note+"/parts/remarks", map[string]any{"text": prose, "base": version,
+				"saveId": fmt.Sprintf("rate-%s-%d", note, version)}, &s))
 			version = s.Version
 		}
 		return float64(n) / time.Since(start).Seconds()
@@ -229,7 +237,8 @@ func saves(b *testing.B, p *program, c *client) {
 	}
 	bare := 600 / time.Since(start).Seconds()
 	figure("%-46s %.0f a second, %.2f of %.0f bare commits", "saves of 2,000 characters, one person, HTTP", ours, ours/bare, bare)
-	figure("%-46s %.0f a second", "the same, four persons at a time", together(b, c, prose, texts(b, p, "SELECT id FROM note WHERE folio = 0 ORDER BY id DESC LIMIT 4"), p))
+	figure("%-46s %.0f a second", "the same, four persons at a time",
+		together(b, c, prose, texts(b, p, "SELECT id FROM note WHERE folio = 0 ORDER BY id DESC LIMIT 4"), p))
 	done := make(chan time.Duration, 1)
 	go func() {
 		start := time.Now()
@@ -263,7 +272,8 @@ func together(b *testing.B, c *client, prose string, notes []string, p *program)
 		wg.Go(func() {
 			for range each {
 				var s saved_
-				if err := c.call(http.MethodPut, "/api/notes/"+note+"/parts/function", map[string]any{"text": prose, "base": version, "saveId": fmt.Sprintf("together-%s-%d", note, version)}, &s); err != nil {
+				if err := c.call(http.MethodPut, "/api/notes/"+note+"/parts/function", map[string]any{"text": prose, "base": version,
+					"saveId": fmt.Sprintf("together-%s-%d", note, version)}, &s); err != nil {
 					b.Error(err)
 					return
 				}
@@ -296,7 +306,8 @@ func filing(b *testing.B, p *program) {
 	for n, o := range orders {
 		message := fmt.Sprintf("MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|20261123120000-0500||ORU^R01^ORU_R01|S%s%06d|P|2.5.1||||||UNICODE UTF-8\rPID|1||||%s^%s||%s|%s\rOBR|1|%s|S%s%06d|BMP^Basic metabolic panel^L^24321-2^^LN|||202611230800-0500|||||||||||||||20261123115500-0500|||F\r",
 			run, n, o.family, o.given, strings.ReplaceAll(o.born, "-", ""), o.sex, o.placer, run, n)
-		for k, a := range []string{"GLU^Glucose^L^2345-7^^LN", "NA^Sodium^L^2951-2^^LN", "K^Potassium^L^2823-3^^LN", "CL^Chloride^L^2075-0^^LN", "CO2^Carbon dioxide^L^2028-9^^LN", "BUN^Urea nitrogen^L^3094-0^^LN", "CREA^Creatinine^L^2160-0^^LN", "CA^Calcium^L^17861-6^^LN"} {
+		for k, a := range []string{"GLU^Glucose^L^2345-7^^LN", "NA^Sodium^L^2951-2^^LN", "K^Potassium^L^2823-3^^LN", "CL^Chloride^L^2075-0^^LN",
+			"CO2^Carbon dioxide^L^2028-9^^LN", "BUN^Urea nitrogen^L^3094-0^^LN", "CREA^Creatinine^L^2160-0^^LN", "CA^Calcium^L^17861-6^^LN"} {
 			message += fmt.Sprintf("OBX|%d|NM|%s||9.4|mg/dL|1-20||||F\r", k+1, a)
 		}
 		require.NoError(b, mllp.Write(conn, []byte(message)))
@@ -310,5 +321,6 @@ func filing(b *testing.B, p *program) {
 	took := time.Since(start)
 	filed := p.count(b, "SELECT count(*) FROM report WHERE filler LIKE ?", "S"+run+"%")
 	require.Equal(b, len(orders), filed)
-	figure("%-46s %.0f a second filed (one connection, %d results)", "matched results of eight values through MLLP", float64(filed)/took.Seconds(), filed)
+	figure("%-46s %.0f a second filed (one connection, %d results)", "matched results of eight values through MLLP",
+		float64(filed)/took.Seconds(), filed)
 }

@@ -55,7 +55,8 @@ func TestFindingsInFewActs(t *testing.T) {
 		h.wait(`document.querySelector('[data-ref^="review.constitutional.fever"]')`, "the fever in the note")
 	})
 	h.sees("A 71-year-old man with shortness of breath. Reports fever and productive cough for one week. Denies wheezing")
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE finding = 'shortness-of-breath' AND note_id = ?", noteOf(t, p, "Brekken")), "what the visit is about is not denied with the rest")
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE finding = 'shortness-of-breath' AND note_id = ?",
+		noteOf(t, p, "Brekken")), "what the visit is about is not denied with the rest")
 	note := noteOf(t, p, "Brekken")
 	state := func(finding string) string {
 		return text(t, p, "SELECT state || ' ' || origin FROM note_finding WHERE note_id = ? AND finding = ?", note, finding)
@@ -110,7 +111,8 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 	h.press("Escape")
 	closed("Examination")
 	h.sees("Typed and not entered: “lungs, no flurbish”")
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE note_id = ?", noteOf(t, p, "Tollefsen")), "nothing is entered by leaving")
+	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM note_finding WHERE note_id = ?", noteOf(t, p, "Tollefsen")),
+		"nothing is entered by leaving")
 	h.click("Go on with it")
 	h.focused("Findings, in a line")
 	value("lungs, no flurbish")
@@ -214,7 +216,8 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 	// What was left is named before the note is signed, and leads back to where it is.
 	h.press("Ctrl+Enter")
 	h.sees("Begun as an order and not sent: “Thyroid stimulating hormone”")
-	h.wait(`document.querySelector('section[aria-label="Closing list"]').innerText.includes("Typed and not entered: “no flurbish”")`, "the words in the closing list")
+	h.wait(`document.querySelector('section[aria-label="Closing list"]').innerText.includes("Typed and not entered: “no flurbish”")`,
+		"the words in the closing list")
 	h.sees("Drawn and not kept: “without a caption”")
 	h.click("Drawn and not kept")
 	h.sees("Left here before and not kept.")
@@ -226,7 +229,9 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 	h.focused("Add a test: letters, code or LOINC")
 	h.click("Begin anew")
 	h.seesNot("Left here before and not sent.")
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM lab_order o JOIN visit v ON v.id = o.visit_id JOIN note n ON n.visit_id = v.id WHERE n.id = ?", noteOf(t, p, "Tollefsen")))
+	require.Equal(t, 0, p.count(t,
+		"SELECT count(*) FROM lab_order o JOIN visit v ON v.id = o.visit_id JOIN note n ON n.visit_id = v.id WHERE n.id = ?",
+		noteOf(t, p, "Tollefsen")))
 }
 
 // TestBringForward brings a system from the last visit, changes one finding, and
@@ -336,7 +341,8 @@ func TestClosingAndTheNextPatient(t *testing.T) {
 		h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")
 		h.focused("subjective")
 	})
-	h.do(navigate("http://" + p.http + "/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Tollefsen'") + "/visits/" + text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")))
+	h.do(navigate("http://" + p.http + "/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Tollefsen'") + "/visits/" + text(t, p,
+		"SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")))
 	h.sees("Signed and sealed")
 	h.effort("E19", 4, func() {
 		h.press("m")
@@ -385,9 +391,11 @@ func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
 	require.Equal(t, "ready", text(t, p, "SELECT stage FROM visit WHERE id = ?", v))
 	require.Contains(t, text(t, p, "SELECT reason FROM visit WHERE id = ?", v), "worse today")
 	require.Equal(t, "36.9 Cel", text(t, p, "SELECT value || ' ' || unit FROM vital WHERE visit_id = ? AND entered <> ''", v))
-	require.Equal(t, 10, p.count(t, "SELECT count(*) FROM statement WHERE visit_id = ? AND says = 'reviewed'", v), "eight lists of histories, medicines and allergies")
+	require.Equal(t, 10, p.count(t, "SELECT count(*) FROM statement WHERE visit_id = ? AND says = 'reviewed'", v),
+		"eight lists of histories, medicines and allergies")
 	// On the physician's screen without a reload.
-	maren.wait(`[...document.querySelectorAll("tr")].some((r) => r.innerText.includes("Ottoline") && r.innerText.includes("worse today"))`, "the reason for visit")
+	maren.wait(`[...document.querySelectorAll("tr")].some((r) => r.innerText.includes("Ottoline") && r.innerText.includes("worse today"))`,
+		"the reason for visit")
 
 	// The new patient's empty chart is filled from elsewhere in one act.
 	jonah.press("3")
@@ -403,14 +411,17 @@ func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
 	jonah.sees("decided")
 	jonah.press("Alt+d")
 	jonah.sees("(187.4 lb)")
-	require.Equal(t, "85.0", text(t, p, "SELECT value FROM vital v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen' AND v.loinc = '29463-7' AND v.struck_at = ''"))
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM allergy a JOIN patient p ON p.id = a.patient_id WHERE p.family = 'Tollefsen' AND substance = 'Latex'"))
+	require.Equal(t, "85.0", text(t, p,
+		"SELECT value FROM vital v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen' AND v.loinc = '29463-7' AND v.struck_at = ''"))
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM allergy a JOIN patient p ON p.id = a.patient_id WHERE p.family = 'Tollefsen' AND substance = 'Latex'"))
 	require.NoError(t, chromedp.Do(jonah.ctx, chromedp.Click(chromedp.CSS(`button[aria-label="Plot Weight"]`))))
 	jonah.wait(`document.querySelector("figure canvas")`, "the plot")
 	jonah.wait(`document.querySelector("figure table").innerText.includes("85.0")`, "its values for those who do not see it")
 	require.Empty(t, jonah.axe())
 	e.Set(func(e *standin.Elsewhere) { e.Down = true })
-	jonah.do(navigate("http://" + p.http + "/visits/" + text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'") + "/intake"))
+	jonah.do(navigate("http://" + p.http + "/visits/" + text(t, p,
+		"SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'") + "/intake"))
 	jonah.sees("Done so far")
 	jonah.press("f")
 	jonah.sees("does not answer; try again later")

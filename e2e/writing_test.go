@@ -60,9 +60,11 @@ func TestSnippetsSpellingAndCompletion(t *testing.T) {
 	h.types(",bphome")
 	h.sees("Blood pressure at home twice daily")
 	h.press("Tab")
-	h.wait(`document.querySelector('.cm-content[aria-label="plan"]').innerText.startsWith("Blood pressure at home twice daily for days days")`, "the snippet with its field")
+	h.wait(`document.querySelector('.cm-content[aria-label="plan"]').innerText.startsWith("Blood pressure at home twice daily for days days")`,
+		"the snippet with its field")
 	h.types("seven")
-	h.wait(`document.querySelector('.cm-content[aria-label="plan"]').innerText.includes("for seven days, bring the list.")`, "the field filled")
+	h.wait(`document.querySelector('.cm-content[aria-label="plan"]').innerText.includes("for seven days, bring the list.")`,
+		"the field filled")
 	h.press("Escape")
 	h.press("3")
 	h.focused("assessment")
@@ -89,7 +91,8 @@ func TestDrawing(t *testing.T) {
 	box := eval[[]float64](h, `(() => { const r = document.querySelector('svg[aria-label="Paper to draw on"]').getBoundingClientRect(); return [r.x, r.y, r.width, r.height] })()`)
 	stroke := func(x, y float64) {
 		pen := func(kind input.DispatchMouseEventType, dx float64, force float64) {
-			_, err := chromedp.Call(h.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: box[0] + x*box[2] + dx, Y: box[1] + y*box[3], Button: "left", Buttons: 1, ClickCount: 1, PointerType: "pen", Force: force})
+			_, err := chromedp.Call(h.ctx, input.DispatchMouseEvent, input.DispatchMouseEventParams{Type: kind, X: box[0] + x*box[2] + dx,
+				Y: box[1] + y*box[3], Button: "left", Buttons: 1, ClickCount: 1, PointerType: "pen", Force: force})
 			require.NoError(t, err)
 		}
 		pen(input.DispatchMouseEventTypeMousePressed, 0, 0.2)
@@ -229,7 +232,8 @@ func TestBesideTheNote(t *testing.T) {
 	h.types("urate 9.4")
 	h.sees("Urate 9.4 mg/dL")
 	h.press("Enter")
-	h.wait(`[...document.querySelectorAll('section[aria-label="objective"] p')].some((e) => e.innerText.includes("Urate 9.4 mg/dL H"))`, "the result in the note")
+	h.wait(`[...document.querySelectorAll('section[aria-label="objective"] p')].some((e) => e.innerText.includes("Urate 9.4 mg/dL H"))`,
+		"the result in the note")
 	h.press("Escape")
 	h.press("g")
 	h.focused("Filter what is beside the note")

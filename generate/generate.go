@@ -200,7 +200,8 @@ func (m *maker) hire(ctx context.Context) error {
 		for _, x := range []struct {
 			login, role string
 			many        int
-		}{{"physician", act.Physician, doctors}, {"nurse", act.Nurse, nurses}, {"assistant", act.Assistant, assistants}, {"desk", act.FrontDesk, desks}, {"admin", act.Admin, 1}} {
+		}{{"physician", act.Physician, doctors}, {"nurse", act.Nurse, nurses}, {"assistant", act.Assistant, assistants},
+			{"desk", act.FrontDesk, desks}, {"admin", act.Admin, 1}} {
 			for i := range x.many {
 				key := make([]byte, 32)
 				_, _ = rand.Read(key)
@@ -212,7 +213,8 @@ func (m *maker) hire(ctx context.Context) error {
 				if x.many == 1 && x.role == act.Admin {
 					login = x.login
 				}
-				s := store.Staff{ID: uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "%d %s", m.Seed, login)).String(), Login: login, Given: given, Family: family, Role: x.role, PasswordHash: password, SecretHash: secret, DraftKey: key, SingleKeys: true, Active: true}
+				s := store.Staff{ID: uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "%d %s", m.Seed, login)).String(), Login: login, Given: given,
+					Family: family, Role: x.role, PasswordHash: password, SecretHash: secret, DraftKey: key, SingleKeys: true, Active: true}
 				if err := q.AddStaff(s); err != nil {
 					return err
 				}
@@ -297,7 +299,8 @@ func (m *maker) seal(p *person, who act.Actor, kind, subject string, amends int,
 	if p.folio > 0 {
 		last = &ledger.Entry{Folio: p.folio, Hash: p.hash}
 	}
-	e := m.Keys.Seal(ledger.Entry{ChartID: p.ID, Kind: kind, Subject: subject, Amends: amends, Content: body, SignerID: who.ID, SignerName: who.Name, SignedAt: at.In(m.Location).Format(time.RFC3339)}, last, before)
+	e := m.Keys.Seal(ledger.Entry{ChartID: p.ID, Kind: kind, Subject: subject, Amends: amends, Content: body, SignerID: who.ID,
+		SignerName: who.Name, SignedAt: at.In(m.Location).Format(time.RFC3339)}, last, before)
 	if err := m.q.AddEntry(e); err != nil {
 		return 0, err
 	}
@@ -321,7 +324,8 @@ func (m *maker) register(p *person, at time.Time) error {
 	switch n := p.rng.IntN(10); {
 	case n < 2:
 		a := allergies[p.rng.IntN(len(allergies))]
-		if err := m.q.AddAllergy(chart.Allergy{ID: p.id(at), PatientID: p.ID, Substance: a[0], Reaction: a[1], Severity: a[2], StatedAt: at, StatedBy: helper.Name}); err != nil {
+		if err := m.q.AddAllergy(chart.Allergy{ID: p.id(at), PatientID: p.ID, Substance: a[0], Reaction: a[1], Severity: a[2], StatedAt: at,
+			StatedBy: helper.Name}); err != nil {
 			return err
 		}
 	case n < 9: // the others were never asked
@@ -336,7 +340,8 @@ func (m *maker) register(p *person, at time.Time) error {
 			continue
 		}
 		seen[h[0]+h[1]] = true
-		if err := m.q.AddHistory(chart.HistoryEntry{ID: p.id(at), PatientID: p.ID, List: h[0], Title: h[1], Detail: h[2], StatedAt: at, StatedBy: helper.Name}); err != nil {
+		if err := m.q.AddHistory(chart.HistoryEntry{ID: p.id(at), PatientID: p.ID, List: h[0], Title: h[1], Detail: h[2], StatedAt: at,
+			StatedBy: helper.Name}); err != nil {
 			return err
 		}
 	}
@@ -347,7 +352,8 @@ func (m *maker) register(p *person, at time.Time) error {
 				continue
 			}
 			seen[x[0]] = true
-			if err := m.q.AddMedicine(chart.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: at.Format("2006"), AddedBy: helper.ID, AddedAt: at}); err != nil {
+			if err := m.q.AddMedicine(chart.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: at.Format("2006"),
+				AddedBy: helper.ID, AddedAt: at}); err != nil {
 				return err
 			}
 		}
@@ -375,7 +381,8 @@ func (m *maker) today() error {
 			if at.Before(m.Until) {
 				stage = visit.Arrived
 			}
-			if err := m.q.AddVisit(visit.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: m.staff[d].ID, Day: day.Format(time.DateOnly), StartsAt: at, Kind: "Follow-up visit", Reason: "As planned", Stage: stage, StageAt: at}); err != nil {
+			if err := m.q.AddVisit(visit.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: m.staff[d].ID, Day: day.Format(time.DateOnly),
+				StartsAt: at, Kind: "Follow-up visit", Reason: "As planned", Stage: stage, StageAt: at}); err != nil {
 				return err
 			}
 			m.counts.Visits++

@@ -27,7 +27,8 @@ func practice(t *testing.T, patients int, seed uint64) (*store.Store, *act.Keys,
 	t.Cleanup(func() { s.Close() })
 	keys, err := act.OpenKeys(filepath.Join(dir, "keys"), "practice", true)
 	require.NoError(t, err)
-	c := generate.Config{Store: s, Keys: keys, Patients: patients, Seed: seed, Until: time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC), Location: time.UTC}
+	c := generate.Config{Store: s, Keys: keys, Patients: patients, Seed: seed, Until: time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC),
+		Location: time.UTC}
 	r, err := shipped.Read()
 	require.NoError(t, err)
 	c.Laboratory, c.Vaccines, c.Systems = r.Laboratory, r.Vaccines, r.Systems

@@ -21,7 +21,8 @@ import (
 func (m *maker) order(p *person, v visit.Visit, ds []note.Diagnosis, codes []string, at time.Time) ([]event, error) {
 	r, who := p.rng, m.doctor(p)
 	m.placer++
-	o := store.Order{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", m.placer), Laboratory: m.Laboratory.Name, Priority: "R", State: order.Received, SignedAt: at, CollectedAt: at, RequestID: p.id(at)}
+	o := store.Order{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", m.placer),
+		Laboratory: m.Laboratory.Name, Priority: "R", State: order.Received, SignedAt: at, CollectedAt: at, RequestID: p.id(at)}
 	titles := []store.CodedTitle{}
 	for _, d := range ds {
 		titles = append(titles, store.CodedTitle{Code: d.Code, Title: d.Title})
@@ -34,7 +35,8 @@ func (m *maker) order(p *person, v visit.Visit, ds []note.Diagnosis, codes []str
 	var sealed []sealedTest
 	for _, c := range codes {
 		t := m.tests[c]
-		o.Tests = append(o.Tests, store.OrderTest{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Diagnoses: titles})
+		o.Tests = append(o.Tests, store.OrderTest{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube,
+			Diagnoses: titles})
 		sealed = append(sealed, sealedTest{t.Code, t.Name, titles})
 	}
 	refused := r.IntN(300) == 0
@@ -49,7 +51,8 @@ func (m *maker) order(p *person, v visit.Visit, ds []note.Diagnosis, codes []str
 	if err := m.q.OpenLine(p.id(at), line.Order, o.ID, p.ID, who.ID, line.Waiting, at); err != nil {
 		return nil, err
 	}
-	if _, err := m.seal(p, who, "order", o.ID, 0, map[string]any{"placer": o.Placer, "laboratory": o.Laboratory, "priority": "routine", "tests": sealed, "collected": at.In(m.Location).Format(time.RFC3339)}, at); err != nil {
+	if _, err := m.seal(p, who, "order", o.ID, 0, map[string]any{"placer": o.Placer, "laboratory": o.Laboratory, "priority": "routine",
+		"tests": sealed, "collected": at.In(m.Location).Format(time.RFC3339)}, at); err != nil {
 		return nil, err
 	}
 	if err := m.audit(at, who, "sign order", p, o.ID); err != nil {
@@ -69,9 +72,11 @@ func (m *maker) order(p *person, v visit.Visit, ds []note.Diagnosis, codes []str
 func (m *maker) report(p *person, o store.Order, at time.Time) error {
 	r, who := p.rng, m.doctor(p)
 	m.filler++
-	raw := fmt.Sprintf("MSH|^~\\&|BRINEHOUSE|BRINEHOUSE|DEFTLEDGER|SKERROW|%s||ORU^R01|G%d|P|2.5.1\r", at.UTC().Format("20060102150405"), m.filler)
+	raw := fmt.Sprintf("MSH|^~\\&|BRINEHOUSE|BRINEHOUSE|DEFTLEDGER|SKERROW|%s||ORU^R01|G%d|P|2.5.1\r",
+		at.UTC().Format("20060102150405"), m.filler)
 	sum := sha256.Sum256([]byte(raw))
-	inbox, err := m.q.AddIncoming(store.Incoming{ReceivedAt: at, Sender: "BRINEHOUSE|BRINEHOUSE", Control: fmt.Sprintf("G%d", m.filler), Raw: []byte(raw), State: result.Filed}, "generated", sum[:])
+	inbox, err := m.q.AddIncoming(store.Incoming{ReceivedAt: at, Sender: "BRINEHOUSE|BRINEHOUSE", Control: fmt.Sprintf("G%d", m.filler),
+		Raw: []byte(raw), State: result.Filed}, "generated", sum[:])
 	if err != nil {
 		return err
 	}
@@ -80,10 +85,13 @@ func (m *maker) report(p *person, o store.Order, at time.Time) error {
 	signed := 0
 	for i, t := range o.Tests {
 		test := m.tests[t.Code]
-		rep := store.Report{ID: p.id(at), PatientID: p.ID, OrderID: o.ID, Position: i + 1, Filler: fmt.Sprintf("BH%d-%d", m.filler, i+1), Code: t.Code, Title: t.Name, LOINC: t.LOINC, OwnerID: who.ID, Status: "F", Issue: 1,
-			CollectedAt: o.CollectedAt.In(m.Location).Format(time.RFC3339), ReportedAt: at.In(m.Location).Format(time.RFC3339), ReceivedAt: at, Performer: m.Laboratory.Name, InboxID: inbox}
+		rep := store.Report{ID: p.id(at), PatientID: p.ID, OrderID: o.ID, Position: i + 1, Filler: fmt.Sprintf("BH%d-%d", m.filler, i+1),
+			Code: t.Code, Title: t.Name, LOINC: t.LOINC, OwnerID: who.ID, Status: "F", Issue: 1,
+			CollectedAt: o.CollectedAt.In(m.Location).Format(time.RFC3339), ReportedAt: at.In(m.Location).Format(time.RFC3339), ReceivedAt: at,
+			Performer: m.Laboratory.Name, InboxID: inbox}
 		if len(test.Analytes) == 0 {
-			rep.Values = []result.Value{{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Text: []string{"Negative", "Positive"}[r.IntN(8)/7], Status: "F"}}
+			rep.Values = []result.Value{{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Text: []string{"Negative", "Positive"}[r.IntN(8)/7],
+				Status: "F"}}
 		}
 		for _, a := range test.Analytes {
 			rep.Values = append(rep.Values, m.value(p, a))
@@ -148,11 +156,13 @@ func (m *maker) review(p *person, rep store.Report, version int, at time.Time) e
 	if p.UsesPortal {
 		told = "portal"
 	}
-	folio, err := m.seal(p, who, "result review", rep.ID, 0, map[string]any{"report": rep.Title, "issue": rep.Issue, "comment": "As expected.", "told": told, "values": rep.Values}, at)
+	folio, err := m.seal(p, who, "result review", rep.ID, 0, map[string]any{"report": rep.Title, "issue": rep.Issue, "comment": "As expected.",
+		"told": told, "values": rep.Values}, at)
 	if err != nil {
 		return err
 	}
-	if err := m.q.AddReview(store.Review{ReportID: rep.ID, Issue: rep.Issue, Comment: "As expected.", Told: told, SignedBy: who.ID, SignedAt: at, Folio: folio}, version); err != nil {
+	if err := m.q.AddReview(store.Review{ReportID: rep.ID, Issue: rep.Issue, Comment: "As expected.", Told: told, SignedBy: who.ID,
+		SignedAt: at, Folio: folio}, version); err != nil {
 		return err
 	}
 	if err := m.q.CloseLine(line.Report, rep.ID, who.ID, "signed", at); err != nil {
@@ -179,7 +189,8 @@ func (m *maker) value(p *person, a order.Analyte) result.Value {
 	}
 	x := low + (high-low)*(at+p.rng.NormFloat64()*0.09)
 	x = math.Max(x, high/1000)
-	v := result.Value{Code: a.Code, Name: a.Name, LOINC: a.LOINC, Text: strconv.FormatFloat(x, 'f', max(decimals(a.Low), decimals(a.High)), 64), Unit: a.Unit, Status: "F"}
+	v := result.Value{Code: a.Code, Name: a.Name, LOINC: a.LOINC, Text: strconv.FormatFloat(x, 'f', max(decimals(a.Low), decimals(a.High)),
+		64), Unit: a.Unit, Status: "F"}
 	switch {
 	case a.Low != "" && a.High != "":
 		v.Range = a.Low + "-" + a.High

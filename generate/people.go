@@ -12,9 +12,17 @@ import (
 // Names are put together from these lists; all of them are common words or old given
 // names, and no person is meant. Few enough that lookalikes come about by themselves.
 var (
-	womens   = strings.Fields("Alma Aster Beata Brisa Calla Dagny Delphine Edda Elowen Esther Fenna Flora Greta Hanne Ida Ingrid Iris Jorunn June Kaia Lena Linnea Lotte Mabel Maja Marit Merle Nell Nora Odile Olga Petra Rosa Runa Saskia Senna Signe Sunna Thea Tilda Ursa Vera Wilma Ylva Zelda Amara Benedetta Chiyo Fatuma Ines Lan Noor Priya Soledad")
-	mens     = strings.Fields("Alder Anselm Arne Bastian Birk Caspar Conrad Dag Eino Elias Emil Falk Felix Finn Gideon Gustav Halvor Henrik Ivo Jasper Joren Kasimir Knut Lars Leif Linus Magnus Matteo Nils Odin Oskar Otis Pavel Piet Rasmus Roald Rufus Sander Silas Sten Tarn Theo Ulf Viggo Walter Yorick Zeno Amadou Diego Haruki Joaquin Minh Omar Rohan Tariq")
-	families = strings.Fields("Aldous Anker Ashby Barrow Beck Birch Blackthorn Bolt Brandt Brekke Brink Burnet Calder Cobb Cormorant Crane Dahl Dale Drift Dunlin Eider Elm Falkner Fenwick Fjeld Flint Fulmar Gale Gannet Garrick Glass Gorse Grebe Hagen Harrow Hawse Heather Holm Hurst Ibsley Inver Jarl Kelby Kestrel Knoll Lam Larch Linden Locke Lund Marram Mast Mere Moen Morrow Naze Ness Nilsen Nord Oarsman Okafor Orchard Osprey Ousel Pell Pine Plover Quay Quill Rask Reed Reyes Rigg Rook Rowan Rudd Sand Sato Shoal Skerry Sorrel Spar Stark Strand Sund Tam Teal Tern Thorne Thrift Tor Tran Ulven Vane Vik Wale Warden Weir Wick Wren Yarrow York")
+	womens = strings.Fields("Alma Aster Beata Brisa Calla Dagny Delphine Edda Elowen Esther Fenna Flora Greta Hanne Ida Ingrid Iris " +
+		"Jorunn June Kaia Lena Linnea Lotte Mabel Maja Marit Merle Nell Nora Odile Olga Petra Rosa Runa Saskia Senna Signe Sunna Thea Tilda " +
+		"Ursa Vera Wilma Ylva Zelda Amara Benedetta Chiyo Fatuma Ines Lan Noor Priya Soledad")
+	mens = strings.Fields("Alder Anselm Arne Bastian Birk Caspar Conrad Dag Eino Elias Emil Falk Felix Finn Gideon Gustav Halvor " +
+		"Henrik Ivo Jasper Joren Kasimir Knut Lars Leif Linus Magnus Matteo Nils Odin Oskar Otis Pavel Piet Rasmus Roald Rufus Sander Silas " +
+		"Sten Tarn Theo Ulf Viggo Walter Yorick Zeno Amadou Diego Haruki Joaquin Minh Omar Rohan Tariq")
+	families = strings.Fields("Aldous Anker Ashby Barrow Beck Birch Blackthorn Bolt Brandt Brekke Brink Burnet Calder Cobb Cormorant Crane " +
+		"Dahl Dale Drift Dunlin Eider Elm Falkner Fenwick Fjeld Flint Fulmar Gale Gannet Garrick Glass Gorse Grebe Hagen Harrow Hawse Heather " +
+		"Holm Hurst Ibsley Inver Jarl Kelby Kestrel Knoll Lam Larch Linden Locke Lund Marram Mast Mere Moen Morrow Naze Ness Nilsen Nord " +
+		"Oarsman Okafor Orchard Osprey Ousel Pell Pine Plover Quay Quill Rask Reed Reyes Rigg Rook Rowan Rudd Sand Sato Shoal Skerry Sorrel " +
+		"Spar Stark Strand Sund Tam Teal Tern Thorne Thrift Tor Tran Ulven Vane Vik Wale Warden Weir Wick Wren Yarrow York")
 )
 
 // person is somebody with what the years so far made of them.
@@ -52,7 +60,8 @@ func people(n, clinicians int, seed uint64, until time.Time) []*person {
 	add := func(family, phone, given, sex string, born time.Time, clinician int) *person {
 		i := len(out)
 		p := &person{rng: rand.New(rand.NewPCG(seed, uint64(i)+1)), born: born, clinician: clinician, values: map[string]float64{}}
-		p.Patient = chart.Patient{Record: fmt.Sprintf("SK-%06d", 100001+i), Name: chart.Name{Family: family, Given: given}, BirthDate: born.Format(time.DateOnly), Sex: sex}
+		p.Patient = chart.Patient{Record: fmt.Sprintf("SK-%06d", 100001+i), Name: chart.Name{Family: family, Given: given},
+			BirthDate: born.Format(time.DateOnly), Sex: sex}
 		if r.IntN(7) > 0 { // some have no telephone on record
 			p.Phone = phone
 		}

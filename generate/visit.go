@@ -49,7 +49,8 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 		new = complaints[r.IntN(len(complaints))]
 		kind, reason = "Acute visit", new.reason
 	}
-	v := visit.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: who.ID, Day: at.In(m.Location).Format(time.DateOnly), StartsAt: at, Kind: kind, Reason: reason, Room: strconv.Itoa(1 + r.IntN(8)), Stage: visit.Done, StageAt: at.Add(40 * time.Minute)}
+	v := visit.Visit{ID: p.id(at), PatientID: p.ID, ClinicianID: who.ID, Day: at.In(m.Location).Format(time.DateOnly), StartsAt: at,
+		Kind: kind, Reason: reason, Room: strconv.Itoa(1 + r.IntN(8)), Stage: visit.Done, StageAt: at.Add(40 * time.Minute)}
 	unsigned := at.After(m.Until.AddDate(0, 0, -10)) && r.IntN(12) == 0
 	if unsigned {
 		v.Stage = visit.Finishing
@@ -70,12 +71,14 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 		if !c.known {
 			c.known = true
 			e, _ := m.Codes.Lookup(c.code)
-			if _, err := m.q.AddProblem(chart.Problem{ID: p.id(at), PatientID: p.ID, Code: c.code, Title: e.Title, Since: v.Day, Onset: c.since.Format("2006"), State: "active"}); err != nil {
+			if _, err := m.q.AddProblem(chart.Problem{ID: p.id(at), PatientID: p.ID, Code: c.code, Title: e.Title, Since: v.Day,
+				Onset: c.since.Format("2006"), State: "active"}); err != nil {
 				return nil, err
 			}
 			if len(c.takes) > 0 {
 				x := c.takes[r.IntN(len(c.takes))]
-				if err := m.q.AddMedicine(chart.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: v.Day, AddedBy: who.ID, AddedAt: at}); err != nil {
+				if err := m.q.AddMedicine(chart.Medicine{ID: p.id(at), PatientID: p.ID, Name: x[0], Dose: x[1], Started: v.Day, AddedBy: who.ID,
+					AddedAt: at}); err != nil {
 					return nil, err
 				}
 			}
@@ -88,7 +91,8 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 	if at.Sub(p.reviewed) > 300*24*time.Hour {
 		p.reviewed = at
 		for _, l := range []string{"medicines", "allergies", "past", "family", "social"} {
-			if err := m.q.AddStatement(chart.Statement{ID: p.id(at), PatientID: p.ID, List: l, Says: "reviewed", StaffID: helper.ID, At: at, VisitID: v.ID}); err != nil {
+			if err := m.q.AddStatement(chart.Statement{ID: p.id(at), PatientID: p.ID, List: l, Says: "reviewed", StaffID: helper.ID, At: at,
+				VisitID: v.ID}); err != nil {
 				return nil, err
 			}
 		}
@@ -112,18 +116,23 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 	}
 	if age < 16 && r.IntN(3) == 0 || r.IntN(14) == 0 {
 		x := m.Vaccines[r.IntN(len(m.Vaccines))]
-		given := chart.Given{CVX: x.CVX, Maker: "Brightwater Biologics", Lot: fmt.Sprintf("L%04d", at.Year()*4+r.IntN(4)), Expires: at.AddDate(1, 0, 0).Format(time.DateOnly), Dose: x.Dose, Route: x.Route, Site: chart.Sites[x.Route][0], Sheet: "2025-01-31"}
-		if _, err := m.q.AddImmunization(chart.Immunization{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, Name: x.Name, Given: given, GivenAt: at, GivenBy: helper.ID}); err != nil {
+		given := chart.Given{CVX: x.CVX, Maker: "Brightwater Biologics", Lot: fmt.Sprintf("L%04d", at.Year()*4+r.IntN(4)),
+			Expires: at.AddDate(1, 0, 0).Format(time.DateOnly), Dose: x.Dose, Route: x.Route, Site: chart.Sites[x.Route][0], Sheet: "2025-01-31"}
+		if _, err := m.q.AddImmunization(chart.Immunization{ID: p.id(at), PatientID: p.ID, VisitID: v.ID, Name: x.Name, Given: given, GivenAt: at,
+			GivenBy: helper.ID}); err != nil {
 			return nil, err
 		}
 	}
 	if r.IntN(30) == 0 {
-		if err := m.q.AddDocument(store.Document{ID: p.id(at), PatientID: p.ID, NoteID: n.ID, Title: "Letter", PDF: []byte("%PDF-1.4\n% generated, without pages\n" + strings.Repeat("% ", 600)), MadeBy: who.ID, MadeAt: at, Form: "letter absence"}); err != nil {
+		if err := m.q.AddDocument(store.Document{ID: p.id(at), PatientID: p.ID, NoteID: n.ID, Title: "Letter",
+			PDF: []byte("%PDF-1.4\n% generated, without pages\n" + strings.Repeat("% ", 600)), MadeBy: who.ID, MadeAt: at,
+			Form: "letter absence"}); err != nil {
 			return nil, err
 		}
 	}
 	if r.IntN(12) == 0 {
-		f := store.FollowUp{ID: p.id(at), PatientID: p.ID, NoteID: n.ID, Due: at.AddDate(0, 2, 0).Format(time.DateOnly), Said: "in two months", Reason: reason, ClinicianID: who.ID, ByID: who.ID, At: at}
+		f := store.FollowUp{ID: p.id(at), PatientID: p.ID, NoteID: n.ID, Due: at.AddDate(0, 2, 0).Format(time.DateOnly), Said: "in two months",
+			Reason: reason, ClinicianID: who.ID, ByID: who.ID, At: at}
 		if err := m.q.PutFollowUp(f); err != nil {
 			return nil, err
 		}
@@ -186,7 +195,8 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 
 // write writes the note of a visit with its findings, diagnoses and vital signs, and
 // returns what is sealed.
-func (m *maker) write(p *person, n store.Note, v visit.Visit, about []*had, new complaint, helper act.Actor, at time.Time, age int) (note.Content, error) {
+func (m *maker) write(p *person, n store.Note, v visit.Visit, about []*had, new complaint, helper act.Actor, at time.Time,
+	age int) (note.Content, error) {
 	r, who := p.rng, m.doctor(p)
 	parts := map[note.Part]string{note.Subjective: new.says, note.Plan: new.plan}
 	if p.dead {
@@ -209,7 +219,8 @@ func (m *maker) write(p *person, n store.Note, v visit.Visit, about []*had, new 
 	parts[note.Assessment] = []string{"Stable.", "Better than last time.", "Not where we want it yet.", "As expected."}[r.IntN(4)]
 	for _, part := range note.Parts {
 		if text, ok := parts[part]; ok {
-			if err := m.q.SavePart(n.ID, store.Part{Part: part, Text: text, Version: 1 + r.IntN(6), SaveID: p.id(at), SavedAt: at, SavedBy: who.ID}); err != nil {
+			if err := m.q.SavePart(n.ID, store.Part{Part: part, Text: text, Version: 1 + r.IntN(6), SaveID: p.id(at), SavedAt: at,
+				SavedBy: who.ID}); err != nil {
 				return note.Content{}, err
 			}
 		}
@@ -232,7 +243,8 @@ func (m *maker) write(p *person, n store.Note, v visit.Visit, about []*had, new 
 	d.Person = note.Person(age, months%12, p.Sex)
 	blocks := m.Systems.Compose(d)
 	share := note.Measure(blocks)
-	return note.Content{Patient: p.Name.Given + " " + p.Name.Family, Record: p.Record, BirthDate: p.BirthDate, Kind: v.Kind, Visit: at.In(m.Location).Format(time.RFC3339), Reason: v.Reason,
+	return note.Content{Patient: p.Name.Given + " " + p.Name.Family, Record: p.Record, BirthDate: p.BirthDate, Kind: v.Kind,
+		Visit: at.In(m.Location).Format(time.RFC3339), Reason: v.Reason,
 		Parts: parts, Diagnoses: ds, Blocks: blocks, Findings: findings, Share: &share}, nil
 }
 
@@ -258,7 +270,8 @@ func (m *maker) find(p *person, new complaint) ([]note.Finding, error) {
 		changes = append(changes, note.Change{Area: note.Review, System: new.system, Finding: new.symptom, State: note.Present})
 	}
 	for range 3 {
-		changes = append(changes, note.Change{Area: note.Examination, System: m.Systems.Examination[r.IntN(len(m.Systems.Examination))].ID, State: note.Normal})
+		changes = append(changes, note.Change{Area: note.Examination, System: m.Systems.Examination[r.IntN(len(m.Systems.Examination))].ID,
+			State: note.Normal})
 	}
 	return m.Systems.Apply(nil, changes, note.About{Sex: p.Sex})
 }
@@ -293,7 +306,8 @@ func (m *maker) measure(p *person, v visit.Visit, helper act.Actor, at time.Time
 	for _, x := range values {
 		i := slices.IndexFunc(chart.VitalKinds, func(k chart.VitalKind) bool { return k.LOINC == x.loinc })
 		k := chart.VitalKinds[i]
-		if err := m.q.AddVital(chart.Vital{ID: p.id(at), PatientID: p.ID, LOINC: k.LOINC, Name: k.Name, Value: x.value, Unit: k.Unit, TakenAt: at, VisitID: v.ID, ByID: helper.ID, Origin: "device"}); err != nil {
+		if err := m.q.AddVital(chart.Vital{ID: p.id(at), PatientID: p.ID, LOINC: k.LOINC, Name: k.Name, Value: x.value, Unit: k.Unit, TakenAt: at,
+			VisitID: v.ID, ByID: helper.ID, Origin: "device"}); err != nil {
 			return nil, err
 		}
 		out = append(out, note.Vital{Name: k.Name, Value: x.value, Unit: chart.ShownUnit(k.Unit), Origin: note.FromDev})

@@ -119,7 +119,8 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 	refuse := func(status int, words string) {
 		w.Header().Set("Content-Type", "application/fhir+json")
 		w.WriteHeader(status)
-		_ = json.NewEncoder(w).Encode(map[string]any{"resourceType": "OperationOutcome", "issue": []any{map[string]any{"severity": "error", "code": "processing", "details": map[string]any{"text": words}}}})
+		_ = json.NewEncoder(w).Encode(map[string]any{"resourceType": "OperationOutcome",
+			"issue": []any{map[string]any{"severity": "error", "code": "processing", "details": map[string]any{"text": words}}}})
 	}
 	var c struct {
 		ResourceType, ID, Status string
@@ -132,7 +133,8 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 			}
 		}
 	}
-	if err := json.NewDecoder(io.LimitReader(r.Body, 20<<20)).Decode(&c); err != nil || c.ResourceType != "Communication" || c.ID != r.PathValue("id") || c.Status != "completed" {
+	if err := json.NewDecoder(io.LimitReader(r.Body, 20<<20)).Decode(&c); err != nil || c.ResourceType != "Communication" ||
+		c.ID != r.PathValue("id") || c.Status != "completed" {
 		refuse(http.StatusBadRequest, "that is no Communication of this identifier")
 		return
 	}
@@ -181,7 +183,8 @@ func (e *Elsewhere) dispenses(w http.ResponseWriter, r *http.Request) {
 	defer e.mu.Unlock()
 	var out []any
 	p, _ := e.find(func(p Person) bool {
-		return strings.EqualFold(p.Family, r.FormValue("patient.family")) && strings.EqualFold(p.Given, r.FormValue("patient.given")) && p.BirthDate == r.FormValue("patient.birthdate")
+		return strings.EqualFold(p.Family, r.FormValue("patient.family")) && strings.EqualFold(p.Given, r.FormValue("patient.given")) &&
+			p.BirthDate == r.FormValue("patient.birthdate")
 	})
 	for _, d := range p.Dispensed {
 		out = append(out, map[string]any{
@@ -220,7 +223,9 @@ func (e *Elsewhere) observations(w http.ResponseWriter, _ *http.Request) {
 		return map[string]any{"value": v, "unit": ucum, "system": "http://unitsofmeasure.org", "code": ucum}
 	}
 	observation := func(loinc, display string) map[string]any {
-		return map[string]any{"resourceType": "Observation", "status": "final", "category": []any{map[string]any{"coding": []any{map[string]any{"system": "http://terminology.hl7.org/CodeSystem/observation-category", "code": "vital-signs"}}}}, "code": code(loinc, display), "effectiveDateTime": at.Format(time.RFC3339)}
+		return map[string]any{"resourceType": "Observation", "status": "final",
+			"category": []any{map[string]any{"coding": []any{map[string]any{"system": "http://terminology.hl7.org/CodeSystem/observation-category",
+				"code": "vital-signs"}}}}, "code": code(loinc, display), "effectiveDateTime": at.Format(time.RFC3339)}
 	}
 	var out []any
 	add := func(loinc, display string, v any, ucum string) {

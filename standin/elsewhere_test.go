@@ -42,10 +42,12 @@ func search(t *testing.T, e *standin.Elsewhere, kind string, pairs ...string) []
 
 func TestOtherPartiesKnowOnlyWhomTheyKnow(t *testing.T) {
 	e := others(t)
-	ds, err := fhir.Dispenses(search(t, e, "MedicationDispense", "patient.family", "roe", "patient.given", "Caspian", "patient.birthdate", "1997-02-18"))
+	ds, err := fhir.Dispenses(search(t, e, "MedicationDispense", "patient.family", "roe", "patient.given", "Caspian", "patient.birthdate",
+		"1997-02-18"))
 	require.NoError(t, err)
 	require.Equal(t, []fhir.Dispensed{{ID: "d1", Medicine: "Budesonide", Dose: "2 puffs", Day: "2026-11-01"}}, ds)
-	ds, err = fhir.Dispenses(search(t, e, "MedicationDispense", "patient.family", "Roe", "patient.given", "Caspian", "patient.birthdate", "1997-02-19"))
+	ds, err = fhir.Dispenses(search(t, e, "MedicationDispense", "patient.family", "Roe", "patient.given", "Caspian", "patient.birthdate",
+		"1997-02-19"))
 	require.NoError(t, err)
 	require.Empty(t, ds, "another birth date is another person")
 	rs, err := fhir.Responses(search(t, e, "QuestionnaireResponse", "subject.identifier", "SK-1"))
@@ -131,7 +133,8 @@ func TestThePortalTakesMessages(t *testing.T) {
 	for words, body := range map[string][]byte{
 		"no account with this record number":          build(fhir.Communication{ID: "m2", Record: "SK-2", Text: "Hello."}),
 		"that is no Communication of this identifier": m,
-		"the attachment is no PDF":                    build(fhir.Communication{ID: "m2", Record: "SK-1", Text: "x", Title: "Letter", PDF: []byte("PK")}),
+		"the attachment is no PDF": build(fhir.Communication{ID: "m2", Record: "SK-1", Text: "x", Title: "Letter",
+			PDF: []byte("PK")}),
 	} {
 		status, refused := put("m2", body)
 		require.GreaterOrEqual(t, status, 400)

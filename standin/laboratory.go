@@ -188,7 +188,8 @@ func (l *Laboratory) take(text string) string {
 	lines := strings.Split(strings.TrimRight(text, "\r"), "\r")
 	control, now := field(lines[0], 9), time.Now().Format("20060102150405-0700")
 	answer := func(code, rest string) string {
-		return "MSH|^~\\&|LIS|" + l.Facility + "|DEFTLEDGER|" + field(lines[0], 3) + "|" + now + "||ORL^O22^ORL_O22|L" + control + "|P|2.5.1\rMSA|" + code + "|" + control + "\r" + rest
+		return "MSH|^~\\&|LIS|" + l.Facility + "|DEFTLEDGER|" + field(lines[0], 3) + "|" + now + "||ORL^O22^ORL_O22|L" + control +
+			"|P|2.5.1\rMSA|" + code + "|" + control + "\r" + rest
 	}
 	if field(lines[0], 8) != "OML^O21^OML_O21" {
 		return answer("AR", "ERR|||200^Unsupported message type^HL70357|E||||This laboratory takes OML^O21 orders only\r")
@@ -305,7 +306,8 @@ func (l *Laboratory) result(a *accession, status string) string {
 		}
 	}
 	now := time.Now().Format("20060102150405-0700")
-	out := "MSH|^~\\&|LIS|" + l.Facility + "|DEFTLEDGER|" + field(msh, 3) + "|" + now + "||ORU^R01^ORU_R01|" + a.Number + status + "|P|2.5.1||||||UNICODE UTF-8\r" + pid + "\r"
+	out := "MSH|^~\\&|LIS|" + l.Facility + "|DEFTLEDGER|" + field(msh, 3) + "|" + now + "||ORU^R01^ORU_R01|" + a.Number + status +
+		"|P|2.5.1||||||UNICODE UTF-8\r" + pid + "\r"
 	if status == "P" {
 		orders = orders[:1]
 	}
@@ -318,11 +320,13 @@ func (l *Laboratory) result(a *accession, status string) string {
 		out += "ORC|RE|" + field(obr, 2) + "|" + a.Number + "\r"
 		out += fmt.Sprintf("OBR|%d|%s|%s|%s|||%s|||||||||||||||%s|||%s\r", i+1, field(obr, 2), a.Number, field(obr, 4), collected, now, status)
 		if len(test.Analytes) == 0 {
-			out += "OBX|1|CWE|" + test.Code + "^" + test.Name + "^L^" + test.LOINC + "^^LN||260415000^Not detected^SCT||||||" + status + "|||" + collected + "|||||||||" + l.Name + "\r"
+			out += "OBX|1|CWE|" + test.Code + "^" + test.Name + "^L^" + test.LOINC + "^^LN||260415000^Not detected^SCT||||||" + status + "|||" +
+				collected + "|||||||||" + l.Name + "\r"
 		}
 		for k, x := range test.Analytes {
 			value, rng, flag := x.value(a.Number)
-			out += fmt.Sprintf("OBX|%d|NM|%s^%s^L^%s^^LN||%s|%s|%s|%s|||%s|||%s|||||||||%s\r", k+1, x.Code, x.Name, x.LOINC, value, x.Unit, rng, flag, status, collected, l.Name)
+			out += fmt.Sprintf("OBX|%d|NM|%s^%s^L^%s^^LN||%s|%s|%s|%s|||%s|||%s|||||||||%s\r", k+1, x.Code, x.Name, x.LOINC, value, x.Unit, rng,
+				flag, status, collected, l.Name)
 		}
 		if status == "P" {
 			out += "NTE|1|L|Preliminary; the final report follows.\r"

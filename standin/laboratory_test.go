@@ -62,8 +62,10 @@ const orderText = "MSH|^~\\&|DEFTLEDGER|SKERROW||BRINEHOUSE|20261123080000-0500|
 
 func start(t *testing.T, diary string, deliver string) *Laboratory {
 	t.Helper()
-	l := &Laboratory{Name: "Brinehouse Laboratory", Facility: "BRINEHOUSE", Delay: 20 * time.Millisecond, Deliver: deliver, Diary: diary, Refuse: map[string]string{"LI": "No assay"},
-		Tests: map[string]Test{"K": {"K", "Potassium", "2823-3", []Analyte{{"K", "Potassium", "2823-3", "mmol/L", "3.5", "5.1"}}}, "UCUL": {"UCUL", "Urine culture", "630-4", nil}, "LI": {"LI", "Lithium", "", nil}}}
+	l := &Laboratory{Name: "Brinehouse Laboratory", Facility: "BRINEHOUSE", Delay: 20 * time.Millisecond, Deliver: deliver, Diary: diary,
+		Refuse: map[string]string{"LI": "No assay"},
+		Tests: map[string]Test{"K": {"K", "Potassium", "2823-3", []Analyte{{"K", "Potassium", "2823-3", "mmol/L", "3.5", "5.1"}}},
+			"UCUL": {"UCUL", "Urine culture", "630-4", nil}, "LI": {"LI", "Lithium", "", nil}}}
 	require.NoError(t, l.Open("127.0.0.1:0"))
 	return l
 }
@@ -128,14 +130,16 @@ func TestTheDiarySurvivesARestart(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, answer, "MSA|AA|SK1")
 	require.Equal(t, []string{"SK1"}, again.Accessions(), "the same order after the restart is the same accession")
-	require.Eventually(t, func() bool { return len(in.messages()) == 2 }, 5*time.Second, 10*time.Millisecond, "both results are delivered after the restart, once each")
+	require.Eventually(t, func() bool { return len(in.messages()) == 2 }, 5*time.Second, 10*time.Millisecond,
+		"both results are delivered after the restart, once each")
 	time.Sleep(100 * time.Millisecond)
 	require.Len(t, in.messages(), 2)
 }
 
 // Values look like the range they belong to, and are the same for the same order.
 func TestValues(t *testing.T) {
-	for _, x := range []Analyte{{Code: "K", Low: "3.5", High: "5.1"}, {Code: "G", Low: "60"}, {Code: "L", High: "129"}, {Code: "S", Low: "1.005", High: "1.030"}} {
+	for _, x := range []Analyte{{Code: "K", Low: "3.5", High: "5.1"}, {Code: "G", Low: "60"}, {Code: "L", High: "129"},
+		{Code: "S", Low: "1.005", High: "1.030"}} {
 		digits := func(s string) int { _, after, _ := strings.Cut(s, "."); return len(after) }
 		for _, seed := range []string{"a", "b", "c", "d"} {
 			v, rng, flag := x.value(seed)

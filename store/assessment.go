@@ -17,7 +17,8 @@ type AdviceAnswer struct {
 
 // PutAdviceAnswer keeps an answer; a later one replaces it.
 func (q *Q) PutAdviceAnswer(noteID string, a AdviceAnswer) error {
-	return q.do("INSERT INTO note_advice(note_id, key, reason, by_id, at) VALUES (?,?,?,?,?) ON CONFLICT DO UPDATE SET reason = excluded.reason, by_id = excluded.by_id, at = excluded.at", noteID, a.Key, a.Reason, a.ByID, Stamp(a.At))
+	return q.do("INSERT INTO note_advice(note_id, key, reason, by_id, at) VALUES (?,?,?,?,?) ON CONFLICT DO UPDATE SET reason = "+
+		"excluded.reason, by_id = excluded.by_id, at = excluded.at", noteID, a.Key, a.Reason, a.ByID, Stamp(a.At))
 }
 
 // AdviceAnswers lists the answers of a note.
@@ -76,9 +77,12 @@ func (q *Q) PutDiagnosisWords(noteID string, d note.Said, by string, at time.Tim
 	}
 	var n int64
 	if d.Version == 0 {
-		n, err = q.exec("INSERT INTO diagnosis_word(note_id, code, response, because, complicated, remark, measures, version, by_id, at) VALUES (?,?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, d.Code, d.Response, d.Because, d.Complicated, d.Remark, string(measures), by, Stamp(at))
+		n, err = q.exec("INSERT INTO diagnosis_word(note_id, code, response, because, complicated, remark, measures, version, by_id, at) "+
+			"VALUES (?,?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, d.Code, d.Response, d.Because, d.Complicated, d.Remark, string(measures),
+			by, Stamp(at))
 	} else {
-		n, err = q.exec("UPDATE diagnosis_word SET response = ?, because = ?, complicated = ?, remark = ?, measures = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND code = ? AND version = ?",
+		n, err = q.exec("UPDATE diagnosis_word SET response = ?, because = ?, complicated = ?, remark = ?, measures = ?, version = version + "+
+			"1, by_id = ?, at = ? WHERE note_id = ? AND code = ? AND version = ?",
 			d.Response, d.Because, d.Complicated, d.Remark, string(measures), by, Stamp(at), noteID, d.Code, d.Version)
 	}
 	if err == nil && n == 0 {
@@ -98,10 +102,12 @@ func values(patient string, loincs []string) rows[chart.Value] {
 	all, _ := json.Marshal(loincs)
 	return rows[chart.Value]{
 		cols: "loinc, name, value, unit, at, source, ref",
-		from: `(SELECT loinc, name, value, unit, taken_at AS at, 'vital' AS source, id AS ref, rowid AS first FROM vital WHERE patient_id ` + samePerson + ` AND struck_at = '' AND loinc IN (SELECT value FROM json_each(?))
+		from: `(SELECT loinc, name, value, unit, taken_at AS at, 'vital' AS source, id AS ref, rowid AS first FROM vital WHERE patient_id ` +
+			samePerson + ` AND struck_at = '' AND loinc IN (SELECT value FROM json_each(?))
 			UNION ALL SELECT v.loinc, v.name, v.text, v.unit, i.collected_at, 'report', r.id, r.rowid FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue
 				JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue
-				WHERE r.patient_id ` + samePerson + ` AND r.status IN ('F', 'C') AND v.status IN ('F', 'C') AND v.loinc IN (SELECT value FROM json_each(?)))`,
+				WHERE r.patient_id ` + samePerson +
+			` AND r.status IN ('F', 'C') AND v.status IN ('F', 'C') AND v.loinc IN (SELECT value FROM json_each(?)))`,
 		order: "julianday(at), source DESC, first", args: []any{patient, string(all), patient, string(all)},
 		scan: func(s scanner, v *chart.Value) error {
 			return s.Scan(&v.LOINC, &v.Name, &v.Text, &v.Unit, &v.At, &v.Source, &v.Ref)
@@ -143,14 +149,17 @@ const followUpFrom = "follow_up f JOIN patient own ON own.id = f.patient_id JOIN
 
 func scanFollowUp(s scanner, f *FollowUp) error {
 	var at, booked string
-	err := s.Scan(append([]any{&f.ID, &f.PatientID, &f.NoteID, &f.Due, &f.Said, &f.Reason, &f.ClinicianID, &f.ByID, &at, &f.State, &f.VisitID, &f.DoneBy, &f.DoneReason, &booked}, patientFields(&f.Patient)...)...)
+	err := s.Scan(append([]any{&f.ID, &f.PatientID, &f.NoteID, &f.Due, &f.Said, &f.Reason, &f.ClinicianID, &f.ByID, &at, &f.State, &f.VisitID,
+		&f.DoneBy, &f.DoneReason, &booked}, patientFields(&f.Patient)...)...)
 	f.At, f.VisitAt = Moment(at), Moment(booked)
 	return err
 }
 
 // PutFollowUp keeps the one open follow-up of a note: a later wish takes its place.
 func (q *Q) PutFollowUp(f FollowUp) error {
-	return q.do("INSERT INTO follow_up("+followUpCols+") VALUES (?,?,?,?,?,?,?,?,?,'to book','','','') ON CONFLICT(note_id) WHERE state = 'to book' DO UPDATE SET due = excluded.due, said = excluded.said, reason = excluded.reason, by_id = excluded.by_id, at = excluded.at",
+	return q.do("INSERT INTO follow_up("+followUpCols+
+		") VALUES (?,?,?,?,?,?,?,?,?,'to book','','','') ON CONFLICT(note_id) WHERE state = 'to book' DO UPDATE SET due = excluded.due, said "+
+		"= excluded.said, reason = excluded.reason, by_id = excluded.by_id, at = excluded.at",
 		f.ID, f.PatientID, f.NoteID, f.Due, f.Said, f.Reason, f.ClinicianID, f.ByID, Stamp(f.At))
 }
 
@@ -160,7 +169,8 @@ func (q *Q) FollowUpsOf(noteID string) ([]FollowUp, error) {
 }
 
 func followUps(noteID string) rows[FollowUp] {
-	return rows[FollowUp]{cols: followUpRead, from: followUpFrom + " WHERE f.note_id = ?", order: "f.at DESC, f.rowid DESC", args: []any{noteID}, scan: scanFollowUp}
+	return rows[FollowUp]{cols: followUpRead, from: followUpFrom + " WHERE f.note_id = ?", order: "f.at DESC, f.rowid DESC",
+		args: []any{noteID}, scan: scanFollowUp}
 }
 
 // FollowUpsToBook lists what the front desk has to book, earliest first.

@@ -66,7 +66,8 @@ func (q *Q) PutCharges(noteID string, c Charges, was int) error {
 	var n int64
 	var err error
 	if was == 0 {
-		n, err = q.exec("INSERT INTO note_charges(note_id, charges, facts, version, by_id, at) VALUES (?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, string(lines), string(facts), c.ByID, Stamp(c.At))
+		n, err = q.exec("INSERT INTO note_charges(note_id, charges, facts, version, by_id, at) VALUES (?,?,?,1,?,?) ON CONFLICT DO NOTHING",
+			noteID, string(lines), string(facts), c.ByID, Stamp(c.At))
 	} else {
 		n, err = q.exec("UPDATE note_charges SET charges = ?, facts = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND version = ?", string(lines), string(facts), c.ByID, Stamp(c.At), noteID, was)
 	}
@@ -85,5 +86,6 @@ func (q *Q) AddHandedToBilling(id, noteID, format, by string, at time.Time) erro
 // (between two moments) and that were not ordered at the visit.
 func (q *Q) ReviewedOn(patient, visit string, from, to time.Time) (int, error) {
 	return one(q, scalar[int], `SELECT count(DISTINCT r.code) FROM review w JOIN report r ON r.id = w.report_id LEFT JOIN lab_order o ON o.id = r.order_id
-		WHERE r.patient_id `+samePerson+` AND w.signed_at >= ? AND w.signed_at < ? AND coalesce(o.visit_id, '') <> ? AND r.visit_id <> ?`, patient, Stamp(from), Stamp(to), visit, visit)
+		WHERE r.patient_id `+samePerson+` AND w.signed_at >= ? AND w.signed_at < ? AND coalesce(o.visit_id, '') <> ? AND r.visit_id <> ?`,
+		patient, Stamp(from), Stamp(to), visit, visit)
 }

@@ -4,7 +4,8 @@ import "deftledger/core/chart"
 
 // AddAllergy stores an allergy or the statement that none is known.
 func (q *Q) AddAllergy(a chart.Allergy) error {
-	return q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)", a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source)
+	return q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)",
+		a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source)
 }
 
 // Allergies lists a patient's allergies, severe first, or the one statement that
@@ -17,7 +18,8 @@ func (q *Q) Allergies(patient string) ([]chart.Allergy, error) {
 func allergies(patient string) rows[chart.Allergy] {
 	return rows[chart.Allergy]{
 		cols: "id, patient_id, substance, reaction, severity, stated_at, stated_by, source",
-		from: "allergy WHERE patient_id " + samePerson + " AND ended_at = ''", order: "substance = '', severity <> 'severe', substance", args: []any{patient},
+		from: "allergy WHERE patient_id " + samePerson + " AND ended_at = ''", order: "substance = '', severity <> 'severe', substance",
+		args: []any{patient},
 		scan: func(s scanner, a *chart.Allergy) error {
 			var at string
 			err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source)
@@ -39,7 +41,8 @@ func outweighed(all []chart.Allergy) []chart.Allergy {
 
 // AddMedicine stores a medicine.
 func (q *Q) AddMedicine(m chart.Medicine) error {
-	return q.do("INSERT INTO medicine(id, patient_id, name, dose, started, stopped, source, added_by, added_at) VALUES (?,?,?,?,?,?,?,?,?)", m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped, m.Source, m.AddedBy, Stamp(m.AddedAt))
+	return q.do("INSERT INTO medicine(id, patient_id, name, dose, started, stopped, source, added_by, added_at) VALUES (?,?,?,?,?,?,?,?,?)",
+		m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped, m.Source, m.AddedBy, Stamp(m.AddedAt))
 }
 
 // Medicines lists a patient's active medicines.
@@ -65,7 +68,8 @@ func (q *Q) AddProblem(p chart.Problem) (added bool, err error) {
 
 // DescribeProblem says since when a current problem is known and how it stands.
 func (q *Q) DescribeProblem(patient, code, onset, state string) (bool, error) {
-	n, err := q.exec("UPDATE problem SET onset = ?, state = ? WHERE patient_id "+samePerson+" AND code = ? AND ended = ''", onset, state, patient, code)
+	n, err := q.exec("UPDATE problem SET onset = ?, state = ? WHERE patient_id "+samePerson+" AND code = ? AND ended = ''", onset, state,
+		patient, code)
 	return n > 0, err
 }
 
@@ -82,8 +86,9 @@ func (q *Q) Problems(patient string) ([]chart.Problem, error) {
 
 func problems(patient string) rows[chart.Problem] {
 	return rows[chart.Problem]{
-		cols:  "id, patient_id, code, title, since, ended, onset, state",
-		from:  "(SELECT rowid AS first, id, patient_id, code, title, min(since) AS since, ended, onset, state FROM problem WHERE patient_id " + samePerson + " AND ended = '' GROUP BY code)",
+		cols: "id, patient_id, code, title, since, ended, onset, state",
+		from: "(SELECT rowid AS first, id, patient_id, code, title, min(since) AS since, ended, onset, state FROM problem WHERE patient_id " +
+			samePerson + " AND ended = '' GROUP BY code)",
 		order: "since DESC, first", args: []any{patient},
 		scan: func(s scanner, p *chart.Problem) error {
 			return s.Scan(&p.ID, &p.PatientID, &p.Code, &p.Title, &p.Since, &p.Ended, &p.Onset, &p.State)
@@ -96,10 +101,12 @@ func (q *Q) AddVital(v chart.Vital) error {
 	if v.Origin == "" {
 		v.Origin = "typed"
 	}
-	return q.do("INSERT INTO vital("+vitalCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?)", v.ID, v.PatientID, v.LOINC, v.Name, v.Value, v.Unit, Stamp(v.TakenAt), v.VisitID, v.Origin, v.Entered, v.ByID)
+	return q.do("INSERT INTO vital("+vitalCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?)", v.ID, v.PatientID, v.LOINC, v.Name, v.Value, v.Unit,
+		Stamp(v.TakenAt), v.VisitID, v.Origin, v.Entered, v.ByID)
 }
 
 // LastVitals returns the newest measurement of each kind.
 func (q *Q) LastVitals(patient string) ([]chart.Vital, error) {
-	return list(q, scanVital, "SELECT "+vitalCols+" FROM (SELECT *, rowid AS first, row_number() OVER (PARTITION BY loinc ORDER BY taken_at DESC, rowid DESC) AS back FROM vital WHERE patient_id "+samePerson+" AND struck_at = '') WHERE back = 1 ORDER BY loinc = '39156-5', first", patient)
+	return list(q, scanVital, "SELECT "+vitalCols+
+		" FROM (SELECT *, rowid AS first, row_number() OVER (PARTITION BY loinc ORDER BY taken_at DESC, rowid DESC) AS back FROM vital WHERE patient_id "+samePerson+" AND struck_at = '') WHERE back = 1 ORDER BY loinc = '39156-5', first", patient)
 }

@@ -28,7 +28,8 @@ func (q *Q) Forms() ([]Form, error) {
 
 // AddForm stores a new version; ErrStale when that version is there already.
 func (q *Q) AddForm(f Form) error {
-	n, err := q.exec("INSERT INTO form(kind, id, version, owner_id, body, prose, retired, by_id, at) VALUES (?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", f.Kind, f.ID, f.Version, f.OwnerID, f.Body, f.Prose, flag(f.Retired), f.ByID, Stamp(f.At))
+	n, err := q.exec("INSERT INTO form(kind, id, version, owner_id, body, prose, retired, by_id, at) VALUES (?,?,?,?,?,?,?,?,?) ON "+
+		"CONFLICT DO NOTHING", f.Kind, f.ID, f.Version, f.OwnerID, f.Body, f.Prose, flag(f.Retired), f.ByID, Stamp(f.At))
 	if err == nil && n == 0 {
 		return ErrStale
 	}
@@ -57,7 +58,8 @@ type Document struct {
 
 // AddDocument files a document.
 func (q *Q) AddDocument(d Document) error {
-	return q.do("INSERT INTO document(id, patient_id, note_id, title, pdf, folio, made_by, made_at, form) VALUES (?,?,?,?,?,?,?,?,?)", d.ID, d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt), d.Form)
+	return q.do("INSERT INTO document(id, patient_id, note_id, title, pdf, folio, made_by, made_at, form) VALUES (?,?,?,?,?,?,?,?,?)", d.ID,
+		d.PatientID, d.NoteID, d.Title, d.PDF, d.Folio, d.MadeBy, Stamp(d.MadeAt), d.Form)
 }
 
 func scanDocument(s scanner, d *Document) error {
@@ -69,7 +71,8 @@ func scanDocument(s scanner, d *Document) error {
 
 // DocumentsOf lists a patient's documents without their content, newest first.
 func (q *Q) DocumentsOf(patient string) ([]Document, error) {
-	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE patient_id "+samePerson+" ORDER BY made_at DESC", patient)
+	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE patient_id "+
+		samePerson+" ORDER BY made_at DESC", patient)
 }
 
 // DocumentHead finds a document without its content.
@@ -106,7 +109,8 @@ const faxCols = "f.id, f.document_id, f.number, f.state, f.last_error, f.by_id, 
 
 // AddFax puts a document in the way out.
 func (q *Q) AddFax(f Fax, by string) error {
-	return q.do("INSERT INTO fax(id, document_id, number, state, next_at, by_id, at) VALUES (?,?,?,'waiting',?,?,?)", f.ID, f.DocumentID, f.Number, Stamp(f.At), by, Stamp(f.At))
+	return q.do("INSERT INTO fax(id, document_id, number, state, next_at, by_id, at) VALUES (?,?,?,'waiting',?,?,?)", f.ID, f.DocumentID,
+		f.Number, Stamp(f.At), by, Stamp(f.At))
 }
 
 // FaxesIn lists faxes by id.

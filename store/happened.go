@@ -56,18 +56,21 @@ func (q *Q) VisitsOfOn(patient, day string) ([]Visit, error) {
 
 // SignedSince lists a person's visits whose notes were signed after a moment, newest first.
 func (q *Q) SignedSince(patient string, at time.Time) ([]Visit, error) {
-	return list(q, scanVisit, visitQuery+"WHERE v.patient_id "+samePerson+" AND v.stage_at > ? AND n.folio > 0 AND n.retracted = 0 ORDER BY v.starts_at DESC", patient, Stamp(at))
+	return list(q, scanVisit, visitQuery+"WHERE v.patient_id "+samePerson+
+		" AND v.stage_at > ? AND n.folio > 0 AND n.retracted = 0 ORDER BY v.starts_at DESC", patient, Stamp(at))
 }
 
 // ReportsSince lists a person's reports whose present issue was received after a moment,
 // newest first, without values.
 func (q *Q) ReportsSince(patient string, at time.Time) ([]Report, error) {
-	return list(q, scanReport, reportQuery+"WHERE r.patient_id "+samePerson+" AND i.received_at > ? ORDER BY i.collected_at DESC, r.title", patient, Stamp(at))
+	return list(q, scanReport, reportQuery+"WHERE r.patient_id "+samePerson+" AND i.received_at > ? ORDER BY i.collected_at DESC, r.title",
+		patient, Stamp(at))
 }
 
 // UnsignedReports lists a person's reports whose present issue nobody signed, newest first.
 func (q *Q) UnsignedReports(patient string) ([]Report, error) {
-	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.patient_id "+samePerson+" AND r.signed_issue <> r.issue ORDER BY i.collected_at DESC, r.title", patient))
+	return q.withValues(list(q, scanReport,
+		reportQuery+"WHERE r.patient_id "+samePerson+" AND r.signed_issue <> r.issue ORDER BY i.collected_at DESC, r.title", patient))
 }
 
 // OrdersAt lists the orders of a visit, newest first.
@@ -84,7 +87,8 @@ func (q *Q) ImmunizationsIn(ids []string) ([]chart.Immunization, error) {
 // DocumentsIn lists documents by id, without their content.
 func (q *Q) DocumentsIn(ids []string) ([]Document, error) {
 	all, _ := json.Marshal(ids)
-	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id IN (SELECT value FROM json_each(?))", string(all))
+	return list(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id IN (SELECT "+
+		"value FROM json_each(?))", string(all))
 }
 
 // FaxesWith lists the faxes of some documents, newest first.
@@ -96,7 +100,8 @@ func (q *Q) FaxesWith(documents []string) ([]Fax, error) {
 // BesideNote lists what can be looked through beside a note of a patient: other notes that
 // were not retracted, then reports, then documents, each newest first.
 func (q *Q) BesideNote(patient, note string) ([]Happened, error) {
-	return list(q, func(s scanner, h *Happened) error { return s.Scan(&h.Kind, &h.ID) }, `WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?1))
+	return list(q, func(s scanner, h *Happened) error { return s.Scan(&h.Kind, &h.ID) },
+		`WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?1))
 		SELECT kind, id FROM (
 			SELECT 1 AS k, 'note' AS kind, n.id AS id, julianday(v.starts_at) AS t FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id IN own AND n.id <> ?2 AND n.retracted = 0
 			UNION ALL SELECT 2, 'report', r.id, julianday(nullif(i.collected_at, '')) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own

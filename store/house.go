@@ -12,7 +12,8 @@ const immunizationCols = "id, patient_id, visit_id, cvx, name, maker, lot, expir
 
 func scanImmunization(s scanner, i *chart.Immunization) error {
 	var at string
-	err := s.Scan(&i.ID, &i.PatientID, &i.VisitID, &i.CVX, &i.Name, &i.Maker, &i.Lot, &i.Expires, &i.Dose, &i.Route, &i.Site, &i.Sheet, &at, &i.GivenBy)
+	err := s.Scan(&i.ID, &i.PatientID, &i.VisitID, &i.CVX, &i.Name, &i.Maker, &i.Lot, &i.Expires, &i.Dose, &i.Route, &i.Site, &i.Sheet, &at,
+		&i.GivenBy)
 	i.GivenAt = Moment(at)
 	return err
 }
@@ -30,7 +31,8 @@ func (q *Q) Immunizations(patient string) ([]chart.Immunization, error) {
 }
 
 func immunizations(patient string) rows[chart.Immunization] {
-	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE patient_id " + samePerson + " AND struck_at = ''", order: "given_at DESC, rowid DESC", args: []any{patient}, scan: scanImmunization}
+	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE patient_id " + samePerson + " AND struck_at = ''",
+		order: "given_at DESC, rowid DESC", args: []any{patient}, scan: scanImmunization}
 }
 
 // ImmunizationsAt lists the vaccines given at a visit.
@@ -39,7 +41,8 @@ func (q *Q) ImmunizationsAt(visit string) ([]chart.Immunization, error) {
 }
 
 func immunizationsAt(visit string) rows[chart.Immunization] {
-	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE visit_id = ? AND visit_id <> '' AND struck_at = ''", order: "given_at, rowid", args: []any{visit}, scan: scanImmunization}
+	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE visit_id = ? AND visit_id <> '' AND struck_at = ''",
+		order: "given_at, rowid", args: []any{visit}, scan: scanImmunization}
 }
 
 // LastLots returns, for each of some vaccines, what was last given of it in the practice:
@@ -52,7 +55,8 @@ func (q *Q) LastLots(cvx []string) ([]chart.Immunization, error) {
 
 // StrikeImmunization takes a wrong record of a vaccine back; it stays, struck.
 func (q *Q) StrikeImmunization(visit, id, by, reason string, at time.Time) error {
-	return q.must("UPDATE immunization SET struck_at = ?, struck_by = ?, struck_reason = ? WHERE id = ? AND visit_id = ? AND struck_at = ''", Stamp(at), by, reason, id, visit)
+	return q.must("UPDATE immunization SET struck_at = ?, struck_by = ?, struck_reason = ? WHERE id = ? AND visit_id = ? AND struck_at = ''",
+		Stamp(at), by, reason, id, visit)
 }
 
 // HouseResult is with what a test of the house was done.
@@ -74,12 +78,15 @@ const houseCols = "report_id, issue, test, lot, expires, control, by_id, at"
 
 // AddHouseResult stores with what a test was done.
 func (q *Q) AddHouseResult(h HouseResult) error {
-	return q.do("INSERT INTO house_result("+houseCols+") VALUES (?,?,?,?,?,?,?,?)", h.ReportID, h.Issue, h.Test, h.Lot, h.Expires, h.Control, h.By, Stamp(h.At))
+	return q.do("INSERT INTO house_result("+houseCols+") VALUES (?,?,?,?,?,?,?,?)", h.ReportID, h.Issue, h.Test, h.Lot, h.Expires, h.Control,
+		h.By, Stamp(h.At))
 }
 
 // HouseResultsAt lists with what the tests of a visit were done, at their present issue.
 func (q *Q) HouseResultsAt(visit string) ([]HouseResult, error) {
-	return list(q, scanHouseResult, "SELECT "+of("h", houseCols)+" FROM report r JOIN house_result h ON h.report_id = r.id AND h.issue = r.issue WHERE r.visit_id = ? AND r.visit_id <> ''", visit)
+	return list(q, scanHouseResult,
+		"SELECT "+of("h", houseCols)+
+			" FROM report r JOIN house_result h ON h.report_id = r.id AND h.issue = r.issue WHERE r.visit_id = ? AND r.visit_id <> ''", visit)
 }
 
 // LastKits returns, for each of some tests, the kit it was last done with in the practice.
@@ -103,7 +110,8 @@ const preparedCols = "id, patient_id, visit_id, for_id, by_id, at, priority, col
 
 func scanPrepared(s scanner, p *Prepared) error {
 	var at, tests string
-	if err := s.Scan(&p.ID, &p.PatientID, &p.VisitID, &p.ForID, &p.ByID, &at, &p.Priority, &p.Collected, &tests, &p.State, &p.Reason, &p.OrderID, &p.RequestID); err != nil {
+	if err := s.Scan(&p.ID, &p.PatientID, &p.VisitID, &p.ForID, &p.ByID, &at, &p.Priority, &p.Collected, &tests, &p.State, &p.Reason,
+		&p.OrderID, &p.RequestID); err != nil {
 		return err
 	}
 	p.At = Moment(at)
@@ -117,7 +125,8 @@ func (q *Q) AddPrepared(p Prepared) (added bool, err error) {
 		return false, err
 	}
 	n, err := q.exec("INSERT INTO prepared_order("+preparedCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT(request_id) DO NOTHING",
-		p.ID, p.PatientID, p.VisitID, p.ForID, p.ByID, Stamp(p.At), p.Priority, p.Collected, string(tests), p.State, p.Reason, p.OrderID, p.RequestID)
+		p.ID, p.PatientID, p.VisitID, p.ForID, p.ByID, Stamp(p.At), p.Priority, p.Collected, string(tests), p.State, p.Reason, p.OrderID,
+		p.RequestID)
 	return n > 0, err
 }
 
@@ -128,7 +137,8 @@ func (q *Q) PreparedByID(id string) (Prepared, error) {
 
 // PreparedOf lists the prepared orders of a patient that are still open, oldest first.
 func (q *Q) PreparedOf(patient string) ([]Prepared, error) {
-	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE patient_id "+samePerson+" AND state IN ('waiting', 'returned') ORDER BY at", patient)
+	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE patient_id "+samePerson+
+		" AND state IN ('waiting', 'returned') ORDER BY at", patient)
 }
 
 // PreparedIn lists prepared orders by id.
@@ -167,7 +177,8 @@ const mergeCols = "id, kept_id, other_id, reason, by_id, at, folio, apart_at, ap
 
 // AddMerge makes a record, and all that were merged into it, one with another.
 func (q *Q) AddMerge(m Merge) error {
-	if err := q.do("INSERT INTO merge("+mergeCols+") VALUES (?,?,?,?,?,?,?,'','','')", m.ID, m.KeptID, m.OtherID, m.Reason, m.ByID, Stamp(m.At), m.Folio); err != nil {
+	if err := q.do("INSERT INTO merge("+mergeCols+") VALUES (?,?,?,?,?,?,?,'','','')", m.ID, m.KeptID, m.OtherID, m.Reason, m.ByID,
+		Stamp(m.At), m.Folio); err != nil {
 		return err
 	}
 	return q.do("UPDATE patient SET person_id = ? WHERE person_id = ?", m.KeptID, m.OtherID)
@@ -185,7 +196,8 @@ func (q *Q) MergeByID(id string) (Merge, error) {
 
 // TakeApart makes a merged record, with those merged into it before, a person of its own again.
 func (q *Q) TakeApart(m Merge, by, reason string, at time.Time) error {
-	if err := q.must("UPDATE merge SET apart_at = ?, apart_by = ?, apart_reason = ? WHERE id = ? AND apart_at = ''", Stamp(at), by, reason, m.ID); err != nil {
+	if err := q.must("UPDATE merge SET apart_at = ?, apart_by = ?, apart_reason = ? WHERE id = ? AND apart_at = ''", Stamp(at), by, reason,
+		m.ID); err != nil {
 		return err
 	}
 	return q.do(`WITH RECURSIVE own(id) AS (SELECT ? UNION SELECT other_id FROM merge JOIN own ON merge.kept_id = own.id WHERE apart_at = '')

@@ -52,7 +52,8 @@ func TestMergingAndTakingApartInAnyOrder(t *testing.T) {
 		id := func(i int) string { return fmt.Sprintf("r%d-%d", run, i) }
 		err := s.Write(ctx, func(q *Q) error {
 			for i := range n {
-				if err := q.AddPatient(chart.Patient{ID: id(i), Record: id(i), Name: chart.Name{Family: "Osei", Given: "Mina"}, BirthDate: "1961-09-30", Sex: "F"}); err != nil {
+				if err := q.AddPatient(chart.Patient{ID: id(i), Record: id(i), Name: chart.Name{Family: "Osei", Given: "Mina"}, BirthDate: "1961-09-30",
+					Sex: "F"}); err != nil {
 					return err
 				}
 			}
@@ -97,7 +98,8 @@ func TestMergingAndTakingApartInAnyOrder(t *testing.T) {
 					if kept == other {
 						continue
 					}
-					m := Merge{ID: fmt.Sprint(id(0), number), KeptID: kept, OtherID: other, Reason: "same", ByID: "s", At: noon.Add(time.Duration(number) * time.Second)}
+					m := Merge{ID: fmt.Sprint(id(0), number), KeptID: kept, OtherID: other, Reason: "same", ByID: "s",
+						At: noon.Add(time.Duration(number) * time.Second)}
 					number++
 					if err := q.AddMerge(m); err != nil {
 						return err
@@ -125,7 +127,8 @@ func TestMergingAndTakingApartInAnyOrder(t *testing.T) {
 func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
 	s := stocked(t)
 	ctx := context.Background()
-	given := chart.Given{CVX: "115", Maker: "Orrery", Lot: "T1", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular", Site: "left deltoid", Sheet: "2025-01-31"}
+	given := chart.Given{CVX: "115", Maker: "Orrery", Lot: "T1", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular",
+		Site: "left deltoid", Sheet: "2025-01-31"}
 	require.NoError(t, s.Write(ctx, func(q *Q) error {
 		i := chart.Immunization{ID: "i", PatientID: "p", VisitID: "v", Name: "Tdap", Given: given, GivenAt: noon, GivenBy: "s"}
 		added, err := q.AddImmunization(i)
@@ -150,7 +153,8 @@ func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
 		require.NoError(t, err)
 		require.Empty(t, lots, "a struck lot is not offered")
 
-		p := Prepared{ID: "o", PatientID: "p", VisitID: "v", ForID: "s", ByID: "s", At: noon, Priority: "R", Collected: true, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}, State: "waiting", RequestID: "q"}
+		p := Prepared{ID: "o", PatientID: "p", VisitID: "v", ForID: "s", ByID: "s", At: noon, Priority: "R", Collected: true,
+			Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}, State: "waiting", RequestID: "q"}
 		added, err = q.AddPrepared(p)
 		require.NoError(t, err)
 		require.True(t, added)
@@ -178,7 +182,8 @@ func TestWhatTheHouseKeepsRoundTrips(t *testing.T) {
 func TestWhatIsSaidChargedAndWishedRoundTrips(t *testing.T) {
 	s := stocked(t)
 	ctx := context.Background()
-	said := note.Said{Code: "I10", Response: "worse", Because: "missed doses", Complicated: "kidney disease", Remark: "r", Measures: []string{"85354-9"}}
+	said := note.Said{Code: "I10", Response: "worse", Because: "missed doses", Complicated: "kidney disease", Remark: "r",
+		Measures: []string{"85354-9"}}
 	require.NoError(t, s.Write(ctx, func(q *Q) error {
 		require.NoError(t, q.PutDiagnosisWords("n", said, "s", noon))
 		require.ErrorIs(t, q.PutDiagnosisWords("n", said, "s", noon), ErrStale)
@@ -187,7 +192,8 @@ func TestWhatIsSaidChargedAndWishedRoundTrips(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, map[string]note.Said{"I10": said}, all)
 
-		c := Charges{Lines: []coding.Charge{{Code: "99213", Units: 1, Modifiers: []string{"25"}, Pointers: []string{"I10"}}}, Facts: coding.Facts{Risk: "low", Problems: []coding.Addressed{{Code: "I10", Kind: coding.StableChronic}}}, ByID: "s", At: noon}
+		c := Charges{Lines: []coding.Charge{{Code: "99213", Units: 1, Modifiers: []string{"25"}, Pointers: []string{"I10"}}},
+			Facts: coding.Facts{Risk: "low", Problems: []coding.Addressed{{Code: "I10", Kind: coding.StableChronic}}}, ByID: "s", At: noon}
 		none, err := q.ChargesOf("n")
 		require.NoError(t, err)
 		require.Zero(t, none.Version)
@@ -199,7 +205,8 @@ func TestWhatIsSaidChargedAndWishedRoundTrips(t *testing.T) {
 		require.NoError(t, err)
 		require.Equal(t, c, got)
 
-		f := FollowUp{ID: "f", PatientID: "p", NoteID: "n", Due: "2026-12-07", Said: "in 2 weeks", Reason: "Cough", ClinicianID: "s", ByID: "s", At: noon, State: "to book"}
+		f := FollowUp{ID: "f", PatientID: "p", NoteID: "n", Due: "2026-12-07", Said: "in 2 weeks", Reason: "Cough", ClinicianID: "s", ByID: "s",
+			At: noon, State: "to book"}
 		require.NoError(t, q.PutFollowUp(f))
 		g := f
 		g.ID, g.Due, g.Said = "g", "2027-01-23", "in 2 months"
@@ -242,7 +249,8 @@ func TestTheCourseHoldsOnlyWhatCounts(t *testing.T) {
 	s := stocked(t)
 	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
 		vital := func(id, value string, at time.Time) {
-			require.NoError(t, q.AddVital(chart.Vital{ID: id, PatientID: "p", LOINC: "29463-7", Name: "Weight", Value: value, Unit: "kg", TakenAt: at}))
+			require.NoError(t, q.AddVital(chart.Vital{ID: id, PatientID: "p", LOINC: "29463-7", Name: "Weight", Value: value, Unit: "kg",
+				TakenAt: at}))
 		}
 		vital("a", "91.0", noon.AddDate(0, -2, 0))
 		vital("b", "90.0", noon)

@@ -9,7 +9,8 @@ import (
 
 // AddHistory stores an entry.
 func (q *Q) AddHistory(h chart.HistoryEntry) error {
-	return q.do("INSERT INTO history(id, patient_id, list, title, detail, since, until, source, stated_at, stated_by) VALUES (?,?,?,?,?,?,?,?,?,?)",
+	return q.do("INSERT INTO history(id, patient_id, list, title, detail, since, until, source, stated_at, stated_by) VALUES "+
+		"(?,?,?,?,?,?,?,?,?,?)",
 		h.ID, h.PatientID, h.List, h.Title, h.Detail, h.Since, h.Until, h.Source, Stamp(h.StatedAt), h.StatedBy)
 }
 
@@ -33,7 +34,8 @@ func histories(patient string) rows[chart.HistoryEntry] {
 
 // EndHistory ends an entry; it stays, with who ended it and why.
 func (q *Q) EndHistory(patient, id string, at time.Time, by, reason string) error {
-	return q.must("UPDATE history SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''", Stamp(at), by, reason, id, patient)
+	return q.must("UPDATE history SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''",
+		Stamp(at), by, reason, id, patient)
 }
 
 // must runs a change that has to hit a row; ErrNotFound when it does not.
@@ -47,7 +49,8 @@ func (q *Q) must(query string, args ...any) error {
 
 // AddStatement stores a statement.
 func (q *Q) AddStatement(s chart.Statement) error {
-	return q.do("INSERT INTO statement(id, patient_id, list, says, staff_id, at, visit_id) VALUES (?,?,?,?,?,?,?)", s.ID, s.PatientID, s.List, s.Says, s.StaffID, Stamp(s.At), s.VisitID)
+	return q.do("INSERT INTO statement(id, patient_id, list, says, staff_id, at, visit_id) VALUES (?,?,?,?,?,?,?)", s.ID, s.PatientID, s.List,
+		s.Says, s.StaffID, Stamp(s.At), s.VisitID)
 }
 
 // Statements lists the statements about a patient's lists, oldest first.
@@ -70,7 +73,8 @@ func statements(patient string) rows[chart.Statement] {
 
 // StopMedicine stops a medicine with a reason.
 func (q *Q) StopMedicine(patient, id, day, reason, by string) error {
-	return q.must("UPDATE medicine SET stopped = ?, stop_reason = ?, stopped_by = ? WHERE id = ? AND patient_id "+samePerson+" AND stopped = ''", day, reason, by, id, patient)
+	return q.must("UPDATE medicine SET stopped = ?, stop_reason = ?, stopped_by = ? WHERE id = ? AND patient_id "+samePerson+
+		" AND stopped = ''", day, reason, by, id, patient)
 }
 
 // StoppedMedicine is a medicine no longer taken.
@@ -83,18 +87,21 @@ type StoppedMedicine struct {
 func (q *Q) StoppedMedicines(patient string) ([]StoppedMedicine, error) {
 	return list(q, func(s scanner, m *StoppedMedicine) error {
 		return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Reason, &m.By)
-	}, "SELECT id, patient_id, name, dose, started, stopped, stop_reason, stopped_by FROM medicine WHERE patient_id "+samePerson+" AND stopped <> '' ORDER BY stopped DESC, name", patient)
+	}, "SELECT id, patient_id, name, dose, started, stopped, stop_reason, stopped_by FROM medicine WHERE patient_id "+samePerson+
+		" AND stopped <> '' ORDER BY stopped DESC, name", patient)
 }
 
 // EndAllergy ends an allergy or the statement that none is known; it stays, with the reason.
 func (q *Q) EndAllergy(patient, id string, at time.Time, by, reason string) error {
-	return q.must("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''", Stamp(at), by, reason, id, patient)
+	return q.must("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE id = ? AND patient_id "+samePerson+" AND ended_at = ''",
+		Stamp(at), by, reason, id, patient)
 }
 
 // EndNoneKnown ends what was stated of no allergy being known, in every record of the
 // person: behind an allergy it is hidden, and must not come back when that one ends.
 func (q *Q) EndNoneKnown(patient string, at time.Time, by, reason string) error {
-	return q.do("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE patient_id "+samePerson+" AND substance = '' AND ended_at = ''", Stamp(at), by, reason, patient)
+	return q.do("UPDATE allergy SET ended_at = ?, ended_by = ?, end_reason = ? WHERE patient_id "+samePerson+
+		" AND substance = '' AND ended_at = ''", Stamp(at), by, reason, patient)
 }
 
 // IncomingEntry is an entry from outside that waits beside the chart.
@@ -109,7 +116,8 @@ const incomingCols = "id, patient_id, visit_id, source, reference, list, title, 
 
 func scanIncomingEntry(s scanner, e *IncomingEntry) error {
 	var at, decided string
-	err := s.Scan(&e.ID, &e.PatientID, &e.VisitID, &e.Source, &e.Reference, &e.List, &e.Title, &e.Detail, &e.Since, &e.Link, &at, &e.Decision, &e.DecidedBy, &e.Became, &decided)
+	err := s.Scan(&e.ID, &e.PatientID, &e.VisitID, &e.Source, &e.Reference, &e.List, &e.Title, &e.Detail, &e.Since, &e.Link, &at, &e.Decision,
+		&e.DecidedBy, &e.Became, &decided)
 	e.ReceivedAt, e.DecidedAt = Moment(at), Moment(decided)
 	return err
 }
@@ -123,7 +131,8 @@ func (q *Q) AddIncomingEntry(e IncomingEntry) (added bool, err error) {
 
 // IncomingEntries lists what came from outside for a patient, undecided first.
 func (q *Q) IncomingEntries(patient string) ([]IncomingEntry, error) {
-	return list(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE patient_id "+samePerson+" ORDER BY decision <> '', list, title", patient)
+	return list(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE patient_id "+samePerson+
+		" ORDER BY decision <> '', list, title", patient)
 }
 
 // Waiting is how much of what came from outside waits beside a record, from whom, and the
@@ -156,7 +165,8 @@ func (q *Q) IncomingEntryByID(id string) (IncomingEntry, error) {
 
 // DecideIncomingEntry records a decision; only the first one counts.
 func (q *Q) DecideIncomingEntry(id, decision, by, became string, at time.Time) error {
-	return q.must("UPDATE incoming_entry SET decision = ?, decided_by = ?, became = ?, decided_at = ? WHERE id = ? AND decision = ''", decision, by, became, Stamp(at), id)
+	return q.must("UPDATE incoming_entry SET decision = ?, decided_by = ?, became = ?, decided_at = ? WHERE id = ? AND decision = ''",
+		decision, by, became, Stamp(at), id)
 }
 
 func scanVital(s scanner, v *chart.Vital) error {
@@ -170,7 +180,8 @@ const vitalCols = "id, patient_id, loinc, name, value, unit, taken_at, visit_id,
 
 // VitalsOf lists all measurements of a patient, oldest first.
 func (q *Q) VitalsOf(patient string) ([]chart.Vital, error) {
-	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE patient_id "+samePerson+" AND struck_at = '' ORDER BY taken_at, rowid", patient)
+	return list(q, scanVital, "SELECT "+vitalCols+" FROM vital WHERE patient_id "+samePerson+
+		" AND struck_at = '' ORDER BY taken_at, rowid", patient)
 }
 
 // VitalsAt lists the measurements of a visit in the order they were taken.
@@ -179,17 +190,20 @@ func (q *Q) VitalsAt(visit string) ([]chart.Vital, error) {
 }
 
 func vitalsAt(visit string) rows[chart.Vital] {
-	return rows[chart.Vital]{cols: vitalCols, from: "vital WHERE visit_id = ? AND visit_id <> '' AND struck_at = ''", order: "taken_at, rowid", args: []any{visit}, scan: scanVital}
+	return rows[chart.Vital]{cols: vitalCols, from: "vital WHERE visit_id = ? AND visit_id <> '' AND struck_at = ''", order: "taken_at, rowid",
+		args: []any{visit}, scan: scanVital}
 }
 
 // StrikeVital takes a measurement back; it stays, struck.
 func (q *Q) StrikeVital(patient, id, by string, at time.Time) error {
-	return q.must("UPDATE vital SET struck_at = ?, struck_by = ? WHERE id = ? AND patient_id "+samePerson+" AND struck_at = ''", Stamp(at), by, id, patient)
+	return q.must("UPDATE vital SET struck_at = ?, struck_by = ? WHERE id = ? AND patient_id "+samePerson+" AND struck_at = ''", Stamp(at), by,
+		id, patient)
 }
 
 // SetReason changes why the patient comes and what kind of visit it is.
 func (q *Q) SetReason(visit, reason, kind, room string, version int) error {
-	n, err := q.exec("UPDATE visit SET reason = ?, kind = ?, room = ?, version = version + 1 WHERE id = ? AND version = ?", reason, kind, room, visit, version)
+	n, err := q.exec("UPDATE visit SET reason = ?, kind = ?, room = ?, version = version + 1 WHERE id = ? AND version = ?", reason, kind, room,
+		visit, version)
 	if err == nil && n == 0 {
 		return ErrStale
 	}

@@ -11,7 +11,8 @@ import (
 const entryCols = "seq, chart_id, folio, kind, subject, amends, content, signer_id, signer_name, signed_at, prev_chart, prev, hash, signature"
 
 func scanEntry(s scanner, e *ledger.Entry) error {
-	return s.Scan(&e.Seq, &e.ChartID, &e.Folio, &e.Kind, &e.Subject, &e.Amends, &e.Content, &e.SignerID, &e.SignerName, &e.SignedAt, &e.PrevChart, &e.Prev, &e.Hash, &e.Signature)
+	return s.Scan(&e.Seq, &e.ChartID, &e.Folio, &e.Kind, &e.Subject, &e.Amends, &e.Content, &e.SignerID, &e.SignerName, &e.SignedAt,
+		&e.PrevChart, &e.Prev, &e.Hash, &e.Signature)
 }
 
 // LastEntries returns the last entry of a chart and of the practice, nil where there is none.
@@ -34,7 +35,8 @@ func (q *Q) LastEntries(chart string) (inChart, last *ledger.Entry, err error) {
 // AddEntry stores a sealed entry.
 func (q *Q) AddEntry(e ledger.Entry) error {
 	return q.do("INSERT INTO ledger_entry("+entryCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
-		e.Seq, e.ChartID, e.Folio, e.Kind, e.Subject, e.Amends, e.Content, e.SignerID, e.SignerName, e.SignedAt, e.PrevChart, e.Prev, e.Hash, e.Signature)
+		e.Seq, e.ChartID, e.Folio, e.Kind, e.Subject, e.Amends, e.Content, e.SignerID, e.SignerName, e.SignedAt, e.PrevChart, e.Prev, e.Hash,
+		e.Signature)
 }
 
 // Entries lists up to limit entries of the ledger after one, in order.
@@ -84,7 +86,8 @@ func (q *Q) SealedNotes(notes []string) (map[string][]byte, error) {
 	}
 	all, _ := json.Marshal(notes)
 	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.note, &r.body) },
-		"SELECT n.id, e.content FROM json_each(?) j JOIN note n ON n.id = j.value JOIN ledger_entry e ON e.chart_id = n.patient_id AND e.folio = n.folio AND e.kind = 'note'", string(all))
+		"SELECT n.id, e.content FROM json_each(?) j JOIN note n ON n.id = j.value JOIN ledger_entry e ON e.chart_id = n.patient_id AND "+
+			"e.folio = n.folio AND e.kind = 'note'", string(all))
 	out := map[string][]byte{}
 	for _, r := range rows {
 		out[r.note] = r.body
@@ -188,12 +191,15 @@ type AuditRow struct {
 
 // Audit records an act. detail never holds clinical content.
 func (q *Q) Audit(at, staff, act, patient, subject, detail string) error {
-	return q.do("INSERT INTO audit(at, staff_id, act, patient_id, subject, detail) VALUES (?,?,?,?,?,?)", at, staff, act, patient, subject, detail)
+	return q.do("INSERT INTO audit(at, staff_id, act, patient_id, subject, detail) VALUES (?,?,?,?,?,?)", at, staff, act, patient,
+		subject, detail)
 }
 
 // LastOpened says when a person last opened a chart; "" when never.
 func (q *Q) LastOpened(staff, patient string) (string, error) {
-	at, err := one(q, scalar[string], "SELECT at FROM audit WHERE patient_id "+samePerson+" AND patient_id <> '' AND staff_id = ? AND act = 'open chart' ORDER BY id DESC LIMIT 1", patient, staff)
+	at, err := one(q, scalar[string],
+		"SELECT at FROM audit WHERE patient_id "+samePerson+
+			" AND patient_id <> '' AND staff_id = ? AND act = 'open chart' ORDER BY id DESC LIMIT 1", patient, staff)
 	if err == ErrNotFound {
 		err = nil
 	}

@@ -27,7 +27,8 @@ func scanMessage(s scanner, m *Message) error {
 
 // AddMessage puts a message in the way out.
 func (q *Q) AddMessage(m Message) error {
-	return q.do("INSERT INTO message(id, patient_id, note_id, text, document_id, folio, state, next_at, by_id, at) VALUES (?,?,?,?,?,?,'waiting',?,?,?)",
+	return q.do("INSERT INTO message(id, patient_id, note_id, text, document_id, folio, state, next_at, by_id, at) VALUES "+
+		"(?,?,?,?,?,?,'waiting',?,?,?)",
 		m.ID, m.PatientID, m.NoteID, m.Text, m.DocumentID, m.Folio, Stamp(m.At), m.ByID, Stamp(m.At))
 }
 

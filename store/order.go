@@ -39,20 +39,24 @@ const orderQuery = `SELECT o.id, o.patient_id, o.visit_id, o.clinician_id, o.pla
 
 func scanOrder(s scanner, o *Order) error {
 	var signed, collected string
-	err := s.Scan(&o.ID, &o.PatientID, &o.VisitID, &o.ClinicianID, &o.Placer, &o.Laboratory, &o.Priority, &o.State, &signed, &collected, &o.Reason, &o.RequestID, &o.Clinician)
+	err := s.Scan(&o.ID, &o.PatientID, &o.VisitID, &o.ClinicianID, &o.Placer, &o.Laboratory, &o.Priority, &o.State, &signed, &collected,
+		&o.Reason, &o.RequestID, &o.Clinician)
 	o.SignedAt, o.CollectedAt = Moment(signed), Moment(collected)
 	return err
 }
 
 // NextPlacer hands out the next order number, for ever unique in the practice.
 func (q *Q) NextPlacer() (int, error) {
-	return one(q, scalar[int], "INSERT INTO setting(name, value) VALUES ('last order number', '10001') ON CONFLICT(name) DO UPDATE SET value = CAST(value AS INTEGER) + 1 RETURNING CAST(value AS INTEGER)")
+	return one(q, scalar[int], "INSERT INTO setting(name, value) VALUES ('last order number', '10001') ON CONFLICT(name) DO UPDATE SET "+
+		"value = CAST(value AS INTEGER) + 1 RETURNING CAST(value AS INTEGER)")
 }
 
 // AddOrder stores a signed order with its tests.
 func (q *Q) AddOrder(o Order) error {
-	if err := q.do("INSERT INTO lab_order(id, patient_id, visit_id, clinician_id, placer, laboratory, priority, state, signed_at, collected_at, reason, request_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
-		o.ID, o.PatientID, o.VisitID, o.ClinicianID, o.Placer, o.Laboratory, o.Priority, o.State, Stamp(o.SignedAt), Stamp(o.CollectedAt), o.Reason, o.RequestID); err != nil {
+	if err := q.do("INSERT INTO lab_order(id, patient_id, visit_id, clinician_id, placer, laboratory, priority, state, signed_at, "+
+		"collected_at, reason, request_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)",
+		o.ID, o.PatientID, o.VisitID, o.ClinicianID, o.Placer, o.Laboratory, o.Priority, o.State, Stamp(o.SignedAt), Stamp(o.CollectedAt),
+		o.Reason, o.RequestID); err != nil {
 		return err
 	}
 	for i, t := range o.Tests {
@@ -60,7 +64,8 @@ func (q *Q) AddOrder(o Order) error {
 		if err != nil {
 			return err
 		}
-		if err := q.do("INSERT INTO order_test(order_id, position, code, name, loinc, specimen, tube, diagnoses) VALUES (?,?,?,?,?,?,?,?)", o.ID, i+1, t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, string(ds)); err != nil {
+		if err := q.do("INSERT INTO order_test(order_id, position, code, name, loinc, specimen, tube, diagnoses) VALUES (?,?,?,?,?,?,?,?)", o.ID,
+			i+1, t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, string(ds)); err != nil {
 			return err
 		}
 	}
@@ -82,7 +87,8 @@ func (q *Q) withTests(orders []Order, err error) ([]Order, error) {
 	}
 	tests, err := list(q, func(s scanner, r *row) error {
 		var ds string
-		if err := s.Scan(&r.order, &r.t.Position, &r.t.Code, &r.t.Name, &r.t.LOINC, &r.t.Specimen, &r.t.Tube, &ds, &r.t.ReportID, &r.t.ReportStatus, &r.t.Signed); err != nil {
+		if err := s.Scan(&r.order, &r.t.Position, &r.t.Code, &r.t.Name, &r.t.LOINC, &r.t.Specimen, &r.t.Tube, &ds, &r.t.ReportID,
+			&r.t.ReportStatus, &r.t.Signed); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(ds), &r.t.Diagnoses)
@@ -189,7 +195,9 @@ func (q *Q) IncomingByID(id int64) (Incoming, error) {
 // ControlSeen says whether another message with the same sender and control
 // identifier, but other bytes, came before.
 func (q *Q) ControlSeen(i Incoming) (bool, error) {
-	seen, err := one(q, scalar[bool], "SELECT EXISTS (SELECT 1 FROM inbox WHERE sender = ? AND control = ? AND id < ? AND state IN ('filed', 'quarantined', 'settled') AND sha256 <> (SELECT sha256 FROM inbox WHERE id = ?))", i.Sender, i.Control, i.ID, i.ID)
+	seen, err := one(q, scalar[bool],
+		"SELECT EXISTS (SELECT 1 FROM inbox WHERE sender = ? AND control = ? AND id < ? AND state IN ('filed', 'quarantined', 'settled') AND "+
+			"sha256 <> (SELECT sha256 FROM inbox WHERE id = ?))", i.Sender, i.Control, i.ID, i.ID)
 	return seen, err
 }
 

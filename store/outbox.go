@@ -22,7 +22,8 @@ const LongestWait = time.Minute
 
 // AddOutgoing queues something, due at once.
 func (q *Q) AddOutgoing(o Outgoing, at time.Time) error {
-	return q.do("INSERT INTO outbox(control, destination, kind, subject, address, body, by_id, state, next_at) VALUES (?,?,?,?,?,?,?,'waiting',?)",
+	return q.do("INSERT INTO outbox(control, destination, kind, subject, address, body, by_id, state, next_at) VALUES "+
+		"(?,?,?,?,?,?,?,'waiting',?)",
 		o.Control, o.Destination, o.Kind, o.Subject, o.Address, o.Body, o.ByID, Stamp(at))
 }
 
@@ -31,7 +32,8 @@ func (q *Q) DueOutgoing(destination string, now time.Time, limit int) ([]Outgoin
 	return list(q, func(s scanner, o *Outgoing) error {
 		return s.Scan(&o.Control, &o.Destination, &o.Kind, &o.Subject, &o.Address, &o.Body, &o.ByID, &o.Attempts, &o.LastError)
 	}, `SELECT control, destination, kind, subject, address, body, by_id, attempts, last_error FROM outbox
-		WHERE state = 'waiting' AND destination = ? AND (next_at <= ? OR next_at > ?) ORDER BY next_at, rowid LIMIT ?`, destination, Stamp(now), Stamp(now.Add(LongestWait)), limit)
+		WHERE state = 'waiting' AND destination = ? AND (next_at <= ? OR next_at > ?) ORDER BY next_at, rowid LIMIT ?`, destination, Stamp(now),
+		Stamp(now.Add(LongestWait)), limit)
 }
 
 // NextOutgoing says when the next falls due at a destination; the zero time when none waits.
@@ -43,17 +45,20 @@ func (q *Q) NextOutgoing(destination string) (time.Time, error) {
 // SentOutgoing records the answer to an attempt; ok is false when it was withdrawn or
 // answered meanwhile.
 func (q *Q) SentOutgoing(control, state, lastError string, answer []byte, at time.Time) (ok bool, err error) {
-	n, err := q.exec("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ?, attempts = attempts + 1 WHERE control = ? AND state = 'waiting'", state, lastError, answer, Stamp(at), control)
+	n, err := q.exec("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ?, attempts = attempts + 1 WHERE control = ? "+
+		"AND state = 'waiting'", state, lastError, answer, Stamp(at), control)
 	return n > 0, err
 }
 
 // RetryOutgoing puts it off after an attempt that nobody answered.
 func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
-	return q.do("UPDATE outbox SET attempts = attempts + 1, last_error = ?, next_at = ? WHERE control = ? AND state = 'waiting'", lastError, Stamp(next), control)
+	return q.do("UPDATE outbox SET attempts = attempts + 1, last_error = ?, next_at = ? WHERE control = ? AND state = 'waiting'", lastError,
+		Stamp(next), control)
 }
 
 // WithdrawOutgoing takes back what no attempt was made for; ok says whether it could.
 func (q *Q) WithdrawOutgoing(kind, subject string) (ok bool, err error) {
-	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting' AND attempts = 0", subject, kind)
+	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting' AND attempts = 0",
+		subject, kind)
 	return n > 0, err
 }

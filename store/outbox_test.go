@@ -21,7 +21,9 @@ func TestTheOutbox(t *testing.T) {
 		return out
 	}
 	require.NoError(t, s.Write(ctx, func(q *Q) error {
-		for _, o := range []Outgoing{{Control: "a", Destination: "fax", Kind: "fax", Subject: "a", Body: []byte{1}}, {Control: "b", Destination: "fax", Kind: "fax", Subject: "b", Body: []byte{2}}, {Control: "c", Destination: "portal", Kind: "message", Subject: "c", Body: []byte{3}}} {
+		for _, o := range []Outgoing{{Control: "a", Destination: "fax", Kind: "fax", Subject: "a", Body: []byte{1}},
+			{Control: "b", Destination: "fax", Kind: "fax", Subject: "b", Body: []byte{2}}, {Control: "c", Destination: "portal", Kind: "message",
+				Subject: "c", Body: []byte{3}}} {
 			require.NoError(t, q.AddOutgoing(o, at))
 		}
 		require.Error(t, q.AddOutgoing(Outgoing{Control: "a", Destination: "portal", Body: []byte{4}}, at), "one identifier is one thing")

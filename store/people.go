@@ -29,7 +29,8 @@ func scanStaff(s scanner, t *Staff) error {
 // AddStaff stores a new person.
 func (q *Q) AddStaff(s Staff) error {
 	q.names = nil
-	return q.do("INSERT INTO staff("+staffCols+") VALUES (?,?,?,?,?,?,?,?,?,?)", s.ID, s.Login, s.Given, s.Family, s.Role, s.PasswordHash, s.SecretHash, s.DraftKey, s.SingleKeys, s.Active)
+	return q.do("INSERT INTO staff("+staffCols+") VALUES (?,?,?,?,?,?,?,?,?,?)", s.ID, s.Login, s.Given, s.Family, s.Role, s.PasswordHash,
+		s.SecretHash, s.DraftKey, s.SingleKeys, s.Active)
 }
 
 // StaffByLogin finds an active person.
@@ -83,7 +84,8 @@ func (q *Q) Attempts(who string) (failures int, until time.Time, err error) {
 		n int
 		t string
 	}
-	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.n, &r.t) }, "SELECT failures, blocked_until FROM attempt WHERE who = ?", who)
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.n, &r.t) },
+		"SELECT failures, blocked_until FROM attempt WHERE who = ?", who)
 	if err != nil || len(rows) == 0 {
 		return 0, time.Time{}, err
 	}
@@ -95,7 +97,8 @@ func (q *Q) SetAttempts(who string, failures int, until time.Time) error {
 	if failures == 0 {
 		return q.do("DELETE FROM attempt WHERE who = ?", who)
 	}
-	return q.do("INSERT INTO attempt(who, failures, blocked_until) VALUES (?,?,?) ON CONFLICT(who) DO UPDATE SET failures = excluded.failures, blocked_until = excluded.blocked_until", who, failures, Stamp(until))
+	return q.do("INSERT INTO attempt(who, failures, blocked_until) VALUES (?,?,?) ON CONFLICT(who) DO UPDATE SET failures = "+
+		"excluded.failures, blocked_until = excluded.blocked_until", who, failures, Stamp(until))
 }
 
 // Session is a sign-in of one browser.
@@ -113,7 +116,8 @@ func (q *Q) AddSession(s Session, forget time.Time) error {
 	if err := q.do("DELETE FROM session WHERE created_at < ?", Stamp(forget)); err != nil {
 		return err
 	}
-	return q.do("INSERT INTO session(token_hash, staff_id, created_at, seen_at) VALUES (?,?,?,?)", s.Hash, s.StaffID, Stamp(s.Created), Stamp(s.Seen))
+	return q.do("INSERT INTO session(token_hash, staff_id, created_at, seen_at) VALUES (?,?,?,?)", s.Hash, s.StaffID, Stamp(s.Created),
+		Stamp(s.Seen))
 }
 
 // SessionByHash finds a session.
@@ -158,13 +162,15 @@ func scanPatient(s scanner, p *chart.Patient) error {
 }
 
 func patientFields(p *chart.Patient) []any {
-	return []any{&p.ID, &p.Record, &p.Name.Family, &p.Name.Given, &p.Name.Middle, &p.BirthDate, &p.Sex, &p.Phone, &p.CodeStatus, &p.UsesPortal, &p.PersonID}
+	return []any{&p.ID, &p.Record, &p.Name.Family, &p.Name.Given, &p.Name.Middle, &p.BirthDate, &p.Sex, &p.Phone, &p.CodeStatus, &p.UsesPortal,
+		&p.PersonID}
 }
 
 // AddPatient stores a new patient and makes them findable.
 func (q *Q) AddPatient(p chart.Patient) error {
 	words := searched(p)
-	if err := q.do("INSERT INTO patient(id, record, family, given, middle, birth_date, sex, phone, code_status, uses_portal, words) VALUES (?,?,?,?,?,?,?,?,?,?,?)",
+	if err := q.do("INSERT INTO patient(id, record, family, given, middle, birth_date, sex, phone, code_status, uses_portal, words) VALUES "+
+		"(?,?,?,?,?,?,?,?,?,?,?)",
 		p.ID, p.Record, p.Name.Family, p.Name.Given, p.Name.Middle, p.BirthDate, p.Sex, p.Phone, p.CodeStatus, p.UsesPortal, words); err != nil {
 		return err
 	}
@@ -173,7 +179,8 @@ func (q *Q) AddPatient(p chart.Patient) error {
 
 // searched is what the finder looks through of a patient.
 func searched(p chart.Patient) string {
-	return chart.Plain(strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone, onlyDigits(p.Phone)}, " "))
+	return chart.Plain(strings.Join([]string{p.Name.Given, p.Name.Middle, p.Name.Family, p.Record, p.BirthDate, p.Phone,
+		onlyDigits(p.Phone)}, " "))
 }
 
 // fold folds what former versions left unfolded for the finder.
@@ -227,14 +234,16 @@ func (q *Q) PatientsLike(family, birth, phone string) ([]chart.Patient, error) {
 	}
 	return list(q, scanPatient, "SELECT "+patientCols+` FROM patient p WHERE p.id IN (
 		SELECT id FROM patient WHERE birth_date = ? AND birth_date <> '' UNION SELECT id FROM patient WHERE family = ? COLLATE NOCASE
-		UNION SELECT patient_id FROM patient_search WHERE patient_search MATCH ?) ORDER BY p.family, p.given, p.id`, birth, family, strings.Join(match, " OR "))
+		UNION SELECT patient_id FROM patient_search WHERE patient_search MATCH ?) ORDER BY p.family, p.given, p.id`, birth, family,
+		strings.Join(match, " OR "))
 }
 
 // RecordNumbers returns the record numbers of some patients, by identifier.
 func (q *Q) RecordNumbers(ids []string) (map[string]string, error) {
 	type row struct{ id, record string }
 	all, _ := json.Marshal(ids)
-	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.id, &r.record) }, "SELECT id, record FROM patient WHERE id IN (SELECT value FROM json_each(?))", string(all))
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.id, &r.record) },
+		"SELECT id, record FROM patient WHERE id IN (SELECT value FROM json_each(?))", string(all))
 	out := map[string]string{}
 	for _, r := range rows {
 		out[r.id] = r.record
@@ -271,7 +280,8 @@ func (q *Q) FindPatients(query string, limit int) ([]chart.Patient, error) {
 	var hits []string
 	if len(match) > 0 {
 		var err error
-		if hits, err = list(q, scalar[string], "SELECT patient_id FROM patient_search WHERE patient_search MATCH ? LIMIT ?", strings.Join(match, " AND "), manyHits+1); err != nil {
+		if hits, err = list(q, scalar[string], "SELECT patient_id FROM patient_search WHERE patient_search MATCH ? LIMIT ?",
+			strings.Join(match, " AND "), manyHits+1); err != nil {
 			return nil, err
 		}
 	}
@@ -279,14 +289,17 @@ func (q *Q) FindPatients(query string, limit int) ([]chart.Patient, error) {
 	var err error
 	if len(match) > 0 && len(hits) <= manyHits {
 		all, _ := json.Marshal(hits)
-		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) AND "+condition+" ORDER BY p.family, p.given LIMIT ?", append(append([]any{string(all)}, like...), 4*limit)...)
+		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) AND "+condition+
+			" ORDER BY p.family, p.given LIMIT ?", append(append([]any{string(all)}, like...), 4*limit)...)
 	} else {
-		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p INDEXED BY patient_find WHERE "+condition+" ORDER BY p.family, p.given LIMIT ?", append(like, 4*limit)...)
+		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p INDEXED BY patient_find WHERE "+condition+
+			" ORDER BY p.family, p.given LIMIT ?", append(like, 4*limit)...)
 	}
 	if err != nil {
 		return nil, err
 	}
 	all, _ := json.Marshal(persons)
 	// A record merged into another is found by either name, and is shown once.
-	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) ORDER BY p.family, p.given LIMIT ?", string(all), limit)
+	return list(q, scanPatient, "SELECT "+patientCols+
+		" FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) ORDER BY p.family, p.given LIMIT ?", string(all), limit)
 }

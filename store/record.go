@@ -12,7 +12,8 @@ import (
 // the room that hands the record out.
 func (q *Q) Record(patient string, loincs []string) (r chart.Record, err error) {
 	var own []chart.Patient
-	err = q.together(person(patient).into(&own), problems(patient).into(&r.Problems), medicines(patient).into(&r.Medicines), allergies(patient).into(&r.Allergies),
+	err = q.together(person(patient).into(&own), problems(patient).into(&r.Problems), medicines(patient).into(&r.Medicines),
+		allergies(patient).into(&r.Allergies),
 		histories(patient).into(&r.Histories), statements(patient).into(&r.Statements), immunizations(patient).into(&r.Immunizations),
 		values(patient, loincs).into(&r.Values), encounters(patient).into(&r.Visits), inHand(patient).into(&r.InHand))
 	r.Patient, r.Allergies = only(own), outweighed(r.Allergies)
@@ -21,7 +22,8 @@ func (q *Q) Record(patient string, loincs []string) (r chart.Record, err error) 
 
 func person(patient string) rows[chart.Patient] {
 	return rows[chart.Patient]{
-		cols: patientCols, from: "patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?", order: "p.id", args: []any{patient}, scan: scanPatient,
+		cols: patientCols, from: "patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?", order: "p.id", args: []any{patient},
+		scan: scanPatient,
 	}
 }
 
@@ -51,7 +53,8 @@ func inHand(patient string) rows[chart.InHand] {
 		order: "at, id, position", args: []any{patient, patient},
 		scan: func(s scanner, x *chart.InHand) error {
 			var diagnoses string
-			if err := s.Scan(&x.OrderID, &x.VisitID, &x.Day, &x.Prepared, &x.State, &x.Code, &x.Name, &x.LOINC, &diagnoses, &x.Reported); err != nil {
+			if err := s.Scan(&x.OrderID, &x.VisitID, &x.Day, &x.Prepared, &x.State, &x.Code, &x.Name, &x.LOINC, &diagnoses,
+				&x.Reported); err != nil {
 				return err
 			}
 			if x.Prepared {
@@ -90,9 +93,12 @@ type Written struct {
 func (q *Q) Written(noteID, visitID string) (w Written, err error) {
 	var said []note.Said
 	var charged []Charges
-	err = q.together(noteParts(noteID).into(&w.Parts), findings(noteID).into(&w.Findings), noteInterviews(noteID).into(&w.Interviews), noteAnswers(noteID).into(&w.Answers),
-		carried(noteID).into(&w.Carried), drawings(noteID).into(&w.Drawings), conflicts(noteID).into(&w.Conflicts), diagnoses(noteID).into(&w.Diagnoses),
-		diagnosisWords(noteID).into(&said), adviceAnswers(noteID).into(&w.Answered), followUps(noteID).into(&w.FollowUps), charges(noteID).into(&charged),
+	err = q.together(noteParts(noteID).into(&w.Parts), findings(noteID).into(&w.Findings), noteInterviews(noteID).into(&w.Interviews),
+		noteAnswers(noteID).into(&w.Answers),
+		carried(noteID).into(&w.Carried), drawings(noteID).into(&w.Drawings), conflicts(noteID).into(&w.Conflicts),
+		diagnoses(noteID).into(&w.Diagnoses),
+		diagnosisWords(noteID).into(&said), adviceAnswers(noteID).into(&w.Answered), followUps(noteID).into(&w.FollowUps),
+		charges(noteID).into(&charged),
 		vitalsAt(visitID).into(&w.Vitals), immunizationsAt(visitID).into(&w.Given))
 	if err != nil {
 		return w, err

@@ -29,7 +29,8 @@ const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.filler
 
 func scanReport(s scanner, r *Report) error {
 	var received string
-	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status, &r.Issue, &r.SignedIssue, &r.Version, &r.MatchedBy, &r.VisitID,
+	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status, &r.Issue,
+		&r.SignedIssue, &r.Version, &r.MatchedBy, &r.VisitID,
 		&r.CollectedAt, &r.ReportedAt, &received, &r.Performer, &r.Notes, &r.InboxID)
 	r.ReceivedAt = Moment(received)
 	return err
@@ -79,7 +80,8 @@ func (q *Q) withValues(rs []Report, err error) ([]Report, error) {
 		v := &r.v
 		return s.Scan(&r.report, &v.Code, &v.Name, &v.LOINC, &v.Text, &v.Unit, &v.Range, &v.Flag, &v.Status, &v.Notes)
 	}, `SELECT v.report_id, v.code, v.name, v.loinc, v.text, v.unit, v.range, v.flag, v.status, v.notes FROM json_each(?) j
-		JOIN report r ON r.id = j.value JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue ORDER BY v.report_id, v.position`, string(all))
+		JOIN report r ON r.id = j.value JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue ORDER BY v.report_id, v.position`,
+		string(all))
 	for _, v := range values {
 		i := at[v.report]
 		rs[i].Values = append(rs[i].Values, v.v)
@@ -89,13 +91,16 @@ func (q *Q) withValues(rs []Report, err error) ([]Report, error) {
 
 // AddReport stores a new report; its issue is added with AddIssue.
 func (q *Q) AddReport(r Report) error {
-	return q.do("INSERT INTO report(id, patient_id, order_id, position, filler, code, title, loinc, owner_id, status, issue, matched_by, visit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
+	return q.do("INSERT INTO report(id, patient_id, order_id, position, filler, code, title, loinc, owner_id, status, issue, matched_by, "+
+		"visit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
 		r.ID, r.PatientID, r.OrderID, r.Position, r.Filler, r.Code, r.Title, r.LOINC, r.OwnerID, r.Status, r.Issue, r.MatchedBy, r.VisitID)
 }
 
 // AddIssue stores one issue of a report with its values.
 func (q *Q) AddIssue(r Report) error {
-	if err := q.do("INSERT INTO report_issue(report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes) VALUES (?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, r.Status, r.CollectedAt, r.ReportedAt, Stamp(r.ReceivedAt), r.Performer, r.Notes); err != nil {
+	if err := q.do("INSERT INTO report_issue(report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes) "+
+		"VALUES (?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, r.Status, r.CollectedAt, r.ReportedAt, Stamp(r.ReceivedAt), r.Performer,
+		r.Notes); err != nil {
 		return err
 	}
 	// So many values to a statement, which stays prepared.
@@ -107,7 +112,8 @@ func (q *Q) AddIssue(r Report) error {
 			args = append(args, r.ID, r.Issue, at+i, v.Code, v.Name, v.LOINC, v.Text, v.Unit, v.Range, v.Flag, v.Status, v.Notes)
 		}
 		rows := strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?,?,?,?),", len(some)), ",")
-		if err := q.do("INSERT INTO report_value(report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes) VALUES "+rows, args...); err != nil {
+		if err := q.do("INSERT INTO report_value(report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes) VALUES "+
+			rows, args...); err != nil {
 			return err
 		}
 	}
@@ -140,7 +146,8 @@ func (q *Q) EarlierValues(r Report) ([]Earlier, error) {
 	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag FROM report o
 		JOIN report_issue i ON i.report_id = o.id AND i.issue = o.issue
 		JOIN report_value v ON v.report_id = o.id AND v.issue = o.issue
-		WHERE o.patient_id `+samePerson+` AND o.id <> ? AND o.status IN ('F', 'C') AND julianday(i.collected_at) < julianday(?) ORDER BY julianday(i.collected_at) DESC LIMIT 400`, r.PatientID, r.ID, r.CollectedAt)
+		WHERE o.patient_id `+samePerson+
+		` AND o.id <> ? AND o.status IN ('F', 'C') AND julianday(i.collected_at) < julianday(?) ORDER BY julianday(i.collected_at) DESC LIMIT 400`, r.PatientID, r.ID, r.CollectedAt)
 }
 
 // Review is a signature under one issue of a report.
@@ -156,14 +163,16 @@ type Review struct {
 // AddReview stores a review and marks the issue signed, if it is still the present
 // issue and the report is at the version it was seen in.
 func (q *Q) AddReview(v Review, version int) error {
-	n, err := q.exec("UPDATE report SET signed_issue = issue, version = version + 1 WHERE id = ? AND version = ? AND issue = ? AND signed_issue <> issue", v.ReportID, version, v.Issue)
+	n, err := q.exec("UPDATE report SET signed_issue = issue, version = version + 1 WHERE id = ? AND version = ? AND issue = ? AND "+
+		"signed_issue <> issue", v.ReportID, version, v.Issue)
 	if err != nil {
 		return err
 	}
 	if n == 0 {
 		return ErrStale
 	}
-	return q.do("INSERT INTO review(report_id, issue, comment, told, told_reason, signed_by, signed_at, folio) VALUES (?,?,?,?,?,?,?,?)", v.ReportID, v.Issue, v.Comment, v.Told, v.ToldReason, v.SignedBy, Stamp(v.SignedAt), v.Folio)
+	return q.do("INSERT INTO review(report_id, issue, comment, told, told_reason, signed_by, signed_at, folio) VALUES (?,?,?,?,?,?,?,?)",
+		v.ReportID, v.Issue, v.Comment, v.Told, v.ToldReason, v.SignedBy, Stamp(v.SignedAt), v.Folio)
 }
 
 // Reviews lists the reviews of a report, newest first.

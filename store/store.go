@@ -61,7 +61,8 @@ type Q struct {
 
 func dsn(path string, writer bool) string {
 	v := url.Values{}
-	for _, p := range []string{"busy_timeout(5000)", "journal_mode(wal)", "synchronous(full)", "foreign_keys(on)", "temp_store(memory)", "cache_size(-8000)"} {
+	for _, p := range []string{"busy_timeout(5000)", "journal_mode(wal)", "synchronous(full)", "foreign_keys(on)", "temp_store(memory)",
+		"cache_size(-8000)"} {
 		v.Add("_pragma", p)
 	}
 	if writer {

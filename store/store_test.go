@@ -25,7 +25,8 @@ func fresh(t *testing.T) *Store {
 	t.Cleanup(func() { s.Close() })
 	require.NoError(t, s.Write(ctx, func(q *Q) error {
 		for _, p := range []chart.Patient{
-			{ID: "1", Record: "SK-1", Name: chart.Name{Given: "Zoë", Family: "O'Hara-Lind"}, BirthDate: "1990-01-02", Sex: "F", Phone: "(555) 01-77"},
+			{ID: "1", Record: "SK-1", Name: chart.Name{Given: "Zoë", Family: "O'Hara-Lind"}, BirthDate: "1990-01-02", Sex: "F",
+				Phone: "(555) 01-77"},
 			{ID: "2", Record: "SK-2", Name: chart.Name{Given: "Al", Family: "Ng"}, BirthDate: "1955-12-31", Sex: "M"},
 		} {
 			if err := q.AddPatient(p); err != nil {
@@ -90,7 +91,8 @@ func TestAnActIsAllOrNothing(t *testing.T) {
 
 func TestFindPatients(t *testing.T) {
 	s := fresh(t)
-	for query, want := range map[string]string{"o'hara": "1", "zoe": "1", "ZOË lind": "1", "hara": "1", "ng": "2", "al ng": "2", "1955-12-31": "2", "5550177": "1", "sk-2": "2", "l": "12"} {
+	for query, want := range map[string]string{"o'hara": "1", "zoe": "1", "ZOË lind": "1", "hara": "1", "ng": "2", "al ng": "2",
+		"1955-12-31": "2", "5550177": "1", "sk-2": "2", "l": "12"} {
 		require.NoError(t, s.Read(ctx, func(q *Q) error {
 			got, err := q.FindPatients(query, 10)
 			ids := ""

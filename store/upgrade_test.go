@@ -79,7 +79,8 @@ func TestDataOfTheFirstVersionAreBroughtUpToDate(t *testing.T) {
 	}))
 	// What was signed before stays closed to what is new.
 	err := s.Write(ctx, func(q *Q) error {
-		return q.PutFindings("n", []note.Finding{{Area: note.Review, System: "skin", Finding: "rash", State: note.Present, Origin: note.Chosen, Looked: true}}, "s", time.Now())
+		return q.PutFindings("n", []note.Finding{{Area: note.Review, System: "skin", Finding: "rash", State: note.Present, Origin: note.Chosen,
+			Looked: true}}, "s", time.Now())
 	})
 	require.ErrorContains(t, err, "the note is signed")
 }
@@ -100,7 +101,8 @@ func TestFindingsAnswersAndSentencesRoundTrip(t *testing.T) {
 		} {
 			require.NoError(t, q.do(x))
 		}
-		f := note.Finding{Area: note.Examination, System: "lungs", Finding: "wheeze", State: note.Present, Side: "right", Severity: "mild", Duration: "2 d", Words: []string{"expiratory"}, Remark: "r", Origin: note.Carried, SourceNote: "n0", Looked: false}
+		f := note.Finding{Area: note.Examination, System: "lungs", Finding: "wheeze", State: note.Present, Side: "right", Severity: "mild",
+			Duration: "2 d", Words: []string{"expiratory"}, Remark: "r", Origin: note.Carried, SourceNote: "n0", Looked: false}
 		require.NoError(t, q.PutFindings("n", []note.Finding{f}, "s", at))
 		f.Version = 1
 		got, err := q.Findings("n")
@@ -126,7 +128,8 @@ func TestFindingsAnswersAndSentencesRoundTrip(t *testing.T) {
 		require.ErrorIs(t, q.PutAnswer("n", a, 1, "s", at), ErrStale)
 		require.NoError(t, q.PutAnswer("n", a, 2, "s", at))
 
-		c := CarriedSentence{Brought: note.Brought{ID: "c", Part: note.Plan, Text: "Rest.", Origin: note.Carried, Source: "visit"}, SourceNote: "n0"}
+		c := CarriedSentence{Brought: note.Brought{ID: "c", Part: note.Plan, Text: "Rest.", Origin: note.Carried, Source: "visit"},
+			SourceNote: "n0"}
 		added, err := q.AddCarried("n", c, "s", at)
 		require.NoError(t, err)
 		require.True(t, added)
@@ -184,7 +187,8 @@ func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
 		for _, l := range lines {
 			ranks[l.Subject] = l.Rank
 		}
-		require.Equal(t, map[string]int{"r": line.Critical, "r2": line.Preliminary, "n": line.Noteworthy}, ranks, "the desk ranks what was open before")
+		require.Equal(t, map[string]int{"r": line.Critical, "r2": line.Preliminary, "n": line.Noteworthy}, ranks,
+			"the desk ranks what was open before")
 		require.Equal(t, "r", lines[0].Subject)
 		return nil
 	}))
@@ -207,7 +211,8 @@ func TestDataOfTheFifthVersionAreBroughtUpToDate(t *testing.T) {
 	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
 		problems, err := q.Problems("p")
 		require.NoError(t, err)
-		require.Equal(t, []chart.Problem{{ID: "x", PatientID: "p", Code: "I10", Title: "Essential (primary) hypertension", Since: "2020-01-01"}}, problems)
+		require.Equal(t, []chart.Problem{{ID: "x", PatientID: "p", Code: "I10", Title: "Essential (primary) hypertension",
+			Since: "2020-01-01"}}, problems)
 		ds, err := q.Diagnoses("n")
 		require.NoError(t, err)
 		require.False(t, ds[0].Joined || ds[1].Joined)
@@ -216,7 +221,8 @@ func TestDataOfTheFifthVersionAreBroughtUpToDate(t *testing.T) {
 		require.Equal(t, "", d.Form)
 		due, err := q.DueOutgoing("fax", time.Now(), 10)
 		require.NoError(t, err)
-		require.Equal(t, []Outgoing{{Control: "f", Destination: "fax", Kind: "fax", Subject: "f", Address: "555-0190", Body: []byte("%PDF-"), ByID: "s"}}, due, "it goes on waiting")
+		require.Equal(t, []Outgoing{{Control: "f", Destination: "fax", Kind: "fax", Subject: "f", Address: "555-0190", Body: []byte("%PDF-"),
+			ByID: "s"}}, due, "it goes on waiting")
 		// The list of diagnoses is changed as before, and bullets are kept by code.
 		joined, err := q.JoinDiagnosis("n", "J20.9", true)
 		require.NoError(t, err)
@@ -280,16 +286,19 @@ func TestDataOfTheTenthVersionAreBroughtUpToDate(t *testing.T) {
 		for _, l := range all {
 			says[string(l.Kind)+" "+l.Subject] = l.Patient.Name.Family + "/" + l.OwnerID + "/" + Stamp(l.OpenedAt)[:10]
 		}
-		require.Equal(t, map[string]string{"note n": "Strand/s/2026-01-01", "held 2": "//2026-01-03", "from outside p": "Strand/s/2026-01-04", "from outside q": "Roe//2026-01-06"}, says)
+		require.Equal(t, map[string]string{"note n": "Strand/s/2026-01-01", "held 2": "//2026-01-03", "from outside p": "Strand/s/2026-01-04",
+			"from outside q": "Roe//2026-01-06"}, says)
 		closed, err := one(q, scalar[string], "SELECT closed_by || closed_with FROM line WHERE id = 'c'")
 		require.NoError(t, err)
 		require.Equal(t, "ssigned", closed)
 		counts, err := q.CountLines("s", []line.Kind{line.Held})
 		require.NoError(t, err)
-		require.Equal(t, map[line.Kind]int{line.Note: 1, line.Held: 1, line.FromOutside: 1}, counts, "of lines nobody owns only those of the team")
+		require.Equal(t, map[line.Kind]int{line.Note: 1, line.Held: 1, line.FromOutside: 1}, counts,
+			"of lines nobody owns only those of the team")
 		waiting, err := q.IncomingWaiting([]string{"p", "q", "nobody"})
 		require.NoError(t, err)
-		require.ElementsMatch(t, []Waiting{{"p", 2, []string{"patient", "pharmacy network"}, "v"}, {"q", 1, []string{"patient"}, "gone"}}, waiting)
+		require.ElementsMatch(t, []Waiting{{"p", 2, []string{"patient", "pharmacy network"}, "v"},
+			{"q", 1, []string{"patient"}, "gone"}}, waiting)
 		return nil
 	}))
 }

@@ -32,14 +32,16 @@ const visitQuery = `SELECT v.id, v.patient_id, v.clinician_id, v.day, v.starts_a
 
 func scanVisit(s scanner, v *Visit) error {
 	var starts, stage string
-	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version, &v.Clinician, &v.NoteID, &v.NoteFolio, &v.NoteRetracted, &v.With}, patientFields(&v.Patient)...)...)
+	err := s.Scan(append([]any{&v.ID, &v.PatientID, &v.ClinicianID, &v.Day, &starts, &v.Kind, &v.Reason, &v.Room, &v.Stage, &stage, &v.Version,
+		&v.Clinician, &v.NoteID, &v.NoteFolio, &v.NoteRetracted, &v.With}, patientFields(&v.Patient)...)...)
 	v.StartsAt, v.StageAt = Moment(starts), Moment(stage)
 	return err
 }
 
 // AddVisit stores a visit.
 func (q *Q) AddVisit(v visit.Visit) error {
-	return q.do("INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, room, stage, stage_at) VALUES (?,?,?,?,?,?,?,?,?,?)",
+	return q.do("INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, room, stage, stage_at) VALUES "+
+		"(?,?,?,?,?,?,?,?,?,?)",
 		v.ID, v.PatientID, v.ClinicianID, v.Day, Stamp(v.StartsAt), v.Kind, v.Reason, v.Room, v.Stage, Stamp(v.StageAt))
 }
 
@@ -67,7 +69,8 @@ func (q *Q) VisitsWithNotes(notes []string) ([]Visit, error) {
 
 // SetStage moves a visit from the version it was seen in; with is who is with the patient then.
 func (q *Q) SetStage(id string, stage visit.Stage, with string, at time.Time, version int) error {
-	n, err := q.exec("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with, Stamp(at), id, version)
+	n, err := q.exec("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with,
+		Stamp(at), id, version)
 	if err == nil && n == 0 {
 		return ErrStale
 	}
@@ -87,7 +90,8 @@ type Note struct {
 
 func scanNote(s scanner, n *Note) error {
 	var at string
-	err := s.Scan(&n.ID, &n.VisitID, &n.PatientID, &n.AuthorID, &at, &n.ListVersion, &n.Folio, &n.LeftFor, &n.LeftWords, &n.Retracted, &n.Belongs)
+	err := s.Scan(&n.ID, &n.VisitID, &n.PatientID, &n.AuthorID, &at, &n.ListVersion, &n.Folio, &n.LeftFor, &n.LeftWords, &n.Retracted,
+		&n.Belongs)
 	n.CreatedAt = Moment(at)
 	return err
 }
@@ -96,7 +100,8 @@ const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version,
 
 // AddNote stores an empty note.
 func (q *Q) AddNote(n Note) error {
-	return q.do("INSERT INTO note(id, visit_id, patient_id, author_id, created_at) VALUES (?,?,?,?,?)", n.ID, n.VisitID, n.PatientID, n.AuthorID, Stamp(n.CreatedAt))
+	return q.do("INSERT INTO note(id, visit_id, patient_id, author_id, created_at) VALUES (?,?,?,?,?)", n.ID, n.VisitID, n.PatientID,
+		n.AuthorID, Stamp(n.CreatedAt))
 }
 
 // NoteByID finds a note.
@@ -173,7 +178,8 @@ type Conflict struct {
 
 // AddConflict keeps a refused text, once per save.
 func (q *Q) AddConflict(c Conflict) error {
-	return q.do("INSERT INTO note_conflict(id, note_id, part, text, base_version, save_id, at, by) VALUES (?,?,?,?,?,?,?,?) ON CONFLICT(note_id, save_id) DO UPDATE SET text = excluded.text",
+	return q.do("INSERT INTO note_conflict(id, note_id, part, text, base_version, save_id, at, by) VALUES (?,?,?,?,?,?,?,?) ON "+
+		"CONFLICT(note_id, save_id) DO UPDATE SET text = excluded.text",
 		c.ID, c.NoteID, c.Part, c.Text, c.BaseVersion, c.SaveID, Stamp(c.At), c.By)
 }
 
@@ -239,7 +245,8 @@ func (q *Q) SetDiagnoses(noteID string, ds []note.Diagnosis, version int) error 
 	}
 	for i, d := range ds {
 		// The first begins the first bullet.
-		if err := q.do("INSERT INTO note_diagnosis(note_id, code, title, edition, position, joined) VALUES (?,?,?,?,?,?)", noteID, d.Code, d.Title, d.Edition, i, flag(i > 0 && joined[d.Code])); err != nil {
+		if err := q.do("INSERT INTO note_diagnosis(note_id, code, title, edition, position, joined) VALUES (?,?,?,?,?,?)", noteID, d.Code,
+			d.Title, d.Edition, i, flag(i > 0 && joined[d.Code])); err != nil {
 			return err
 		}
 	}
@@ -270,7 +277,8 @@ type Line struct {
 
 // OpenLine opens a line for its owner, or with none for whoever has the right; a line already open for the subject stays.
 func (q *Q) OpenLine(id string, kind line.Kind, subject, patient, owner string, state line.State, at time.Time) error {
-	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES (?,?,?,nullif(?, ''),nullif(?, ''),?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, state.Rank(), Stamp(at))
+	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES (?,?,?,nullif(?, ''),nullif(?, "+
+		"''),?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, state.Rank(), Stamp(at))
 }
 
 // SetLineState says where an open line stands, and ranks it by that.
@@ -288,7 +296,8 @@ func (q *Q) CloseLine(kind line.Kind, subject, by, with string, at time.Time) er
 	return q.do("UPDATE line SET state = 'closed', closed_at = ?, closed_by = ?, closed_with = ? WHERE kind = ? AND subject = ? AND closed_at = ''", Stamp(at), by, with, kind, subject)
 }
 
-var lineQuery = "SELECT l.id, l.kind, l.subject, coalesce(l.owner_id, ''), l.state, l.rank, l.opened_at, " + maybePatient + lineFrom + " WHERE l.closed_at = ''"
+var lineQuery = "SELECT l.id, l.kind, l.subject, coalesce(l.owner_id, ''), l.state, l.rank, l.opened_at, " + maybePatient + lineFrom +
+	" WHERE l.closed_at = ''"
 
 const lineFrom = " FROM line l LEFT JOIN patient own ON own.id = l.patient_id LEFT JOIN patient p ON p.id = own.person_id"
 
@@ -336,7 +345,8 @@ func (q *Q) CountLines(owner string, team []line.Kind) (map[line.Kind]int, error
 		kind line.Kind
 		n    int
 	}
-	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) }, `SELECT kind, count(*) FROM line WHERE closed_at = '' AND (owner_id = ? OR owner_id IS NULL AND kind IN (SELECT value FROM json_each(?))) GROUP BY kind`, owner, string(mine))
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) },
+		`SELECT kind, count(*) FROM line WHERE closed_at = '' AND (owner_id = ? OR owner_id IS NULL AND kind IN (SELECT value FROM json_each(?))) GROUP BY kind`, owner, string(mine))
 	out := map[line.Kind]int{}
 	for _, r := range rows {
 		out[r.kind] = r.n

@@ -15,11 +15,13 @@ func flag(b bool) int {
 	return 0
 }
 
-const findingCols = "f.area, f.system, f.finding, f.state, f.side, f.severity, f.duration, f.words, f.remark, f.origin, f.source_note, f.looked, f.version"
+const findingCols = "f.area, f.system, f.finding, f.state, f.side, f.severity, f.duration, f.words, f.remark, f.origin, f.source_note, " +
+	"f.looked, f.version"
 
 func scanFinding(s scanner, f *note.Finding) error {
 	var words string
-	err := s.Scan(&f.Area, &f.System, &f.Finding, &f.State, &f.Side, &f.Severity, &f.Duration, &words, &f.Remark, &f.Origin, &f.SourceNote, &f.Looked, &f.Version)
+	err := s.Scan(&f.Area, &f.System, &f.Finding, &f.State, &f.Side, &f.Severity, &f.Duration, &words, &f.Remark, &f.Origin, &f.SourceNote,
+		&f.Looked, &f.Version)
 	if err == nil {
 		err = json.Unmarshal([]byte(words), &f.Words)
 	}
@@ -55,7 +57,9 @@ func (q *Q) FindingsBefore(patient, notThis string, before time.Time) ([]Earlier
 	}
 	rows, err := list(q, func(s scanner, r *row) error {
 		return scanFinding(prefixed{prefixed{s, &r.starts}, &r.id}, &r.Finding)
-	}, "SELECT v.starts_at, n.id, "+findingCols+" FROM note n JOIN visit v ON v.id = n.visit_id JOIN note_finding f ON f.note_id = n.id WHERE n.patient_id "+samePerson+" AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0 ORDER BY v.starts_at DESC, n.id", patient, notThis, Stamp(before))
+	}, "SELECT v.starts_at, n.id, "+findingCols+
+		" FROM note n JOIN visit v ON v.id = n.visit_id JOIN note_finding f ON f.note_id = n.id WHERE n.patient_id "+samePerson+
+		" AND n.id <> ? AND v.starts_at < ? AND n.retracted = 0 ORDER BY v.starts_at DESC, n.id", patient, notThis, Stamp(before))
 	var out []EarlierFindings
 	for _, r := range rows {
 		if len(out) == 0 || out[len(out)-1].NoteID != r.id {
@@ -81,7 +85,8 @@ func (q *Q) PutFindings(noteID string, fs []note.Finding, by string, at time.Tim
 			VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)
 			ON CONFLICT DO UPDATE SET state = excluded.state, side = excluded.side, severity = excluded.severity, duration = excluded.duration, words = excluded.words, remark = excluded.remark,
 			origin = excluded.origin, source_note = excluded.source_note, looked = excluded.looked, version = note_finding.version + 1, by_id = excluded.by_id, at = excluded.at`,
-			noteID, f.Area, f.System, f.Finding, f.State, f.Side, f.Severity, f.Duration, string(words), f.Remark, f.Origin, f.SourceNote, flag(f.Looked), f.Version+1, by, Stamp(at)); err != nil {
+			noteID, f.Area, f.System, f.Finding, f.State, f.Side, f.Severity, f.Duration, string(words), f.Remark, f.Origin, f.SourceNote,
+			flag(f.Looked), f.Version+1, by, Stamp(at)); err != nil {
 			return err
 		}
 	}
@@ -95,7 +100,8 @@ func (q *Q) DropFinding(noteID string, f note.Finding) error {
 
 // LookedAtFinding notes that a person looked at a carried finding and kept it.
 func (q *Q) LookedAtFinding(noteID, area, system, finding, by string, at time.Time) error {
-	return q.must("UPDATE note_finding SET looked = 1, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND area = ? AND system = ? AND finding = ?", by, Stamp(at), noteID, area, system, finding)
+	return q.must("UPDATE note_finding SET looked = 1, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND area = ? AND system "+
+		"= ? AND finding = ?", by, Stamp(at), noteID, area, system, finding)
 }
 
 // NoteInterview is an interview of a note in the version it is asked in.
@@ -119,7 +125,8 @@ func noteInterviews(noteID string) rows[NoteInterview] {
 
 // AddNoteInterview adds an interview, or brings it to another version.
 func (q *Q) AddNoteInterview(noteID string, i NoteInterview) error {
-	return q.do("INSERT INTO note_interview(note_id, form, form_version, position) VALUES (?,?,?,(SELECT count(*) FROM note_interview WHERE note_id = ?)) ON CONFLICT DO UPDATE SET form_version = excluded.form_version", noteID, i.Form, i.Version, noteID)
+	return q.do("INSERT INTO note_interview(note_id, form, form_version, position) VALUES (?,?,?,(SELECT count(*) FROM note_interview "+
+		"WHERE note_id = ?)) ON CONFLICT DO UPDATE SET form_version = excluded.form_version", noteID, i.Form, i.Version, noteID)
 }
 
 // DropNoteInterview takes an interview and its answers out of a draft.
@@ -174,7 +181,8 @@ func (q *Q) PutAnswer(noteID string, a NoteAnswer, was int, by string, at time.T
 	if was == 0 {
 		n, err = q.exec("INSERT INTO note_answer(note_id, form, link, value, origin, version, by_id, at) VALUES (?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", noteID, a.Form, a.Link, string(value), a.Origin, by, Stamp(at))
 	} else {
-		n, err = q.exec("UPDATE note_answer SET value = ?, origin = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND form = ? AND link = ? AND version = ?", string(value), a.Origin, by, Stamp(at), noteID, a.Form, a.Link, was)
+		n, err = q.exec("UPDATE note_answer SET value = ?, origin = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND form = "+
+			"? AND link = ? AND version = ?", string(value), a.Origin, by, Stamp(at), noteID, a.Form, a.Link, was)
 	}
 	if err == nil && n == 0 {
 		return ErrStale
@@ -213,7 +221,8 @@ func (q *Q) AddCarried(noteID string, c CarriedSentence, by string, at time.Time
 	if c.Looked {
 		state = "kept"
 	}
-	n, err := q.exec("INSERT INTO note_carried(id, note_id, part, position, text, original, origin, source_note, source, state, version, by_id, at) VALUES (?,?,?,(SELECT count(*) FROM note_carried WHERE note_id = ?),?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING",
+	n, err := q.exec("INSERT INTO note_carried(id, note_id, part, position, text, original, origin, source_note, source, state, version, "+
+		"by_id, at) VALUES (?,?,?,(SELECT count(*) FROM note_carried WHERE note_id = ?),?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING",
 		c.ID, noteID, c.Part, noteID, c.Text, c.Text, c.Origin, c.SourceNote, c.Source, state, by, Stamp(at))
 	return n > 0, err
 }
@@ -266,11 +275,13 @@ func (q *Q) PutDrawing(d Drawing, was int, by string, at time.Time) error {
 	var err error
 	switch {
 	case was == 0:
-		n, err = q.exec("INSERT INTO note_drawing(id, note_id, outline, caption, strokes, svg, version, by_id, at) VALUES (?,?,?,?,?,?,1,?,?) ON CONFLICT DO NOTHING", d.ID, d.NoteID, d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at))
+		n, err = q.exec("INSERT INTO note_drawing(id, note_id, outline, caption, strokes, svg, version, by_id, at) VALUES (?,?,?,?,?,?,1,?,?) "+
+			"ON CONFLICT DO NOTHING", d.ID, d.NoteID, d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at))
 	case d.Strokes == "":
 		n, err = q.exec("DELETE FROM note_drawing WHERE id = ? AND note_id = ? AND version = ?", d.ID, d.NoteID, was)
 	default:
-		n, err = q.exec("UPDATE note_drawing SET outline = ?, caption = ?, strokes = ?, svg = ?, version = version + 1, by_id = ?, at = ? WHERE id = ? AND note_id = ? AND version = ?", d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at), d.ID, d.NoteID, was)
+		n, err = q.exec("UPDATE note_drawing SET outline = ?, caption = ?, strokes = ?, svg = ?, version = version + 1, by_id = ?, at = ? "+
+			"WHERE id = ? AND note_id = ? AND version = ?", d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at), d.ID, d.NoteID, was)
 	}
 	if err == nil && n == 0 {
 		return ErrStale
@@ -280,7 +291,8 @@ func (q *Q) PutDrawing(d Drawing, was int, by string, at time.Time) error {
 
 // NotesOf lists a patient's notes, newest visit first.
 func (q *Q) NotesOf(patient string) ([]Note, error) {
-	return list(q, scanNote, "SELECT "+of("n", noteCols)+" FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id "+samePerson+" ORDER BY v.starts_at DESC", patient)
+	return list(q, scanNote, "SELECT "+of("n", noteCols)+" FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id "+samePerson+
+		" ORDER BY v.starts_at DESC", patient)
 }
 
 // LastWith finds the newest other note of a patient, before a moment, with findings
@@ -327,10 +339,13 @@ func (q *Q) NotesWith(area note.Area, system, finding, patient, after string, li
 		after = "~" // follows every identifier
 	}
 	if patient != "" {
-		return list(q, scan, "SELECT f.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN note_finding f ON f.note_id = n.id AND f.area = ? AND f.system = ? AND f.finding = ?
-			WHERE v.patient_id `+samePerson+` AND f.state IN ('present', 'absent') AND n.retracted = 0 AND n.id < ? ORDER BY n.id DESC LIMIT ?`, area, system, finding, patient, after, limit)
+		return list(q, scan, "SELECT f.state, "+strings.TrimPrefix(visitQuery,
+			"SELECT ")+`JOIN note_finding f ON f.note_id = n.id AND f.area = ? AND f.system = ? AND f.finding = ?
+			WHERE v.patient_id `+samePerson+` AND f.state IN ('present', 'absent') AND n.retracted = 0 AND n.id < ? ORDER BY n.id DESC LIMIT ?`,
+			area, system, finding, patient, after, limit)
 	}
-	return list(q, scan, "SELECT newest.state, "+strings.TrimPrefix(visitQuery, "SELECT ")+`JOIN (SELECT k.note_id, k.state FROM note_finding k WHERE k.area = ? AND k.system = ? AND k.finding = ? AND k.state IN ('present', 'absent')
+	return list(q, scan, "SELECT newest.state, "+strings.TrimPrefix(visitQuery,
+		"SELECT ")+`JOIN (SELECT k.note_id, k.state FROM note_finding k WHERE k.area = ? AND k.system = ? AND k.finding = ? AND k.state IN ('present', 'absent')
 			AND k.note_id < ? AND NOT EXISTS (SELECT 1 FROM note r WHERE r.id = k.note_id AND r.retracted > 0) ORDER BY k.note_id DESC LIMIT ?) newest ON newest.note_id = n.id
 		ORDER BY newest.note_id DESC`, area, system, finding, after, limit)
 }

@@ -42,14 +42,16 @@ func (s *server) describeForms(api huma.API) {
 	}) ([]forms.FormVersion, error) {
 		return s.app.Forms.FormVersions(ctx, who, in.Kind, in.ID, in.Owner)
 	})
-	does(api, http.MethodPost, "try-form", "/api/forms/try", func(ctx context.Context, who act.Actor, in *body[formBody]) (*body[forms.Preview], error) {
-		out, err := s.app.Forms.TryForm(ctx, who, in.Body.text())
-		return &body[forms.Preview]{out}, err
-	}, largeForm)
-	does(api, http.MethodPost, "save-form", "/api/forms", func(ctx context.Context, who act.Actor, in *body[formBody]) (*body[forms.FormRow], error) {
-		out, err := s.app.Forms.SaveForm(ctx, who, in.Body.text(), in.Body.Base)
-		return &body[forms.FormRow]{out}, err
-	}, largeForm)
+	does(api, http.MethodPost, "try-form", "/api/forms/try",
+		func(ctx context.Context, who act.Actor, in *body[formBody]) (*body[forms.Preview], error) {
+			out, err := s.app.Forms.TryForm(ctx, who, in.Body.text())
+			return &body[forms.Preview]{out}, err
+		}, largeForm)
+	does(api, http.MethodPost, "save-form", "/api/forms",
+		func(ctx context.Context, who act.Actor, in *body[formBody]) (*body[forms.FormRow], error) {
+			out, err := s.app.Forms.SaveForm(ctx, who, in.Body.text(), in.Body.Base)
+			return &body[forms.FormRow]{out}, err
+		}, largeForm)
 	does(api, http.MethodPost, "form-entries", "/api/forms/entries", func(ctx context.Context, who act.Actor, in *body[struct {
 		Body string `json:"body"`
 	}]) (*body[[]forms.FormEntry], error) {

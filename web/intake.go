@@ -15,7 +15,8 @@ func (s *server) describeIntake(api huma.API) {
 	get(api, "intake", "/api/visits/{id}/intake", func(ctx context.Context, who act.Actor, in *PathID) (intake.IntakeView, error) {
 		return s.app.Intake.Intake(ctx, who, in.ID)
 	})
-	intakeAct(api, "add-entry", "/api/visits/{id}/entries", func(ctx context.Context, who act.Actor, id string, in intake.NewEntry) (intake.IntakeView, error) {
+	intakeAct(api, "add-entry", "/api/visits/{id}/entries", func(ctx context.Context, who act.Actor, id string,
+		in intake.NewEntry) (intake.IntakeView, error) {
 		return s.app.Intake.AddEntry(ctx, who, id, in)
 	})
 	intakeAct(api, "end-entry", "/api/visits/{id}/entries/end", func(ctx context.Context, who act.Actor, id string, in struct {
@@ -50,10 +51,12 @@ func (s *server) describeIntake(api huma.API) {
 	}) (intake.IntakeView, error) {
 		return s.app.Intake.StrikeVital(ctx, who, id, in.ID)
 	})
-	intakeAct(api, "enter-test", "/api/visits/{id}/tests", func(ctx context.Context, who act.Actor, id string, in intake.HouseEntry) (intake.IntakeView, error) {
+	intakeAct(api, "enter-test", "/api/visits/{id}/tests", func(ctx context.Context, who act.Actor, id string,
+		in intake.HouseEntry) (intake.IntakeView, error) {
 		return s.app.Intake.EnterTest(ctx, who, id, in)
 	})
-	intakeAct(api, "give-vaccine", "/api/visits/{id}/vaccines", func(ctx context.Context, who act.Actor, id string, in intake.VaccineEntry) (intake.Asked, error) {
+	intakeAct(api, "give-vaccine", "/api/visits/{id}/vaccines", func(ctx context.Context, who act.Actor, id string,
+		in intake.VaccineEntry) (intake.Asked, error) {
 		return s.app.Intake.GiveVaccine(ctx, who, id, in)
 	})
 	intakeAct(api, "strike-vaccine", "/api/visits/{id}/vaccines/strike", func(ctx context.Context, who act.Actor, id string, in struct {

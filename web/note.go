@@ -13,10 +13,11 @@ import (
 
 // describeNote registers what the room note does and shows.
 func (s *server) describeNote(api huma.API) {
-	does(api, http.MethodPost, "start-visit", "/api/visits/{id}/start", func(ctx context.Context, who act.Actor, in *PathID) (*body[Started], error) {
-		n, err := s.app.Note.StartVisit(ctx, who, in.ID)
-		return &body[Started]{Started{n}}, err
-	})
+	does(api, http.MethodPost, "start-visit", "/api/visits/{id}/start",
+		func(ctx context.Context, who act.Actor, in *PathID) (*body[Started], error) {
+			n, err := s.app.Note.StartVisit(ctx, who, in.ID)
+			return &body[Started]{Started{n}}, err
+		})
 	get(api, "note", "/api/notes/{id}", func(ctx context.Context, who act.Actor, in *PathID) (notes.NoteView, error) {
 		return s.app.Note.Note(ctx, who, in.ID)
 	})
@@ -32,12 +33,13 @@ func (s *server) describeNote(api huma.API) {
 		out, err := s.app.Note.SavePart(ctx, who, in.ID, note.Part(in.Part), in.Body.Text, in.Body.Base, in.Body.SaveID)
 		return &body[notes.Saved]{out}, err
 	})
-	does(api, http.MethodPost, "settle-conflict", "/api/notes/{id}/conflicts/{conflict}/settle", func(ctx context.Context, who act.Actor, in *struct {
-		PathID
-		Conflict string `path:"conflict" maxLength:"64"`
-	}) (*body[notes.NoteView], error) {
-		return s.noteNow(ctx, who, in.ID, s.app.Note.SettleConflict(ctx, who, in.ID, in.Conflict))
-	})
+	does(api, http.MethodPost, "settle-conflict", "/api/notes/{id}/conflicts/{conflict}/settle",
+		func(ctx context.Context, who act.Actor, in *struct {
+			PathID
+			Conflict string `path:"conflict" maxLength:"64"`
+		}) (*body[notes.NoteView], error) {
+			return s.noteNow(ctx, who, in.ID, s.app.Note.SettleConflict(ctx, who, in.ID, in.Conflict))
+		})
 	does(api, http.MethodPost, "writing", "/api/notes/{id}/writing", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {
@@ -170,7 +172,8 @@ func (s *server) describeNote(api huma.API) {
 		Strokes string `json:"strokes"`
 		Version int    `json:"version"`
 	}) (notes.NoteView, error) {
-		return s.app.Note.SaveDrawing(ctx, who, id, notes.DrawingView{ID: in.ID, Outline: in.Outline, Caption: in.Caption, Strokes: in.Strokes, Version: in.Version})
+		return s.app.Note.SaveDrawing(ctx, who, id, notes.DrawingView{ID: in.ID, Outline: in.Outline, Caption: in.Caption, Strokes: in.Strokes,
+			Version: in.Version})
 	})
 	get(api, "outlines", "/api/outlines", func(_ context.Context, _ act.Actor, _ *nothing) (map[string]string, error) {
 		return note.Outlines, nil
@@ -205,7 +208,8 @@ func (s *server) describeNote(api huma.API) {
 	}) (notes.NoteView, error) {
 		return s.app.Note.DismissCode(ctx, who, id, in.Code)
 	})
-	noteAct(api, "say-of-diagnosis", "/api/notes/{id}/diagnoses/words", func(ctx context.Context, who act.Actor, id string, in note.Said) (notes.NoteView, error) {
+	noteAct(api, "say-of-diagnosis", "/api/notes/{id}/diagnoses/words", func(ctx context.Context, who act.Actor, id string,
+		in note.Said) (notes.NoteView, error) {
 		return s.app.Note.SayOfDiagnosis(ctx, who, id, in)
 	})
 	noteAct(api, "join-diagnosis", "/api/notes/{id}/diagnoses/join", func(ctx context.Context, who act.Actor, id string, in struct {
@@ -259,7 +263,8 @@ type FindingChange struct {
 }
 
 func (c FindingChange) core() note.Change {
-	return note.Change{Area: note.Area(c.Area), System: c.System, Finding: c.Finding, State: note.State(c.State), Side: c.Side, Severity: c.Severity, Duration: c.Duration, Words: c.Words, Remark: c.Remark, Clear: c.Clear, Rest: c.Rest, Bring: c.Bring, Was: c.Was}
+	return note.Change{Area: note.Area(c.Area), System: c.System, Finding: c.Finding, State: note.State(c.State), Side: c.Side,
+		Severity: c.Severity, Duration: c.Duration, Words: c.Words, Remark: c.Remark, Clear: c.Clear, Rest: c.Rest, Bring: c.Bring, Was: c.Was}
 }
 
 type forwardBody struct {

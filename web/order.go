@@ -50,7 +50,8 @@ func (s *server) describeOrder(api huma.API) {
 		out, err := s.app.Order.SignPrepared(ctx, who, in.ID, in.Body.Secret)
 		return &body[orders.OrderView]{out}, err
 	})
-	for name, f := range map[string]func(*orders.Acts, context.Context, act.Actor, string, string) error{"return": (*orders.Acts).ReturnPrepared, "drop": (*orders.Acts).DropPrepared} {
+	for name, f := range map[string]func(*orders.Acts, context.Context, act.Actor, string,
+		string) error{"return": (*orders.Acts).ReturnPrepared, "drop": (*orders.Acts).DropPrepared} {
 		does(api, http.MethodPost, name+"-prepared", "/api/prepared/{id}/"+name, func(ctx context.Context, who act.Actor, in *struct {
 			PathID
 			Body struct {
@@ -89,7 +90,8 @@ type OrderBody struct {
 }
 
 func (b OrderBody) order(patient string) orders.NewOrder {
-	n := orders.NewOrder{PatientID: patient, VisitID: b.VisitID, Priority: b.Priority, Collected: b.Collected, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared}
+	n := orders.NewOrder{PatientID: patient, VisitID: b.VisitID, Priority: b.Priority, Collected: b.Collected, RequestID: b.RequestID,
+		Secret: b.Secret, Prepared: b.Prepared}
 	for _, t := range b.Tests {
 		n.Tests = append(n.Tests, order.Line{Test: t.Code, Diagnoses: t.Diagnoses})
 	}

@@ -17,7 +17,8 @@ func (s *server) describeOutside(api huma.API) {
 	}) (intake.VitalTaken, error) {
 		return s.app.Outside.ReadDevice(ctx, who, id, in.Confirmed)
 	})
-	intakeAct(api, "fetch-elsewhere", "/api/visits/{id}/fetch", func(ctx context.Context, who act.Actor, id string, _ struct{}) (outsides.Fetched, error) {
+	intakeAct(api, "fetch-elsewhere", "/api/visits/{id}/fetch", func(ctx context.Context, who act.Actor, id string,
+		_ struct{}) (outsides.Fetched, error) {
 		return s.app.Outside.FetchElsewhere(ctx, who, id)
 	})
 	intakeAct(api, "decide", "/api/visits/{id}/decide", func(ctx context.Context, who act.Actor, id string, in struct {

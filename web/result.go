@@ -30,7 +30,8 @@ func (s *server) describeResult(api huma.API) {
 		}
 	}) (*nothing, error) {
 		b := in.Body
-		return nil, s.app.Result.SignReport(ctx, who, results.SignedResult{ReportID: in.ID, Comment: b.Comment, Told: b.Told, ToldReason: b.ToldReason, Secret: b.Secret, Issue: b.Issue, Version: b.Version})
+		return nil, s.app.Result.SignReport(ctx, who, results.SignedResult{ReportID: in.ID, Comment: b.Comment, Told: b.Told,
+			ToldReason: b.ToldReason, Secret: b.Secret, Issue: b.Issue, Version: b.Version})
 	})
 	get(api, "held", "/api/quarantine/{number}", func(ctx context.Context, who act.Actor, in *struct {
 		Number int64 `path:"number"`

@@ -151,7 +151,8 @@ func TestALargeFormIsTakenAndALargerOneRefused(t *testing.T) {
 			require.Equal(t, want, w.Code, "%s with %d bytes: %.300s", path, size, w.Body.String())
 		}
 	}
-	r := httptest.NewRequest(http.MethodPost, "/api/notes/1/messages", strings.NewReader(`{"id":"message-1","text":"`+strings.Repeat("x", 2<<20)+`"}`))
+	r := httptest.NewRequest(http.MethodPost, "/api/notes/1/messages",
+		strings.NewReader(`{"id":"message-1","text":"`+strings.Repeat("x", 2<<20)+`"}`))
 	r.Header.Set("Content-Type", "application/json")
 	w := httptest.NewRecorder()
 	handler.ServeHTTP(w, r)

@@ -30,13 +30,14 @@ func (s *server) describeSession(api huma.API) {
 			Cookie http.Cookie `header:"Set-Cookie"`
 		}{cookie(t, 14*3600)}, nil
 	})
-	huma.Register(api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/session"}, func(ctx context.Context, _ *nothing) (*body[Me], error) {
-		in, _ := ctx.Value(actorKey{}).(signedIn)
-		if in.err != nil && !errors.Is(in.err, session.ErrLocked) {
-			return nil, answer(in.err)
-		}
-		return &body[Me]{s.me(in)}, nil
-	})
+	huma.Register(api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/session"},
+		func(ctx context.Context, _ *nothing) (*body[Me], error) {
+			in, _ := ctx.Value(actorKey{}).(signedIn)
+			if in.err != nil && !errors.Is(in.err, session.ErrLocked) {
+				return nil, answer(in.err)
+			}
+			return &body[Me]{s.me(in)}, nil
+		})
 	post(api, "unlock", "/api/session/unlock", func(ctx context.Context, in *body[struct {
 		Password string `json:"password" maxLength:"1000"`
 	}]) (*nothing, error) {
@@ -49,19 +50,20 @@ func (s *server) describeSession(api huma.API) {
 	does(api, http.MethodPost, "lock", "/api/session/lock", func(ctx context.Context, who act.Actor, _ *nothing) (*nothing, error) {
 		return nil, s.app.Session.Lock(ctx, who)
 	})
-	huma.Register(api, huma.Operation{OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/session"}, func(ctx context.Context, _ *nothing) (*struct {
-		Cookie http.Cookie `header:"Set-Cookie"`
-	}, error) {
-		in, _ := ctx.Value(actorKey{}).(signedIn)
-		if in.err == nil || errors.Is(in.err, session.ErrLocked) {
-			if err := s.app.Session.SignOut(ctx, in.who); err != nil {
-				return nil, answer(err)
-			}
-		}
-		return &struct {
+	huma.Register(api, huma.Operation{OperationID: "sign-out", Method: http.MethodDelete, Path: "/api/session"},
+		func(ctx context.Context, _ *nothing) (*struct {
 			Cookie http.Cookie `header:"Set-Cookie"`
-		}{cookie("", -1)}, nil
-	})
+		}, error) {
+			in, _ := ctx.Value(actorKey{}).(signedIn)
+			if in.err == nil || errors.Is(in.err, session.ErrLocked) {
+				if err := s.app.Session.SignOut(ctx, in.who); err != nil {
+					return nil, answer(err)
+				}
+			}
+			return &struct {
+				Cookie http.Cookie `header:"Set-Cookie"`
+			}{cookie("", -1)}, nil
+		})
 	does(api, http.MethodPut, "set-single-keys", "/api/session/keys", func(ctx context.Context, who act.Actor, in *body[struct {
 		On bool `json:"on"`
 	}]) (*nothing, error) {
@@ -99,8 +101,10 @@ type Me struct {
 
 func (s *server) me(in signedIn) Me {
 	a := s.app
-	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []string{}, Told: result.Told, Stages: visit.Stages,
-		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name, PracticeName: a.Practice}
+	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []string{}, Told: result.Told,
+		Stages:      visit.Stages,
+		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name,
+		PracticeName: a.Practice}
 	if in.err == nil {
 		m.Rights, m.SingleKeys, m.DraftKey = act.RightsOf(in.who.Role), in.staff.SingleKeys, base64.StdEncoding.EncodeToString(in.staff.DraftKey)
 		m.SigningOpen = a.Clock().Before(in.who.Session.SigningUntil)

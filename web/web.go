@@ -40,7 +40,8 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.GET("/api/notes/:id/pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.NotePDF(c, who, c.Param("id"), c.Query("section"))
 	}))
-	for format, kind := range map[string]fileKind{"json": {"application/fhir+json", `attachment; filename="claim.json"`}, "csv": {"text/csv; charset=utf-8", `attachment; filename="claim.csv"`}} {
+	for format, kind := range map[string]fileKind{"json": {"application/fhir+json", `attachment; filename="claim.json"`},
+		"csv": {"text/csv; charset=utf-8", `attachment; filename="claim.csv"`}} {
 		r.GET("/api/notes/:id/claim."+format, s.file(kind, func(c *gin.Context, who act.Actor) ([]byte, error) {
 			return a.Assess.BillingFile(c, who, c.Param("id"), format)
 		}))
@@ -80,7 +81,8 @@ func recoverer(c *gin.Context) {
 	defer func() {
 		if p := recover(); p != nil {
 			slog.Error("a request failed unexpectedly", "route", c.FullPath(), "panic", p, "stack", string(debug.Stack()))
-			problem(c.Writer, &act.Refusal{Kind: act.Broken, Message: "Something went wrong here. What you typed is kept in this window; try again."})
+			problem(c.Writer, &act.Refusal{Kind: act.Broken,
+				Message: "Something went wrong here. What you typed is kept in this window; try again."})
 			c.Abort()
 		}
 	}()
@@ -112,7 +114,8 @@ func limitBody(c *gin.Context) {
 // statuses are the HTTP statuses of the kinds of refusal.
 var statuses = map[act.Kind]int{
 	act.Broken: http.StatusInternalServerError, act.Invalid: http.StatusUnprocessableEntity, act.Missing: http.StatusNotFound,
-	act.Conflict: http.StatusConflict, act.Forbidden: http.StatusForbidden, act.Unproven: http.StatusUnauthorized, act.Locked: http.StatusLocked,
+	act.Conflict: http.StatusConflict, act.Forbidden: http.StatusForbidden, act.Unproven: http.StatusUnauthorized,
+	act.Locked:   http.StatusLocked,
 	act.TooLarge: http.StatusRequestEntityTooLarge, act.TooOften: http.StatusTooManyRequests, act.Unreachable: http.StatusBadGateway,
 }
 
@@ -140,7 +143,8 @@ func refusal(err error) *act.Refusal {
 		return r
 	}
 	slog.Error("an act failed", "error", err)
-	return &act.Refusal{Kind: act.Broken, Message: "It could not be done and nothing was changed. What you typed is kept in this window; try again."}
+	return &act.Refusal{Kind: act.Broken,
+		Message: "It could not be done and nothing was changed. What you typed is kept in this window; try again."}
 }
 
 func answer(err error) error {
@@ -276,7 +280,9 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 			_, _ = rand.Read(raw)
 			nonce := base64.RawStdEncoding.EncodeToString(raw)
 			c.Header("Cache-Control", "no-store")
-			c.Header("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+"'; font-src 'self'; img-src 'self' data:; connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'")
+			c.Header("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
+				"'; font-src 'self'; img-src 'self' data:; connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; "+
+				"frame-ancestors 'none'")
 			c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(strings.Replace(string(page), "__NONCE__", nonce, 1)))
 		}
 	})

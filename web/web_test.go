@@ -28,7 +28,8 @@ func ask(t *testing.T, files fstest.MapFS, method, path string, headers ...strin
 	return w
 }
 
-var built = fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__NONCE__">`)}, "assets/a.js": {Data: []byte("1")}, "notices.txt": {Data: []byte("Apache")}}
+var built = fstest.MapFS{"index.html": {Data: []byte(`<meta name="csp-nonce" content="__NONCE__">`)}, "assets/a.js": {Data: []byte("1")},
+	"notices.txt": {Data: []byte("Apache")}}
 
 func TestEveryPageHasItsOwnNonce(t *testing.T) {
 	nonce := regexp.MustCompile(`content="([^"]+)"`)
@@ -70,7 +71,8 @@ func TestStaticFiles(t *testing.T) {
 }
 
 func TestWritesFromElsewhereAreRefused(t *testing.T) {
-	for _, headers := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"}, {"Origin", "http://elsewhere.example"}} {
+	for _, headers := range [][]string{{"Sec-Fetch-Site", "cross-site"}, {"Sec-Fetch-Site", "same-site"},
+		{"Origin", "http://elsewhere.example"}} {
 		w := ask(t, built, http.MethodPost, "/api/session", headers...)
 		require.Equal(t, 403, w.Code, headers)
 		require.Equal(t, "application/problem+json", w.Header().Get("Content-Type"))

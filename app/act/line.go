@@ -62,7 +62,8 @@ func (o *Office) Rows(q *store.Q, who Actor, lines []store.Line, kinds []LineKin
 	out := make([]*LineRow, len(lines))
 	by := map[line.Kind][]*LineRow{}
 	for i, l := range lines {
-		r := &LineRow{Line: l.ID, Kind: l.Kind, ID: l.Subject, Owner: names[l.OwnerID], State: l.State, Since: o.Say(l.OpenedAt), Days: o.DaysSince(l.OpenedAt), Closes: l.Kind.Act(), rank: l.Rank}
+		r := &LineRow{Line: l.ID, Kind: l.Kind, ID: l.Subject, Owner: names[l.OwnerID], State: l.State, Since: o.Say(l.OpenedAt),
+			Days: o.DaysSince(l.OpenedAt), Closes: l.Kind.Act(), rank: l.Rank}
 		if l.Patient.ID != "" {
 			p := o.Patient(l.Patient)
 			r.Patient = &p

@@ -50,7 +50,8 @@ func NotFound(err error, what string) error {
 // Stale turns a lost race into an answer.
 func Stale(err error, what string) error {
 	if errors.Is(err, store.ErrStale) {
-		return &Refusal{Kind: Conflict, Code: "stale", Message: what + " was changed by somebody else meanwhile. Look at it as it is now, then decide again."}
+		return &Refusal{Kind: Conflict, Code: "stale",
+			Message: what + " was changed by somebody else meanwhile. Look at it as it is now, then decide again."}
 	}
 	return err
 }

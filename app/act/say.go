@@ -24,7 +24,8 @@ type PatientView struct {
 
 // Patient writes a patient as every screen names them.
 func (a *Office) Patient(p chart.Patient) PatientView {
-	return PatientView{ID: p.ID, Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Age: chart.AgeText(p.BirthDate, a.Today()), Sex: chart.Sexes[p.Sex], Phone: p.Phone, CodeStatus: p.CodeStatus, UsesPortal: p.UsesPortal}
+	return PatientView{ID: p.ID, Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate,
+		Age: chart.AgeText(p.BirthDate, a.Today()), Sex: chart.Sexes[p.Sex], Phone: p.Phone, CodeStatus: p.CodeStatus, UsesPortal: p.UsesPortal}
 }
 
 // Say writes a moment with the practice's offset, to the second; "" for none.

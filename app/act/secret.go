@@ -32,7 +32,8 @@ func HashSecret(secret string) string {
 	_, _ = rand.Read(salt) // never fails (crypto/rand)
 	sum := argon2.IDKey([]byte(secret), salt, argonPasses, argonMemory, 1, 32)
 	b := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=1$%s$%s", argon2.Version, argonMemory, argonPasses, b.EncodeToString(salt), b.EncodeToString(sum))
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=1$%s$%s", argon2.Version, argonMemory, argonPasses, b.EncodeToString(salt),
+		b.EncodeToString(sum))
 }
 
 // hashing lets one hash run at a time, so that sign-in storms cannot fill memory.

@@ -154,7 +154,8 @@ func AdvicePoints(all []AdviceView) (out []note.Point) {
 	for _, stops := range []bool{true, false} {
 		for _, x := range all {
 			if x.Answer == "" && x.Stops == stops && x.Kind != "additional" {
-				out = append(out, note.Point{Kind: "coding", Part: note.Assessment, Says: x.Says, Why: x.Quote + " (" + x.Source + ")", Ref: "advice." + x.Key, Stops: x.Stops})
+				out = append(out, note.Point{Kind: "coding", Part: note.Assessment, Says: x.Says, Why: x.Quote + " (" + x.Source + ")",
+					Ref: "advice." + x.Key, Stops: x.Stops})
 			}
 		}
 	}
@@ -240,8 +241,9 @@ func (a *Acts) Unspoken(c Case, blocks []note.Block) (out []note.Point, err erro
 	silent = r.Unspoken(passages(blocks), silent)
 	for _, d := range c.Diagnoses {
 		if slices.Contains(silent, d.Code) {
-			out = append(out, note.Point{Kind: "unsupported", Part: note.Assessment, Says: "Nothing in the note speaks for " + d.Code + ", " + d.Title,
-				Why: "No word of it that was written or looked at today, nothing said of it, no test ordered for it", Ref: "diagnosis." + d.Code})
+			out = append(out, note.Point{Kind: "unsupported", Part: note.Assessment,
+				Says: "Nothing in the note speaks for " + d.Code + ", " + d.Title,
+				Why:  "No word of it that was written or looked at today, nothing said of it, no test ordered for it", Ref: "diagnosis." + d.Code})
 		}
 	}
 	return out, nil
@@ -335,8 +337,9 @@ func unsigned(here []chart.InHand) (out []note.Point) {
 		}
 	}
 	for _, id := range ids {
-		out = append(out, note.Point{Kind: "promise", Part: note.Plan, Says: "An order is prepared and not signed: " + note.List(names[id], "and"),
-			Why: "It is not sent until a physician signs it", Ref: "prepared." + id})
+		out = append(out, note.Point{Kind: "promise", Part: note.Plan,
+			Says: "An order is prepared and not signed: " + note.List(names[id], "and"),
+			Why:  "It is not sent until a physician signs it", Ref: "prepared." + id})
 	}
 	return out
 }

@@ -64,7 +64,8 @@ func (a *Acts) Charges(ctx context.Context, who act.Actor, noteID string) (out C
 
 // ChargesIn reads the charges of a case within an act.
 func (a *Acts) ChargesIn(q *store.Q, c Case) (ChargesView, error) {
-	out := ChargesView{Lines: []coding.Charge{}, Problems: []ProblemChoice{}, Kinds: []Choice{}, Risks: []Choice{}, Doubts: []string{}, Usual: []coding.Service{}, Source: coding.SourceOfLevels}
+	out := ChargesView{Lines: []coding.Charge{}, Problems: []ProblemChoice{}, Kinds: []Choice{}, Risks: []Choice{}, Doubts: []string{},
+		Usual: []coding.Service{}, Source: coding.SourceOfLevels}
 	out.Signed = c.Note.Folio > 0
 	kept := c.Charges
 	var err error
@@ -114,7 +115,8 @@ func (a *Acts) ChargesIn(q *store.Q, c Case) (ChargesView, error) {
 		return out, err
 	}
 	for _, c := range used {
-		if s, ok := services[c]; ok && s.Kind != "visit" && s.Kind != "preventive" && len(out.Usual) < 6 && !slices.ContainsFunc(out.Lines, func(l coding.Charge) bool { return l.Code == c }) {
+		if s, ok := services[c]; ok && s.Kind != "visit" && s.Kind != "preventive" && len(out.Usual) < 6 &&
+			!slices.ContainsFunc(out.Lines, func(l coding.Charge) bool { return l.Code == c }) {
 			out.Usual = append(out.Usual, s)
 		}
 	}
@@ -155,7 +157,8 @@ func (a *Acts) documented(q *store.Q, c Case) (coding.Facts, error) {
 }
 
 // SetCharges keeps the lines of charges and what is documented towards the level.
-func (a *Acts) SetCharges(ctx context.Context, who act.Actor, noteID string, lines []coding.Charge, facts coding.Facts, was int) (out ChargesView, err error) {
+func (a *Acts) SetCharges(ctx context.Context, who act.Actor, noteID string, lines []coding.Charge, facts coding.Facts,
+	was int) (out ChargesView, err error) {
 	set, err := a.Forms.Current()
 	if err != nil {
 		return out, err
@@ -164,7 +167,9 @@ func (a *Acts) SetCharges(ctx context.Context, who act.Actor, noteID string, lin
 		l := &lines[i]
 		l.Code = strings.ToUpper(strings.TrimSpace(l.Code))
 		if _, ok := set.Priced[l.Code]; !ok {
-			return out, act.Refuse(act.Invalid, "%q is not in the list of services%s. An administrator loads the clinic's licensed list under Forms.", l.Code, nearest(set.Services, l.Code))
+			return out, act.Refuse(act.Invalid,
+				"%q is not in the list of services%s. An administrator loads the clinic's licensed list under Forms.", l.Code,
+				nearest(set.Services, l.Code))
 		}
 		if l.Units < 1 || l.Units > 999 {
 			return out, act.Refuse(act.Invalid, "%s: one to 999 units.", l.Code)
@@ -262,7 +267,8 @@ func (a *Acts) BillingFile(ctx context.Context, who act.Actor, noteID, format st
 		on := coding.Fit(codes, kept.Lines).On
 		p := v.Patient
 		c := fhir.Claim{ID: noteID, Created: a.Say(t.Now), Service: v.Day, Practice: a.Practice, Clinician: v.Clinician,
-			Patient: fhir.ClaimPatient{Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Gender: map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}
+			Patient: fhir.ClaimPatient{Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate,
+				Gender: map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}
 		if c.Patient.Gender == "" {
 			c.Patient.Gender = "unknown"
 		}

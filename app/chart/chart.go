@@ -134,13 +134,15 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{}, Vitals: []VitalView{}, Today: []visit.VisitView{}, Unsigned: []results.ReportRow{}, Speaking: []string{}}
+		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{},
+			Vitals: []VitalView{}, Today: []visit.VisitView{}, Unsigned: []results.ReportRow{}, Speaking: []string{}}
 		held, err := a.Order.Record(q, id, a.Today())
 		if err != nil {
 			return err
 		}
 		for _, x := range held.Allergies {
-			out.Allergies = append(out.Allergies, AllergyView{Substance: x.Substance, Reaction: x.Reaction, Severity: x.Severity, StatedAt: a.Say(x.StatedAt), StatedBy: x.StatedBy})
+			out.Allergies = append(out.Allergies, AllergyView{Substance: x.Substance, Reaction: x.Reaction, Severity: x.Severity,
+				StatedAt: a.Say(x.StatedAt), StatedBy: x.StatedBy})
 		}
 		for _, h := range held.Histories {
 			if h.List == chart.CommunicationList && h.Title != chart.Private {

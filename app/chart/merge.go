@@ -35,7 +35,8 @@ func (a *Acts) merges(q *store.Q, person string) ([]MergeView, error) {
 		if err != nil {
 			return out, err
 		}
-		out = append(out, MergeView{ID: m.ID, Record: p.Record, Name: p.Name.Given + " " + p.Name.Family, Reason: m.Reason, By: names[m.ByID], At: a.Say(m.At)})
+		out = append(out, MergeView{ID: m.ID, Record: p.Record, Name: p.Name.Given + " " + p.Name.Family, Reason: m.Reason, By: names[m.ByID],
+			At: a.Say(m.At)})
 	}
 	return out, nil
 }
@@ -86,7 +87,8 @@ func (a *Acts) Compare(ctx context.Context, who act.Actor, kept, other string) (
 			what string
 			same bool
 		}{
-			{"family name", chart.Fold(k.Name.Family) == chart.Fold(o.Name.Family)}, {"given name", chart.Fold(k.Name.Given) == chart.Fold(o.Name.Given)},
+			{"family name", chart.Fold(k.Name.Family) == chart.Fold(o.Name.Family)},
+			{"given name", chart.Fold(k.Name.Given) == chart.Fold(o.Name.Given)},
 			{"birth date", k.BirthDate == o.BirthDate}, {"sex", k.Sex == o.Sex}, {"phone", k.Phone != "" && k.Phone == o.Phone},
 		} {
 			if f.same {
@@ -139,7 +141,8 @@ func (a *Acts) Merge(ctx context.Context, who act.Actor, secret, kept, other, re
 		if err != nil {
 			return err
 		}
-		if err := t.AddMerge(store.Merge{ID: act.NewID(), KeptID: k.ID, OtherID: o.ID, Reason: strings.TrimSpace(reason), ByID: who.ID, At: t.Now, Folio: folio}); err != nil {
+		if err := t.AddMerge(store.Merge{ID: act.NewID(), KeptID: k.ID, OtherID: o.ID, Reason: strings.TrimSpace(reason), ByID: who.ID, At: t.Now,
+			Folio: folio}); err != nil {
 			return err
 		}
 		t.Tell("patient", k.ID, k.ID)

@@ -46,7 +46,8 @@ func (a *Acts) Unsigned(ctx context.Context, who act.Actor) (out []Waiting, err 
 		visits, err := q.VisitsOfNotes(ids)
 		for _, l := range lines {
 			if l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
-				out = append(out, Waiting{NoteID: l.Subject, VisitID: visits[l.Subject], Patient: l.Patient.ID, Name: l.Patient.Name.Given + " " + l.Patient.Name.Family, Since: a.Say(l.OpenedAt), Days: a.DaysSince(l.OpenedAt)})
+				out = append(out, Waiting{NoteID: l.Subject, VisitID: visits[l.Subject], Patient: l.Patient.ID,
+					Name: l.Patient.Name.Given + " " + l.Patient.Name.Family, Since: a.Say(l.OpenedAt), Days: a.DaysSince(l.OpenedAt)})
 			}
 		}
 		return err

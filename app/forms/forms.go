@@ -258,7 +258,8 @@ func (a *Acts) tryForm(_ act.Actor, f FormText) ([]string, error) {
 		}
 	case formLetters:
 		for _, x := range l.Letters {
-			says = append(says, x.Title+", to "+map[string]string{letter.Colleague: "a colleague", letter.Patient: "the patient", letter.Other: "others"}[x.To])
+			says = append(says, x.Title+", to "+map[string]string{letter.Colleague: "a colleague", letter.Patient: "the patient",
+				letter.Other: "others"}[x.To])
 		}
 	case formLeaflets:
 		for _, x := range l.Leaflets {
@@ -371,7 +372,8 @@ func (a *Acts) SaveForm(ctx context.Context, who act.Actor, f FormText, base int
 		if l.Files[n].Version != base {
 			return act.Stale(store.ErrStale, "The form")
 		}
-		if err := t.AddForm(store.Form{Kind: f.Kind, ID: f.ID, Version: base + 1, OwnerID: owner, Body: f.Body, Prose: f.Prose, Retired: f.Retired, ByID: who.ID, At: t.Now}); err != nil {
+		if err := t.AddForm(store.Form{Kind: f.Kind, ID: f.ID, Version: base + 1, OwnerID: owner, Body: f.Body, Prose: f.Prose,
+			Retired: f.Retired, ByID: who.ID, At: t.Now}); err != nil {
 			return act.Stale(err, "The form")
 		}
 		t.Tell("forms", f.ID, "")

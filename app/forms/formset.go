@@ -111,7 +111,8 @@ func (l *Library) Fitting(reason string) *note.Interview {
 			continue
 		}
 		for _, w := range append([]string{v.Questions.Title}, v.Prose.Also...) {
-			if len(w) > length && containsPhrase(reason, strings.ToLower(w)) || len(w) == length && best != nil && containsPhrase(reason, strings.ToLower(w)) && v.ID < best.ID {
+			if len(w) > length && containsPhrase(reason, strings.ToLower(w)) || len(w) == length && best != nil &&
+				containsPhrase(reason, strings.ToLower(w)) && v.ID < best.ID {
 				best, length = v, len(w)
 			}
 		}
@@ -172,7 +173,8 @@ func shipped(files fs.FS) (*Library, error) {
 			return l.(*Library), nil
 		}
 	}
-	l := &Library{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, Sets: map[string][]order.Set{}, Files: map[Name]formFile{}, history: map[Name][]formFile{}}
+	l := &Library{interviews: map[string][]*note.Interview{}, snippets: map[string][]note.Snippet{}, Sets: map[string][]order.Set{},
+		Files: map[Name]formFile{}, history: map[Name][]formFile{}}
 	read := func(name string) string {
 		b, err := fs.ReadFile(files, name)
 		if err != nil {
@@ -187,12 +189,17 @@ func shipped(files fs.FS) (*Library, error) {
 		kind, id, file, what string
 		parse                func(text string) error
 	}{
-		{formSystems, "systems", "findings/systems.yaml", "finding list", func(t string) (err error) { l.Systems, err = forms.Systems("systems.yaml", t); return err }},
-		{formVisits, "kinds", "visits/kinds.yaml", "kinds of visit", func(t string) (err error) { l.Kinds, err = forms.Kinds("kinds.yaml", t, l.Systems); return err }},
-		{formSnippet, "clinic", "snippets/clinic.yaml", "snippets", func(t string) (err error) { l.snippets[""], err = forms.Snippets("clinic.yaml", t); return err }},
+		{formSystems, "systems", "findings/systems.yaml", "finding list",
+			func(t string) (err error) { l.Systems, err = forms.Systems("systems.yaml", t); return err }},
+		{formVisits, "kinds", "visits/kinds.yaml", "kinds of visit",
+			func(t string) (err error) { l.Kinds, err = forms.Kinds("kinds.yaml", t, l.Systems); return err }},
+		{formSnippet, "clinic", "snippets/clinic.yaml", "snippets",
+			func(t string) (err error) { l.snippets[""], err = forms.Snippets("clinic.yaml", t); return err }},
 		{Sets, "clinic", "sets/sets.yaml", "sets", func(t string) (err error) { l.Sets[""], err = forms.Sets("sets.yaml", t); return err }},
-		{formLetters, "clinic", "letters/letters.yaml", "letter forms", func(t string) (err error) { l.Letters, err = forms.Letters("letters.yaml", t); return err }},
-		{formLeaflets, "clinic", "letters/leaflets.yaml", "leaflets", func(t string) (err error) { l.Leaflets, err = forms.Leaflets("leaflets.yaml", t); return err }},
+		{formLetters, "clinic", "letters/letters.yaml", "letter forms",
+			func(t string) (err error) { l.Letters, err = forms.Letters("letters.yaml", t); return err }},
+		{formLeaflets, "clinic", "letters/leaflets.yaml", "leaflets",
+			func(t string) (err error) { l.Leaflets, err = forms.Leaflets("leaflets.yaml", t); return err }},
 	} {
 		text := read(f.file)
 		set(f.kind, f.id, text, "")
@@ -322,7 +329,8 @@ func (l *Library) take(f store.Form, shipped []coding.Service) error {
 	default:
 		return fmt.Errorf("%q is no kind of form", f.Kind)
 	}
-	l.keep(Name{f.Kind, f.ID, f.OwnerID}, formFile{Version: f.Version, Body: f.Body, prose: f.Prose, shipped: false, retired: f.Retired, byID: f.ByID, at: f.At})
+	l.keep(Name{f.Kind, f.ID, f.OwnerID}, formFile{Version: f.Version, Body: f.Body, prose: f.Prose, shipped: false, retired: f.Retired,
+		byID: f.ByID, at: f.At})
 	return nil
 }
 

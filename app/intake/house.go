@@ -125,7 +125,8 @@ func (a *Acts) houseDone(q *store.Q, visit string) ([]HouseDone, error) {
 	}
 	hs, err := q.HouseResultsAt(visit)
 	for _, r := range rs {
-		d := HouseDone{Report: r.ID, Test: r.Code, Words: result.Sentence(r.Title, r.Values), Values: map[string]string{}, Status: act.StatusWord(r.Status), Signed: r.SignedIssue == r.Issue}
+		d := HouseDone{Report: r.ID, Test: r.Code, Words: result.Sentence(r.Title, r.Values), Values: map[string]string{},
+			Status: act.StatusWord(r.Status), Signed: r.SignedIssue == r.Issue}
 		for _, v := range r.Values {
 			d.Values[v.Code] = v.Text
 			d.Flagged = d.Flagged || result.Abnormal(v.Flag)
@@ -167,9 +168,11 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 	}
 	switch {
 	case e.Kit.Expires < a.Today():
-		return IntakeView{}, act.Refuse(act.Invalid, "This kit expired on %s; its result does not count. Repeat the test with another.", e.Kit.Expires)
+		return IntakeView{}, act.Refuse(act.Invalid, "This kit expired on %s; its result does not count. Repeat the test with another.",
+			e.Kit.Expires)
 	case e.Control != "valid":
-		return IntakeView{}, act.Refuse(act.Invalid, "The control was not valid, so the result does not count and is not kept. Repeat the test with a new kit.")
+		return IntakeView{}, act.Refuse(act.Invalid,
+			"The control was not valid, so the result does not count and is not kept. Repeat the test with a new kit.")
 	}
 	return a.Change(ctx, who, visitID, "enter a test done in the house", func(t *act.Tx, v store.Visit) error {
 		// What was entered is kept as it came, like a message of a laboratory.
@@ -178,9 +181,11 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 			return err
 		}
 		sum := sha256.Sum256(raw)
-		r := store.Report{PatientID: v.PatientID, VisitID: v.ID, Filler: "house:" + e.ID, Code: test.Code, Title: test.Name, LOINC: test.LOINC, OwnerID: v.ClinicianID, MatchedBy: who.ID,
-			Status: "F", Issue: 1, CollectedAt: a.Say(t.Now), ReportedAt: a.Say(t.Now), ReceivedAt: t.Now, Performer: a.Practice + ", done in the house",
-			Notes: fmt.Sprintf("Kit lot %s, expires %s; control valid. Done by %s.", e.Kit.Lot, e.Kit.Expires, who.Name), Values: values}
+		r := store.Report{PatientID: v.PatientID, VisitID: v.ID, Filler: "house:" + e.ID, Code: test.Code, Title: test.Name, LOINC: test.LOINC,
+			OwnerID: v.ClinicianID, MatchedBy: who.ID,
+			Status: "F", Issue: 1, CollectedAt: a.Say(t.Now), ReportedAt: a.Say(t.Now), ReceivedAt: t.Now,
+			Performer: a.Practice + ", done in the house",
+			Notes:     fmt.Sprintf("Kit lot %s, expires %s; control valid. Done by %s.", e.Kit.Lot, e.Kit.Expires, who.Name), Values: values}
 		if _, err := t.ReportBySource(r.Filler, r.Code); err == nil {
 			return nil // the same act sent again after a lost answer
 		} else if !store.IsNotFound(err) {
@@ -197,7 +202,8 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 			}
 			r.Notes = "Corrected: it was entered wrongly before. " + r.Notes
 		}
-		if r.InboxID, err = t.AddIncoming(store.Incoming{ReceivedAt: t.Now, Sender: "house|" + who.ID, Control: e.ID, Raw: raw, State: result.Filed}, "in the house", sum[:]); err != nil {
+		if r.InboxID, err = t.AddIncoming(store.Incoming{ReceivedAt: t.Now, Sender: "house|" + who.ID, Control: e.ID, Raw: raw,
+			State: result.Filed}, "in the house", sum[:]); err != nil {
 			return err
 		}
 		if err := a.Result.FileReport(t, r); err != nil {
@@ -208,7 +214,8 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 			return err
 		}
 		t.Tell("patient", v.PatientID, v.PatientID)
-		return t.AddHouseResult(store.HouseResult{ReportID: filed.ID, Issue: filed.Issue, Test: test.Code, Lot: e.Kit.Lot, Expires: e.Kit.Expires, Control: e.Control, By: who.ID, At: t.Now})
+		return t.AddHouseResult(store.HouseResult{ReportID: filed.ID, Issue: filed.Issue, Test: test.Code, Lot: e.Kit.Lot, Expires: e.Kit.Expires,
+			Control: e.Control, By: who.ID, At: t.Now})
 	})
 }
 
@@ -290,7 +297,8 @@ func (a *Acts) GiveVaccine(ctx context.Context, who act.Actor, visitID string, e
 			return act.ErrAsked
 		}
 		t.Tell("patient", v.PatientID, v.PatientID)
-		_, err = t.AddImmunization(chart.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given, GivenAt: t.Now, GivenBy: who.ID})
+		_, err = t.AddImmunization(chart.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given,
+			GivenAt: t.Now, GivenBy: who.ID})
 		return err
 	})
 	if asked {

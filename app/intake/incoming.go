@@ -23,7 +23,8 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 		return err
 	}
 	for _, e := range es {
-		x := IncomingView{ID: e.ID, Source: e.Source, List: e.List, Name: chart.ListName(e.List), Title: e.Title, Detail: e.Detail, Since: e.Since, Same: "new", Decision: e.Decision, By: names[e.DecidedBy], At: a.Say(e.ReceivedAt)}
+		x := IncomingView{ID: e.ID, Source: e.Source, List: e.List, Name: chart.ListName(e.List), Title: e.Title, Detail: e.Detail,
+			Since: e.Since, Same: "new", Decision: e.Decision, By: names[e.DecidedBy], At: a.Say(e.ReceivedAt)}
 		if e.List == "answer" {
 			x.Name = "Answers before the visit"
 			f := strings.SplitN(e.Link, " ", 3)
@@ -53,7 +54,8 @@ func Beside(out *IntakeView, e store.IncomingEntry) (*EntryView, bool) {
 		}
 		for _, x := range l.Entries {
 			if chart.Fold(firstWord(x.Title)) == chart.Fold(firstWord(e.Title)) && firstWord(e.Title) != "" {
-				return &x, strings.EqualFold(strings.Join(strings.Fields(x.Title+" "+x.Detail), " "), strings.Join(strings.Fields(e.Title+" "+e.Detail), " "))
+				return &x, strings.EqualFold(strings.Join(strings.Fields(x.Title+" "+x.Detail), " "),
+					strings.Join(strings.Fields(e.Title+" "+e.Detail), " "))
 			}
 		}
 	}

@@ -89,7 +89,9 @@ func (a *Acts) Intake(ctx context.Context, who act.Actor, visitID string) (out I
 		if err != nil {
 			return act.NotFound(err, "visit")
 		}
-		out = IntakeView{Visit: a.Visit.View(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{}, Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Tests: []HouseDone{}, Vaccines: []GivenView{}, Device: a.Elsewhere.Device != "", Done: []StepDone{}}
+		out = IntakeView{Visit: a.Visit.View(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{},
+			Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Tests: []HouseDone{}, Vaccines: []GivenView{},
+			Device: a.Elsewhere.Device != "", Done: []StepDone{}}
 		for _, k := range l.Kinds {
 			out.Kinds = append(out.Kinds, k.Name)
 		}
@@ -157,7 +159,8 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 		l := ListView{ListKind: k, Entries: []EntryView{}}
 		for _, e := range entries {
 			if e.List == k.ID {
-				l.Entries = append(l.Entries, EntryView{ID: e.ID, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.Source, By: e.StatedBy, At: a.Say(e.StatedAt)})
+				l.Entries = append(l.Entries, EntryView{ID: e.ID, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.Source,
+					By: e.StatedBy, At: a.Say(e.StatedAt)})
 			}
 		}
 		if stated(&l); len(l.Entries) > 0 {
@@ -171,7 +174,8 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 		return err
 	}
 	for _, m := range ms {
-		out.Medicines.Entries = append(out.Medicines.Entries, EntryView{ID: m.ID, Title: m.Name, Detail: m.Dose, Since: m.Started, Source: m.Source})
+		out.Medicines.Entries = append(out.Medicines.Entries, EntryView{ID: m.ID, Title: m.Name, Detail: m.Dose, Since: m.Started,
+			Source: m.Source})
 	}
 	if stated(&out.Medicines); len(out.Medicines.Entries) > 0 {
 		out.Medicines.NoneKnown = ""
@@ -181,7 +185,8 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 		return err
 	}
 	for _, m := range stopped {
-		out.Stopped = append(out.Stopped, EntryView{ID: m.ID, Title: m.Name, Detail: strings.TrimSpace(m.Dose + " · " + m.Reason), Since: m.Started, Until: m.Stopped, By: names[m.By]})
+		out.Stopped = append(out.Stopped, EntryView{ID: m.ID, Title: m.Name, Detail: strings.TrimSpace(m.Dose + " · " + m.Reason),
+			Since: m.Started, Until: m.Stopped, By: names[m.By]})
 	}
 	out.Allergies = ListView{ListKind: chart.AllergiesKind, Entries: []EntryView{}}
 	as, err := q.Allergies(v.PatientID)
@@ -195,7 +200,9 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 			out.Allergies.NoneKnown = x.StatedBy + ", " + x.StatedAt.In(a.Location).Format("02 Jan 2006")
 			continue
 		}
-		out.Allergies.Entries = append(out.Allergies.Entries, EntryView{ID: x.ID, Title: x.Substance, Detail: strings.Trim(x.Reaction+", "+x.Severity, ", "), Since: "", Until: "", Source: x.Source, By: x.StatedBy, At: a.Say(x.StatedAt)})
+		out.Allergies.Entries = append(out.Allergies.Entries,
+			EntryView{ID: x.ID, Title: x.Substance, Detail: strings.Trim(x.Reaction+", "+x.Severity, ", "), Since: "", Until: "", Source: x.Source,
+				By: x.StatedBy, At: a.Say(x.StatedAt)})
 	}
 	if len(out.Allergies.Entries) > 0 {
 		out.Allergies.NoneKnown = ""
@@ -305,7 +312,8 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 				return "", act.Refuse(act.Invalid, "%s stands on the list already.", e.Title)
 			}
 		}
-		if err := t.AddMedicine(chart.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.Source, AddedBy: t.Who.ID, AddedAt: t.Now}); err != nil {
+		if err := t.AddMedicine(chart.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.Source,
+			AddedBy: t.Who.ID, AddedAt: t.Now}); err != nil {
 			return "", err
 		}
 	case chart.AllergyList:
@@ -326,14 +334,16 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 		if !slices.Contains([]string{"", "mild", "moderate", "severe"}, e.Severity) {
 			return "", act.Refuse(act.Invalid, "The severity is mild, moderate, severe or not known.")
 		}
-		if err := t.AddAllergy(chart.Allergy{ID: id, PatientID: v.PatientID, Substance: e.Title, Reaction: e.Detail, Severity: e.Severity, StatedAt: t.Now, StatedBy: t.Who.Name, Source: e.Source}); err != nil {
+		if err := t.AddAllergy(chart.Allergy{ID: id, PatientID: v.PatientID, Substance: e.Title, Reaction: e.Detail, Severity: e.Severity,
+			StatedAt: t.Now, StatedBy: t.Who.Name, Source: e.Source}); err != nil {
 			return "", err
 		}
 	default:
 		if !slices.ContainsFunc(chart.HistoryLists, func(k chart.ListKind) bool { return k.ID == e.List }) {
 			return "", act.Refuse(act.Invalid, "There is no list %q.", e.List)
 		}
-		if err := t.AddHistory(chart.HistoryEntry{ID: id, PatientID: v.PatientID, List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Until: e.Until, Source: e.Source, StatedAt: t.Now, StatedBy: t.Who.Name}); err != nil {
+		if err := t.AddHistory(chart.HistoryEntry{ID: id, PatientID: v.PatientID, List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since,
+			Until: e.Until, Source: e.Source, StatedAt: t.Now, StatedBy: t.Who.Name}); err != nil {
 			return "", err
 		}
 	}
@@ -361,7 +371,8 @@ func (a *Acts) takeBackNone(t *act.Tx, v store.Visit, list string) error {
 	if !none {
 		return nil
 	}
-	return t.AddStatement(chart.Statement{ID: act.NewID(), PatientID: v.PatientID, List: list, Says: "taken back", StaffID: t.Who.ID, At: t.Now, VisitID: v.ID})
+	return t.AddStatement(chart.Statement{ID: act.NewID(), PatientID: v.PatientID, List: list, Says: "taken back", StaffID: t.Who.ID,
+		At: t.Now, VisitID: v.ID})
 }
 
 // EndEntry ends an entry of a list, or stops a medicine, with a reason. An
@@ -412,7 +423,8 @@ func (a *Acts) State(ctx context.Context, who act.Actor, visitID string, lists [
 					continue
 				}
 			}
-			if err := t.AddStatement(chart.Statement{ID: act.NewID(), PatientID: v.PatientID, List: l, Says: says, StaffID: who.ID, At: t.Now, VisitID: v.ID}); err != nil {
+			if err := t.AddStatement(chart.Statement{ID: act.NewID(), PatientID: v.PatientID, List: l, Says: says, StaffID: who.ID, At: t.Now,
+				VisitID: v.ID}); err != nil {
 				return err
 			}
 		}

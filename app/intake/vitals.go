@@ -130,7 +130,8 @@ func (a *Acts) TakeVitals(ctx context.Context, who act.Actor, visitID string, en
 }
 
 // KeepVitals keeps measurements, typed or of a device, after asking about unlikely ones.
-func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms []chart.Measured, confirmed bool, origin string, at time.Time) (VitalTaken, error) {
+func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms []chart.Measured, confirmed bool, origin string,
+	at time.Time) (VitalTaken, error) {
 	out := VitalTaken{Questions: []string{}}
 	i, err := a.Change(ctx, who, visitID, "take vital signs", func(t *act.Tx, v store.Visit) error {
 		if v.NoteFolio > 0 {
@@ -175,7 +176,8 @@ func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms
 		changed := false
 		for _, m := range ms {
 			k, _ := chart.Kind(m.LOINC)
-			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: m.LOINC, Name: k.Name, Value: m.Value, Unit: m.Unit, TakenAt: taken, VisitID: v.ID, Origin: origin, Entered: m.Entered, ByID: who.ID}); err != nil {
+			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: m.LOINC, Name: k.Name, Value: m.Value, Unit: m.Unit,
+				TakenAt: taken, VisitID: v.ID, Origin: origin, Entered: m.Entered, ByID: who.ID}); err != nil {
 				return err
 			}
 			switch m.LOINC {
@@ -193,7 +195,8 @@ func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms
 					}
 				}
 			}
-			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: chart.BodyMass, Name: "Body-mass index", Value: bmi, Unit: "kg/m2", TakenAt: taken, VisitID: v.ID, Origin: origin, ByID: who.ID}); err != nil {
+			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: chart.BodyMass, Name: "Body-mass index", Value: bmi,
+				Unit: "kg/m2", TakenAt: taken, VisitID: v.ID, Origin: origin, ByID: who.ID}); err != nil {
 				return err
 			}
 		}

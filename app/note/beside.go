@@ -57,7 +57,8 @@ const (
 var histories = store.Happened{Kind: "history", ID: "histories"}
 
 // besideKinds are what the kinds of source are called here, in order.
-var besideKinds = []struct{ kind, says string }{{store.HappenedNote, "note"}, {store.HappenedReport, "result"}, {histories.Kind, "history"}, {store.HappenedDocument, "document"}}
+var besideKinds = []struct{ kind, says string }{{store.HappenedNote, "note"}, {store.HappenedReport, "result"}, {histories.Kind, "history"},
+	{store.HappenedDocument, "document"}}
 
 // Beside lists what can be looked through beside the note and has the words asked for:
 // earlier notes, results, histories and documents, newest first within their kind. kind ""
@@ -247,7 +248,8 @@ func (a *Acts) besideNotes(q *store.Q, ids []string, l *forms.Library) (out []Be
 // besideReport writes a report as a source.
 func besideReport(r store.Report) BesideGroup {
 	status := strings.TrimSpace(act.StatusWord(r.Status))
-	g := BesideGroup{ID: r.ID, Kind: "result", Title: r.Title + ", " + status, At: r.CollectedAt, Link: "/desk/report/" + r.ID, Lines: []BesideLine{}}
+	g := BesideGroup{ID: r.ID, Kind: "result", Title: r.Title + ", " + status, At: r.CollectedAt, Link: "/desk/report/" + r.ID,
+		Lines: []BesideLine{}}
 	for i, v := range r.Values {
 		text := strings.TrimSpace(v.Name+" "+v.Text+" "+v.Unit) + flagWord(v.Flag)
 		if v.Range != "" {
@@ -300,9 +302,11 @@ func HistoryLines(held chart.Record) BesideGroup {
 		if len(titles) == 0 {
 			return
 		}
-		g.Lines = append(g.Lines, BesideLine{ID: "history|summary|" + id, Part: note.Subjective, Text: name + ": " + note.List(titles, "and") + ".", Head: name})
+		g.Lines = append(g.Lines, BesideLine{ID: "history|summary|" + id, Part: note.Subjective,
+			Text: name + ": " + note.List(titles, "and") + ".", Head: name})
 		for i, f := range full {
-			details = append(details, BesideLine{ID: "history|entry|" + ids[i], Part: note.Subjective, Text: name + ": " + f + ".", Head: name + ", in detail"})
+			details = append(details, BesideLine{ID: "history|entry|" + ids[i], Part: note.Subjective, Text: name + ": " + f + ".",
+				Head: name + ", in detail"})
 		}
 	}
 	for _, k := range chart.HistoryLists {
@@ -334,10 +338,12 @@ func HistoryLines(held chart.Record) BesideGroup {
 	titles, full, ids = nil, nil, nil
 	for _, x := range held.Allergies {
 		if x.Substance == "" {
-			g.Lines = append(g.Lines, BesideLine{ID: "history|none|allergies", Part: note.Subjective, Text: "No known drug allergies.", Head: "Allergies"})
+			g.Lines = append(g.Lines, BesideLine{ID: "history|none|allergies", Part: note.Subjective, Text: "No known drug allergies.",
+				Head: "Allergies"})
 			continue
 		}
-		titles, full, ids = append(titles, x.Substance), append(full, x.Substance+" ("+strings.Trim(x.Reaction+", "+x.Severity, ", ")+")"), append(ids, x.ID)
+		titles, full, ids = append(titles, x.Substance), append(full, x.Substance+" ("+strings.Trim(x.Reaction+", "+x.Severity, ", ")+")"),
+			append(ids, x.ID)
 	}
 	add("allergies", "Allergies", titles, full, ids)
 	g.Lines = append(g.Lines, details...)
@@ -408,7 +414,8 @@ func (a *Acts) besideOf(q *store.Q, n store.Note, l *forms.Library, lines []stri
 }
 
 func (a *Acts) bringLine(t *act.Tx, l *forms.Library, n store.Note, v store.Visit, x BesideLine, g BesideGroup) error {
-	c := store.CarriedSentence{Brought: note.Brought{ID: act.NewID(), Part: x.Part, Text: x.Text, Origin: note.FromChart, Source: g.Title, Looked: true}}
+	c := store.CarriedSentence{Brought: note.Brought{ID: act.NewID(), Part: x.Part, Text: x.Text, Origin: note.FromChart, Source: g.Title,
+		Looked: true}}
 	if g.Kind == "result" {
 		c.Source = "result of " + chart.SayDay(g.At[:min(10, len(g.At))])
 	}
@@ -514,7 +521,8 @@ const foundPage = 100
 
 // SearchFindings finds the notes of a patient, or with no patient of the practice,
 // in which a symptom or finding is recorded, newest first, after a note or from the start.
-func (a *Acts) SearchFindings(ctx context.Context, who act.Actor, patient string, area note.Area, system, finding, after string) (out FoundNotes, err error) {
+func (a *Acts) SearchFindings(ctx context.Context, who act.Actor, patient string, area note.Area, system, finding,
+	after string) (out FoundNotes, err error) {
 	out.Notes = []FoundNote{}
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		hits, err := q.NotesWith(area, system, finding, patient, after, foundPage+1)

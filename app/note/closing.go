@@ -62,7 +62,8 @@ func (a *Acts) ClosingList(ctx context.Context, who act.Actor, id string) (out C
 			return err
 		}
 		for _, doubt := range charges.Doubts {
-			unkept = append(unkept, note.Point{Kind: "charges", Part: note.Assessment, Says: doubt, Why: "Of the charges of this visit", Ref: "charges"})
+			unkept = append(unkept, note.Point{Kind: "charges", Part: note.Assessment, Says: doubt, Why: "Of the charges of this visit",
+				Ref: "charges"})
 		}
 		out.Points = append(out.Points, append(unspoken, unkept...)...)
 		slices.SortStableFunc(out.Points, func(x, y note.Point) int { return rankStop(y.Stops) - rankStop(x.Stops) })

@@ -89,10 +89,12 @@ func (a *Acts) Forward(ctx context.Context, who act.Actor, id, from string, w no
 			if err != nil {
 				return err
 			}
-			if err := t.AddConflict(store.Conflict{ID: act.NewID(), NoteID: id, Part: w.Part, Text: o.Replaced, BaseVersion: now.Version, SaveID: act.NewID(), At: t.Now, By: who.ID}); err != nil {
+			if err := t.AddConflict(store.Conflict{ID: act.NewID(), NoteID: id, Part: w.Part, Text: o.Replaced, BaseVersion: now.Version,
+				SaveID: act.NewID(), At: t.Now, By: who.ID}); err != nil {
 				return err
 			}
-			if err := t.Q.SavePart(id, store.Part{Part: w.Part, Version: now.Version + 1, SaveID: act.NewID(), SavedAt: t.Now, SavedBy: who.ID}); err != nil {
+			if err := t.Q.SavePart(id, store.Part{Part: w.Part, Version: now.Version + 1, SaveID: act.NewID(), SavedAt: t.Now,
+				SavedBy: who.ID}); err != nil {
 				return err
 			}
 		}

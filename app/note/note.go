@@ -184,8 +184,10 @@ func (a *Acts) Note(ctx context.Context, who act.Actor, id string) (out NoteView
 		}
 		n, v := c.Note, c.Visit
 		out = NoteView{
-			ID: id, Visit: a.Visit.View(v, who), Author: c.Names[n.AuthorID], Parts: []PartView{}, Diagnoses: []DiagnosisView{}, ListVersion: n.ListVersion,
-			Conflicts: []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit, Blocks: []note.Block{}, Findings: []note.Finding{},
+			ID: id, Visit: a.Visit.View(v, who), Author: c.Names[n.AuthorID], Parts: []PartView{}, Diagnoses: []DiagnosisView{},
+			ListVersion: n.ListVersion,
+			Conflicts:   []ConflictView{}, Amendments: []SealedView{}, ClaimLimit: note.ClaimLimit, Blocks: []note.Block{},
+			Findings:   []note.Finding{},
 			Interviews: []InterviewView{}, Brought: []BroughtView{}, Drawings: []DrawingView{}, Shows: []string{}, Sources: []SourceView{},
 			Advice: []assess.AdviceView{}, Supported: []assess.SupportedView{}, FollowUps: a.Visit.FollowUps(c.Written.FollowUps, c.Names),
 			Charged: len(c.Charges.Lines) > 0, LeftFor: c.Names[n.LeftFor], LeftWords: n.LeftWords,
@@ -259,7 +261,8 @@ type Saved struct {
 
 // SavePart saves one part of a note. base is the version the text was written on;
 // saveID names this save, so that one sent again after a lost answer counts once.
-func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note.Part, text string, base int, saveID string) (out Saved, err error) {
+func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note.Part, text string, base int,
+	saveID string) (out Saved, err error) {
 	if err := act.Allow(who, act.WriteNote); err != nil {
 		return out, err
 	}
@@ -293,7 +296,8 @@ func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note
 				return nil // both wrote the same; nothing to keep
 			}
 			t.Tell("note", id, n.PatientID)
-			return t.AddConflict(store.Conflict{ID: act.NewID(), NoteID: id, Part: part, Text: text, BaseVersion: base, SaveID: saveID, At: t.Now, By: who.ID})
+			return t.AddConflict(store.Conflict{ID: act.NewID(), NoteID: id, Part: part, Text: text, BaseVersion: base, SaveID: saveID, At: t.Now,
+				By: who.ID})
 		}
 		p := store.Part{Part: part, Text: text, Version: base + 1, SaveID: saveID, SavedAt: t.Now, SavedBy: who.ID}
 		if err := t.Q.SavePart(id, p); err != nil {
@@ -359,7 +363,8 @@ func (a *Acts) SetDiagnoses(ctx context.Context, who act.Actor, id string, codes
 // SignNote seals the note as the signer saw it: versions holds the version of
 // every part, listVersion that of the diagnoses, and seen the fingerprint of the
 // whole text ("" where the signer is no screen).
-func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, versions map[string]int, listVersion int, seen string) (folio int, err error) {
+func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, versions map[string]int, listVersion int,
+	seen string) (folio int, err error) {
 	if err := act.Allow(who, act.SignNote); err != nil {
 		return 0, err
 	}
@@ -419,7 +424,8 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		}
 		share := note.Measure(blocks)
 		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
-			Kind: v.Kind, Visit: a.Say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings, Share: &share, Overridden: assess.Overridden(advice)}
+			Kind: v.Kind, Visit: a.Say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings,
+			Share: &share, Overridden: assess.Overridden(advice)}
 		if at.Charges.Version > 0 {
 			c.Charges, c.Level = at.Charges.Lines, &at.Charges.Facts
 		}

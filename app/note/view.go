@@ -37,7 +37,8 @@ func (a *Acts) reads(c assess.Case, l *forms.Library, out *NoteView) {
 		out.Brought = append(out.Brought, BroughtView{Brought: x.Brought, SourceNote: x.SourceNote, Version: x.Version})
 	}
 	for _, x := range c.Drawings {
-		out.Drawings = append(out.Drawings, DrawingView{ID: x.ID, Outline: x.Outline, Caption: x.Caption, Strokes: x.Strokes, SVG: x.SVG, Version: x.Version})
+		out.Drawings = append(out.Drawings, DrawingView{ID: x.ID, Outline: x.Outline, Caption: x.Caption, Strokes: x.Strokes, SVG: x.SVG,
+			Version: x.Version})
 	}
 }
 
@@ -82,7 +83,8 @@ func interviewView(t note.Taken, findings []note.Finding, version map[string]int
 		have[f.Key()] = f
 	}
 	for _, q := range t.Interview.Asks(t.Answers) {
-		v := QuestionView{Link: q.LinkID, Text: q.Text, Type: q.Type, Repeats: q.Repeats, Symptom: q.Symptom(), Options: []OptionView{}, Values: []note.Answer{}}
+		v := QuestionView{Link: q.LinkID, Text: q.Text, Type: q.Type, Repeats: q.Repeats, Symptom: q.Symptom(), Options: []OptionView{},
+			Values: []note.Answer{}}
 		for _, o := range q.AnswerOption {
 			v.Options = append(v.Options, OptionView{o.ValueCoding.Code, o.ValueCoding.Display, o.Exclusive()})
 		}
@@ -108,7 +110,8 @@ func (a *Acts) sealed(q *store.Q, n store.Note, out *NoteView) error {
 	}
 	for i := len(entries) - 1; i >= 0; i-- {
 		e := entries[i]
-		v := SealedView{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []SectionView{}, Blocks: []note.Block{}, Drawings: []note.Drawing{}}
+		v := SealedView{Folio: e.Folio, SignedBy: e.SignerName, SignedAt: e.SignedAt, Hash: e.Hash, Sections: []SectionView{},
+			Blocks: []note.Block{}, Drawings: []note.Drawing{}}
 		switch {
 		case e.Kind == "note" && e.Folio == n.Folio:
 			var c note.Content

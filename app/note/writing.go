@@ -162,7 +162,8 @@ func sayVitals(vs []chart.Vital) []note.Vital {
 
 // Change changes a draft: it checks the right, refuses a signed note, runs the
 // change and returns the note as it is then.
-func (a *Acts) Change(ctx context.Context, who act.Actor, id, name string, f func(t *act.Tx, n store.Note, v store.Visit, l *forms.Library) error) (NoteView, error) {
+func (a *Acts) Change(ctx context.Context, who act.Actor, id, name string, f func(t *act.Tx, n store.Note, v store.Visit,
+	l *forms.Library) error) (NoteView, error) {
 	l, err := a.Forms.Current()
 	if err != nil {
 		return NoteView{}, err
@@ -201,7 +202,8 @@ func (a *Acts) SetFindings(ctx context.Context, who act.Actor, id string, change
 			if c.Bring {
 				src, err := t.LastWith(n.PatientID, id, v.StartsAt, c.Area, c.System)
 				if store.IsNotFound(err) {
-					return act.Refuse(act.Missing, "No earlier visit has findings of %s. Take it out of the line; nothing of the line was entered.", systemName(l, c.Area, c.System))
+					return act.Refuse(act.Missing, "No earlier visit has findings of %s. Take it out of the line; nothing of the line was entered.",
+						systemName(l, c.Area, c.System))
 				}
 				if err != nil {
 					return err
@@ -261,7 +263,9 @@ func (a *Acts) putFindings(t *act.Tx, id string, before, after []note.Finding) e
 	for _, f := range after {
 		old, ok := had[f.Key()]
 		delete(had, f.Key())
-		if ok && old.State == f.State && old.Side == f.Side && old.Severity == f.Severity && old.Duration == f.Duration && slices.Equal(old.Words, f.Words) && old.Remark == f.Remark && old.Origin == f.Origin && old.Looked == f.Looked && old.SourceNote == f.SourceNote {
+		if ok && old.State == f.State && old.Side == f.Side && old.Severity == f.Severity && old.Duration == f.Duration &&
+			slices.Equal(old.Words, f.Words) && old.Remark == f.Remark && old.Origin == f.Origin && old.Looked == f.Looked &&
+			old.SourceNote == f.SourceNote {
 			continue
 		}
 		f.Version = old.Version
@@ -358,7 +362,8 @@ func (a *Acts) Answer(ctx context.Context, who act.Actor, id, interview, link st
 }
 
 // PutAnswer keeps an answer of an interview within an act; a symptom becomes a finding.
-func (a *Acts) PutAnswer(t *act.Tx, l *forms.Library, id, sex, interview, link string, values []note.Answer, was int, origin note.Origin) error {
+func (a *Acts) PutAnswer(t *act.Tx, l *forms.Library, id, sex, interview, link string, values []note.Answer, was int,
+	origin note.Origin) error {
 	is, err := t.NoteInterviews(id)
 	if err != nil {
 		return err
@@ -400,7 +405,8 @@ func (a *Acts) PutAnswer(t *act.Tx, l *forms.Library, id, sex, interview, link s
 		}
 		return a.putFindings(t, id, before, after)
 	}
-	if err := t.PutAnswer(id, store.NoteAnswer{Form: interview, Answered: note.Answered{Link: link, Values: values, Origin: origin}}, was, t.Who.ID, t.Now); err != nil {
+	if err := t.PutAnswer(id, store.NoteAnswer{Form: interview, Answered: note.Answered{Link: link, Values: values, Origin: origin}}, was,
+		t.Who.ID, t.Now); err != nil {
 		return act.Stale(err, "This answer")
 	}
 	return nil
@@ -433,7 +439,8 @@ func (a *Acts) SaveDrawing(ctx context.Context, who act.Actor, id string, d Draw
 		if strings.TrimSpace(strokes) == "[]" {
 			strokes = ""
 		}
-		return act.Stale(t.PutDrawing(store.Drawing{ID: d.ID, NoteID: id, Outline: d.Outline, Caption: caption, Strokes: strokes, SVG: svg}, d.Version, who.ID, t.Now), "The drawing")
+		return act.Stale(t.PutDrawing(store.Drawing{ID: d.ID, NoteID: id, Outline: d.Outline, Caption: caption, Strokes: strokes, SVG: svg},
+			d.Version, who.ID, t.Now), "The drawing")
 	})
 }
 

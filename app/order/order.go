@@ -58,9 +58,12 @@ func (a *Acts) OrdersAt(ctx context.Context, who act.Actor, visit string) (out [
 
 // View writes an order as every screen shows it.
 func (a *Acts) View(o store.Order) OrderView {
-	v := OrderView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[o.Priority], State: string(o.State), Reason: o.Reason, SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician, Tests: []OrderTestView{}}
+	v := OrderView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Placer: o.Placer, Laboratory: o.Laboratory,
+		Priority: order.Priorities[o.Priority], State: string(o.State), Reason: o.Reason, SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician,
+		Tests: []OrderTestView{}}
 	for _, t := range o.Tests {
-		v.Tests = append(v.Tests, OrderTestView{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Diagnoses: t.Diagnoses, ReportID: t.ReportID, Status: t.ReportStatus, Signed: t.Signed})
+		v.Tests = append(v.Tests, OrderTestView{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube,
+			Diagnoses: t.Diagnoses, ReportID: t.ReportID, Status: t.ReportStatus, Signed: t.Signed})
 	}
 	return v
 }
@@ -142,15 +145,19 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 		if err != nil {
 			return err
 		}
-		o := store.Order{ID: act.NewID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", number), Laboratory: a.Laboratory.Name, Priority: n.Priority, State: order.Signed, SignedAt: t.Now, RequestID: n.RequestID, Clinician: who.Name}
+		o := store.Order{ID: act.NewID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, Placer: fmt.Sprintf("SK%d", number),
+			Laboratory: a.Laboratory.Name, Priority: n.Priority, State: order.Signed, SignedAt: t.Now, RequestID: n.RequestID, Clinician: who.Name}
 		if n.Collected {
 			o.CollectedAt = t.Now
 			if prepared.Collected { // drawn when it was prepared, not when it is signed
 				o.CollectedAt = prepared.At
 			}
 		}
-		sealed := sealedOrder{Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[n.Priority], Tests: nil, Collected: a.Say(o.CollectedAt)}
-		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority, Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.Now.In(a.Location), CollectedAt: o.CollectedAt}
+		sealed := sealedOrder{Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[n.Priority], Tests: nil,
+			Collected: a.Say(o.CollectedAt)}
+		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority,
+			Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.Now.In(a.Location),
+			CollectedAt: o.CollectedAt}
 		if n.Collected {
 			message.CollectedAt = o.CollectedAt.In(a.Location)
 		}
@@ -176,7 +183,8 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 		if err := t.AddOrder(o); err != nil {
 			return err
 		}
-		if err := t.Send(store.Outgoing{Control: message.Control, Destination: laboratory, Kind: string(line.Order), Subject: o.ID, Body: message.Build()}); err != nil {
+		if err := t.Send(store.Outgoing{Control: message.Control, Destination: laboratory, Kind: string(line.Order), Subject: o.ID,
+			Body: message.Build()}); err != nil {
 			return err
 		}
 		if err := t.OpenLine(act.NewID(), line.Order, o.ID, p.ID, who.ID, line.InHand, t.Now); err != nil {
@@ -245,7 +253,8 @@ const answerLimit = 1 << 20
 // Destinations are the parties to whom this room sends: the laboratory, over MLLP. A
 // message is sent byte for byte until the laboratory accepts or refuses it.
 func (a *Acts) Destinations() []act.Destination {
-	return []act.Destination{{Name: laboratory, Settled: a.settled, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+	return []act.Destination{{Name: laboratory, Settled: a.settled, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte,
+		string, error) {
 		answer, err := mllp.Exchange(ctx, a.LabAddr, o.Body, answerLimit)
 		if err != nil {
 			return nil, "", err

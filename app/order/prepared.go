@@ -30,7 +30,9 @@ type PreparedView struct {
 
 // Prepared writes a prepared order.
 func (a *Acts) Prepared(p store.Prepared, who act.Actor, names map[string]string) PreparedView {
-	v := PreparedView{ID: p.ID, PatientID: p.PatientID, VisitID: p.VisitID, For: names[p.ForID], Mine: p.ForID == who.ID, Own: p.ByID == who.ID, By: names[p.ByID], At: a.Say(p.At), Priority: p.Priority, Collected: p.Collected, Tests: []OrderTestView{}, State: p.State, Reason: p.Reason}
+	v := PreparedView{ID: p.ID, PatientID: p.PatientID, VisitID: p.VisitID, For: names[p.ForID], Mine: p.ForID == who.ID,
+		Own: p.ByID == who.ID, By: names[p.ByID], At: a.Say(p.At), Priority: p.Priority, Collected: p.Collected, Tests: []OrderTestView{},
+		State: p.State, Reason: p.Reason}
 	for _, l := range p.Tests {
 		t := a.TestByCode[l.Test]
 		tv := OrderTestView{Code: l.Test, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Diagnoses: []store.CodedTitle{}}
@@ -103,7 +105,8 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 		case physician == "":
 			return act.Refuse(act.Invalid, "This patient has no physician here yet who could sign it.")
 		}
-		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: who.ID, At: t.Now, Priority: n.Priority, Collected: n.Collected, Tests: n.Tests, State: "waiting", RequestID: n.RequestID}
+		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: who.ID, At: t.Now,
+			Priority: n.Priority, Collected: n.Collected, Tests: n.Tests, State: "waiting", RequestID: n.RequestID}
 		names, err := t.StaffNames()
 		if err != nil {
 			return err
@@ -170,7 +173,8 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, secret strin
 	}); err != nil {
 		return OrderView{}, err
 	}
-	return a.PlaceOrder(ctx, who, NewOrder{PatientID: p.PatientID, VisitID: p.VisitID, Priority: p.Priority, Collected: p.Collected, Tests: p.Tests, RequestID: "prepared:" + id, Secret: secret, Prepared: id})
+	return a.PlaceOrder(ctx, who, NewOrder{PatientID: p.PatientID, VisitID: p.VisitID, Priority: p.Priority, Collected: p.Collected,
+		Tests: p.Tests, RequestID: "prepared:" + id, Secret: secret, Prepared: id})
 }
 
 // ReturnPrepared gives a prepared order back to who prepared it, with the reason;

@@ -63,7 +63,8 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 			slog.Warn("another party could not be asked", "party", party, "error", err)
 			why := "does not answer; try again later, the intake can go on without it"
 			if errors.Is(err, fhir.ErrUnreadable) {
-				why = "sent something that cannot be read, and nothing of it was taken: " + strings.TrimPrefix(err.Error(), fhir.ErrUnreadable.Error()+": ")
+				why = "sent something that cannot be read, and nothing of it was taken: " + strings.TrimPrefix(err.Error(),
+					fhir.ErrUnreadable.Error()+": ")
 			}
 			out.Problems = append(out.Problems, "The "+party+" "+why+".")
 			return
@@ -71,7 +72,9 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 		entries = append(entries, got...)
 	}
 	p := v.Patient
-	ask(a.Elsewhere.Pharmacy, "pharmacy network", "MedicationDispense", url.Values{"patient.family": {p.Name.Family}, "patient.given": {p.Name.Given}, "patient.birthdate": {p.BirthDate}, "patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, dispensed)
+	ask(a.Elsewhere.Pharmacy, "pharmacy network", "MedicationDispense", url.Values{"patient.family": {p.Name.Family},
+		"patient.given": {p.Name.Given}, "patient.birthdate": {p.BirthDate},
+		"patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, dispensed)
 	ask(a.Elsewhere.Portal, "portal", "QuestionnaireResponse", url.Values{"subject.identifier": {p.Record}}, answered)
 	view, err := a.Intake.Change(context.WithoutCancel(ctx), who, visitID, "fetch from elsewhere", func(t *act.Tx, v store.Visit) error {
 		for _, e := range entries {
@@ -114,13 +117,15 @@ func dispensed(body []byte) ([]store.IncomingEntry, error) {
 	var out []store.IncomingEntry
 	for _, k := range order {
 		d := newest[k]
-		out = append(out, store.IncomingEntry{Source: "pharmacy network", Reference: "dispense/" + k, List: "medicines", Title: d.Medicine, Detail: d.Dose, Since: d.Day})
+		out = append(out, store.IncomingEntry{Source: "pharmacy network", Reference: "dispense/" + k, List: "medicines", Title: d.Medicine,
+			Detail: d.Dose, Since: d.Day})
 	}
 	return out, nil
 }
 
 // preVisitLists says which list each group of the pre-visit questionnaire belongs to.
-var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": "medicines", "condition": "past", "operation": "surgical", "relative": "family", "social": "social", "implant": "implants"}
+var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": "medicines", "condition": "past", "operation": "surgical",
+	"relative": "family", "social": "social", "implant": "implants"}
 
 // answered reads the patient's own answers: each group of the pre-visit
 // questionnaire is an entry of a list; each answer to an interview is one answer.
@@ -136,7 +141,8 @@ func answered(body []byte) ([]store.IncomingEntry, error) {
 			for i, x := range r.Answers {
 				words, value := sayAnswer(x)
 				if words != "" {
-					out = append(out, store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Link + "/" + strconv.Itoa(i), List: "answer", Title: x.Link, Detail: words, Link: id + " " + x.Link + " " + value})
+					out = append(out, store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Link + "/" + strconv.Itoa(i), List: "answer",
+						Title: x.Link, Detail: words, Link: id + " " + x.Link + " " + value})
 				}
 			}
 			continue
@@ -328,7 +334,8 @@ func (a *Acts) takeAnswer(t *act.Tx, v store.Visit, e store.IncomingEntry) error
 		if x.Form == f[0] && x.Link == f[1] {
 			was = x.Version
 			if x.Origin != note.ByPatient {
-				return act.Refuse(act.Conflict, "“%s” was answered here already. Leave the patient's own answer out, or change the answer.", iv.Asked(f[1]))
+				return act.Refuse(act.Conflict, "“%s” was answered here already. Leave the patient's own answer out, or change the answer.",
+					iv.Asked(f[1]))
 			}
 			values = append(slices.Clone(x.Values), values...)
 		}
@@ -350,11 +357,13 @@ func (a *Acts) ReadDevice(ctx context.Context, who act.Actor, visitID string, co
 	body, err := fhir.Search(asking, a.Elsewhere.Device+"/fhir", "Observation", url.Values{"category": {"vital-signs"}, "_sort": {"-date"}})
 	if err != nil {
 		slog.Warn("the device could not be read", "error", err)
-		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device does not answer. See that it is switched on, read it again, or enter the values by hand.")
+		return intake.VitalTaken{}, act.Refuse(act.Unreachable,
+			"The device does not answer. See that it is switched on, read it again, or enter the values by hand.")
 	}
 	got, err := fhir.Observations(body)
 	if err != nil {
-		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device sent something that cannot be read, and nothing of it was kept: %s.", strings.TrimPrefix(err.Error(), fhir.ErrUnreadable.Error()+": "))
+		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device sent something that cannot be read, and nothing of it was kept: %s.",
+			strings.TrimPrefix(err.Error(), fhir.ErrUnreadable.Error()+": "))
 	}
 	if len(got) == 0 {
 		return intake.VitalTaken{}, act.Refuse(act.Conflict, "The device has no reading yet. Measure, then read it.")
@@ -363,11 +372,13 @@ func (a *Acts) ReadDevice(ctx context.Context, who act.Actor, visitID string, co
 	at := a.Clock()
 	for _, x := range got {
 		if a.Clock().Sub(x.At) > 5*time.Minute || x.At.After(a.Clock().Add(2*time.Minute)) {
-			return intake.VitalTaken{}, act.Refuse(act.Conflict, "The reading on the device is of %s, not of now. Measure again.", x.At.In(a.Location).Format("02 Jan 15:04"))
+			return intake.VitalTaken{}, act.Refuse(act.Conflict, "The reading on the device is of %s, not of now. Measure again.",
+				x.At.In(a.Location).Format("02 Jan 15:04"))
 		}
 		m, err := chart.ReadVital(x.LOINC, x.Value+" "+x.Unit)
 		if err != nil {
-			return intake.VitalTaken{}, act.Refuse(act.Invalid, "The device's reading was not kept: %s.", strings.TrimPrefix(err.Error(), chart.ErrVital.Error()+": "))
+			return intake.VitalTaken{}, act.Refuse(act.Invalid, "The device's reading was not kept: %s.",
+				strings.TrimPrefix(err.Error(), chart.ErrVital.Error()+": "))
 		}
 		ms = append(ms, m)
 		at = x.At

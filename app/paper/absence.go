@@ -55,9 +55,11 @@ func (a *Acts) AbsenceLetter(ctx context.Context, who act.Actor, noteID, secret 
 			return err
 		}
 		if from.Before(day.AddDate(0, 0, -14)) || from.After(day.AddDate(0, 0, 60)) {
-			return act.Refuse(act.Invalid, "The absence begins more than two weeks before or two months after this visit; write it at the visit it belongs to.")
+			return act.Refuse(act.Invalid,
+				"The absence begins more than two weeks before or two months after this visit; write it at the visit it belongs to.")
 		}
-		text := fmt.Sprintf("%s %s, born %s, was seen here on %s.\n\n%s", v.Patient.Name.Given, v.Patient.Name.Family, chart.SayDay(v.Patient.BirthDate), chart.SayDay(v.Day), absenceSentence(from, x))
+		text := fmt.Sprintf("%s %s, born %s, was seen here on %s.\n\n%s", v.Patient.Name.Given, v.Patient.Name.Family,
+			chart.SayDay(v.Patient.BirthDate), chart.SayDay(v.Day), absenceSentence(from, x))
 		if x.Diagnose {
 			ds, err := t.Diagnoses(noteID)
 			if err != nil {
@@ -71,7 +73,8 @@ func (a *Acts) AbsenceLetter(ctx context.Context, who act.Actor, noteID, secret 
 		if w := strings.TrimSpace(x.Words); w != "" {
 			text += "\n\n" + note.Sentence(w)
 		}
-		out, err = a.fileLetter(t, noteID, "Absence from "+x.Place, letter.FromLetter+"absence", pdf.Section{Heading: "To whom it may concern", Text: text}, true)
+		out, err = a.fileLetter(t, noteID, "Absence from "+x.Place, letter.FromLetter+"absence", pdf.Section{Heading: "To whom it may concern",
+			Text: text}, true)
 		return err
 	})
 	return out, err
@@ -82,5 +85,6 @@ func absenceSentence(from time.Time, x Absence) string {
 	if x.Days == 1 {
 		return fmt.Sprintf("For medical reasons the patient cannot attend %s on %s.", x.Place, from.Format("Monday, 02 January 2006"))
 	}
-	return fmt.Sprintf("For medical reasons the patient cannot attend %s from %s through %s (%d days).", x.Place, from.Format("Monday, 02 January 2006"), last.Format("Monday, 02 January 2006"), x.Days)
+	return fmt.Sprintf("For medical reasons the patient cannot attend %s from %s through %s (%d days).", x.Place,
+		from.Format("Monday, 02 January 2006"), last.Format("Monday, 02 January 2006"), x.Days)
 }

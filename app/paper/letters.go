@@ -102,8 +102,10 @@ func (a *Acts) Letters(ctx context.Context, who act.Actor, noteID string) (out L
 func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[string]string, error) {
 	p := v.Visit.Patient
 	out := map[string]string{
-		"patient": p.Given + " " + p.Family, "born": chart.SayDay(p.BirthDate), "age": p.Age, "sex": p.Sex, "record": p.Record, "phone": act.OrUnknown(p.Phone, "not recorded"),
-		"today": chart.SayDay(a.Today()), "visit": chart.SayDay(v.Visit.StartsAt[:min(10, len(v.Visit.StartsAt))]), "reason": v.Visit.Reason, "clinician": who.Name, "practice": a.Practice,
+		"patient": p.Given + " " + p.Family, "born": chart.SayDay(p.BirthDate), "age": p.Age, "sex": p.Sex, "record": p.Record,
+		"phone": act.OrUnknown(p.Phone, "not recorded"),
+		"today": chart.SayDay(a.Today()), "visit": chart.SayDay(v.Visit.StartsAt[:min(10, len(v.Visit.StartsAt))]), "reason": v.Visit.Reason,
+		"clinician": who.Name, "practice": a.Practice,
 	}
 	for _, part := range note.Parts {
 		var lines []string
@@ -167,7 +169,8 @@ func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[st
 }
 
 // flagSaid is how flags of HL7 table 0078 are said in a letter.
-var flagSaid = map[string]string{"H": "high", "L": "low", "HH": "critically high", "LL": "critically low", "A": "abnormal", "AA": "critically abnormal"}
+var flagSaid = map[string]string{"H": "high", "L": "low", "HH": "critically high", "LL": "critically low", "A": "abnormal",
+	"AA": "critically abnormal"}
 
 // recentResults says the newest final value of each quantity of the last year, day by
 // day, the newest first. A letter carries so many; those with a flag are never left out,
@@ -289,7 +292,8 @@ func (a *Acts) fileLetter(t *act.Tx, noteID, title, form string, s pdf.Section, 
 		doc.Folio = e.Folio
 		entry.Folio, entry.SignedBy, entry.SignedAt, entry.Hash = e.Folio, e.SignerName, e.SignedAt, e.Hash
 	}
-	d := pdf.Document{Practice: a.Practice, Title: title, Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Identity: "born " + chart.SayDay(v.Patient.BirthDate), Visit: a.Say(t.Now), Entries: []pdf.Entry{entry}}
+	d := pdf.Document{Practice: a.Practice, Title: title, Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family,
+		Identity: "born " + chart.SayDay(v.Patient.BirthDate), Visit: a.Say(t.Now), Entries: []pdf.Entry{entry}}
 	d.Unsigned = !sign
 	if doc.PDF, err = pdf.Render(d); err != nil {
 		return DocumentView{}, err
@@ -298,7 +302,8 @@ func (a *Acts) fileLetter(t *act.Tx, noteID, title, form string, s pdf.Section, 
 		return DocumentView{}, err
 	}
 	t.Tell("patient", n.PatientID, n.PatientID)
-	return DocumentView{ID: doc.ID, Title: doc.Title, At: a.Say(doc.MadeAt), By: t.Who.Name, Folio: doc.Folio}, t.Audit("file "+strings.Fields(form)[0], n.PatientID, doc.ID, "")
+	return DocumentView{ID: doc.ID, Title: doc.Title, At: a.Say(doc.MadeAt), By: t.Who.Name, Folio: doc.Folio},
+		t.Audit("file "+strings.Fields(form)[0], n.PatientID, doc.ID, "")
 }
 
 // GiveLeaflet files a leaflet as given at a visit, once, and returns it for printing; a
@@ -337,11 +342,13 @@ func (a *Acts) PutLeaflet(t *act.Tx, l *forms.Library, n store.Note, id string, 
 		}
 	}
 	if say {
-		c := store.CarriedSentence{Brought: note.Brought{ID: act.NewID(), Part: note.Plan, Text: order.LeafletGiven + x.Title + ".", Origin: note.Chosen, Source: "leaflet", Looked: true}}
+		c := store.CarriedSentence{Brought: note.Brought{ID: act.NewID(), Part: note.Plan, Text: order.LeafletGiven + x.Title + ".",
+			Origin: note.Chosen, Source: "leaflet", Looked: true}}
 		if _, err := t.AddCarried(n.ID, c, t.Who.ID, t.Now); err != nil {
 			return DocumentView{}, err
 		}
 		t.Tell("note", n.ID, n.PatientID)
 	}
-	return a.fileLetter(t, n.ID, "Leaflet: "+x.Title, letter.FromLeaflet+x.ID, pdf.Section{Text: strings.TrimSpace(x.Text) + "\n\nAfter: " + x.Source}, false)
+	return a.fileLetter(t, n.ID, "Leaflet: "+x.Title, letter.FromLeaflet+x.ID,
+		pdf.Section{Text: strings.TrimSpace(x.Text) + "\n\nAfter: " + x.Source}, false)
 }

@@ -71,7 +71,8 @@ func (a *Acts) SentOne(ctx context.Context, who act.Actor, kind, id string) (out
 				return err
 			}
 			patient = d.PatientID
-			out.Sent = SentView{ID: f.ID, Kind: string(line.Fax), To: f.Number, Says: d.Title, State: f.State, Problem: f.LastError, Settled: f.Settled, By: names[f.ByID], At: a.Say(f.At)}
+			out.Sent = SentView{ID: f.ID, Kind: string(line.Fax), To: f.Number, Says: d.Title, State: f.State, Problem: f.LastError,
+				Settled: f.Settled, By: names[f.ByID], At: a.Say(f.At)}
 		}
 		p, err := q.Person(patient)
 		out.Patient = a.Patient(p)

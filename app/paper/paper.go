@@ -169,7 +169,8 @@ func (a *Acts) FileSection(ctx context.Context, who act.Actor, id, section strin
 	if err != nil {
 		return out, err
 	}
-	doc := store.Document{ID: act.NewID(), PatientID: v.Visit.Patient.ID, NoteID: id, Title: section + ", " + v.Visit.Kind, MadeBy: who.ID, MadeAt: a.Clock()}
+	doc := store.Document{ID: act.NewID(), PatientID: v.Visit.Patient.ID, NoteID: id, Title: section + ", " + v.Visit.Kind, MadeBy: who.ID,
+		MadeAt: a.Clock()}
 	if v.Sealed != nil {
 		doc.Folio = v.Sealed.Folio
 	}

@@ -39,7 +39,8 @@ func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) er
 		if err := t.AddFax(f, who.ID); err != nil {
 			return err
 		}
-		if err := t.Send(store.Outgoing{Control: f.ID, Destination: faxLine, Kind: string(line.Fax), Subject: f.ID, Address: number, Body: d.PDF, ByID: who.ID}); err != nil {
+		if err := t.Send(store.Outgoing{Control: f.ID, Destination: faxLine, Kind: string(line.Fax), Subject: f.ID, Address: number, Body: d.PDF,
+			ByID: who.ID}); err != nil {
 			return err
 		}
 		t.Tell("patient", d.PatientID, d.PatientID)
@@ -121,7 +122,8 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 		if err != nil {
 			return err
 		}
-		msg := store.Message{ID: m.ID, PatientID: n.PatientID, NoteID: noteID, Text: m.Text, DocumentID: m.Document, Folio: e.Folio, State: "waiting", ByID: who.ID, At: t.Now}
+		msg := store.Message{ID: m.ID, PatientID: n.PatientID, NoteID: noteID, Text: m.Text, DocumentID: m.Document, Folio: e.Folio,
+			State: "waiting", ByID: who.ID, At: t.Now}
 		if err := t.AddMessage(msg); err != nil {
 			return err
 		}
@@ -129,7 +131,8 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 		if err != nil {
 			return err
 		}
-		if err := t.Send(store.Outgoing{Control: m.ID, Destination: portal, Kind: string(line.Message), Subject: m.ID, Body: body, ByID: who.ID}); err != nil {
+		if err := t.Send(store.Outgoing{Control: m.ID, Destination: portal, Kind: string(line.Message), Subject: m.ID, Body: body,
+			ByID: who.ID}); err != nil {
 			return err
 		}
 		if err := t.OpenLine(act.NewID(), line.Message, m.ID, n.PatientID, who.ID, line.Waiting, t.Now); err != nil {
@@ -157,7 +160,8 @@ type SentView struct {
 }
 
 func (a *Acts) sentMessage(m store.Message, names map[string]string) SentView {
-	return SentView{ID: m.ID, Kind: "message", To: "the patient's portal", Says: m.Text, State: m.State, Problem: m.LastError, Settled: m.Settled, By: names[m.ByID], At: a.Say(m.At)}
+	return SentView{ID: m.ID, Kind: "message", To: "the patient's portal", Says: m.Text, State: m.State, Problem: m.LastError,
+		Settled: m.Settled, By: names[m.ByID], At: a.Say(m.At)}
 }
 
 // MessagesOf lists what was written to a patient through the portal, newest first.
@@ -245,7 +249,8 @@ func (a *Acts) Destinations() []act.Destination {
 		{
 			Name: faxLine,
 			Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
-				refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/"+o.Control, "application/pdf", o.Body, http.Header{"Fax-Number": {o.Address}})
+				refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/"+o.Control, "application/pdf", o.Body,
+					http.Header{"Fax-Number": {o.Address}})
 				return nil, refused, err
 			},
 			Waits: func(t *act.Tx, o store.Outgoing) error { return t.SetFax(o.Subject, "waiting", noAnswer, time.Time{}) },

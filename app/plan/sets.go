@@ -186,7 +186,8 @@ func (a *Acts) ApplySet(ctx context.Context, who act.Actor, noteID, setID string
 				}
 				words = "Back " + said + "."
 			}
-			c := store.CarriedSentence{Brought: note.Brought{ID: act.NewID(), Part: note.Plan, Text: words, Origin: note.Chosen, Source: "set: " + s.Title + " (" + s.from + ")", Looked: true}}
+			c := store.CarriedSentence{Brought: note.Brought{ID: act.NewID(), Part: note.Plan, Text: words, Origin: note.Chosen,
+				Source: "set: " + s.Title + " (" + s.from + ")", Looked: true}}
 			if _, err := t.AddCarried(noteID, c, who.ID, t.Now); err != nil {
 				return err
 			}
@@ -195,13 +196,15 @@ func (a *Acts) ApplySet(ctx context.Context, who act.Actor, noteID, setID string
 			return nil
 		}
 		if len(codes) == 0 {
-			return act.Refuse(act.Invalid, "Tests need a diagnosis that justifies them: put one of this set on the visit first, or leave the tests out.")
+			return act.Refuse(act.Invalid,
+				"Tests need a diagnosis that justifies them: put one of this set on the visit first, or leave the tests out.")
 		}
 		lines := make([]order.Line, len(tests))
 		for i, code := range tests {
 			lines[i] = order.Line{Test: code, Diagnoses: codes}
 		}
-		p := store.Prepared{ID: act.NewID(), PatientID: n.PatientID, VisitID: v.ID, ForID: v.ClinicianID, ByID: who.ID, At: t.Now, Priority: "R", Tests: lines, State: "waiting", RequestID: act.NewID()}
+		p := store.Prepared{ID: act.NewID(), PatientID: n.PatientID, VisitID: v.ID, ForID: v.ClinicianID, ByID: who.ID, At: t.Now, Priority: "R",
+			Tests: lines, State: "waiting", RequestID: act.NewID()}
 		if _, err := t.AddPrepared(p); err != nil {
 			return err
 		}
@@ -317,7 +320,8 @@ func (a *Acts) KeepPlanAsSet(ctx context.Context, who act.Actor, noteID string, 
 		n = forms.Name{Kind: forms.Sets, ID: "clinic"}
 	}
 	if !k.Replace && slices.ContainsFunc(l.Sets[n.Owner], func(x order.Set) bool { return x.ID == s.ID }) {
-		return forms.FormRow{}, &act.Refusal{Kind: act.Conflict, Code: "exists", Message: "There is a set of that name. Choose another, or put this one in its place."}
+		return forms.FormRow{}, &act.Refusal{Kind: act.Conflict, Code: "exists",
+			Message: "There is a set of that name. Choose another, or put this one in its place."}
 	}
 	body, err := formtext.PutSet("sets", l.Files[n].Body, s)
 	if err != nil {
@@ -327,5 +331,6 @@ func (a *Acts) KeepPlanAsSet(ctx context.Context, who act.Actor, noteID string, 
 	if !k.Clinic {
 		owner = "me"
 	}
-	return a.Forms.SaveForm(ctx, who, forms.FormText{FormRow: forms.FormRow{Kind: forms.Sets, ID: n.ID, Owner: owner}, Body: body}, l.Files[n].Version)
+	return a.Forms.SaveForm(ctx, who, forms.FormText{FormRow: forms.FormRow{Kind: forms.Sets, ID: n.ID, Owner: owner}, Body: body},
+		l.Files[n].Version)
 }

@@ -27,7 +27,8 @@ func (a *Acts) Receive(peer string, raw []byte) []byte {
 	ctx := context.Background()
 	sum := sha256.Sum256(raw)
 	h, err := hl7v2.ParseHeader(raw)
-	in := store.Incoming{ReceivedAt: a.Clock(), Sender: h.SendingApp + "|" + h.SendingFacility, Control: h.Control, Raw: raw, State: result.Stored}
+	in := store.Incoming{ReceivedAt: a.Clock(), Sender: h.SendingApp + "|" + h.SendingFacility, Control: h.Control, Raw: raw,
+		State: result.Stored}
 	if err != nil {
 		in.State, in.Reason = result.Refused, err.Error()
 	}
@@ -55,7 +56,8 @@ func (a *Acts) Receive(peer string, raw []byte) []byte {
 func (a *Acts) TooLarge(limit int) func(string) []byte {
 	return func(peer string) []byte {
 		slog.Warn("an incoming message was larger than the limit", "limit", limit)
-		return hl7v2.Ack(hl7v2.Header{}, "AR", fmt.Sprintf("The message is larger than %d bytes and was not stored.", limit), "IN0", a.Clock().In(a.Location))
+		return hl7v2.Ack(hl7v2.Header{}, "AR", fmt.Sprintf("The message is larger than %d bytes and was not stored.", limit), "IN0",
+			a.Clock().In(a.Location))
 	}
 }
 
@@ -209,7 +211,8 @@ func (a *Acts) file(t *act.Tx, in store.Incoming, d *decision) error {
 		}
 		found := err == nil && r.Placer != ""
 		next := store.Report{Filler: r.Filler, Code: r.Code, Title: r.Title, LOINC: r.LOINC, Status: r.Status, Issue: 1,
-			CollectedAt: sayHL7(r.Collected), ReportedAt: sayHL7(r.Reported), ReceivedAt: in.ReceivedAt, Performer: r.Performer, Notes: r.Notes, InboxID: in.ID, Values: r.Values}
+			CollectedAt: sayHL7(r.Collected), ReportedAt: sayHL7(r.Reported), ReceivedAt: in.ReceivedAt, Performer: r.Performer, Notes: r.Notes,
+			InboxID: in.ID, Values: r.Values}
 		if next.Filler == "" {
 			next.Filler = "ours:" + r.Placer
 		}
@@ -383,7 +386,8 @@ func (a *Acts) Held(ctx context.Context, who act.Actor, id int64) (out HeldDetai
 		if err != nil {
 			return act.NotFound(err, "message")
 		}
-		out = HeldDetail{HeldMessage: a.HeldView(m), Raw: strings.ToValidUTF8(strings.ReplaceAll(string(m.Raw), "\r", "\n"), "�"), Values: []ValueView{}, Candidates: []CandidateView{}}
+		out = HeldDetail{HeldMessage: a.HeldView(m), Raw: strings.ToValidUTF8(strings.ReplaceAll(string(m.Raw), "\r", "\n"), "�"),
+			Values: []ValueView{}, Candidates: []CandidateView{}}
 		reports, err := hl7v2.ParseReports(m.Raw, a.Location)
 		if err != nil {
 			return nil //nolint:nilerr // unreadable is what it is held for; its text is shown

@@ -55,7 +55,8 @@ func side(flag string) string {
 }
 
 func valueView(v result.Value) ValueView {
-	return ValueView{Code: v.Code, Name: v.Name, Text: v.Text, Unit: v.Unit, Range: v.Range, Flag: v.Flag, Side: side(v.Flag), Reading: string(result.Read(v.Text, v.Range)), Disagree: result.Disagree(v), Status: v.Status, Notes: v.Notes, Earlier: []EarlierView{}}
+	return ValueView{Code: v.Code, Name: v.Name, Text: v.Text, Unit: v.Unit, Range: v.Range, Flag: v.Flag, Side: side(v.Flag),
+		Reading: string(result.Read(v.Text, v.Range)), Disagree: result.Disagree(v), Status: v.Status, Notes: v.Notes, Earlier: []EarlierView{}}
 }
 
 // ReportRow is a report in a list.
@@ -77,7 +78,8 @@ type ReportRow struct {
 
 // Row writes a report as lists show it.
 func (a *Acts) Row(r store.Report) ReportRow {
-	row := ReportRow{ID: r.ID, Title: r.Title, Status: act.StatusWord(r.Status), CollectedAt: r.CollectedAt, ReceivedAt: a.Say(r.ReceivedAt), Performer: r.Performer, Signed: r.SignedIssue == r.Issue, Reopened: r.SignedIssue > 0 && r.SignedIssue != r.Issue}
+	row := ReportRow{ID: r.ID, Title: r.Title, Status: act.StatusWord(r.Status), CollectedAt: r.CollectedAt, ReceivedAt: a.Say(r.ReceivedAt),
+		Performer: r.Performer, Signed: r.SignedIssue == r.Issue, Reopened: r.SignedIssue > 0 && r.SignedIssue != r.Issue}
 	for _, v := range r.Values {
 		switch s := side(v.Flag); {
 		case strings.HasPrefix(s, "critical"):
@@ -138,7 +140,9 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 		if err != nil {
 			return err
 		}
-		out = ReportView{ReportRow: a.Row(r), Patient: a.Patient(p), ReportedAt: r.ReportedAt, Notes: r.Notes, Values: []ValueView{}, Reviews: []ReviewView{}, Issue: r.Issue, Version: r.Version, MatchedBy: names[r.MatchedBy], Mine: r.OwnerID == who.ID, Owner: names[r.OwnerID]}
+		out = ReportView{ReportRow: a.Row(r), Patient: a.Patient(p), ReportedAt: r.ReportedAt, Notes: r.Notes, Values: []ValueView{},
+			Reviews: []ReviewView{}, Issue: r.Issue, Version: r.Version, MatchedBy: names[r.MatchedBy], Mine: r.OwnerID == who.ID,
+			Owner: names[r.OwnerID]}
 		if r.Performer == "" || strings.Contains(r.Performer, a.Laboratory.Name) {
 			out.Phone = a.Laboratory.Phone
 		}
@@ -161,7 +165,8 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 			return err
 		}
 		for _, v := range reviews {
-			out.Reviews = append(out.Reviews, ReviewView{Issue: v.Issue, Comment: v.Comment, Told: result.Told[v.Told], ToldReason: v.ToldReason, By: names[v.SignedBy], At: a.Say(v.SignedAt), Folio: v.Folio})
+			out.Reviews = append(out.Reviews, ReviewView{Issue: v.Issue, Comment: v.Comment, Told: result.Told[v.Told], ToldReason: v.ToldReason,
+				By: names[v.SignedBy], At: a.Say(v.SignedAt), Folio: v.Folio})
 		}
 		if r.OrderID != "" {
 			o, err := q.OrderByID(r.OrderID)
@@ -218,7 +223,8 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 		}
 		if reviews, err := t.Reviews(r.ID); err != nil {
 			return err
-		} else if len(reviews) > 0 && reviews[0].Issue == r.Issue && reviews[0].Issue == s.Issue && reviews[0].SignedBy == who.ID && reviews[0].Comment == s.Comment && reviews[0].Told == s.Told {
+		} else if len(reviews) > 0 && reviews[0].Issue == r.Issue && reviews[0].Issue == s.Issue && reviews[0].SignedBy == who.ID &&
+			reviews[0].Comment == s.Comment && reviews[0].Told == s.Told {
 			return nil // the same act sent again after a lost answer
 		}
 		p, err := t.Person(r.PatientID)
@@ -231,11 +237,13 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 		if s.Issue != r.Issue || s.Version != r.Version {
 			return act.Stale(store.ErrStale, "The report")
 		}
-		e, err := t.Seal(r.PatientID, "result review", r.ID, 0, sealedReview{Report: r.ID, Title: r.Title, Issue: r.Issue, Status: r.Status, Collected: r.CollectedAt, Values: r.Values, Comment: s.Comment, Told: s.Told, Reason: s.ToldReason})
+		e, err := t.Seal(r.PatientID, "result review", r.ID, 0, sealedReview{Report: r.ID, Title: r.Title, Issue: r.Issue, Status: r.Status,
+			Collected: r.CollectedAt, Values: r.Values, Comment: s.Comment, Told: s.Told, Reason: s.ToldReason})
 		if err != nil {
 			return err
 		}
-		if err := t.AddReview(store.Review{ReportID: r.ID, Issue: r.Issue, Comment: s.Comment, Told: s.Told, ToldReason: s.ToldReason, SignedBy: who.ID, SignedAt: t.Now, Folio: e.Folio}, s.Version); err != nil {
+		if err := t.AddReview(store.Review{ReportID: r.ID, Issue: r.Issue, Comment: s.Comment, Told: s.Told, ToldReason: s.ToldReason,
+			SignedBy: who.ID, SignedAt: t.Now, Folio: e.Folio}, s.Version); err != nil {
 			return act.Stale(err, "The report")
 		}
 		if err := t.CloseLine(line.Report, r.ID, who.ID, "signed, "+result.Told[s.Told], t.Now); err != nil {

@@ -39,7 +39,8 @@ func (a *Acts) ReadAudit(ctx context.Context, who act.Actor, patient string, bef
 		}
 		records, err := q.RecordNumbers(ids)
 		for _, r := range rows {
-			out = append(out, AuditView{ID: r.ID, At: a.Say(store.Moment(r.At)), Who: names[r.StaffID], Act: r.Act, Patient: records[r.PatientID], Subject: r.Subject})
+			out = append(out, AuditView{ID: r.ID, At: a.Say(store.Moment(r.At)), Who: names[r.StaffID], Act: r.Act, Patient: records[r.PatientID],
+				Subject: r.Subject})
 		}
 		return err
 	})

@@ -136,7 +136,8 @@ func (a *Acts) Lock(ctx context.Context, who act.Actor) error {
 
 // Unlock opens a locked screen with the person's password.
 func (a *Acts) Unlock(ctx context.Context, who act.Actor, staff store.Staff, password string) error {
-	if err := a.Attempt(ctx, "login:"+strings.ToLower(staff.Login), func() bool { return act.CheckSecret(password, staff.PasswordHash) }); err != nil {
+	if err := a.Attempt(ctx, "login:"+strings.ToLower(staff.Login),
+		func() bool { return act.CheckSecret(password, staff.PasswordHash) }); err != nil {
 		return err
 	}
 	return a.Write(ctx, who, func(t *act.Tx) error {

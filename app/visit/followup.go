@@ -33,7 +33,8 @@ func (a *Acts) FollowUps(fs []store.FollowUp, names map[string]string) []FollowU
 	out := []FollowUpView{}
 	for _, f := range fs {
 		out = append(out, FollowUpView{
-			ID: f.ID, Patient: a.Patient(f.Patient), Due: f.Due, Said: f.Said, Reason: f.Reason, Clinician: names[f.ClinicianID], By: names[f.ByID], At: a.Say(f.At),
+			ID: f.ID, Patient: a.Patient(f.Patient), Due: f.Due, Said: f.Said, Reason: f.Reason, Clinician: names[f.ClinicianID], By: names[f.ByID],
+			At:    a.Say(f.At),
 			State: f.State, VisitAt: a.Say(f.VisitAt), DoneBy: names[f.DoneBy], Why: f.DoneReason,
 		})
 	}
@@ -80,7 +81,8 @@ func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason 
 
 // PutWish keeps a wish for a further visit and opens its line.
 func (a *Acts) PutWish(t *act.Tx, n store.Note, v store.Visit, day, said, reason string) error {
-	if err := t.PutFollowUp(store.FollowUp{ID: act.NewID(), PatientID: n.PatientID, NoteID: n.ID, Due: day, Said: said, Reason: reason, ClinicianID: v.ClinicianID, ByID: t.Who.ID, At: t.Now}); err != nil {
+	if err := t.PutFollowUp(store.FollowUp{ID: act.NewID(), PatientID: n.PatientID, NoteID: n.ID, Due: day, Said: said, Reason: reason,
+		ClinicianID: v.ClinicianID, ByID: t.Who.ID, At: t.Now}); err != nil {
 		return err
 	}
 	open, err := t.FollowUpsOf(n.ID)

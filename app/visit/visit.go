@@ -32,8 +32,10 @@ type VisitView struct {
 // View writes a visit as every screen shows it.
 func (a *Acts) View(v store.Visit, who act.Actor) VisitView {
 	return VisitView{
-		ID: v.ID, Patient: a.Patient(v.Patient), StartsAt: a.Say(v.StartsAt), Kind: v.Kind, Reason: v.Reason, Room: v.Room, Stage: v.Stage, StageAt: a.Say(v.StageAt),
-		Clinician: v.Clinician, With: v.With, Retracted: v.NoteRetracted, Mine: v.ClinicianID == who.ID, NoteID: v.NoteID, Signed: v.NoteFolio > 0, Version: v.Version, Alike: []string{},
+		ID: v.ID, Patient: a.Patient(v.Patient), StartsAt: a.Say(v.StartsAt), Kind: v.Kind, Reason: v.Reason, Room: v.Room, Stage: v.Stage,
+		StageAt:   a.Say(v.StageAt),
+		Clinician: v.Clinician, With: v.With, Retracted: v.NoteRetracted, Mine: v.ClinicianID == who.ID, NoteID: v.NoteID,
+		Signed: v.NoteFolio > 0, Version: v.Version, Alike: []string{},
 	}
 }
 

@@ -70,7 +70,9 @@ func runDemo(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	lab := &standin.Laboratory{Name: s.config.Laboratory.Name, Facility: s.config.Laboratory.Facility, Tests: demo.Offered(s.config.Laboratory), Deliver: s.mllp.Addr().String(), Delay: *delay, Diary: filepath.Join(o.data, "standin-laboratory.jsonl")}
+	lab := &standin.Laboratory{Name: s.config.Laboratory.Name, Facility: s.config.Laboratory.Facility,
+		Tests: demo.Offered(s.config.Laboratory), Deliver: s.mllp.Addr().String(), Delay: *delay,
+		Diary: filepath.Join(o.data, "standin-laboratory.jsonl")}
 	others := demo.Elsewhere(time.Now())
 	if err := others.Open("127.0.0.1:0"); err != nil {
 		return err
@@ -101,11 +103,13 @@ func runDemo(ctx context.Context, args []string) error {
 	}
 	defer lab.Close()
 	return s.run(ctx, func() {
-		fmt.Printf("\nDeft Ledger is at http://%s, results are received at %s   (Ctrl-C ends it)\nData: %s\n\nSign in as one of\n", s.http.Addr(), s.mllp.Addr(), o.data)
+		fmt.Printf("\nDeft Ledger is at http://%s, results are received at %s   (Ctrl-C ends it)\nData: %s\n\nSign in as one of\n", s.http.Addr(),
+			s.mllp.Addr(), o.data)
 		for _, p := range demo.People {
 			fmt.Printf("  %-8s %s %s, %s\n", p.Login, p.Given, p.Family, p.Role)
 		}
-		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, step past the note that waits (Alt U), press 3 and v for the third visit;\nEscape leaves the text, q asks the history, e is the examination, ? shows the keys.\nAs jonah, 3 and i open the intake.\n", demo.Password, demo.Secret)
+		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, step past the note that waits (Alt U), press 3 and v for "+
+			"the third visit;\nEscape leaves the text, q asks the history, e is the examination, ? shows the keys.\nAs jonah, 3 and i open the intake.\n", demo.Password, demo.Secret)
 	})
 }
 
@@ -165,7 +169,8 @@ func generated(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	fmt.Printf("%d people, %d visits, %d signed notes, %d orders, %d reports with %d values, %d sealed entries.\nSign in as physician1, nurse1, assistant1, desk1 or admin: password %s, signing secret %s.\n",
+	fmt.Printf("%d people, %d visits, %d signed notes, %d orders, %d reports with %d values, %d sealed entries.\nSign in as physician1, "+
+		"nurse1, assistant1, desk1 or admin: password %s, signing secret %s.\n",
 		n.Patients, n.Visits, n.Notes, n.Orders, n.Reports, n.Values, n.Entries, generate.Password, generate.Secret)
 	return nil
 }
@@ -556,7 +561,8 @@ func loadCodes(args []string) error {
 	if err := os.Rename(out+".part", out); err != nil {
 		return err
 	}
-	fmt.Printf("%d entries, %d of them billable, from the %s edition; the application uses them after its next start.\n", entries, billable, r.Name)
+	fmt.Printf("%d entries, %d of them billable, from the %s edition; the application uses them after its next start.\n", entries,
+		billable, r.Name)
 	return nil
 }
 

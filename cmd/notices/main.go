@@ -68,7 +68,8 @@ type part struct{ name, text string }
 
 // modules are the Go modules that the program is built from.
 func modules() (out []part, err error) {
-	list, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{.Path}}\t{{.Version}}\t{{.Dir}}{{end}}", "./cmd/deftledger").Output()
+	list, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{.Path}}\t{{.Version}}\t{{.Dir}}{{end}}",
+		"./cmd/deftledger").Output()
 	if err != nil {
 		return nil, fmt.Errorf("the modules cannot be listed: %w", err)
 	}

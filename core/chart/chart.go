@@ -97,7 +97,9 @@ func Fold(s string) string {
 	return b.String()
 }
 
-var accents = map[rune]string{'á': "a", 'à': "a", 'â': "a", 'ä': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c", 'é': "e", 'è': "e", 'ê': "e", 'ë': "e", 'í': "i", 'ì': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ó': "o", 'ò': "o", 'ô': "o", 'ö': "o", 'õ': "o", 'ø': "o", 'ß': "ss", 'ú': "u", 'ù': "u", 'û': "u", 'ü': "u", 'ý': "y"}
+var accents = map[rune]string{'á': "a", 'à': "a", 'â': "a", 'ä': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c", 'é': "e", 'è': "e", 'ê': "e",
+	'ë': "e", 'í': "i", 'ì': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ó': "o", 'ò': "o", 'ô': "o", 'ö': "o", 'õ': "o", 'ø': "o", 'ß': "ss",
+	'ú': "u", 'ù': "u", 'û': "u", 'ü': "u", 'ý': "y"}
 
 // Lookalikes finds, for each of some patients, the others among them who can be taken for
 // them, by name: the same folded family name, and either the same birth date or given

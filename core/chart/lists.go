@@ -25,7 +25,8 @@ var HistoryLists = []ListKind{
 	{ID: "past", Name: "Past medical", None: "No past illness of note", Title: "Condition", Detail: "Remark", Choose: []string{}},
 	{ID: "surgical", Name: "Surgical", None: "No operation", Title: "Operation", Detail: "Where, remark", Choose: []string{}},
 	{ID: "hospital", Name: "Hospital stays", None: "No hospital stay", Title: "Reason", Detail: "Where", Choose: []string{}},
-	{ID: "implants", Name: "Implants and devices", None: "No implant or device", Title: "Implant or device", Detail: "Maker, model, side", Choose: []string{}},
+	{ID: "implants", Name: "Implants and devices", None: "No implant or device", Title: "Implant or device", Detail: "Maker, model, side",
+		Choose: []string{}},
 	{ID: FamilyList, Name: "Family", None: "No family illness of note", Title: "Condition", Detail: "Who", Choose: []string{}},
 	{ID: SocialList, Name: "Social", Title: "Topic", Detail: "Statement", Choose: []string{"Tobacco", "Alcohol", "Drugs", "Work", "Housing"}},
 	{ID: ObstetricList, Name: "Obstetric", None: "Never pregnant", Title: "Pregnancy", Detail: "Outcome", Choose: []string{}},
@@ -37,8 +38,10 @@ var HistoryLists = []ListKind{
 
 // Medicines and allergies are lists of their own kind.
 var (
-	MedicinesKind = ListKind{ID: MedicineList, Name: "Medicines", None: "Takes no medicine", Title: "Medicine", Detail: "Dose and how often", Choose: []string{}}
-	AllergiesKind = ListKind{ID: AllergyList, Name: "Allergies", None: "No known drug allergies", Title: "Substance", Detail: "Reaction", Choose: []string{}}
+	MedicinesKind = ListKind{ID: MedicineList, Name: "Medicines", None: "Takes no medicine", Title: "Medicine", Detail: "Dose and how often",
+		Choose: []string{}}
+	AllergiesKind = ListKind{ID: AllergyList, Name: "Allergies", None: "No known drug allergies", Title: "Substance", Detail: "Reaction",
+		Choose: []string{}}
 )
 
 // Private is the topic of what stays between patient and clinician: it is never

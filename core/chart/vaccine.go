@@ -43,7 +43,8 @@ type Given struct {
 
 // Say writes a vaccine given, of that name, in the words of a note.
 func (g Given) Say(name string) string {
-	return fmt.Sprintf("%s, %s, %s, %s; %s, lot %s, expires %s; information sheet of %s handed over.", name, g.Dose, g.Route, g.Site, g.Maker, g.Lot, g.Expires, g.Sheet)
+	return fmt.Sprintf("%s, %s, %s, %s; %s, lot %s, expires %s; information sheet of %s handed over.", name, g.Dose, g.Route, g.Site, g.Maker,
+		g.Lot, g.Expires, g.Sheet)
 }
 
 // Sites are where a vaccine is given, by route.

@@ -9,7 +9,8 @@ import (
 )
 
 func TestWhatIsWrittenDownOfAVaccine(t *testing.T) {
-	good := chart.Given{CVX: "115", Maker: "Orrery Biologicals", Lot: "T4471", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular", Site: "left deltoid", Sheet: "2025-01-31"}
+	good := chart.Given{CVX: "115", Maker: "Orrery Biologicals", Lot: "T4471", Expires: "2027-06-30", Dose: "0.5 mL", Route: "intramuscular",
+		Site: "left deltoid", Sheet: "2025-01-31"}
 	require.NoError(t, good.Check("2026-11-23"))
 	for want, change := range map[string]func(*chart.Given){
 		"the maker":     func(g *chart.Given) { g.Maker = " " },

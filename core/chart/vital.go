@@ -48,12 +48,16 @@ const (
 // ask, they judge nothing.
 var VitalKinds = []VitalKind{
 	{LOINC: BloodPressure, Name: "Blood pressure", Unit: "mm[Hg]", Low: 10, High: 320},
-	{LOINC: Pulse, Name: "Pulse", Unit: "/min", Low: 15, High: 350, Usual: []Limit{{12, 80, 200}, {60, 65, 180}, {144, 50, 150}, {0, 40, 140}}, JumpShare: 0.5},
-	{LOINC: Respiration, Name: "Respiratory rate", Unit: "/min", Low: 3, High: 150, Usual: []Limit{{12, 20, 70}, {60, 15, 50}, {144, 12, 40}, {0, 8, 30}}},
+	{LOINC: Pulse, Name: "Pulse", Unit: "/min", Low: 15, High: 350, Usual: []Limit{{12, 80, 200}, {60, 65, 180}, {144, 50, 150}, {0, 40, 140}},
+		JumpShare: 0.5},
+	{LOINC: Respiration, Name: "Respiratory rate", Unit: "/min", Low: 3, High: 150, Usual: []Limit{{12, 20, 70}, {60, 15, 50}, {144, 12, 40},
+		{0, 8, 30}}},
 	{LOINC: Temperature, Name: "Temperature", Unit: "Cel", Decimals: 1, Low: 25, High: 45, Usual: []Limit{{0, 35, 40}}},
 	{LOINC: Saturation, Name: "Oxygen saturation", Unit: "%", Low: 20, High: 100, Usual: []Limit{{0, 88, 100}}, Jump: 8},
-	{LOINC: Weight, Name: "Weight", Unit: "kg", Decimals: 1, Low: 0.2, High: 650, Usual: []Limit{{1, 1.5, 7}, {12, 2.5, 16}, {60, 6, 35}, {144, 12, 90}, {0, 35, 200}}, JumpShare: 0.1},
-	{LOINC: Height, Name: "Height", Unit: "cm", Decimals: 1, Low: 20, High: 275, Usual: []Limit{{12, 40, 90}, {60, 60, 130}, {144, 90, 180}, {0, 130, 210}}, Jump: 3},
+	{LOINC: Weight, Name: "Weight", Unit: "kg", Decimals: 1, Low: 0.2, High: 650, Usual: []Limit{{1, 1.5, 7}, {12, 2.5, 16}, {60, 6, 35},
+		{144, 12, 90}, {0, 35, 200}}, JumpShare: 0.1},
+	{LOINC: Height, Name: "Height", Unit: "cm", Decimals: 1, Low: 20, High: 275, Usual: []Limit{{12, 40, 90}, {60, 60, 130}, {144, 90, 180},
+		{0, 130, 210}}, Jump: 3},
 	{LOINC: Head, Name: "Head circumference", Unit: "cm", Decimals: 1, Low: 15, High: 70, MaxAge: 36, Usual: []Limit{{0, 30, 56}}, Jump: 3},
 	{LOINC: Pain, Name: "Pain", Unit: "{score}", Low: 0, High: 10},
 }
@@ -88,7 +92,8 @@ func rat(s string) *big.Rat { r, _ := new(big.Rat).SetString(s); return r }
 
 // units that are converted, with the exact factors (international pound and inch, 1959).
 var units = map[string]map[string]unit{
-	"kg":  {"lb": {"[lb_av]", "lb", rat("0.45359237"), rat("0")}, "g": {"g", "g", rat("1/1000"), rat("0")}, "oz": {"[oz_av]", "oz", rat("0.028349523125"), rat("0")}},
+	"kg": {"lb": {"[lb_av]", "lb", rat("0.45359237"), rat("0")}, "g": {"g", "g", rat("1/1000"), rat("0")},
+		"oz": {"[oz_av]", "oz", rat("0.028349523125"), rat("0")}},
 	"cm":  {"in": {"[in_i]", "in", rat("2.54"), rat("0")}, "m": {"m", "m", rat("100"), rat("0")}},
 	"Cel": {"f": {"[degF]", "°F", rat("5/9"), rat("-32")}},
 }
@@ -165,11 +170,13 @@ func (k VitalKind) possible(n *big.Rat, text string) error {
 		return nil
 	}
 	for _, u := range units[k.Unit] {
-		if x, _ := new(big.Rat).Mul(new(big.Rat).Add(n, u.add), u.mul).Float64(); x >= k.Low && x <= k.High && !strings.ContainsAny(text, "abcdefghijklmnopqrstuvwxyz'") && u.shown != "g" && u.shown != "oz" && u.shown != "m" {
+		if x, _ := new(big.Rat).Mul(new(big.Rat).Add(n, u.add), u.mul).Float64(); x >= k.Low && x <= k.High &&
+			!strings.ContainsAny(text, "abcdefghijklmnopqrstuvwxyz'") && u.shown != "g" && u.shown != "oz" && u.shown != "m" {
 			return refused("%s %s cannot be; if it is in %s, write %s %s", text, shown(k.Unit), u.shown, text, u.shown)
 		}
 	}
-	return refused("%s cannot be %s: it lies between %s and %s %s", strings.ToLower(k.Name), text, trimFloat(k.Low), trimFloat(k.High), shown(k.Unit))
+	return refused("%s cannot be %s: it lies between %s and %s %s", strings.ToLower(k.Name), text, trimFloat(k.Low), trimFloat(k.High),
+		shown(k.Unit))
 }
 
 func shown(ucum string) string {
@@ -298,7 +305,8 @@ func (k VitalKind) Question(m Measured, months int, last *Earlier) string {
 			diff = -diff
 		}
 		grown := months >= 216 // a child grows: only a loss is asked about there
-		if (k.Jump > 0 && diff > k.Jump || k.JumpShare > 0 && diff > k.JumpShare*lf) && (grown || f < lf || k.LOINC != Height && k.LOINC != Weight && k.LOINC != Head) {
+		if (k.Jump > 0 && diff > k.Jump || k.JumpShare > 0 && diff > k.JumpShare*lf) &&
+			(grown || f < lf || k.LOINC != Height && k.LOINC != Weight && k.LOINC != Head) {
 			return fmt.Sprintf("%s %s lies far from %s on %s.", m.Value, shown(k.Unit), last.Value, last.Day)
 		}
 	}

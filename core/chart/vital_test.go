@@ -86,7 +86,8 @@ func TestUnusualValuesAreAskedAbout(t *testing.T) {
 	} {
 		k, ok := Kind(c.loinc)
 		require.True(t, ok)
-		require.Equal(t, c.asked, k.Question(Measured{LOINC: c.loinc, Value: c.value}, c.months, c.last) != "", "%s %s at %d months", k.Name, c.value, c.months)
+		require.Equal(t, c.asked, k.Question(Measured{LOINC: c.loinc, Value: c.value}, c.months, c.last) != "", "%s %s at %d months", k.Name,
+			c.value, c.months)
 	}
 }
 

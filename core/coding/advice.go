@@ -96,7 +96,8 @@ func (c *Catalogue) excludes(v Visit) []Advice {
 					if !stops {
 						says = fmt.Sprintf("%s excludes %s of the problem list, unless the two are unrelated", a, b)
 					}
-					out = append(out, advice(Advice{Kind: "excludes", Codes: []string{a, b}, Says: says, Quote: "Excludes1: " + n.Text, Source: "tabular list at " + where(n.Code) + "; guideline I.A.12.a", Stops: stops}, ""))
+					out = append(out, advice(Advice{Kind: "excludes", Codes: []string{a, b}, Says: says, Quote: "Excludes1: " + n.Text,
+						Source: "tabular list at " + where(n.Code) + "; guideline I.A.12.a", Stops: stops}, ""))
 					return
 				}
 			}
@@ -160,7 +161,8 @@ func (c *Catalogue) firsts(v Visit) []Advice {
 	var out []Advice
 	for i, code := range v.Codes {
 		e, _ := c.Lookup(code)
-		manifestation := strings.Contains(strings.ToLower(e.Title), "in diseases classified elsewhere") || strings.Contains(strings.ToLower(e.Title), "in other diseases classified elsewhere")
+		manifestation := strings.Contains(strings.ToLower(e.Title), "in diseases classified elsewhere") ||
+			strings.Contains(strings.ToLower(e.Title), "in other diseases classified elsewhere")
 		found := false
 		for _, ns := range c.notesOf(code, "code first") {
 			text, refs := quote("Code first ", ns)
@@ -171,12 +173,17 @@ func (c *Catalogue) firsts(v Visit) []Advice {
 				found = true
 			case at > i:
 				found = true
-				out = append(out, advice(Advice{Kind: "order", Codes: []string{v.Codes[at], code}, Says: fmt.Sprintf("%s has to stand before %s", v.Codes[at], code), Quote: text, Source: source, Offers: moved(v.Codes, at, i)}, ""))
+				out = append(out, advice(Advice{Kind: "order", Codes: []string{v.Codes[at], code}, Says: fmt.Sprintf("%s has to stand before %s",
+					v.Codes[at], code), Quote: text, Source: source, Offers: moved(v.Codes, at, i)}, ""))
 			case len(refs) > 0 && !conditional(text) && !manifestation && (len(ns) == 1 || strings.Contains(text, "underlying")):
-				out = append(out, advice(Advice{Kind: "first", Codes: []string{code}, Says: fmt.Sprintf("%s asks for the underlying condition before it, and none of those named is on the list", code), Quote: text, Source: source, Offers: c.offered(refs)}, ns[0].Code))
+				out = append(out, advice(Advice{Kind: "first", Codes: []string{code},
+					Says: fmt.Sprintf("%s asks for the underlying condition before it, and none of those named is on the list", code), Quote: text,
+					Source: source, Offers: c.offered(refs)}, ns[0].Code))
 			}
 			if manifestation && !found {
-				out = append(out, advice(Advice{Kind: "first", Codes: []string{code}, Says: code + " is a manifestation: the disease it comes from has to stand before it", Quote: text, Source: source, Stops: i == 0, Offers: c.offered(refs)}, ns[0].Code))
+				out = append(out, advice(Advice{Kind: "first", Codes: []string{code},
+					Says: code + " is a manifestation: the disease it comes from has to stand before it", Quote: text, Source: source, Stops: i == 0,
+					Offers: c.offered(refs)}, ns[0].Code))
 				found = true
 			}
 		}
@@ -195,9 +202,12 @@ func (c *Catalogue) additional(v Visit) []Advice {
 			at := slices.IndexFunc(v.Codes, func(x string) bool { return x != code && meansAny(refs, x) })
 			switch {
 			case at >= 0 && at < i && !c.codeFirst(v.Codes[at], code):
-				out = append(out, advice(Advice{Kind: "order", Codes: []string{code, v.Codes[at]}, Says: fmt.Sprintf("%s only adds to %s and stands after it", v.Codes[at], code), Quote: text, Source: source, Offers: moved(v.Codes, i, at)}, ""))
+				out = append(out, advice(Advice{Kind: "order", Codes: []string{code, v.Codes[at]},
+					Says: fmt.Sprintf("%s only adds to %s and stands after it", v.Codes[at], code), Quote: text, Source: source,
+					Offers: moved(v.Codes, i, at)}, ""))
 			case at < 0 && len(refs) > 0 && bare(ns[0].Code) != "" && ns[0].Code[0] != 'c' && !strings.HasPrefix(ns[0].Code, "§"):
-				out = append(out, advice(Advice{Kind: "additional", Codes: []string{code}, Says: code + " asks for a further code, where it applies", Quote: text, Source: source, Offers: c.offered(refs)}, ns[0].Code))
+				out = append(out, advice(Advice{Kind: "additional", Codes: []string{code}, Says: code + " asks for a further code, where it applies",
+					Quote: text, Source: source, Offers: c.offered(refs)}, ns[0].Code))
 			}
 		}
 	}

@@ -52,7 +52,8 @@ type Catalogue struct {
 	billable int
 }
 
-var kinds = map[byte]string{'i': "inclusion", 'n': "includes", '1': "excludes1", '2': "excludes2", 'f': "code first", 'a': "use additional", 's': "code also", 't': "note"}
+var kinds = map[byte]string{'i': "inclusion", 'n': "includes", '1': "excludes1", '2': "excludes2", 'f': "code first", 'a': "use additional",
+	's': "code also", 't': "note"}
 
 // Load reads the compact catalogue written by exchange/icd10cm.
 func Load(compact string) (*Catalogue, error) {
@@ -284,7 +285,8 @@ func (l *Library) On(date string) (c *Catalogue, warning string) {
 	for k := len(l.editions) - 1; k >= 0; k-- {
 		e := l.editions[k].Edition
 		if e.From <= date {
-			return l.editions[k], fmt.Sprintf("Codes are from the %s edition, in force until %s. A later edition applies on %s: load it, or check the code by hand.", e.Name, e.Until, date)
+			return l.editions[k], fmt.Sprintf("Codes are from the %s edition, in force until %s. A later edition applies on %s: load it, or "+
+				"check the code by hand.", e.Name, e.Until, date)
 		}
 	}
 	e := l.editions[0].Edition

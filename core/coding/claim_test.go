@@ -47,7 +47,9 @@ func TestWhatFitsOnAClaim(t *testing.T) {
 }
 
 func TestChargesAreChecked(t *testing.T) {
-	list := map[string]coding.Service{"99213": {Code: "99213", Kind: "visit"}, "99214": {Code: "99214", Kind: "visit"}, "99396": {Code: "99396", Words: "Preventive visit", Kind: "preventive", From: 480, Below: 780}, "G0444": {Code: "G0444", Words: "Depression screening", Kind: "service", From: 144}}
+	list := map[string]coding.Service{"99213": {Code: "99213", Kind: "visit"}, "99214": {Code: "99214", Kind: "visit"},
+		"99396": {Code: "99396", Words: "Preventive visit", Kind: "preventive", From: 480, Below: 780},
+		"G0444": {Code: "G0444", Words: "Depression screening", Kind: "service", From: 144}}
 	codes := append([]string{"I10", "E11.9", "Z00.00"}, nth(12)...)
 	line := func(code string, pointers ...string) coding.Charge {
 		return coding.Charge{Code: code, Units: 1, Pointers: pointers}
@@ -85,7 +87,8 @@ func TestChargesAreChecked(t *testing.T) {
 		require.Len(t, got, 1, "%v", got)
 		require.Contains(t, got[0], c.want)
 	}
-	for months, want := range map[int]string{0: "99391", 11: "99391", 12: "99392", 59: "99392", 60: "99393", 143: "99393", 144: "99394", 215: "99394", 216: "99395", 479: "99395", 480: "99396", 779: "99396", 780: "99397", -1: ""} {
+	for months, want := range map[int]string{0: "99391", 11: "99391", 12: "99392", 59: "99392", 60: "99393", 143: "99393", 144: "99394",
+		215: "99394", 216: "99395", 479: "99395", 480: "99396", 779: "99396", 780: "99397", -1: ""} {
 		require.Equal(t, want, coding.Preventive(false, months))
 	}
 	require.Equal(t, "99385", coding.Preventive(true, 216))

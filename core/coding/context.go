@@ -66,23 +66,44 @@ func inFamily(who string) string {
 
 // allTriggers, longest first.
 var allTriggers = func() []trigger {
-	out := triggers(denied, false, 0, "no|w o|neg for|lack of|nil|denies|denied|deny|without|not|never|negative for|free of|no evidence of|no sign of|no signs of|absence of|absent|neither|nor|rules out|no further|cannot see|none of")
-	out = append(out, triggers(denied, true, 6, "ruled out|excluded|is excluded|was excluded|are absent|is absent|not seen|not found|negative|is gone|has resolved|not present|unlikely|neg|not suspected|not likely|not felt")...)
-	out = append(out, triggers(unsure, false, 0, "rule out|r o|possible|possibly|probable|probably|suspect|suspected|suspicion of|suspicious for|likely|may be|may have|might be|could be|question of|questionable|consider|concern for|concerned about|worried about|afraid of|fears|fear of|differential|versus|vs|risk of|risk for|at risk|ddx|consistent with|compatible with|c w|working diagnosis|presumed|presumptive|presumably|suggestive of|suggests|concerning for|appears to be|eval for|screen for|screening for|to exclude|evaluate for|test for|tests for|looking for|in case of|return for|return if|call for|call if|prevent|prevention of|vaccine|if|or else|wonders|asks about|asked about|information on|leaflet on|discussed")...)
-	out = append(out, triggers(unsure, true, 4, "screening|screen|vaccine|vaccination|shot|prophylaxis|prevention|is possible|is suspected|not excluded|cannot be excluded|to be ruled out|is a concern|versus|vs")...)
-	out = append(out, triggers(past, false, 0, "history of|hx of|hx|pmh|pmhx|h o|status post|s p|previous|previously|prior|past|as a child|in childhood|had|used to|remote|formerly|resolved|healed|recovered from|treated for")...)
-	out = append(out, triggers(past, true, 8, "years ago|in childhood|as a child|in the past|has healed|resolved|last year|months ago|in remission|quit|stopped")...)
+	out := triggers(denied, false, 0,
+		"no|w o|neg for|lack of|nil|denies|denied|deny|without|not|never|negative for|free of|no evidence of|no sign of|no signs of|absence "+
+			"of|absent|neither|nor|rules out|no further|cannot see|none of")
+	out = append(out, triggers(denied, true, 6,
+		"ruled out|excluded|is excluded|was excluded|are absent|is absent|not seen|not found|negative|is gone|has resolved|not "+
+			"present|unlikely|neg|not suspected|not likely|not felt")...)
+	out = append(out, triggers(unsure, false, 0,
+		"rule out|r o|possible|possibly|probable|probably|suspect|suspected|suspicion of|suspicious for|likely|may be|may have|might be|could "+
+			"be|question of|questionable|consider|concern for|concerned about|worried about|afraid of|fears|fear of|differential|versus|vs|risk "+
+			"of|risk for|at risk|ddx|consistent with|compatible with|c w|working diagnosis|presumed|presumptive|presumably|suggestive "+
+			"of|suggests|concerning for|appears to be|eval for|screen for|screening for|to exclude|evaluate for|test for|tests for|looking "+
+			"for|in case of|return for|return if|call for|call if|prevent|prevention of|vaccine|if|or else|wonders|asks about|asked "+
+			"about|information on|leaflet on|discussed")...)
+	out = append(out, triggers(unsure, true, 4,
+		"screening|screen|vaccine|vaccination|shot|prophylaxis|prevention|is possible|is suspected|not excluded|cannot be excluded|to be "+
+			"ruled out|is a concern|versus|vs")...)
+	out = append(out, triggers(past, false, 0,
+		"history of|hx of|hx|pmh|pmhx|h o|status post|s p|previous|previously|prior|past|as a child|in childhood|had|used "+
+			"to|remote|formerly|resolved|healed|recovered from|treated for")...)
+	out = append(out, triggers(past, true, 8,
+		"years ago|in childhood|as a child|in the past|has healed|resolved|last year|months ago|in remission|quit|stopped")...)
 	out = append(out, triggers(past, false, 3, "quit|stopped|gave up")...)
-	out = append(out, triggers(others|kin, false, 0, "mother|father|brother|sister|mom|dad|sibling|siblings|grandmother|grandfather|grandparents|maternal|paternal|aunt|uncle|cousin|niece|nephew|parents|parent|family history|family hx|fam hx|fhx|fh|family|son|daughter|runs in")...)
-	out = append(out, triggers(others|kin, true, 6, inFamily("mother|father|brother|sister|parents|parent|aunt|uncle|grandmother|grandfather|cousin|mom|dad|son|daughter"))...)
-	out = append(out, triggers(others, false, 0, "wife|husband|spouse|partner|girlfriend|boyfriend|roommate|housemate|friend|classmate|coworker|colleague|neighbor|child of|contact with|exposed to|exposure to")...)
+	out = append(out, triggers(others|kin, false, 0,
+		"mother|father|brother|sister|mom|dad|sibling|siblings|grandmother|grandfather|grandparents|maternal|paternal|aunt|uncle|cousin|niece|nephew|parents|parent|family history|family hx|fam hx|fhx|fh|family|son|daughter|runs in")...)
+	out = append(out, triggers(others|kin, true, 6,
+		inFamily("mother|father|brother|sister|parents|parent|aunt|uncle|grandmother|grandfather|cousin|mom|dad|son|daughter"))...)
+	out = append(out, triggers(others, false, 0,
+		"wife|husband|spouse|partner|girlfriend|boyfriend|roommate|housemate|friend|classmate|coworker|colleague|neighbor|child of|contact "+
+			"with|exposed to|exposure to")...)
 	slices.SortStableFunc(out, func(a, b trigger) int { return len(b.words) - len(a.words) })
 	return out
 }()
 
 // harmless phrases look like triggers and are none.
 var harmless = func() (out [][]string) {
-	for _, p := range strings.Split("no change|not at goal|not controlled|not well controlled|no increase|no better|not better|not improving|not improved|not only|no relief|not helping|not taking|never stopped|without relief|not resolved|former smoker|history of falls|not certain if|no doubt|family practice", "|") {
+	for _, p := range strings.Split("no change|not at goal|not controlled|not well controlled|no increase|no better|not better|not "+
+		"improving|not improved|not only|no relief|not helping|not taking|never stopped|without relief|not resolved|former smoker|history of "+
+		"falls|not certain if|no doubt|family practice", "|") {
 		out = append(out, strings.Fields(p))
 	}
 	return out
@@ -101,7 +122,9 @@ var startingWith, calming = func() (map[string][]int, map[string][][]string) {
 }()
 
 // enders end the reach of a trigger.
-var enders = map[string]bool{"but": true, "however": true, "although": true, "though": true, "except": true, "which": true, "because": true, "therefore": true, "presents": true, "reports": true, "now": true, "today": true, "currently": true, "still": true, "has": true, "is": true, "are": true, "takes": true}
+var enders = map[string]bool{"but": true, "however": true, "although": true, "though": true, "except": true, "which": true, "because": true,
+	"therefore": true, "presents": true, "reports": true, "now": true, "today": true, "currently": true, "still": true, "has": true,
+	"is": true, "are": true, "takes": true}
 
 // backToPatient are words after which it is the patient again, and not somebody else.
 var backToPatient = map[string]bool{"but": true, "however": true, "patient": true, "she": true, "he": true, "they": true, "i": true}
@@ -134,9 +157,11 @@ func sentencesOf(text string) []string {
 // department, room air, urgent care, physical examination, capsule, milliseconds, to add):
 // they count where they are written in capitals, in the assessment, and not after a word
 // or number that speaks of a place, a dose or a measure.
-var doubleMeaning = map[string]bool{"ed": true, "ra": true, "uc": true, "pe": true, "ms": true, "add": true, "cap": true, "pad": true, "hl": true, "om": true, "af": true, "oe": true, "arf": true, "ha": true, "cp": true}
+var doubleMeaning = map[string]bool{"ed": true, "ra": true, "uc": true, "pe": true, "ms": true, "add": true, "cap": true, "pad": true,
+	"hl": true, "om": true, "af": true, "oe": true, "arf": true, "ha": true, "cp": true}
 
-var ofPlaces = map[string]bool{"in": true, "to": true, "at": true, "from": true, "the": true, "on": true, "via": true, "by": true, "local": true, "per": true, "an": true}
+var ofPlaces = map[string]bool{"in": true, "to": true, "at": true, "from": true, "the": true, "on": true, "via": true, "by": true,
+	"local": true, "per": true, "an": true}
 
 var asked = regexp.MustCompile(`\?(\pL)`)
 
@@ -144,7 +169,8 @@ var asked = regexp.MustCompile(`\?(\pL)`)
 var shorthand = map[string][]string{
 	"r": {"right"}, "rt": {"right"}, "l": {"left"}, "lt": {"left"}, "both": {"bilateral"}, "bilat": {"bilateral"}, "bl": {"bilateral"},
 	"rle": {"right", "lower", "limb"}, "lle": {"left", "lower", "limb"}, "rue": {"right", "upper", "limb"}, "lue": {"left", "upper", "limb"},
-	"hand": {"upper", "limb"}, "forearm": {"upper", "limb"}, "arm": {"upper", "limb"}, "foot": {"lower", "limb"}, "shin": {"lower", "limb"}, "calf": {"lower", "limb"}, "leg": {"lower", "limb"}, "thigh": {"lower", "limb"},
+	"hand": {"upper", "limb"}, "forearm": {"upper", "limb"}, "arm": {"upper", "limb"}, "foot": {"lower", "limb"}, "shin": {"lower", "limb"},
+	"calf": {"lower", "limb"}, "leg": {"lower", "limb"}, "thigh": {"lower", "limb"},
 }
 
 // listen marks each word with the sense that the triggers around it give it.
@@ -186,7 +212,8 @@ func listen(ws []string, out []token) {
 		for k := range t.words {
 			taken[i+k] = true
 		}
-		for k, n := i+len(t.words), 0; k < len(ws) && (t.reach == 0 || n < t.reach) && !t.ends()[ws[k]] && (ws[k] != "with" || t.sense != denied); k, n = k+1, n+1 {
+		for k, n := i+len(t.words), 0; k < len(ws) && (t.reach == 0 || n < t.reach) && !t.ends()[ws[k]] &&
+			(ws[k] != "with" || t.sense != denied); k, n = k+1, n+1 {
 			out[k].sense |= t.sense
 		}
 	}
@@ -250,7 +277,8 @@ func (r *Reader) tokens(sentence, part, diabetes string) []token {
 		taken := 1 // the longest phrase wins at each place
 		for n := min(r.longest, len(ws)-i); n >= 1; n-- {
 			means, ok := r.everyday[strings.Join(stems(ws[i:i+n]), " ")]
-			if !ok || doubleMeaning[ws[i]] && n == 1 && (part != "assessment" || raw[i] != strings.ToUpper(raw[i]) || i > 0 && (ofPlaces[ws[i-1]] || isNumber(ws[i-1]))) {
+			if !ok || doubleMeaning[ws[i]] && n == 1 && (part != "assessment" || raw[i] != strings.ToUpper(raw[i]) || i > 0 &&
+				(ofPlaces[ws[i-1]] || isNumber(ws[i-1]))) {
 				continue
 			}
 			out[i].stems = append(out[i].stems, means...)

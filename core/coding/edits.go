@@ -22,7 +22,8 @@ type edit struct {
 // administrative sex need not be the one that a condition depends on.
 var editTable = []edit{
 	{"(O00-O9A), (Z33), (Z34), (Z36), (Z37), (Z39), (Z3A)", "F", 9 * 12, 65 * 12, "pregnancy, childbirth and the puerperium"},
-	{"(C51-C58), (D06), (D25-D28), (D39), (N70-N77), (N80-N98), (E28), (R87), (Z01.41), (Z12.4), (Z12.72), (Z78.0)", "F", 0, 0, "conditions of female organs"},
+	{"(C51-C58), (D06), (D25-D28), (D39), (N70-N77), (N80-N98), (E28), (R87), (Z01.41), (Z12.4), (Z12.72), (Z78.0)", "F", 0, 0,
+		"conditions of female organs"},
 	{"(C60-C63), (D07.4-D07.6), (D29), (D40), (N40-N53), (R86), (Z12.5), (Z12.71), (B26.0), (Z98.52)", "M", 0, 0, "conditions of male organs"},
 	{"(Z38)", "", 0, 12, "liveborn infants, on the birth record"},
 	{"(Z00.11)", "", 0, 1, "health examination of a newborn under 29 days"},
@@ -51,10 +52,14 @@ func edits(code string, v Visit) []Advice {
 			continue
 		}
 		if e.sex != "" && v.Sex != e.sex && (v.Sex == "F" || v.Sex == "M") {
-			out = append(out, advice(Advice{Kind: "sex", Codes: []string{code}, Says: fmt.Sprintf("%s is for %s, and this chart says %s. Is it right?", code, e.says, map[string]string{"F": "female", "M": "male"}[v.Sex]), Quote: "Sex conflict", Source: source}, ""))
+			out = append(out, advice(Advice{Kind: "sex", Codes: []string{code},
+				Says: fmt.Sprintf("%s is for %s, and this chart says %s. Is it right?", code, e.says,
+					map[string]string{"F": "female", "M": "male"}[v.Sex]), Quote: "Sex conflict", Source: source}, ""))
 		}
 		if v.Months >= 0 && (v.Months < e.from || e.below > 0 && v.Months >= e.below) {
-			out = append(out, advice(Advice{Kind: "age", Codes: []string{code}, Says: fmt.Sprintf("%s is for %s, and this patient is %s. Is it right?", code, e.says, ageSaid(v.Months)), Quote: "Age conflict", Source: source}, ""))
+			out = append(out, advice(Advice{Kind: "age", Codes: []string{code},
+				Says: fmt.Sprintf("%s is for %s, and this patient is %s. Is it right?", code, e.says, ageSaid(v.Months)), Quote: "Age conflict",
+				Source: source}, ""))
 		}
 	}
 	return out
@@ -104,21 +109,38 @@ const with = `"The word 'with' or 'in' should be interpreted to mean 'associated
 // The commonest codes in place of two. Source: ICD-10-CM Official Guidelines for
 // Coding and Reporting, FY 2026, and the tabular list.
 var jointTable = []joint{
-	{"(I10), (I11.9), (I12.9), (I12.0), (I11.0)", "(I50), (N18)", heartKidney, "hypertension with heart failure or chronic kidney disease has codes of its own; the kidney disease and the heart failure stay on the list after it", `"ICD-10-CM presumes a cause-and-effect relationship"`, "guideline I.C.9.a.1-3"},
-	{"(E11.9)", "(N18)", always("E11.22"), "diabetes with chronic kidney disease is one code; the stage stays on the list after it", with, "guideline I.A.15; index: Diabetes, type 2, with, chronic kidney disease"},
-	{"(E10.9)", "(N18)", always("E10.22"), "diabetes with chronic kidney disease is one code; the stage stays on the list after it", with, "guideline I.A.15; index: Diabetes, type 1, with, chronic kidney disease"},
-	{"(E11.9)", "(G62.9), (G60.9), (G63)", always("E11.42"), "diabetes with polyneuropathy is one code", with, "guideline I.A.15; index: Diabetes, type 2, with, polyneuropathy"},
-	{"(E10.9)", "(G62.9), (G60.9), (G63)", always("E10.42"), "diabetes with polyneuropathy is one code", with, "guideline I.A.15; index: Diabetes, type 1, with, polyneuropathy"},
-	{"(E11.9)", "(I73.9), (I70.2)", always("E11.51"), "diabetes with peripheral angiopathy is one code", with, "guideline I.A.15; index: Diabetes, type 2, with, peripheral angiopathy"},
-	{"(E11.9)", "(L97.4), (L97.5)", always("E11.621"), "diabetes with a foot ulcer is one code; the ulcer stays on the list after it", with, "guideline I.A.15; index: Diabetes, type 2, with, foot ulcer"},
-	{"(E11.9)", "(K31.84)", always("E11.43"), "diabetes with gastroparesis is one code; the gastroparesis stays on the list after it", with, "guideline I.A.15; index: Diabetes, type 2, with, gastroparesis"},
-	{"(E11.9)", "(R73.9)", always("E11.65"), "diabetes with hyperglycemia is one code", with, "guideline I.A.15; index: Diabetes, type 2, with, hyperglycemia"},
-	{"(E11.9)", "(E16.1), (E16.2)", always("E11.649"), "diabetes with hypoglycemia is one code", with, "guideline I.A.15; index: Diabetes, type 2, with, hypoglycemia"},
-	{"(I25.10)", "(I20.0)", always("I25.110"), "coronary atherosclerosis with unstable angina is one code", `"A causal relationship can be assumed in a patient with both atherosclerosis and angina pectoris"`, "guideline I.C.9.b"},
-	{"(I25.10)", "(I20.8), (I20.9)", always("I25.119"), "coronary atherosclerosis with angina is one code", `"A causal relationship can be assumed in a patient with both atherosclerosis and angina pectoris"`, "guideline I.C.9.b"},
-	{"(J44.9)", "(J20), (J22), (J12-J18)", always("J44.0"), "chronic obstructive pulmonary disease with an acute lower respiratory infection has a code of its own; the infection stays on the list", `"Chronic obstructive pulmonary disease with (acute) lower respiratory infection"`, "tabular list at J44.0"},
-	{"(E78.00), (E78.01)", "(E78.1)", always("E78.2"), "high cholesterol with high triglycerides is mixed hyperlipidemia", `"Elevated cholesterol with elevated triglycerides NEC"`, "tabular list at E78.2"},
-	{"(M81.0)", "(M84.4), (M84.5), (M84.6)", always("M80.00XA"), "osteoporosis with a present pathological fracture is coded as one, by site and encounter", `"Osteoporosis, with current pathological fracture"`, "guideline I.C.13.d.2; choose the site under M80.0"},
+	{"(I10), (I11.9), (I12.9), (I12.0), (I11.0)", "(I50), (N18)", heartKidney,
+		"hypertension with heart failure or chronic kidney disease has codes of its own; the kidney disease and the heart failure stay on the list after it", `"ICD-10-CM presumes a cause-and-effect relationship"`, "guideline I.C.9.a.1-3"},
+	{"(E11.9)", "(N18)", always("E11.22"), "diabetes with chronic kidney disease is one code; the stage stays on the list after it", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, chronic kidney disease"},
+	{"(E10.9)", "(N18)", always("E10.22"), "diabetes with chronic kidney disease is one code; the stage stays on the list after it", with,
+		"guideline I.A.15; index: Diabetes, type 1, with, chronic kidney disease"},
+	{"(E11.9)", "(G62.9), (G60.9), (G63)", always("E11.42"), "diabetes with polyneuropathy is one code", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, polyneuropathy"},
+	{"(E10.9)", "(G62.9), (G60.9), (G63)", always("E10.42"), "diabetes with polyneuropathy is one code", with,
+		"guideline I.A.15; index: Diabetes, type 1, with, polyneuropathy"},
+	{"(E11.9)", "(I73.9), (I70.2)", always("E11.51"), "diabetes with peripheral angiopathy is one code", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, peripheral angiopathy"},
+	{"(E11.9)", "(L97.4), (L97.5)", always("E11.621"), "diabetes with a foot ulcer is one code; the ulcer stays on the list after it", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, foot ulcer"},
+	{"(E11.9)", "(K31.84)", always("E11.43"), "diabetes with gastroparesis is one code; the gastroparesis stays on the list after it", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, gastroparesis"},
+	{"(E11.9)", "(R73.9)", always("E11.65"), "diabetes with hyperglycemia is one code", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, hyperglycemia"},
+	{"(E11.9)", "(E16.1), (E16.2)", always("E11.649"), "diabetes with hypoglycemia is one code", with,
+		"guideline I.A.15; index: Diabetes, type 2, with, hypoglycemia"},
+	{"(I25.10)", "(I20.0)", always("I25.110"), "coronary atherosclerosis with unstable angina is one code",
+		`"A causal relationship can be assumed in a patient with both atherosclerosis and angina pectoris"`, "guideline I.C.9.b"},
+	{"(I25.10)", "(I20.8), (I20.9)", always("I25.119"), "coronary atherosclerosis with angina is one code",
+		`"A causal relationship can be assumed in a patient with both atherosclerosis and angina pectoris"`, "guideline I.C.9.b"},
+	{"(J44.9)", "(J20), (J22), (J12-J18)", always("J44.0"),
+		"chronic obstructive pulmonary disease with an acute lower respiratory infection has a code of its own; the infection stays on the list",
+		`"Chronic obstructive pulmonary disease with (acute) lower respiratory infection"`, "tabular list at J44.0"},
+	{"(E78.00), (E78.01)", "(E78.1)", always("E78.2"), "high cholesterol with high triglycerides is mixed hyperlipidemia",
+		`"Elevated cholesterol with elevated triglycerides NEC"`, "tabular list at E78.2"},
+	{"(M81.0)", "(M84.4), (M84.5), (M84.6)", always("M80.00XA"),
+		"osteoporosis with a present pathological fracture is coded as one, by site and encounter",
+		`"Osteoporosis, with current pathological fracture"`, "guideline I.C.13.d.2; choose the site under M80.0"},
 }
 
 type parsedJoint struct{ first, second []Reference }
@@ -143,7 +165,9 @@ func combined(v Visit) []Advice {
 		if become == v.Codes[a] {
 			continue
 		}
-		out = append(out, advice(Advice{Kind: "combined", Codes: []string{v.Codes[a], v.Codes[b]}, Says: strings.ToUpper(j.says[:1]) + j.says[1:] + ": " + become + " in place of " + v.Codes[a], Quote: j.quote, Source: j.source, Offers: []string{become}}, ""))
+		out = append(out, advice(Advice{Kind: "combined", Codes: []string{v.Codes[a], v.Codes[b]},
+			Says: strings.ToUpper(j.says[:1]) + j.says[1:] + ": " + become + " in place of " + v.Codes[a], Quote: j.quote, Source: j.source,
+			Offers: []string{become}}, ""))
 	}
 	return out
 }

@@ -50,7 +50,8 @@ func FromChart(c *Catalogue, named []string, held chart.Record) []Supported {
 	var out []Supported
 	ongoing, months := held.ProblemCodes(), held.Months()
 	offer := func(code, words string) {
-		if e, ok := c.Lookup(code); ok && e.Billable && !slices.Contains(named, code) && !slices.ContainsFunc(out, func(s Supported) bool { return s.Code == code }) {
+		if e, ok := c.Lookup(code); ok && e.Billable && !slices.Contains(named, code) &&
+			!slices.ContainsFunc(out, func(s Supported) bool { return s.Code == code }) {
 			out = append(out, Supported{Entry: e, Words: words})
 		}
 	}
@@ -80,7 +81,8 @@ func FromChart(c *Catalogue, named []string, held chart.Record) []Supported {
 		return v, n, there && err == nil && v.Unit == unit
 	}
 	// Body-mass index: adults of 20 years and more, beside a diagnosis of weight (I.B.14).
-	if v, n, ok := number(loincBMI, "kg/m2"); ok && v.Day == held.Day && months >= 240 && anyOf(named, "E40 E41 E42 E43 E44 E45 E46 E66 R63.4 R63.5 R63.6") {
+	if v, n, ok := number(loincBMI, "kg/m2"); ok && v.Day == held.Day && months >= 240 &&
+		anyOf(named, "E40 E41 E42 E43 E44 E45 E46 E66 R63.4 R63.5 R63.6") {
 		offer(massIndexCode(n), v.Says())
 	}
 	// An elevated reading, where no hypertension is known (R03.0; 140/90 as the cautious line).
@@ -88,7 +90,8 @@ func FromChart(c *Catalogue, named []string, held chart.Record) []Supported {
 		up, down, _ := strings.Cut(v.Text, "/")
 		systolic, err1 := strconv.Atoi(up)
 		diastolic, err2 := strconv.Atoi(down)
-		if err1 == nil && err2 == nil && (systolic >= 140 || diastolic >= 90) && !anyOf(slices.Concat(named, ongoing), "I10 I11 I12 I13 I15 I16 I1A O10 O11 O13 O14 O16 R03") {
+		if err1 == nil && err2 == nil && (systolic >= 140 || diastolic >= 90) &&
+			!anyOf(slices.Concat(named, ongoing), "I10 I11 I12 I13 I15 I16 I1A O10 O11 O13 O14 O16 R03") {
 			offer("R03.0", v.Says()+"; no hypertension is recorded")
 		}
 	}

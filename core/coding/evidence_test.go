@@ -36,19 +36,24 @@ func TestEvidenceOfTheChart(t *testing.T) {
 		months         int
 		want           []string
 	}{
-		"insulin with type 2":              {named: []string{"E11.9"}, held: taken("insulin glargine 20 units", "insulin"), want: []string{"Z79.4"}},
+		"insulin with type 2": {named: []string{"E11.9"}, held: taken("insulin glargine 20 units", "insulin"),
+			want: []string{"Z79.4"}},
 		"insulin with type 1 says it":      {named: []string{"E10.9"}, held: taken("insulin glargine 20 units", "insulin")},
 		"metformin without diabetes named": {named: []string{"E28.2"}, held: taken("metformin 500 mg", "biguanide")},
 		"metformin":                        {named: []string{"E11.65"}, held: taken("metformin 500 mg", "biguanide"), want: []string{"Z79.84"}},
-		"injected semaglutide":             {named: []string{"E11.9"}, held: taken("semaglutide 1 mg weekly", "GLP-1 receptor agonist"), want: []string{"Z79.85"}},
-		"semaglutide by mouth":             {named: []string{"E11.9"}, held: taken("semaglutide 7 mg tablet", "GLP-1 receptor agonist"), want: []string{"Z79.84"}},
-		"anticoagulant with fibrillation":  {named: []string{"I48.91"}, held: taken("apixaban 5 mg", "anticoagulant"), want: []string{"Z79.01"}},
-		"anticoagulant without a reason":   {named: []string{"J06.9"}, held: taken("apixaban 5 mg", "anticoagulant")},
-		"aspirin with coronary disease":    {named: []string{"I25.10"}, held: taken("Aspirin 81 mg", "NSAID"), want: []string{"Z79.82"}},
-		"aspirin for a headache":           {named: []string{"G44.209"}, held: taken("aspirin 500 mg", "NSAID")},
-		"inhaled steroid":                  {named: []string{"J45.40"}, held: taken("budesonide 200 ug", "inhaled steroid"), want: []string{"Z79.51"}},
-		"prednisone for five days":         {named: []string{"J44.1"}, held: taken("prednisone 40 mg", "corticosteroid")},
-		"bisphosphonate":                   {named: []string{"M81.0"}, held: taken("alendronate 70 mg", "bisphosphonate"), want: []string{"Z79.83"}},
+		"injected semaglutide": {named: []string{"E11.9"}, held: taken("semaglutide 1 mg weekly", "GLP-1 receptor agonist"),
+			want: []string{"Z79.85"}},
+		"semaglutide by mouth": {named: []string{"E11.9"}, held: taken("semaglutide 7 mg tablet", "GLP-1 receptor agonist"),
+			want: []string{"Z79.84"}},
+		"anticoagulant with fibrillation": {named: []string{"I48.91"}, held: taken("apixaban 5 mg", "anticoagulant"), want: []string{"Z79.01"}},
+		"anticoagulant without a reason":  {named: []string{"J06.9"}, held: taken("apixaban 5 mg", "anticoagulant")},
+		"aspirin with coronary disease":   {named: []string{"I25.10"}, held: taken("Aspirin 81 mg", "NSAID"), want: []string{"Z79.82"}},
+		"aspirin for a headache":          {named: []string{"G44.209"}, held: taken("aspirin 500 mg", "NSAID")},
+		"inhaled steroid": {named: []string{"J45.40"}, held: taken("budesonide 200 ug", "inhaled steroid"),
+			want: []string{"Z79.51"}},
+		"prednisone for five days": {named: []string{"J44.1"}, held: taken("prednisone 40 mg", "corticosteroid")},
+		"bisphosphonate": {named: []string{"M81.0"}, held: taken("alendronate 70 mg", "bisphosphonate"),
+			want: []string{"Z79.83"}},
 		"there already":                    {named: []string{"E11.9", "Z79.4"}, held: taken("insulin lispro", "insulin")},
 		"mass index 19.9":                  {named: []string{"R63.6"}, held: bmi("19.9"), want: []string{"Z68.1"}},
 		"mass index 20.0":                  {named: []string{"E66.3"}, held: bmi("20.0"), want: []string{"Z68.20"}},
@@ -66,21 +71,24 @@ func TestEvidenceOfTheChart(t *testing.T) {
 		"pressure of a child":              {held: bp("150/95", day), months: 120},
 		"saturation 89":                    {held: values(at("59408-5", "Oxygen saturation", "89", "%", day)), want: []string{"R09.02"}},
 		"saturation 90":                    {held: values(at("59408-5", "Oxygen saturation", "90", "%", day))},
-		"kidney stage 3a":                  {named: []string{"N18.9"}, held: values(egfr("52", "2025-11-01"), egfr("48", "2026-04-20")), want: []string{"N18.31"}},
-		"kidney stage 4":                   {named: []string{"N18.9"}, held: values(egfr("15", "2025-11-01"), egfr("29", "2026-04-20")), want: []string{"N18.4"}},
-		"two stages":                       {named: []string{"N18.9"}, held: values(egfr("44", "2025-11-01"), egfr("48", "2026-04-20"))},
-		"within three months":              {named: []string{"N18.9"}, held: values(egfr("50", "2026-02-20"), egfr("48", "2026-04-20"))},
-		"over a year ago":                  {named: []string{"N18.9"}, held: values(egfr("50", "2024-02-20"), egfr("48", "2025-04-20"))},
-		"kidney disease not named":         {held: values(egfr("52", "2025-11-01"), egfr("48", "2026-04-20"))},
-		"another unit":                     {named: []string{"N18.9"}, held: values(at("98979-8", "eGFR", "52", "mL/min", "2025-11-01"), at("98979-8", "eGFR", "48", "mL/min", "2026-04-20"))},
-		"iron deficiency":                  {named: []string{"D64.9"}, held: ferritin("9", "2026-04-20"), want: []string{"D50.9"}},
-		"ferritin 45":                      {named: []string{"D64.9"}, held: ferritin("45", "2026-04-20")},
-		"ferritin of long ago":             {named: []string{"D64.9"}, held: ferritin("9", "2025-04-20")},
-		"ferritin that is no number":       {named: []string{"D64.9"}, held: ferritin("<10", "2026-04-20")},
-		"prediabetes":                      {named: []string{"R73.09"}, held: a1c("5.7"), want: []string{"R73.03"}},
-		"below it":                         {named: []string{"R73.09"}, held: a1c("5.6")},
-		"above it":                         {named: []string{"R73.09"}, held: a1c("6.5")},
-		"known diabetes":                   {named: []string{"R73.09"}, ongoing: []string{"E11.9"}, held: a1c("6.0")},
+		"kidney stage 3a": {named: []string{"N18.9"}, held: values(egfr("52", "2025-11-01"), egfr("48", "2026-04-20")),
+			want: []string{"N18.31"}},
+		"kidney stage 4": {named: []string{"N18.9"}, held: values(egfr("15", "2025-11-01"), egfr("29", "2026-04-20")),
+			want: []string{"N18.4"}},
+		"two stages":               {named: []string{"N18.9"}, held: values(egfr("44", "2025-11-01"), egfr("48", "2026-04-20"))},
+		"within three months":      {named: []string{"N18.9"}, held: values(egfr("50", "2026-02-20"), egfr("48", "2026-04-20"))},
+		"over a year ago":          {named: []string{"N18.9"}, held: values(egfr("50", "2024-02-20"), egfr("48", "2025-04-20"))},
+		"kidney disease not named": {held: values(egfr("52", "2025-11-01"), egfr("48", "2026-04-20"))},
+		"another unit": {named: []string{"N18.9"}, held: values(at("98979-8", "eGFR", "52", "mL/min", "2025-11-01"),
+			at("98979-8", "eGFR", "48", "mL/min", "2026-04-20"))},
+		"iron deficiency":            {named: []string{"D64.9"}, held: ferritin("9", "2026-04-20"), want: []string{"D50.9"}},
+		"ferritin 45":                {named: []string{"D64.9"}, held: ferritin("45", "2026-04-20")},
+		"ferritin of long ago":       {named: []string{"D64.9"}, held: ferritin("9", "2025-04-20")},
+		"ferritin that is no number": {named: []string{"D64.9"}, held: ferritin("<10", "2026-04-20")},
+		"prediabetes":                {named: []string{"R73.09"}, held: a1c("5.7"), want: []string{"R73.03"}},
+		"below it":                   {named: []string{"R73.09"}, held: a1c("5.6")},
+		"above it":                   {named: []string{"R73.09"}, held: a1c("6.5")},
+		"known diabetes":             {named: []string{"R73.09"}, ongoing: []string{"E11.9"}, held: a1c("6.0")},
 	} {
 		t.Run(name, func(t *testing.T) {
 			if x.months == 0 {
@@ -107,7 +115,8 @@ func TestEvidenceIsAlwaysSound(t *testing.T) {
 	c, _ := load()
 	codes := []string{"E11.9", "E66.9", "I48.91", "N18.9", "D64.9", "R73.09", "J45.40", "M81.0", "I10", "R03.0", "Z79.4", "Z68.32", "I25.10"}
 	classes := []string{"insulin", "biguanide", "anticoagulant", "antiplatelet", "inhaled steroid", "bisphosphonate", "NSAID"}
-	units := map[string]string{"85354-9": "mm[Hg]", "59408-5": "%", "39156-5": "kg/m2", "98979-8": "mL/min/{1.73_m2}", "4548-4": "%", "718-7": "g/dL", "2276-4": "ng/mL"}
+	units := map[string]string{"85354-9": "mm[Hg]", "59408-5": "%", "39156-5": "kg/m2", "98979-8": "mL/min/{1.73_m2}", "4548-4": "%",
+		"718-7": "g/dL", "2276-4": "ng/mL"}
 	rapid.Check(t, func(t *rapid.T) {
 		named := rapid.SliceOfDistinct(rapid.SampledFrom(codes), func(s string) string { return s }).Draw(t, "named")
 		ongoing := rapid.SliceOf(rapid.SampledFrom(codes)).Draw(t, "ongoing")
@@ -117,12 +126,17 @@ func TestEvidenceIsAlwaysSound(t *testing.T) {
 		}
 		empty := held
 		for range rapid.IntRange(0, 4).Draw(t, "medicines") {
-			held.Medicines = append(held.Medicines, chart.Medicine{Name: rapid.SampledFrom([]string{"aspirin 81 mg", "x tablet", ""}).Draw(t, "name"), Classes: []string{rapid.SampledFrom(classes).Draw(t, "class")}})
+			held.Medicines = append(held.Medicines,
+				chart.Medicine{Name: rapid.SampledFrom([]string{"aspirin 81 mg", "x tablet", ""}).Draw(t, "name"),
+					Classes: []string{rapid.SampledFrom(classes).Draw(t, "class")}})
 		}
 		for range rapid.IntRange(0, 8).Draw(t, "values") {
 			loinc := rapid.SampledFrom(coding.EvidenceLOINC).Draw(t, "loinc")
 			day := rapid.SampledFrom([]string{"2025-01-02", "2026-01-02", "2026-05-04", "", "soon"}).Draw(t, "day")
-			held.Values = append(held.Values, chart.Value{LOINC: loinc, Name: "N", Text: rapid.SampledFrom([]string{"9", "32.4", "48", "150/95", ">90", "", "-1", "1e9", "x/y"}).Draw(t, "text"), Unit: units[loinc], Day: day})
+			held.Values = append(held.Values,
+				chart.Value{LOINC: loinc, Name: "N",
+					Text: rapid.SampledFrom([]string{"9", "32.4", "48", "150/95", ">90", "", "-1", "1e9", "x/y"}).Draw(t, "text"),
+					Unit: units[loinc], Day: day})
 		}
 		seen := map[string]bool{}
 		for _, s := range coding.FromChart(c, named, held) {

@@ -45,16 +45,21 @@ var problemWords = map[ProblemKind]struct {
 	words  string
 	weight Weight
 }{
-	Minor: {"self-limited or minor problem", Straightforward}, StableChronic: {"stable chronic illness", Low}, AcuteSimple: {"acute, uncomplicated illness or injury", Low},
-	StableAcute: {"stable, acute illness", Low}, ChronicWorse: {"chronic illness with exacerbation, progression or side effects of treatment", Moderate},
-	Undiagnosed: {"undiagnosed new problem with uncertain prognosis", Moderate}, AcuteSystemic: {"acute illness with systemic symptoms", Moderate}, AcuteComplex: {"acute, complicated injury", Moderate},
-	ChronicSevere: {"chronic illness with severe exacerbation, progression or side effects of treatment", High}, Threat: {"threat to life or bodily function", High},
-	Unrated: {"not rated yet", None},
+	Minor: {"self-limited or minor problem", Straightforward}, StableChronic: {"stable chronic illness", Low},
+	AcuteSimple:  {"acute, uncomplicated illness or injury", Low},
+	StableAcute:  {"stable, acute illness", Low},
+	ChronicWorse: {"chronic illness with exacerbation, progression or side effects of treatment", Moderate},
+	Undiagnosed:  {"undiagnosed new problem with uncertain prognosis", Moderate}, AcuteSystemic: {"acute illness with systemic symptoms",
+		Moderate}, AcuteComplex: {"acute, complicated injury", Moderate},
+	ChronicSevere: {"chronic illness with severe exacerbation, progression or side effects of treatment", High},
+	Threat:        {"threat to life or bodily function", High},
+	Unrated:       {"not rated yet", None},
 }
 
 // ProblemKinds are the kinds to choose from, lightest first, with their words.
 func ProblemKinds() (kinds []ProblemKind, words []string) {
-	for _, k := range []ProblemKind{Minor, StableChronic, AcuteSimple, StableAcute, ChronicWorse, Undiagnosed, AcuteSystemic, AcuteComplex, ChronicSevere, Threat} {
+	for _, k := range []ProblemKind{Minor, StableChronic, AcuteSimple, StableAcute, ChronicWorse, Undiagnosed, AcuteSystemic, AcuteComplex,
+		ChronicSevere, Threat} {
 		kinds, words = append(kinds, k), append(words, problemWords[k].words)
 	}
 	return kinds, words
@@ -132,7 +137,8 @@ var visitNumbers = map[bool][5]struct {
 }
 
 // SourceOfLevels says where the rules come from.
-const SourceOfLevels = "AMA, Evaluation and Management, office or other outpatient services: guidelines of 2021 with the changes of 2023 and the times of 2024; CMS, Physician Fee Schedule Final Rules 2021 to 2024"
+const SourceOfLevels = "AMA, Evaluation and Management, office or other outpatient services: guidelines of 2021 with the changes of " +
+	"2023 and the times of 2024; CMS, Physician Fee Schedule Final Rules 2021 to 2024"
 
 // VisitLevel weighs what a note documents and returns the level it supports, element
 // by element. Nothing that was not documented is counted, and the level is never above
@@ -165,7 +171,8 @@ func VisitLevel(f Facts) Level {
 		l.Says = "Nothing documented yet supports a level."
 	case timed > making:
 		l.Code, l.By = l.ByTime, "time"
-		l.Says = fmt.Sprintf("%d minutes on the day of the visit support %s (%s patient, %d minutes or more).", f.Minutes, l.Code, kind, numbers[timed].minutes)
+		l.Says = fmt.Sprintf("%d minutes on the day of the visit support %s (%s patient, %d minutes or more).", f.Minutes, l.Code, kind,
+			numbers[timed].minutes)
 	default:
 		l.Code, l.By = l.ByMaking, "decision making"
 		l.Says = fmt.Sprintf("Two of three elements reach %s: %s (%s patient).", making, l.Code, kind)

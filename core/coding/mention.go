@@ -158,7 +158,8 @@ func (r *Reader) broader(a, b Supported) bool {
 		return false
 	}
 	return len(x) < 4 || len(y) < 4 || x[:4] == y[:4] || x[3] == '9' ||
-		len(x) == 4 && (strings.Contains(strings.ToLower(a.Title), "unspecified") || strings.HasPrefix(a.Title, "Other ") || strings.Contains(a.Title, " without "))
+		len(x) == 4 && (strings.Contains(strings.ToLower(a.Title), "unspecified") || strings.HasPrefix(a.Title, "Other ") ||
+			strings.Contains(a.Title, " without "))
 }
 
 // Adds says whether a code says something that those listed do not: it is not one of
@@ -166,20 +167,24 @@ func (r *Reader) broader(a, b Supported) bool {
 // codes (from Z79) stand beside one another; one examination (Z00) stands alone.
 func (r *Reader) Adds(listed []string, s Supported) bool {
 	return !slices.ContainsFunc(listed, func(code string) bool {
-		return code == s.Code || code[:3] == s.Code[:3] && s.Code < "Z79" && vague(s.Entry) || code[:3] == s.Code[:3] && strings.HasPrefix(code, "Z00")
+		return code == s.Code || code[:3] == s.Code[:3] && s.Code < "Z79" && vague(s.Entry) || code[:3] == s.Code[:3] &&
+			strings.HasPrefix(code, "Z00")
 	})
 }
 
 // vague says whether an entry names no more than its category does.
 func vague(e Entry) bool {
 	title := strings.ToLower(e.Title)
-	return len(bare(e.Code)) < 4 || bare(e.Code)[3] == '9' || strings.Contains(title, "unspecified") || strings.Contains(title, "not specified") || strings.HasPrefix(title, "other ")
+	return len(bare(e.Code)) < 4 || bare(e.Code)[3] == '9' || strings.Contains(title, "unspecified") ||
+		strings.Contains(title, "not specified") || strings.HasPrefix(title, "other ")
 }
 
 // lasting says whether a condition goes on once it is there, so that its mention in
 // the history speaks for it today.
 func lasting(code string) bool {
-	for _, c := range []string{"E03", "E05", "E08", "E10", "E11", "E13", "E66", "E78", "I10", "I11", "I12", "I13", "I20", "I25", "I48", "I50", "J44", "J45", "N18", "N40", "F10", "F17", "F20", "F31", "G20", "G40", "G47.33", "K50", "K51", "K90.0", "M05", "M06", "M10", "M1A", "M81", "B20", "Z79", "Z87.891", "Z95"} {
+	for _, c := range []string{"E03", "E05", "E08", "E10", "E11", "E13", "E66", "E78", "I10", "I11", "I12", "I13", "I20", "I25", "I48", "I50",
+		"J44", "J45", "N18", "N40", "F10", "F17", "F20", "F31", "G20", "G40", "G47.33", "K50", "K51", "K90.0", "M05", "M06", "M10", "M1A", "M81",
+		"B20", "Z79", "Z87.891", "Z95"} {
 		if strings.HasPrefix(code, c) {
 			return true
 		}
@@ -188,7 +193,9 @@ func lasting(code string) bool {
 }
 
 func isSymptom(code string) bool {
-	return code[0] == 'R' && code < "R70" && code[:3] != "R03" && code != "R29.6" || strings.HasPrefix(code, "M25.5") || strings.HasPrefix(code, "M54.5") || strings.HasPrefix(code, "M54.2") || strings.HasPrefix(code, "M54.9") || strings.HasPrefix(code, "M79.6")
+	return code[0] == 'R' && code < "R70" && code[:3] != "R03" && code != "R29.6" || strings.HasPrefix(code, "M25.5") ||
+		strings.HasPrefix(code, "M54.5") || strings.HasPrefix(code, "M54.2") || strings.HasPrefix(code, "M54.9") ||
+		strings.HasPrefix(code, "M79.6")
 }
 
 // choose finds the terms that a sentence holds whole, best first, each with words of
@@ -319,10 +326,12 @@ func (r *Reader) match(t term, toks []token) (found, bool) {
 // sentence supports: by side, degree and kind, else to the unspecified one.
 func (r *Reader) specific(f found, toks []token) (Entry, bool) {
 	i := int(f.t.node)
-	if len(r.c.children[i]) == 0 && strings.Contains(r.c.nodes[i].title, "unspecified") && r.c.nodes[r.c.nodes[i].parent].depth > 2 && sided(toks, "right", "left", "bilateral") {
+	if len(r.c.children[i]) == 0 && strings.Contains(r.c.nodes[i].title, "unspecified") && r.c.nodes[r.c.nodes[i].parent].depth > 2 &&
+		sided(toks, "right", "left", "bilateral") {
 		// "Varicose veins NOS" is found at the unspecified side; the sentence names one.
 		f.t.node = int32(r.c.nodes[i].parent)
-		if e, ok := r.specific(f, toks); ok && (strings.Contains(e.Title, "right") || strings.Contains(e.Title, "left") || strings.Contains(e.Title, "bilateral")) {
+		if e, ok := r.specific(f, toks); ok && (strings.Contains(e.Title, "right") || strings.Contains(e.Title, "left") ||
+			strings.Contains(e.Title, "bilateral")) {
 			return e, true
 		}
 	}
@@ -381,7 +390,8 @@ func (r *Reader) specific(f found, toks []token) (Entry, bool) {
 			}
 			lower := strings.ToLower(title)
 			unmeant = unmeant && !r.plain(int(k), above)
-			plain := r.plain(int(k), above) || strings.Contains(lower, "unspecified") || strings.Contains(lower, "without complication") || strings.Contains(lower, "uncomplicated") || len(without) > 0 && missing == 0
+			plain := r.plain(int(k), above) || strings.Contains(lower, "unspecified") || strings.Contains(lower, "without complication") ||
+				strings.Contains(lower, "uncomplicated") || len(without) > 0 && missing == 0
 			if missing > 0 && !side && (!plain || unmeant) {
 				continue // it says what the text does not
 			}

@@ -100,7 +100,8 @@ func measure(t *testing.T, file string, tell bool) (precision, recall float64) {
 	precision, recall = float64(right)/float64(max(1, offered)), float64(right)/float64(wanted)
 	pl, ph := wilson(right, offered)
 	rl, rh := wilson(right, wanted)
-	t.Logf("%s: %d notes, %d codes wanted, %d offered, %d right; precision %.2f (95 %% interval %.2f to %.2f), recall %.2f (%.2f to %.2f)", file, len(notes), wanted, offered, right, precision, pl, ph, recall, rl, rh)
+	t.Logf("%s: %d notes, %d codes wanted, %d offered, %d right; precision %.2f (95 %% interval %.2f to %.2f), recall %.2f (%.2f to %.2f)",
+		file, len(notes), wanted, offered, right, precision, pl, ph, recall, rl, rh)
 	return precision, recall
 }
 
@@ -119,28 +120,43 @@ func TestCodesTheTextSupports(t *testing.T) {
 // list and its alphabetical index, by hand.
 func TestShorthandAndWhatItIsNot(t *testing.T) {
 	for _, c := range []struct{ part, text, codes string }{
-		{"assessment", "L knee OA.", "M17.12"}, {"assessment", "OA knees b/l.", "M17.0"}, {"assessment", "OA of the hip.", "M16.9"}, {"assessment", "Osteoarthritis.", "M19.90"},
-		{"assessment", "R carpal tunnel.", "G56.01"}, {"assessment", "Cellulitis RLE.", "L03.115"}, {"assessment", "BPH with LUTS.", "N40.1"}, {"assessment", "BPH w/o LUTS.", "N40.0"},
-		{"assessment", "Cholelithiasis w/o cholecystitis.", "K80.20"}, {"assessment", "CKD 3a.", "N18.31"}, {"assessment", "CKD stage IIIb.", "N18.32"}, {"assessment", "CKD3.", "N18.30"},
-		{"assessment", "T2DM w/ CKD 3a.", "N18.31 E11.22"}, {"assessment", "T1DM. Diabetic nephropathy.", "E10.21"}, {"assessment", "Diabetic polyneuropathy.", "E11.42"}, {"assessment", "Type 1 diabetes with hypoglycemia.", "E10.649"},
-		{"assessment", "Gestational diabetes.", "O24.419"}, {"assessment", "Migraine.", "G43.909"}, {"assessment", "Migraine with aura, not intractable.", "G43.109"}, {"assessment", "Peptic ulcer.", "K27.9"},
-		{"assessment", "Insomnia.", "G47.00"}, {"assessment", "Osteoporosis, no current fracture.", "M81.0"}, {"assessment", "Vaginal yeast infection.", "B37.31"}, {"assessment", "Morbid obesity.", "E66.01"},
-		{"assessment", "Laceration of left index finger.", "S61.211A"}, {"assessment", "Distal radius fracture, right, closed.", "S52.501A"}, {"assessment", "Corneal abrasion R eye.", "S05.01XA"}, {"assessment", "Strep throat.", "J02.0"},
-		{"assessment", "Cerumen impaction, both ears.", "H61.23"}, {"assessment", "Varicose veins, both legs.", "I83.93"}, {"assessment", "Tobacco use disorder, cigarettes.", "F17.210"}, {"assessment", "Nausea and vomiting.", "R11.2"},
-		{"assessment", "ED, on sildenafil.", "N52.9"}, {"assessment", "RA on methotrexate.", "M06.9"}, {"assessment", "Bipolar disorder, type 2.", "F31.81"}, {"assessment", "Annual physical.", "Z00.00"},
+		{"assessment", "L knee OA.", "M17.12"}, {"assessment", "OA knees b/l.", "M17.0"}, {"assessment", "OA of the hip.", "M16.9"},
+		{"assessment", "Osteoarthritis.", "M19.90"},
+		{"assessment", "R carpal tunnel.", "G56.01"}, {"assessment", "Cellulitis RLE.", "L03.115"}, {"assessment", "BPH with LUTS.", "N40.1"},
+		{"assessment", "BPH w/o LUTS.", "N40.0"},
+		{"assessment", "Cholelithiasis w/o cholecystitis.", "K80.20"}, {"assessment", "CKD 3a.", "N18.31"},
+		{"assessment", "CKD stage IIIb.", "N18.32"}, {"assessment", "CKD3.", "N18.30"},
+		{"assessment", "T2DM w/ CKD 3a.", "N18.31 E11.22"}, {"assessment", "T1DM. Diabetic nephropathy.", "E10.21"},
+		{"assessment", "Diabetic polyneuropathy.", "E11.42"}, {"assessment", "Type 1 diabetes with hypoglycemia.", "E10.649"},
+		{"assessment", "Gestational diabetes.", "O24.419"}, {"assessment", "Migraine.", "G43.909"},
+		{"assessment", "Migraine with aura, not intractable.", "G43.109"}, {"assessment", "Peptic ulcer.", "K27.9"},
+		{"assessment", "Insomnia.", "G47.00"}, {"assessment", "Osteoporosis, no current fracture.", "M81.0"},
+		{"assessment", "Vaginal yeast infection.", "B37.31"}, {"assessment", "Morbid obesity.", "E66.01"},
+		{"assessment", "Laceration of left index finger.", "S61.211A"}, {"assessment", "Distal radius fracture, right, closed.", "S52.501A"},
+		{"assessment", "Corneal abrasion R eye.", "S05.01XA"}, {"assessment", "Strep throat.", "J02.0"},
+		{"assessment", "Cerumen impaction, both ears.", "H61.23"}, {"assessment", "Varicose veins, both legs.", "I83.93"},
+		{"assessment", "Tobacco use disorder, cigarettes.", "F17.210"}, {"assessment", "Nausea and vomiting.", "R11.2"},
+		{"assessment", "ED, on sildenafil.", "N52.9"}, {"assessment", "RA on methotrexate.", "M06.9"},
+		{"assessment", "Bipolar disorder, type 2.", "F31.81"}, {"assessment", "Annual physical.", "Z00.00"},
 
 		// What is past or the family's is not what the patient has now.
-		{"assessment", "Hx of MI 2019.", "I25.2"}, {"assessment", "FHx breast cancer.", "Z80.3"}, {"assessment", "Father had colon cancer at 62.", "Z80.0"}, {"assessment", "No family history of breast cancer.", ""}, {"assessment", "Prostate cancer in his brother.", "Z80.42"}, {"assessment", "Cellulitis of the left hand.", "L03.114"}, {"assessment", "Recurrent epistaxis. Mechanical heart valve.", "R04.0 Z95.2"},
-		{"assessment", "Hx of DVT 2018.", "Z86.718"}, {"assessment", "s/p CABG.", "Z95.1"}, {"assessment", "Status post right total knee replacement.", "Z96.651"}, {"assessment", "Possible family history of glaucoma.", ""},
+		{"assessment", "Hx of MI 2019.", "I25.2"}, {"assessment", "FHx breast cancer.", "Z80.3"}, {"assessment", "Father had colon cancer at 62.",
+			"Z80.0"}, {"assessment", "No family history of breast cancer.", ""}, {"assessment", "Prostate cancer in his brother.", "Z80.42"},
+		{"assessment", "Cellulitis of the left hand.", "L03.114"}, {"assessment", "Recurrent epistaxis. Mechanical heart valve.", "R04.0 Z95.2"},
+		{"assessment", "Hx of DVT 2018.", "Z86.718"}, {"assessment", "s/p CABG.", "Z95.1"},
+		{"assessment", "Status post right total knee replacement.", "Z96.651"}, {"assessment", "Possible family history of glaucoma.", ""},
 		{"assessment", "Wife has breast cancer.", ""}, {"assessment", "Roommate had strep.", ""}, {"subjective", "Mother had breast cancer.", ""},
 
 		// Uncertain diagnoses are not coded (guidelines, IV.H).
-		{"assessment", "?PE", ""}, {"assessment", "Gout?", ""}, {"assessment", "PNA vs bronchitis.", ""}, {"assessment", "R/o DVT.", ""}, {"assessment", "Findings consistent with gout.", ""},
-		{"assessment", "Compatible with shingles.", ""}, {"assessment", "Working diagnosis asthma.", ""}, {"assessment", "Presumed viral gastroenteritis.", ""}, {"assessment", "Abscess not suspected.", ""},
+		{"assessment", "?PE", ""}, {"assessment", "Gout?", ""}, {"assessment", "PNA vs bronchitis.", ""}, {"assessment", "R/o DVT.", ""},
+		{"assessment", "Findings consistent with gout.", ""},
+		{"assessment", "Compatible with shingles.", ""}, {"assessment", "Working diagnosis asthma.", ""},
+		{"assessment", "Presumed viral gastroenteritis.", ""}, {"assessment", "Abscess not suspected.", ""},
 		{"assessment", "Influenza vaccination given.", ""}, {"assessment", "Screening colonoscopy due.", ""},
 
 		// Letters that mean a place, a measure or an act.
-		{"assessment", "Seen in the ED on Friday, better.", ""}, {"assessment", "Here from UC.", ""}, {"objective", "SpO2 98 % on RA.", ""}, {"objective", "PE: lungs clear.", ""}, {"assessment", "Add lisinopril.", ""},
+		{"assessment", "Seen in the ED on Friday, better.", ""}, {"assessment", "Here from UC.", ""}, {"objective", "SpO2 98 % on RA.", ""},
+		{"objective", "PE: lungs clear.", ""}, {"assessment", "Add lisinopril.", ""},
 		{"assessment", "Amoxicillin 1 cap daily.", ""}, {"assessment", "Panel of ear, nose and throat.", ""},
 	} {
 		var got []string
@@ -197,14 +213,22 @@ func TestTheListOfHistories(t *testing.T) {
 // ConText, by hand.
 func TestHowAMentionIsMeant(t *testing.T) {
 	for _, c := range []struct{ sentence, code string }{
-		{"Pneumonia.", "J18.9"}, {"No pneumonia.", ""}, {"Denies asthma.", ""}, {"No evidence of pneumonia.", ""}, {"Pneumonia ruled out.", ""}, {"Rule out pneumonia.", ""},
-		{"Possible pneumonia.", ""}, {"Suspected gout.", ""}, {"Gout is suspected.", ""}, {"Pneumonia versus bronchitis.", ""}, {"Mother has asthma.", "Z82.5"}, {"Family history of gout.", ""},
-		{"History of pneumonia.", ""}, {"Pneumonia two years ago.", ""}, {"Gallstones in 2008.", ""}, {"Asthma as a child.", ""}, {"Concern for appendicitis.", ""}, {"Screening for osteoporosis.", ""},
-		{"Without pneumonia.", ""}, {"Negative for influenza.", ""}, {"Pneumonia unlikely.", ""}, {"No fever, but pneumonia.", "J18.9"}, {"No cough or asthma.", ""}, {"Neither asthma nor gout.", ""},
-		{"Asthma, not well controlled.", "J45.909"}, {"Hypertension, not at goal.", "I10"}, {"Hypertension, no change.", "I10"}, {"Her brother died; she has gout.", "M10.9"}, {"Not gout.", ""}, {"Resolved sinusitis.", ""},
-		{"Acute sinusitis of the left maxillary sinus.", "J01.00"}, {"Sprain of left ankle.", "S93.402A"}, {"Primary osteoarthritis of both knees, bilateral.", "M17.0"}, {"Otitis media, left ear.", "H66.92"}, {"Depression, in remission.", ""},
-		{"Type 2 diabetes, not at goal.", "E11.9"}, {"Type 2 diabetes with unspecified complications.", "E11.8"}, {"Drinks coffee.", ""}, {"Smokes.", ""}, {"Under stress at work.", ""},
-		{"Return if chest pain.", ""}, {"At risk for falls and osteoporosis.", ""}, {"Contact with influenza.", ""}, {"Her neighbor has shingles.", ""}, {"Wonders about gout, if gout runs in families.", ""},
+		{"Pneumonia.", "J18.9"}, {"No pneumonia.", ""}, {"Denies asthma.", ""}, {"No evidence of pneumonia.", ""}, {"Pneumonia ruled out.", ""},
+		{"Rule out pneumonia.", ""},
+		{"Possible pneumonia.", ""}, {"Suspected gout.", ""}, {"Gout is suspected.", ""}, {"Pneumonia versus bronchitis.", ""},
+		{"Mother has asthma.", "Z82.5"}, {"Family history of gout.", ""},
+		{"History of pneumonia.", ""}, {"Pneumonia two years ago.", ""}, {"Gallstones in 2008.", ""}, {"Asthma as a child.", ""},
+		{"Concern for appendicitis.", ""}, {"Screening for osteoporosis.", ""},
+		{"Without pneumonia.", ""}, {"Negative for influenza.", ""}, {"Pneumonia unlikely.", ""}, {"No fever, but pneumonia.", "J18.9"},
+		{"No cough or asthma.", ""}, {"Neither asthma nor gout.", ""},
+		{"Asthma, not well controlled.", "J45.909"}, {"Hypertension, not at goal.", "I10"}, {"Hypertension, no change.", "I10"},
+		{"Her brother died; she has gout.", "M10.9"}, {"Not gout.", ""}, {"Resolved sinusitis.", ""},
+		{"Acute sinusitis of the left maxillary sinus.", "J01.00"}, {"Sprain of left ankle.", "S93.402A"},
+		{"Primary osteoarthritis of both knees, bilateral.", "M17.0"}, {"Otitis media, left ear.", "H66.92"}, {"Depression, in remission.", ""},
+		{"Type 2 diabetes, not at goal.", "E11.9"}, {"Type 2 diabetes with unspecified complications.", "E11.8"}, {"Drinks coffee.", ""},
+		{"Smokes.", ""}, {"Under stress at work.", ""},
+		{"Return if chest pain.", ""}, {"At risk for falls and osteoporosis.", ""}, {"Contact with influenza.", ""},
+		{"Her neighbor has shingles.", ""}, {"Wonders about gout, if gout runs in families.", ""},
 	} {
 		got := ""
 		for _, s := range reader().Read([]coding.Passage{{Part: "assessment", Text: c.sentence}}, coding.Visit{Sex: "U", Months: -1}) {
@@ -220,7 +244,8 @@ func TestHowAMentionIsMeant(t *testing.T) {
 // Whatever the text, reading it ends, offers billable codes, each once, and each with
 // words of the text.
 func FuzzRead(f *testing.F) {
-	for _, s := range []string{"No fever, but pneumonia.", "gout gout gout", "…;;..\n\n", "with without with", "Sprain of left ankle, right ankle, both"} {
+	for _, s := range []string{"No fever, but pneumonia.", "gout gout gout", "…;;..\n\n", "with without with",
+		"Sprain of left ankle, right ankle, both"} {
 		f.Add(s)
 	}
 	c, _ := load()
@@ -280,17 +305,20 @@ func TestWhatANoteSpeaksOf(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("%d of %d diagnoses of the notes were not heard; of %d that a note is not about, %d share a telling word with it", silent, own, foreign, spoken)
+	t.Logf("%d of %d diagnoses of the notes were not heard; of %d that a note is not about, %d share a telling word with it", silent, own,
+		foreign, spoken)
 	require.LessOrEqual(t, silent, 1)
 	require.Less(t, float64(spoken)/float64(foreign), 0.15)
 	for _, c := range []struct {
 		text, code string
 		speaks     bool
 	}{
-		{"Pneumonia ruled out.", "J18.9", false}, {"Pneumonia.", "J18.9", true}, {"No gout.", "M10.071", false}, {"Gout of the right foot.", "M10.072", true},
+		{"Pneumonia ruled out.", "J18.9", false}, {"Pneumonia.", "J18.9", true}, {"No gout.", "M10.071", false},
+		{"Gout of the right foot.", "M10.072", true},
 		{"Mother has asthma.", "J45.909", false}, {"Possible asthma.", "J45.909", true}, {"htn", "I10", true}, {"Knee sore.", "I10", false},
 		{"", "I10", false}, {"Well.", "Z00.00", true}, {"Well.", "none", true}, {"Kidneys as before.", "N18.31", true},
 	} {
-		require.Equal(t, c.speaks, len(reader().Unspoken([]coding.Passage{{Part: "assessment", Text: c.text}}, []string{c.code})) == 0, "%q and %s", c.text, c.code)
+		require.Equal(t, c.speaks, len(reader().Unspoken([]coding.Passage{{Part: "assessment", Text: c.text}}, []string{c.code})) == 0,
+			"%q and %s", c.text, c.code)
 	}
 }

@@ -41,10 +41,12 @@ type Hit struct {
 	Why string
 }
 
-var stop = map[string]bool{"of": true, "the": true, "and": true, "or": true, "in": true, "with": true, "due": true, "to": true, "a": true, "an": true, "for": true, "by": true, "on": true, "at": true, "from": true, "my": true}
+var stop = map[string]bool{"of": true, "the": true, "and": true, "or": true, "in": true, "with": true, "due": true, "to": true, "a": true,
+	"an": true, "for": true, "by": true, "on": true, "at": true, "from": true, "my": true}
 
 // silent words of a title say nothing that a query would have to cover.
-var silent = map[string]bool{"unspecified": true, "nos": true, "nec": true, "site": true, "not": true, "specified": true, "elsewhere": true, "classified": true, "without": true}
+var silent = map[string]bool{"unspecified": true, "nos": true, "nec": true, "site": true, "not": true, "specified": true, "elsewhere": true,
+	"classified": true, "without": true}
 
 // words splits text into lower-case words; single letters that carry meaning
 // (vitamin d, hepatitis b) are kept.
@@ -411,7 +413,8 @@ func (c *Catalogue) prior(i int) float32 {
 	}
 	// By the conventions of the list, a plain word means "unspecified", never "other".
 	switch {
-	case strings.Contains(n.title, "unspecified") || strings.Contains(n.title, "not specified") || strings.HasSuffix(n.title, "without complications"):
+	case strings.Contains(n.title, "unspecified") || strings.Contains(n.title, "not specified") ||
+		strings.HasSuffix(n.title, "without complications"):
 		p *= 1.08
 	case strings.HasPrefix(n.title, "Other "):
 		p = -p

@@ -39,7 +39,8 @@ var meant = [][2]string{
 	{"ear infection", "H66.90"}, {"pink eye", "H10.9"}, {"common cold", "J00"}, {"flu", "J11.1"}, {"covid", "U07.1"},
 	{"hay fever", "J30.9"}, {"gerd", "K21.9"}, {"heartburn", "R12"}, {"ibs", "K58.9"}, {"constipation", "K59.00"},
 	{"diarrhea", "R19.7"}, {"nausea", "R11.0"}, {"abdominal pain", "R10.9"}, {"gallstones", "K80.20"}, {"fatty liver", "K76.0"},
-	{"celiac disease", "K90.0"}, {"crohn's disease", "K50.90"}, {"hemorrhoids", "K64.9"}, {"iron deficiency anemia", "D50.9"}, {"anemia", "D64.9"},
+	{"celiac disease", "K90.0"}, {"crohn's disease", "K50.90"}, {"hemorrhoids", "K64.9"}, {"iron deficiency anemia", "D50.9"},
+	{"anemia", "D64.9"},
 	{"hypothyroid", "E03.9"}, {"hashimoto", "E06.3"}, {"vitamin d deficiency", "E55.9"}, {"obesity", "E66.9"}, {"low potassium", "E87.6"},
 	{"hyperkalemia", "E87.5"}, {"ckd stage 3a", "N18.31"}, {"kidney stone", "N20.0"}, {"bph", "N40.0"}, {"depression", "F32.A"},
 	{"anxiety", "F41.9"}, {"generalized anxiety", "F41.1"}, {"adhd", "F90.9"}, {"insomnia", "G47.00"}, {"sleep apnea", "G47.30"},
@@ -47,7 +48,8 @@ var meant = [][2]string{
 	{"chest pain", "R07.9"}, {"shortness of breath", "R06.02"}, {"cough", "R05.9"}, {"fever", "R50.9"}, {"fatigue", "R53.83"},
 	{"rash", "R21"}, {"eczema", "L30.9"}, {"cellulitis leg", "L03.116"}, {"shingles", "B02.9"}, {"athletes foot", "B35.3"},
 	{"nail fungus", "B35.1"}, {"wart", "B07.9"}, {"acne", "L70.0"}, {"osteoporosis", "M81.0"}, {"osteoarthritis knee", "M17.9"},
-	{"rheumatoid arthritis", "M06.9"}, {"carpal tunnel", "G56.00"}, {"plantar fasciitis", "M72.2"}, {"tennis elbow", "M77.10"}, {"sprained ankle", "S93.409"},
+	{"rheumatoid arthritis", "M06.9"}, {"carpal tunnel", "G56.00"}, {"plantar fasciitis", "M72.2"}, {"tennis elbow", "M77.10"},
+	{"sprained ankle", "S93.409"},
 	{"smoker", "F17.210"}, {"alcohol dependence", "F10.20"}, {"ed", "N52.9"}, {"annual physical", "Z00.00"}, {"flu shot", "Z23"},
 	{"falls", "R29.6"}, {"dementia", "F03.90"}, {"parkinson", "G20"}, {"hearing loss", "H91.90"}, {"urinary incontinence", "R32"},
 }
@@ -56,12 +58,16 @@ var meant = [][2]string{
 // wanting by trying, and mended in the list of everyday words; the codes are from the
 // tabular list and its alphabetical index.
 var first = [][2]string{
-	{"diabetic foot ulcer", "E11.621"}, {"high a1c", "R73.09"}, {"htn urgency", "I16.0"}, {"white coat hypertension", "R03.0"}, {"pulm htn", "I27.20"},
+	{"diabetic foot ulcer", "E11.621"}, {"high a1c", "R73.09"}, {"htn urgency", "I16.0"}, {"white coat hypertension", "R03.0"},
+	{"pulm htn", "I27.20"},
 	{"long covid", "U09.9"}, {"quit smoking", "Z87.891"}, {"sinus", "J01.90"}, {"strep", "J02.0"}, {"fatty liver", "K76.0"},
 	{"gall stones", "K80.20"}, {"pyelo", "N10"}, {"std check", "Z11.3"}, {"yeast", "B37.9"}, {"breast pain", "N64.4"},
-	{"morning sickness", "O21.0"}, {"iud removal", "Z30.432"}, {"birth control", "Z30.9"}, {"migraine aura", "G43.1"}, {"low platelets", "D69.6"},
-	{"sports physical", "Z02.5"}, {"sick note", "Z02.79"}, {"knee arthritis right", "M17.11"}, {"torn meniscus left", "S83.207"}, {"rle cellulitis", "L03.115"},
-	{"corneal abrasion", "S05.0"}, {"whiplash", "S13.4"}, {"deviated septum", "J34.2"}, {"canker sore", "K12.0"}, {"urinary retention", "R33.9"},
+	{"morning sickness", "O21.0"}, {"iud removal", "Z30.432"}, {"birth control", "Z30.9"}, {"migraine aura", "G43.1"},
+	{"low platelets", "D69.6"},
+	{"sports physical", "Z02.5"}, {"sick note", "Z02.79"}, {"knee arthritis right", "M17.11"}, {"torn meniscus left", "S83.207"},
+	{"rle cellulitis", "L03.115"},
+	{"corneal abrasion", "S05.0"}, {"whiplash", "S13.4"}, {"deviated septum", "J34.2"}, {"canker sore", "K12.0"},
+	{"urinary retention", "R33.9"},
 	{"pertussis", "A37.9"}, {"hiv screening", "Z11.4"}, {"ruq pain", "R10.11"}, {"gestational diabetes", "O24.41"}, {"ckd 3b", "N18.32"},
 }
 
@@ -107,7 +113,8 @@ func TestSearchFindsWhatIsMeant(t *testing.T) {
 
 func TestSearchByCode(t *testing.T) {
 	_, x := load()
-	for query, want := range map[string]string{"M10.071": "M10.071", "m10071": "M10.071", "i10": "I10", "S93401A": "S93.401A", "s93.401a": "S93.401A", "T36.0X1A": "T36.0X1A", "M10.07": "M10.07"} {
+	for query, want := range map[string]string{"M10.071": "M10.071", "m10071": "M10.071", "i10": "I10", "S93401A": "S93.401A",
+		"s93.401a": "S93.401A", "T36.0X1A": "T36.0X1A", "M10.07": "M10.07"} {
 		hits := x.Search(query, 5)
 		require.NotEmpty(t, hits, query)
 		require.Equal(t, want, hits[0].Code, query)
@@ -147,10 +154,11 @@ func TestCatalogueIsComplete(t *testing.T) {
 func TestLookup(t *testing.T) {
 	c, _ := load()
 	for code, want := range map[string]coding.Entry{
-		"I10":      {Code: "I10", Title: "Essential (primary) hypertension", Billable: true, Depth: 2},
-		"m10.07":   {Code: "M10.07", Title: "Idiopathic gout, ankle and foot", Depth: 4},
-		"S93401A":  {Code: "S93.401A", Title: "Sprain of unspecified ligament of right ankle, initial encounter", Billable: true, Depth: 6},
-		"T36.0X1D": {Code: "T36.0X1D", Title: "Poisoning by penicillins, accidental (unintentional), subsequent encounter", Billable: true, Depth: 6},
+		"I10":     {Code: "I10", Title: "Essential (primary) hypertension", Billable: true, Depth: 2},
+		"m10.07":  {Code: "M10.07", Title: "Idiopathic gout, ankle and foot", Depth: 4},
+		"S93401A": {Code: "S93.401A", Title: "Sprain of unspecified ligament of right ankle, initial encounter", Billable: true, Depth: 6},
+		"T36.0X1D": {Code: "T36.0X1D", Title: "Poisoning by penicillins, accidental (unintentional), subsequent encounter",
+			Billable: true, Depth: 6},
 	} {
 		got, ok := c.Lookup(code)
 		require.True(t, ok, code)
@@ -214,7 +222,8 @@ func TestTheDateOfServiceDecidesTheEdition(t *testing.T) {
 	}{
 		{only, "2026-04-01", "April 2026", ""}, {only, "2026-09-30", "April 2026", ""},
 		{only, "2026-10-01", "April 2026", "in force until 2026-09-30"}, {only, "2026-03-31", "April 2026", "An earlier edition applied"},
-		{both, "2026-09-30", "April 2026", ""}, {both, "2026-10-01", "October 2026", ""}, {both, "2027-04-01", "October 2026", "A later edition applies"},
+		{both, "2026-09-30", "April 2026", ""}, {both, "2026-10-01", "October 2026", ""},
+		{both, "2027-04-01", "October 2026", "A later edition applies"},
 	} {
 		got, warning := k.lib.On(k.date)
 		require.Equal(t, k.name, got.Edition.Name, k.date)
@@ -231,7 +240,8 @@ func TestTheDateOfServiceDecidesTheEdition(t *testing.T) {
 }
 
 func TestLoadRefusesWhatIsNoCatalogue(t *testing.T) {
-	for _, text := range []string{"", "rubbish", "# from\t2026-01-01\nA00\t2\tCholera\n", "# from\t2026-01-01\n# until\t2026-02-01\nA00\tx\tCholera\t\t\n"} {
+	for _, text := range []string{"", "rubbish", "# from\t2026-01-01\nA00\t2\tCholera\n",
+		"# from\t2026-01-01\n# until\t2026-02-01\nA00\tx\tCholera\t\t\n"} {
 		_, err := coding.Load(text)
 		require.Error(t, err)
 	}

@@ -21,16 +21,28 @@ type term struct {
 }
 
 // skipped are words of titles that a writer leaves out.
-var skipped = map[string]bool{"unspecified": true, "specified": true, "other": true, "nos": true, "nec": true, "unilateral": true, "uncomplicated": true, "initial": true, "encounter": true, "elsewhere": true, "classified": true, "type": true, "form": true, "site": true, "part": true, "current": true, "complication": true, "complications": true, "condition": true, "spontaneous": true, "disorder": true, "closed": true, "status": true, "organism": true, "cause": true, "origin": true, "essential": true, "mellitus": true, "level": true, "episode": true, "region": true, "predominantly": true}
+var skipped = map[string]bool{"unspecified": true, "specified": true, "other": true, "nos": true, "nec": true, "unilateral": true,
+	"uncomplicated": true, "initial": true, "encounter": true, "elsewhere": true, "classified": true, "type": true, "form": true, "site": true,
+	"part": true, "current": true, "complication": true, "complications": true, "condition": true, "spontaneous": true, "disorder": true,
+	"closed": true, "status": true, "organism": true, "cause": true, "origin": true, "essential": true, "mellitus": true, "level": true,
+	"episode": true, "region": true, "predominantly": true}
 
 // sideWords choose between sides; they never make a condition by themselves.
 var sideWords = map[string]bool{"right": true, "left": true, "bilateral": true}
 
 // commonWords say nothing of a condition alone.
-var commonWords = map[string]bool{"acute": true, "chronic": true, "pain": true, "disease": true, "syndrome": true, "mild": true, "moderate": true, "severe": true, "recurrent": true, "stage": true, "class": true, "primary": true, "secondary": true, "lower": true, "upper": true, "limb": true, "infection": true, "viral": true, "bacterial": true, "history": true, "personal": true, "family": true, "examination": true, "single": true, "high": true, "low": true, "body": true, "blood": true, "use": true, "dependence": true, "symptom": true, "problem": true, "change": true, "normal": true, "lesion": true, "swelling": true, "deficiency": true, "contact": true, "exposure": true, "screening": true, "follow": true, "care": true, "medication": true, "drug": true, "therapy": true, "work": true, "exercise": true, "diet": true, "sleep": true, "stress": true, "weight": true, "loss": true, "gain": true, "sprain": true, "strain": true, "fracture": true, "injury": true, "tear": true, "cyst": true, "ulcer": true, "mass": true}
+var commonWords = map[string]bool{"acute": true, "chronic": true, "pain": true, "disease": true, "syndrome": true, "mild": true,
+	"moderate": true, "severe": true, "recurrent": true, "stage": true, "class": true, "primary": true, "secondary": true, "lower": true,
+	"upper": true, "limb": true, "infection": true, "viral": true, "bacterial": true, "history": true, "personal": true, "family": true,
+	"examination": true, "single": true, "high": true, "low": true, "body": true, "blood": true, "use": true, "dependence": true,
+	"symptom": true, "problem": true, "change": true, "normal": true, "lesion": true, "swelling": true, "deficiency": true, "contact": true,
+	"exposure": true, "screening": true, "follow": true, "care": true, "medication": true, "drug": true, "therapy": true, "work": true,
+	"exercise": true, "diet": true, "sleep": true, "stress": true, "weight": true, "loss": true, "gain": true, "sprain": true, "strain": true,
+	"fracture": true, "injury": true, "tear": true, "cyst": true, "ulcer": true, "mass": true}
 
 // seat is where a condition always is: a title that says it too says no more.
-var seat = map[string]string{"conjunctivitis": "eye", "cataract": "eye", "glaucoma": "eye", "cerumen": "ear", "otitis": "ear", "otalgia": "ear", "tinnitu": "ear"}
+var seat = map[string]string{"conjunctivitis": "eye", "cataract": "eye", "glaucoma": "eye", "cerumen": "ear", "otitis": "ear",
+	"otalgia": "ear", "tinnitu": "ear"}
 
 // NewReader prepares the catalogue for reading. everyday is the list that the search
 // uses too; histories is the list of what a person once had or the family has.
@@ -146,7 +158,8 @@ func (t *term) loosen(text string) {
 	if slices.Contains(t.needs, "diabete") {
 		drop("diabetic")
 	}
-	if lower := strings.ToLower(text); tellings(t.needs) == 1 && (strings.Contains(lower, "disorder of") || strings.Contains(lower, "disorders of")) {
+	if lower := strings.ToLower(text); tellings(t.needs) == 1 &&
+		(strings.Contains(lower, "disorder of") || strings.Contains(lower, "disorders of")) {
 		t.needs = append(t.needs, "disorder")
 	}
 	for _, w := range slices.Clone(t.needs) {
@@ -158,7 +171,8 @@ func (t *term) loosen(text string) {
 // which another code must stand before, sites that are on no list, and a tumor or an
 // injury of no place.
 func nowhere(n node) bool {
-	return strings.HasSuffix(n.title, "diseases classified elsewhere") || strings.Contains(n.title, "other specified site") || strings.Contains(n.title, "other sites") ||
+	return strings.HasSuffix(n.title, "diseases classified elsewhere") || strings.Contains(n.title, "other specified site") ||
+		strings.Contains(n.title, "other sites") ||
 		strings.HasPrefix(n.code, "C80") || strings.HasPrefix(n.code, "T14")
 }
 
@@ -169,7 +183,8 @@ func conditionCode(code string) bool {
 	case 'V', 'W', 'X', 'Y', 'P', 'Q':
 		return false
 	case 'Z':
-		return strings.HasPrefix(code, "Z79") || strings.HasPrefix(code, "Z87.891") || code == "Z72.0" || strings.HasPrefix(code, "Z00.0") || strings.HasPrefix(code, "Z00.12") || strings.HasPrefix(code, "Z95") || strings.HasPrefix(code, "Z96")
+		return strings.HasPrefix(code, "Z79") || strings.HasPrefix(code, "Z87.891") || code == "Z72.0" || strings.HasPrefix(code, "Z00.0") ||
+			strings.HasPrefix(code, "Z00.12") || strings.HasPrefix(code, "Z95") || strings.HasPrefix(code, "Z96")
 	case 'B':
 		return !strings.HasPrefix(code, "B95") && !strings.HasPrefix(code, "B96") && !strings.HasPrefix(code, "B97")
 	case 'T':

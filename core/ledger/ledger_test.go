@@ -23,7 +23,8 @@ func chain(k ed25519.PrivateKey, charts ...string) []Entry {
 	last := map[string]*Entry{}
 	var prev *Entry
 	for i, c := range charts {
-		e := Seal(Entry{ChartID: c, Kind: "note", Subject: fmt.Sprint("n", i), Content: fmt.Appendf(nil, `{"text":"entry %d"}`, i), SignerID: "s", SignerName: "M. Oduya", SignedAt: "2026-11-23T08:00:00-05:00"}, last[c], prev, k)
+		e := Seal(Entry{ChartID: c, Kind: "note", Subject: fmt.Sprint("n", i), Content: fmt.Appendf(nil, `{"text":"entry %d"}`, i), SignerID: "s",
+			SignerName: "M. Oduya", SignedAt: "2026-11-23T08:00:00-05:00"}, last[c], prev, k)
 		out = append(out, e)
 		last[c], prev = &e, &e
 	}
@@ -52,12 +53,15 @@ func TestVerifyFinds(t *testing.T) {
 		good  int
 		wrong string
 	}{
-		{"a changed text", func() []Entry { e := clone(good); e[2].Content = []byte(`{"text":"other"}`); return e }, 2, "entry 3 (folio 2, note, signed by M. Oduya at 2026-11-23T08:00:00-05:00) was altered"},
+		{"a changed text", func() []Entry { e := clone(good); e[2].Content = []byte(`{"text":"other"}`); return e }, 2,
+			"entry 3 (folio 2, note, signed by M. Oduya at 2026-11-23T08:00:00-05:00) was altered"},
 		{"a changed signer", func() []Entry { e := clone(good); e[0].SignerName = "Nobody"; return e }, 0, "was altered"},
 		{"a removed entry", func() []Entry { return append(clone(good[:1]), good[2:]...) }, 1, "entry 2 is missing"},
 		{"two entries exchanged", func() []Entry { e := clone(good); e[1], e[2] = e[2], e[1]; return e }, 1, "entry 2 is missing"},
-		{"the whole chain rewritten with another key", func() []Entry { return chain(key(2), "a", "b", "a", "b") }, 0, "was not sealed with this practice's key"},
-		{"a chain that is good but another than was witnessed", func() []Entry { return chain(k, "a", "a", "a", "a") }, 4, "is not the one that was sealed"},
+		{"the whole chain rewritten with another key", func() []Entry { return chain(key(2), "a", "b", "a", "b") }, 0,
+			"was not sealed with this practice's key"},
+		{"a chain that is good but another than was witnessed", func() []Entry { return chain(k, "a", "a", "a", "a") }, 4,
+			"is not the one that was sealed"},
 		{"the tail cut off", func() []Entry { return clone(good[:2]) }, 2, "the chain ends at entry 2"},
 		{"everything cut off", func() []Entry { return nil }, 0, "the chain ends at entry 0"},
 	}

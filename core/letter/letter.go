@@ -43,9 +43,11 @@ type Leaflet struct {
 
 // Fields are the fields that are filled from the chart, with what each holds.
 var Fields = map[string]string{
-	"patient": "given and family name", "born": "day of birth", "age": "age with its unit", "sex": "administrative sex", "record": "number of the record", "phone": "telephone",
+	"patient": "given and family name", "born": "day of birth", "age": "age with its unit", "sex": "administrative sex",
+	"record": "number of the record", "phone": "telephone",
 	"today": "the day of writing", "visit": "the day of the visit", "reason": "reason for the visit",
-	"subjective": "the part of the note", "objective": "the part of the note", "assessment": "the part of the note", "plan": "the part of the note",
+	"subjective": "the part of the note", "objective": "the part of the note", "assessment": "the part of the note",
+	"plan":      "the part of the note",
 	"diagnoses": "diagnoses of the visit with their codes", "diagnosis": "the first-listed diagnosis",
 	"problems": "the problem list", "medicines": "the medicine list with doses", "allergies": "allergies with reactions",
 	"vitals": "vital signs of the visit", "results": "the newest final results of the last year",

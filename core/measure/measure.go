@@ -94,7 +94,8 @@ func Judge(rules []Rule, f chart.Record) []Outcome {
 	out := []Outcome{}
 	months, diagnoses, allergic := f.Months(), slices.Concat(f.Addressed, f.ProblemCodes()), f.Allergic()
 	for _, r := range rules {
-		if months < 0 || months < r.From || r.Below > 0 && months >= r.Below || len(r.With) > 0 && !begins(diagnoses, r.With) || begins(diagnoses, r.Without) {
+		if months < 0 || months < r.From || r.Below > 0 && months >= r.Below || len(r.With) > 0 && !begins(diagnoses, r.With) ||
+			begins(diagnoses, r.Without) {
 			continue
 		}
 		if len(r.Taken) > 0 && !slices.ContainsFunc(r.Taken, func(c string) bool { return !slices.Contains(allergic, c) }) {
@@ -138,7 +139,8 @@ func (r Rule) stands(f chart.Record) (State, string) {
 		at := ""
 		for _, e := range f.Histories {
 			day := max(f.DayOf(e.StatedAt), f.Reviewed(e.List)) // entered, or confirmed with its list
-			if e.List == a.List && day >= at && recent(day, f.Day, a.Days) && slices.ContainsFunc(a.Words, func(w string) bool { return strings.Contains(strings.ToLower(e.Title), w) }) {
+			if e.List == a.List && day >= at && recent(day, f.Day, a.Days) &&
+				slices.ContainsFunc(a.Words, func(w string) bool { return strings.Contains(strings.ToLower(e.Title), w) }) {
 				at = day
 			}
 		}

@@ -68,10 +68,12 @@ func (s *Systems) Close(d Draft, diagnoses int, k VisitKind) []Point {
 	for _, r := range k.Requires {
 		switch {
 		case r == "diagnosis" && diagnoses == 0:
-			out = append(out, Point{Kind: "empty", Part: Assessment, Says: "No diagnosis is coded", Why: "A " + strings.ToLower(k.Name) + " needs one", Ref: "diagnosis", Stops: true})
+			out = append(out, Point{Kind: "empty", Part: Assessment, Says: "No diagnosis is coded",
+				Why: "A " + strings.ToLower(k.Name) + " needs one", Ref: "diagnosis", Stops: true})
 		case r == string(Assessment) && diagnoses > 0, r == "diagnosis", filled[Part(r)]:
 		default:
-			out = append(out, Point{Kind: "empty", Part: Part(r), Says: "Nothing is written under " + strings.ToLower(Part(r).Heading()), Why: "A " + strings.ToLower(k.Name) + " needs it", Ref: "typed", Stops: true})
+			out = append(out, Point{Kind: "empty", Part: Part(r), Says: "Nothing is written under " + strings.ToLower(Part(r).Heading()),
+				Why: "A " + strings.ToLower(k.Name) + " needs it", Ref: "typed", Stops: true})
 		}
 	}
 	for _, b := range blocks {
@@ -81,7 +83,8 @@ func (s *Systems) Close(d Draft, diagnoses int, k VisitKind) []Point {
 				if b.Label != "" {
 					text = b.Label + ": " + text
 				}
-				out = append(out, Point{Kind: "carried", Part: b.Part, Says: text, Why: "Carried from an earlier visit and not looked at", Ref: p.Ref, Stops: b.Part == Objective || b.Part == Assessment || b.Part == Plan})
+				out = append(out, Point{Kind: "carried", Part: b.Part, Says: text, Why: "Carried from an earlier visit and not looked at", Ref: p.Ref,
+					Stops: b.Part == Objective || b.Part == Assessment || b.Part == Plan})
 			}
 		}
 	}
@@ -134,7 +137,8 @@ func (s *Systems) contradictions(d Draft) []Point {
 			}
 			for _, m := range mentions(subjective, append([]string{i.Say}, i.Also...)) {
 				if m.denied == (f.State == Present) {
-					add(Subjective, f.Key(), fmt.Sprintf("%s is %s, and the text says “%s”", capital(i.Say), map[State]string{Present: "reported", Absent: "denied"}[f.State], m.clause), "A finding and the text contradict each other")
+					add(Subjective, f.Key(), fmt.Sprintf("%s is %s, and the text says “%s”", capital(i.Say),
+						map[State]string{Present: "reported", Absent: "denied"}[f.State], m.clause), "A finding and the text contradict each other")
 					break
 				}
 			}
@@ -150,13 +154,15 @@ func (s *Systems) contradictions(d Draft) []Point {
 				switch {
 				case ok && f.State == Present:
 					if c := calledNormal(objective, names); c != "" {
-						add(Objective, f.Key(), fmt.Sprintf("%s: %s, and the text says “%s”", x.Name, i.Phrase(f), c), "A finding and the text contradict each other")
+						add(Objective, f.Key(), fmt.Sprintf("%s: %s, and the text says “%s”", x.Name, i.Phrase(f), c),
+							"A finding and the text contradict each other")
 					}
 				case ok && f.State == Absent, isNormal && normal.State == Normal && (!ok || f.State != Present):
 					terms := append([]string{i.Say}, i.Also...)
 					for _, m := range append(mentions(own.Remark, terms), mentions(objective, terms)...) {
 						if !m.denied && (strings.Contains(own.Remark, m.clause) || about(m, names)) {
-							add(Objective, string(Examination)+"."+x.ID+"."+i.ID, fmt.Sprintf("%s is normal, and the text says “%s”", x.Name, m.clause), "A finding and the text contradict each other")
+							add(Objective, string(Examination)+"."+x.ID+"."+i.ID, fmt.Sprintf("%s is normal, and the text says “%s”", x.Name, m.clause),
+								"A finding and the text contradict each other")
 							break
 						}
 					}
@@ -176,7 +182,8 @@ func (s *Systems) contradictions(d Draft) []Point {
 			add(Subjective, f.Key(), "Fever is denied, and the temperature is "+v.Value+" "+v.Unit, "A finding and a measurement differ")
 		}
 		if c := regexp.MustCompile(`(?i)[^.\n]*\bafebrile\b[^.\n]*`).FindString(objective); c != "" {
-			add(Objective, "vitals", "The temperature is "+v.Value+" "+v.Unit+", and the text says “"+strings.TrimSpace(c)+"”", "The text and a measurement contradict each other")
+			add(Objective, "vitals", "The temperature is "+v.Value+" "+v.Unit+", and the text says “"+strings.TrimSpace(c)+"”",
+				"The text and a measurement contradict each other")
 		}
 	}
 	return out
@@ -194,7 +201,11 @@ func about(m mention, names []string) bool {
 }
 
 // shared are findings that more than one system has.
-var shared = map[string]bool{"tenderness": true, "tender": true, "swollen": true, "warm": true, "red": true, "erythema": true, "reduced": true, "numbness": true, "depressed": true, "swelling": true, "redness": true, "warmth": true, "weakness": true, "effusion": true, "crepitus": true, "discharge": true, "rash": true, "edema": true, "mass": true, "wound": true, "pallor": true, "jaundice": true, "cyanosis": true, "tremor": true, "drowsiness": true, "confusion": true, "laxity": true, "rub": true, "distension": true, "callus": true}
+var shared = map[string]bool{"tenderness": true, "tender": true, "swollen": true, "warm": true, "red": true, "erythema": true,
+	"reduced": true, "numbness": true, "depressed": true, "swelling": true, "redness": true, "warmth": true, "weakness": true,
+	"effusion": true, "crepitus": true, "discharge": true, "rash": true, "edema": true, "mass": true, "wound": true, "pallor": true,
+	"jaundice": true, "cyanosis": true, "tremor": true, "drowsiness": true, "confusion": true, "laxity": true, "rub": true, "distension": true,
+	"callus": true}
 
 type mention struct {
 	clause string

@@ -188,7 +188,8 @@ func Measure(blocks []Block) Share {
 		}
 		percent[best]++
 	}
-	return Share{Typed: percent[Typed], Findings: percent[Chosen], Carried: percent[Carried], Chart: percent[FromChart], Device: percent[FromDev], Patient: percent[ByPatient]}
+	return Share{Typed: percent[Typed], Findings: percent[Chosen], Carried: percent[Carried], Chart: percent[FromChart],
+		Device: percent[FromDev], Patient: percent[ByPatient]}
 }
 
 // Read turns blocks into headed sections as they are printed: a heading for each

@@ -103,7 +103,9 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 		review  string
 		want    string
 	}{
-		{"back-pain", answers("duration", days("2"), "onset", code("sudden"), "trigger", code("lifting"), "place", code("left"), "severity", code("moderate"), "radiates", yes(true), "leg", code("left"), "below", yes(false), "worse", code("bending", "sitting"), "bladder", yes(false), "saddle", yes(false), "work", code("unable")), "fever . -weight loss",
+		{"back-pain", answers("duration", days("2"), "onset", code("sudden"), "trigger", code("lifting"), "place", code("left"), "severity",
+			code("moderate"), "radiates", yes(true), "leg", code("left"), "below", yes(false), "worse", code("bending", "sitting"), "bladder",
+			yes(false), "saddle", yes(false), "work", code("unable")), "fever . -weight loss",
 			"A 46-year-old man with moderate left low back pain for two days, which began suddenly after lifting. The pain spreads into the left leg, not below the knee. It is worse with bending and sitting. Reports fever. Denies recent injury, weakness and numbness. No loss of bladder or bowel control. No numbness between the legs. Not able to work."},
 		{"back-pain", answers("radiates", yes(false), "trigger", free("carrying a sofa")), "",
 			"A 46-year-old man with back pain after carrying a sofa. The pain does not spread into the legs."},
@@ -111,12 +113,15 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 			"A 46-year-old man with back pain. Working as usual."}, // the leg no longer applies
 		{"dizziness", answers("kind", code("unsteady"), "falls", number("1"), "injured", yes(false), "aid", code("cane")), "",
 			"A 46-year-old man with unsteadiness. One fall in the last year, without injury. Uses a cane."},
-		{"joint-pain", answers("joint", code("toe"), "side", code("right"), "duration", days("1"), "attacks", number("3"), "weight", yes(false)), "",
+		{"joint-pain", answers("joint", code("toe"), "side", code("right"), "duration", days("1"), "attacks", number("3"), "weight",
+			yes(false)), "",
 			"A 46-year-old man with right big toe pain for one day. Cannot bear weight. Three attacks of this kind this year."},
 		{"asthma", answers("night", number("0"), "steroid", number("12"), "trigger", code("cold", "pollen", "work")), "",
 			"A 46-year-old man, here for asthma. Woken by asthma on no nights in the last month. 12 courses of oral steroid in the last year. Triggers: colds, pollen and exposure at work."},
-		{"burning-urination", answers("pregnant", code("na"), "duration", days("3")), "burn", "A 46-year-old man with burning on urination for three days."},
-		{"fatigue", answers("sleep", number("6"), "rested", yes(false)), "", "A 46-year-old man with fatigue. Sleeps six hours and does not wake rested."},
+		{"burning-urination", answers("pregnant", code("na"), "duration", days("3")), "burn",
+			"A 46-year-old man with burning on urination for three days."},
+		{"fatigue", answers("sleep", number("6"), "rested", yes(false)), "",
+			"A 46-year-old man with fatigue. Sleeps six hours and does not wake rested."},
 	} {
 		v := interview(t, s, c.id)
 		var found []note.Finding
@@ -157,30 +162,37 @@ func TestReadingALine(t *testing.T) {
 		want string
 	}{
 		{note.Review, "cough, fever 2d, . -chills -rash", []string{"constitutional", "skin"}, "unread"},
-		{note.Review, "fever, . -chills", []string{"constitutional"}, "Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue."},
+		{note.Review, "fever, . -chills", []string{"constitutional"},
+			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue."},
 		{note.Review, "cough dry 2w, fever . -chills, -rash", []string{"constitutional", "skin"},
 			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue.\nRespiratory: Reports dry cough for two weeks.\nSkin: Denies itching, changing moles and sores that do not heal."},
-		{note.Review, "ear pain left severe, no sore throat", nil, "Review of systems\nEars, nose, mouth and throat: Reports severe left ear pain. Denies sore throat."},
+		{note.Review, "ear pain left severe, no sore throat", nil,
+			"Review of systems\nEars, nose, mouth and throat: Reports severe left ear pain. Denies sore throat."},
 		{note.Examination, "general, heart, lungs: wheeze right mod exp, crackles bases, abdomen, \"no scars\"", nil,
 			"Examination\nGeneral: Well appearing, in no distress.\nHeart: Regular rate and rhythm, no murmur or gallop, no peripheral edema.\nLungs: Moderate expiratory wheeze on the right. Crackles at the bases.\nAbdomen: Soft, not tender, no mass or organ enlargement. No scars."},
 		{note.Examination, "lungs, wheeze right", nil, "Examination\nLungs: Wheeze on the right. Breathing unlabored."},
-		{note.Examination, "knee: effusion left, laxity left anterior", nil, "Examination\nKnee: Effusion on the left. Laxity of the anterior cruciate ligament on the left."},
-		{note.Examination, "knee, effusion left, skin rash trunk vesicular", nil, "Examination\nKnee: Effusion on the left. No joint-line tenderness, full range of motion, ligaments stable.\nSkin: Vesicular rash on the trunk."},
+		{note.Examination, "knee: effusion left, laxity left anterior", nil,
+			"Examination\nKnee: Effusion on the left. Laxity of the anterior cruciate ligament on the left."},
+		{note.Examination, "knee, effusion left, skin rash trunk vesicular", nil,
+			"Examination\nKnee: Effusion on the left. No joint-line tenderness, full range of motion, ligaments stable.\nSkin: Vesicular rash on the trunk."},
 		{note.Examination, "heart: no murmur, no rub", nil, "Examination\nHeart: No murmur or rub."},
 		// What a denial reaches: the sign of a finding must never turn by a comma.
 		{note.Review, "denies fever, chills, night sweats", nil, "Review of systems\nConstitutional: Denies fever, chills and night sweats."},
 		{note.Review, "no fever, chills or night sweats", nil, "Review of systems\nConstitutional: Denies fever, chills and night sweats."},
-		{note.Review, "no fever or chills, cough 2w", nil, "Review of systems\nConstitutional: Denies fever and chills.\nRespiratory: Reports cough for two weeks."},
+		{note.Review, "no fever or chills, cough 2w", nil,
+			"Review of systems\nConstitutional: Denies fever and chills.\nRespiratory: Reports cough for two weeks."},
 		{note.Review, "No fever, nor chills", nil, "Review of systems\nConstitutional: Denies fever and chills."},
 		{note.Review, "denies fever, +chills", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
-		{note.Review, "denies fever, reports chills, itching", nil, "Review of systems\nConstitutional: Reports chills. Denies fever.\nSkin: Reports itching."},
+		{note.Review, "denies fever, reports chills, itching", nil,
+			"Review of systems\nConstitutional: Reports chills. Denies fever.\nSkin: Reports itching."},
 		{note.Review, "no fever, has chills", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
 		{note.Review, "chills, no fever", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
 		{note.Review, "no fever, chills", nil, "unread"}, // could mean either
 		{note.Review, "chills?", nil, "unread"},
 		{note.Review, "fever or chills", nil, "unread"},
 		{note.Examination, "no murmur, rub", nil, "unread"},
-		{note.Examination, "no murmur or rub, lungs", nil, "Examination\nHeart: No murmur or rub.\nLungs: Breathing unlabored, clear throughout."},
+		{note.Examination, "no murmur or rub, lungs", nil,
+			"Examination\nHeart: No murmur or rub.\nLungs: Breathing unlabored, clear throughout."},
 		{note.Examination, "no murmur, wheeze right", nil, "Examination\nHeart: No murmur.\nLungs: Wheeze on the right."},
 		{note.Examination, "r knee effusion", nil, "Examination\nKnee: Effusion on the right."},
 		{note.Examination, "tenderness", nil, "unread"},
@@ -211,7 +223,8 @@ func TestDenialsRespectWhoTheyAreAbout(t *testing.T) {
 	require.NoError(t, err)
 	require.NotContains(t, compose(s, fs), "vaginal")
 	require.Contains(t, compose(s, fs), "weak urinary stream")
-	mood, err := s.Apply(nil, []note.Change{{Area: note.Review, Rest: []string{"psychiatric", "respiratory"}}}, note.About{Complaint: []string{"respiratory.cough"}})
+	mood, err := s.Apply(nil, []note.Change{{Area: note.Review, Rest: []string{"psychiatric", "respiratory"}}},
+		note.About{Complaint: []string{"respiratory.cough"}})
 	require.NoError(t, err)
 	require.NotContains(t, compose(s, mood), "self-harm", "that is asked by itself")
 	require.NotContains(t, compose(s, mood), "cough,", "what the visit is about is not denied with the rest")
@@ -333,7 +346,8 @@ func TestBringForwardTwiceIsOnce(t *testing.T) {
 		require.NoError(t, err)
 		now, err := s.Apply(nil, someChanges(t, s), note.About{Sex: "F"})
 		require.NoError(t, err)
-		from := note.Source{Note: "n1", Findings: earlier, Typed: map[note.Part]string{note.Objective: "Gait slow. Weight 62.8 kg, was 63.0 kg. Gait slow."}}
+		from := note.Source{Note: "n1", Findings: earlier,
+			Typed: map[note.Part]string{note.Objective: "Gait slow. Weight 62.8 kg, was 63.0 kg. Gait slow."}}
 		d := note.Draft{Findings: now, Typed: map[note.Part]string{note.Objective: "Gait slow."}}
 		w := note.Wanted{Part: note.Objective, Replace: rapid.Bool().Draw(t, "replace")}
 		if rapid.Bool().Draw(t, "one system") {
@@ -385,10 +399,12 @@ func TestBringForwardSaysWhatItChanges(t *testing.T) {
 	s := systems(t)
 	earlier := line(t, s, nil, note.Examination, "lungs: wheeze right")
 	now := line(t, s, nil, note.Examination, "lungs: crackles bases")
-	from := note.Source{Note: "n1", Findings: earlier, Typed: map[note.Part]string{note.Plan: "Colchicine 0.6 mg daily. Dr. Pell agrees. Back in 2 weeks."}}
+	from := note.Source{Note: "n1", Findings: earlier,
+		Typed: map[note.Part]string{note.Plan: "Colchicine 0.6 mg daily. Dr. Pell agrees. Back in 2 weeks."}}
 	d := note.Draft{Findings: now, Typed: map[note.Part]string{note.Plan: "Rest.\nBack in 2 weeks"}}
 	o := s.Forward(d, from, note.Wanted{Part: note.Plan})
-	require.Equal(t, note.Difference{Add: []string{"Colchicine 0.6 mg daily.", "Dr. Pell agrees."}, Remove: []string{}, Already: []string{"Back in 2 weeks."}}, o.Difference)
+	require.Equal(t, note.Difference{Add: []string{"Colchicine 0.6 mg daily.", "Dr. Pell agrees."}, Remove: []string{},
+		Already: []string{"Back in 2 weeks."}}, o.Difference)
 	require.False(t, o.ClearTyped)
 	o = s.Forward(d, from, note.Wanted{Part: note.Plan, Replace: true})
 	require.Equal(t, []string{"Rest."}, o.Difference.Remove)
@@ -408,7 +424,8 @@ func TestTheMeasureAddsUp(t *testing.T) {
 		Vitals:   []note.Vital{{Name: "Pulse", Value: "78", Unit: "/min", Origin: note.FromDev}}, // "Pulse 78/min." is 13 characters
 		Findings: line(t, s, nil, note.Review, "rash"),                                           // "Reports rash." is 13
 	}
-	require.Equal(t, note.Share{Typed: 49, Carried: 25, Device: 13, Findings: 13}, note.Measure(s.Compose(d)), "49.5, 24.8, 12.9 and 12.9 percent of 101 characters")
+	require.Equal(t, note.Share{Typed: 49, Carried: 25, Device: 13, Findings: 13}, note.Measure(s.Compose(d)),
+		"49.5, 24.8, 12.9 and 12.9 percent of 101 characters")
 	require.Equal(t, note.Share{}, note.Measure(nil))
 }
 
@@ -421,7 +438,8 @@ func TestTheClosingList(t *testing.T) {
 		}
 		return out
 	}
-	require.Equal(t, []string{"Nothing is written under subjective", "Nothing is written under objective", "Nothing is written under assessment", "Nothing is written under plan", "No diagnosis is coded"}, says(note.Draft{}, 0))
+	require.Equal(t, []string{"Nothing is written under subjective", "Nothing is written under objective",
+		"Nothing is written under assessment", "Nothing is written under plan", "No diagnosis is coded"}, says(note.Draft{}, 0))
 	full := func() note.Draft {
 		return note.Draft{Typed: map[note.Part]string{note.Subjective: "s", note.Objective: "o", note.Plan: "p"}}
 	}
@@ -465,7 +483,9 @@ func TestTheClosingList(t *testing.T) {
 	require.Len(t, says(d, 1), 1)
 
 	d = full()
-	d.Brought = []note.Brought{{ID: "1", Part: note.Plan, Text: "Colchicine daily.", Origin: note.Carried}, {ID: "2", Part: note.Subjective, Text: "Walks daily.", Origin: note.Carried}, {ID: "3", Part: note.Plan, Text: "Kept.", Origin: note.Carried, Looked: true}}
+	d.Brought = []note.Brought{{ID: "1", Part: note.Plan, Text: "Colchicine daily.", Origin: note.Carried},
+		{ID: "2", Part: note.Subjective, Text: "Walks daily.", Origin: note.Carried},
+		{ID: "3", Part: note.Plan, Text: "Kept.", Origin: note.Carried, Looked: true}}
 	points := s.Close(d, 1, kind)
 	require.Len(t, points, 2)
 	require.True(t, points[0].Stops && points[0].Part == note.Plan, "what was carried into the plan is looked at first")

@@ -54,7 +54,8 @@ type Finding struct {
 // Key names a finding within a note.
 func (f Finding) Key() string { return string(f.Area) + "." + f.System + "." + f.Finding }
 
-var sides = map[string][2]string{"left": {"left", "on the left"}, "right": {"right", "on the right"}, "both": {"bilateral", "on both sides"}}
+var sides = map[string][2]string{"left": {"left", "on the left"}, "right": {"right", "on the right"},
+	"both": {"bilateral", "on both sides"}}
 
 // Phrase writes a finding with its qualifiers, in lower case: "severe left ear
 // pain for two days", "moderate wheeze on the right".
@@ -217,7 +218,8 @@ func (s *Systems) review(have rows, told map[string]bool) []Block {
 				keys = append(keys, x.ID+"."+i.ID)
 			}
 		}
-		out = appendBlock(out, Block{Part: Subjective, Group: ReviewHeading, Label: x.Name, Ref: "review." + x.ID, Pieces: append(s.Symptoms(have, keys), remark(have, Review, x.ID)...)})
+		out = appendBlock(out, Block{Part: Subjective, Group: ReviewHeading, Label: x.Name, Ref: "review." + x.ID,
+			Pieces: append(s.Symptoms(have, keys), remark(have, Review, x.ID)...)})
 	}
 	return out
 }
@@ -240,7 +242,8 @@ func remark(have rows, a Area, system string) []Piece {
 func (s *Systems) examination(have rows) []Block {
 	var out []Block
 	for _, x := range s.Examination {
-		out = appendBlock(out, Block{Part: Objective, Group: ExaminationHeading, Label: x.Name, Ref: "examination." + x.ID, Pieces: x.pieces(have)})
+		out = appendBlock(out, Block{Part: Objective, Group: ExaminationHeading, Label: x.Name, Ref: "examination." + x.ID,
+			Pieces: x.pieces(have)})
 	}
 	return out
 }
@@ -352,7 +355,8 @@ func (s *Systems) apply(have rows, c Change, who About) error {
 			delete(have, prefix)
 			return nil
 		}
-		have[prefix] = Finding{Area: c.Area, System: x.ID, State: Remark, Remark: strings.Join(strings.Fields(c.Remark), " "), Origin: Typed, Looked: true, Version: have[prefix].Version}
+		have[prefix] = Finding{Area: c.Area, System: x.ID, State: Remark, Remark: strings.Join(strings.Fields(c.Remark), " "), Origin: Typed,
+			Looked: true, Version: have[prefix].Version}
 		return nil
 	case c.Finding == "" && c.State == Normal:
 		s.fill(have, c.Area, x, who)
@@ -360,7 +364,8 @@ func (s *Systems) apply(have rows, c Change, who About) error {
 	}
 	i, isItem := s.Item(c.Area, x.ID, c.Finding)
 	isAspect := slices.ContainsFunc(x.Aspects, func(a Aspect) bool { return a.ID == c.Finding })
-	f := Finding{Area: c.Area, System: x.ID, Finding: c.Finding, State: c.State, Origin: Chosen, Looked: true, Version: have[prefix+c.Finding].Version}
+	f := Finding{Area: c.Area, System: x.ID, Finding: c.Finding, State: c.State, Origin: Chosen, Looked: true,
+		Version: have[prefix+c.Finding].Version}
 	switch {
 	case !isItem && !isAspect:
 		return fault(c.Finding, "there is no finding %q in %q", c.Finding, x.Name)

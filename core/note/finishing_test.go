@@ -19,7 +19,8 @@ func TestWhenThePatientComesBack(t *testing.T) {
 		{"2027-01-15", "2027-01-15", "on 15 Jan 2027"},
 		{"5y", "2031-11-23", "in 5 years"},
 		{"0d", "", "not ahead"}, {"2026-11-23", "", "not ahead"}, {"2020-01-01", "", "not ahead"},
-		{"6y", "", "more than 5 years"}, {"soon", "", "write 10d"}, {"", "", "write 10d"}, {"2x", "", "write 10d"}, {"2027-02-30", "", "write 10d"}, {"-2w", "", "write 10d"},
+		{"6y", "", "more than 5 years"}, {"soon", "", "write 10d"}, {"", "", "write 10d"}, {"2x", "", "write 10d"},
+		{"2027-02-30", "", "write 10d"}, {"-2w", "", "write 10d"},
 	} {
 		day, said, err := Due(c.text, "2026-11-23")
 		if c.day == "" {
@@ -31,7 +32,8 @@ func TestWhenThePatientComesBack(t *testing.T) {
 		require.Equal(t, c.said, said)
 	}
 	// The last day of a shorter month, by the calendar.
-	for today, want := range map[string]string{"2027-01-31": "2027-02-28", "2028-01-31": "2028-02-29", "2026-12-31": "2027-01-31", "2027-08-31": "2027-09-30", "2027-03-30": "2027-04-30"} {
+	for today, want := range map[string]string{"2027-01-31": "2027-02-28", "2028-01-31": "2028-02-29", "2026-12-31": "2027-01-31",
+		"2027-08-31": "2027-09-30", "2027-03-30": "2027-04-30"} {
 		day, _, err := Due("1m", today)
 		require.NoError(t, err)
 		require.Equal(t, want, day)
@@ -62,10 +64,12 @@ func TestWhatIsSaidOfADiagnosisReadsAsSentences(t *testing.T) {
 	}
 	require.Equal(t, "", text(Said{}))
 	require.Equal(t, "Improving. ", text(Said{Response: "improving"}))
-	require.Equal(t, "Worse: the diuretic was stopped; complicated by chronic kidney disease. ", text(Said{Response: "worse", Because: "because the diuretic was stopped.", Complicated: "Complicated by chronic kidney disease"}))
+	require.Equal(t, "Worse: the diuretic was stopped; complicated by chronic kidney disease. ",
+		text(Said{Response: "worse", Because: "because the diuretic was stopped.", Complicated: "Complicated by chronic kidney disease"}))
 	require.Equal(t, "Takes it every other day. ", text(Said{Because: "takes it every other day"}))
 	require.Equal(t, "Complicated by heart failure. ", text(Said{Complicated: "heart failure;"}))
-	require.Equal(t, "At goal. Hemoglobin A1c 6.9 % on 22 Nov 2026. Keep on. ", text(Said{Response: "at goal", Remark: "keep on"}, "Hemoglobin A1c 6.9 % on 22 Nov 2026."))
+	require.Equal(t, "At goal. Hemoglobin A1c 6.9 % on 22 Nov 2026. Keep on. ", text(Said{Response: "at goal", Remark: "keep on"},
+		"Hemoglobin A1c 6.9 % on 22 Nov 2026."))
 	for _, r := range ResponseOrder {
 		require.NotEmpty(t, Responses[r])
 	}
@@ -80,9 +84,11 @@ func TestTheCourseOfAMeasure(t *testing.T) {
 	require.Equal(t, "", Course("Hemoglobin A1c", nil, plain))
 	require.Equal(t, "Hemoglobin A1c 6.9 % on 22 Nov 2026.", Course("Hemoglobin A1c", []Recorded{c}, plain))
 	require.Equal(t, "Hemoglobin A1c 7.4 % on 20 Aug 2026, 6.9 % on 22 Nov 2026.", Course("Hemoglobin A1c", []Recorded{b, c}, plain))
-	require.Equal(t, "Hemoglobin A1c first 8.1 % on 12 Mar 2026, last 7.4 % on 20 Aug 2026, now 6.9 % on 22 Nov 2026.", Course("Hemoglobin A1c", []Recorded{a, b, c}, plain))
+	require.Equal(t, "Hemoglobin A1c first 8.1 % on 12 Mar 2026, last 7.4 % on 20 Aug 2026, now 6.9 % on 22 Nov 2026.",
+		Course("Hemoglobin A1c", []Recorded{a, b, c}, plain))
 	other := Recorded{"52", "mmol/mol", "2026-01-01"}
-	require.Equal(t, "Hemoglobin A1c 6.9 % on 22 Nov 2026 (earlier values in another unit are left out).", Course("Hemoglobin A1c", []Recorded{other, c}, plain))
+	require.Equal(t, "Hemoglobin A1c 6.9 % on 22 Nov 2026 (earlier values in another unit are left out).",
+		Course("Hemoglobin A1c", []Recorded{other, c}, plain))
 	require.Equal(t, []string{"4548-4"}, MeasuresFor("E11.22"))
 	require.Empty(t, MeasuresFor("L40.0"))
 }

@@ -138,7 +138,8 @@ func (s *Systems) forwardFindings(out *Outcome, d Draft, from Source, w Wanted) 
 	have := index(d.Findings)
 	before := s.lines(have, w)
 	wanted := func(f Finding) bool {
-		return f.Area == w.Area && (w.System == "" || f.System == w.System) && (w.Finding == "" || f.Finding == w.Finding || w.Finding == OwnWords && f.Finding == "")
+		return f.Area == w.Area && (w.System == "" || f.System == w.System) && (w.Finding == "" || f.Finding == w.Finding ||
+			w.Finding == OwnWords && f.Finding == "")
 	}
 	incoming := map[string]bool{}
 	for _, f := range from.Findings {

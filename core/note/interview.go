@@ -123,7 +123,8 @@ func (q Question) Symptom() string {
 	return ""
 }
 
-var questionTypes = []string{"choice", "open-choice", "boolean", "integer", "decimal", "string", "text", "quantity", "date", "group", "display"}
+var questionTypes = []string{"choice", "open-choice", "boolean", "integer", "decimal", "string", "text", "quantity", "date",
+	"group", "display"}
 
 // Prepare checks an interview against the body systems and makes it ready. The
 // error is a *Fault that names where in the form it is.
@@ -362,12 +363,14 @@ func (v *Interview) Check(link string, values []Answer) error {
 		case "quantity":
 			_, ok = ReadDuration(a.Number + " " + a.Unit)
 		case "date":
-			ok = slices.ContainsFunc([]string{"2006", "2006-01", time.DateOnly}, func(l string) bool { _, err := time.Parse(l, a.Date); return err == nil })
+			ok = slices.ContainsFunc([]string{"2006", "2006-01", time.DateOnly},
+				func(l string) bool { _, err := time.Parse(l, a.Date); return err == nil })
 		case "string", "text":
 			ok = strings.TrimSpace(a.Text) != ""
 		default:
 			// A free answer where the list lacks one is taken, for this note.
-			ok = a.Code == "" && strings.TrimSpace(a.Text) != "" || slices.ContainsFunc(q.AnswerOption, func(o Option) bool { return o.ValueCoding.Code == a.Code && a.Code != "" })
+			ok = a.Code == "" && strings.TrimSpace(a.Text) != "" ||
+				slices.ContainsFunc(q.AnswerOption, func(o Option) bool { return o.ValueCoding.Code == a.Code && a.Code != "" })
 		}
 		if !ok {
 			return fault(link, "the answer does not fit %q", q.Text)
@@ -433,7 +436,8 @@ func (v *Interview) Write(s *Systems, answers []Answered, have []Finding, person
 	for _, a := range answers {
 		given[a.Link] = a
 	}
-	e := evaluation{person: person, texts: map[string]string{}, numbers: map[string]string{}, yes: map[string]bool{}, known: map[string]Origin{}}
+	e := evaluation{person: person, texts: map[string]string{}, numbers: map[string]string{}, yes: map[string]bool{},
+		known: map[string]Origin{}}
 	var symptoms []string
 	any := false
 	at := index(have)

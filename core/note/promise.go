@@ -26,10 +26,14 @@ var conditional = []string{"if ", "unless ", "consider", "later", "next visit", 
 
 // heldBack are words that take a promise back within a clause, and within the clauses
 // after it that do not begin with an act of their own.
-var heldBack = []string{"no ", "not ", "without ", "stop", "stopped", "avoid", "hold ", "discontinue", "declines", "declined", "refuses", "already", "continue", "unchanged", "was ", "were ", "had ", "as due", "due at", "pharmacy"}
+var heldBack = []string{"no ", "not ", "without ", "stop", "stopped", "avoid", "hold ", "discontinue", "declines", "declined", "refuses",
+	"already", "continue", "unchanged", "was ", "were ", "had ", "as due", "due at", "pharmacy"}
 
 // acts begin a clause of its own: "stop ibuprofen, start colchicine".
-var acts = map[string]bool{"start": true, "begin": true, "add": true, "order": true, "check": true, "recheck": true, "repeat": true, "get": true, "send": true, "give": true, "increase": true, "raise": true, "switch": true, "change": true, "prescribe": true, "obtain": true, "draw": true, "take": true, "use": true, "refer": true, "referral": true, "return": true, "then": true, "see": true, "follow": true}
+var acts = map[string]bool{"start": true, "begin": true, "add": true, "order": true, "check": true, "recheck": true, "repeat": true,
+	"get": true, "send": true, "give": true, "increase": true, "raise": true, "switch": true, "change": true, "prescribe": true,
+	"obtain": true, "draw": true, "take": true, "use": true, "refer": true, "referral": true, "return": true, "then": true, "see": true,
+	"follow": true}
 
 var (
 	parting   = regexp.MustCompile(`[,;:]\s+| and | but | then |\s+[-–]\s+`)
@@ -75,11 +79,18 @@ func stretchesOf(sentence string) (out []stretch) {
 
 // in says whether the words stand in a clause, in their order and side by side.
 func (c stretch) in(f []string) bool {
-	return len(f) > 0 && slices.ContainsFunc(c.at[f[0]], func(i int) bool { return i+len(f) <= len(c.words) && slices.Equal(c.words[i:i+len(f)], f) })
+	return len(f) > 0 && slices.ContainsFunc(c.at[f[0]], func(i int) bool {
+		return i+len(f) <= len(c.words) &&
+			slices.Equal(c.words[i:i+len(f)], f)
+	})
 }
 
 // alone are words of test names that are also said without meaning a test.
-var alone = map[string]bool{"blood": true, "count": true, "iron": true, "lead": true, "kidney": true, "liver": true, "screening": true, "infection": true, "pregnancy": true, "hormone": true, "bacteria": true, "electrolyte": true, "electrolytes": true, "diabetes": true, "inflammation": true, "arthritis": true, "gout": true, "sugar": true, "calcium": true, "glucose": true, "total": true, "free": true, "panel": true, "test": true, "urine": true, "clot": true, "embolism": true, "anemia": true, "lupus": true, "gluten": true, "celiac": true, "heart": true, "drug": true, "level": true, "stool": true, "child": true, "prostate": true, "coagulation": true, "parathyroid": true}
+var alone = map[string]bool{"blood": true, "count": true, "iron": true, "lead": true, "kidney": true, "liver": true, "screening": true,
+	"infection": true, "pregnancy": true, "hormone": true, "bacteria": true, "electrolyte": true, "electrolytes": true, "diabetes": true,
+	"inflammation": true, "arthritis": true, "gout": true, "sugar": true, "calcium": true, "glucose": true, "total": true, "free": true,
+	"panel": true, "test": true, "urine": true, "clot": true, "embolism": true, "anemia": true, "lupus": true, "gluten": true, "celiac": true,
+	"heart": true, "drug": true, "level": true, "stool": true, "child": true, "prostate": true, "coagulation": true, "parathyroid": true}
 
 // Unkept lists what a plan's words promise and nothing holds, and tests ordered that
 // the plan does not tell of. It points out, it does not decide: none of it stops the
@@ -117,12 +128,14 @@ func Unkept(plan string, p Promised) []Point {
 				said[t.Code] = true
 				name := strings.Join(phrases[k][0], " ")
 				inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) })
-				if !c.held && !inHouse && !slices.Contains(p.Ordered, t.Code) && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
+				if !c.held && !inHouse && !slices.Contains(p.Ordered, t.Code) &&
+					!slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
 					promised("test "+t.Code, t.Name+" is in the plan, not ordered")
 				}
 			}
 			for k, m := range p.Medicines {
-				if c.held || !c.in(medicines[k]) || slices.ContainsFunc(p.Active, func(a string) bool { return strings.Contains(strings.ToLower(a), m) }) {
+				if c.held || !c.in(medicines[k]) ||
+					slices.ContainsFunc(p.Active, func(a string) bool { return strings.Contains(strings.ToLower(a), m) }) {
 					continue
 				}
 				promised("medicine "+m, strings.ToUpper(m[:1])+m[1:]+" is in the plan, not on the medicine list")
@@ -144,8 +157,10 @@ func Unkept(plan string, p Promised) []Point {
 		}
 	}
 	for _, t := range p.Tests {
-		if slices.Contains(p.Ordered, t.Code) && !said[t.Code] && strings.TrimSpace(plan) != "" && !slices.ContainsFunc(p.Tests, func(o order.Test) bool { return said[o.Code] && covers(t, o) }) {
-			out = append(out, Point{Kind: "told", Part: Plan, Says: t.Name + " is ordered, and the plan does not say so", Why: "ordered at this visit", Ref: "typed"})
+		if slices.Contains(p.Ordered, t.Code) && !said[t.Code] && strings.TrimSpace(plan) != "" &&
+			!slices.ContainsFunc(p.Tests, func(o order.Test) bool { return said[o.Code] && covers(t, o) }) {
+			out = append(out, Point{Kind: "told", Part: Plan, Says: t.Name + " is ordered, and the plan does not say so",
+				Why: "ordered at this visit", Ref: "typed"})
 		}
 	}
 	return out

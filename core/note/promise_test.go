@@ -35,7 +35,8 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 		p    Promised
 		want string
 	}{
-		{"Colchicine today. Urate in two weeks.", Promised{}, "Colchicine is in the plan, not on the medicine list; Urate is in the plan, not ordered"},
+		{"Colchicine today. Urate in two weeks.", Promised{},
+			"Colchicine is in the plan, not on the medicine list; Urate is in the plan, not ordered"},
 		{"Colchicine today. Urate in two weeks.", Promised{Ordered: []string{"URIC"}, Active: []string{"Colchicine"}}, ""},
 		{"No naproxen. Avoid colchicine.", Promised{}, ""},
 		{"Continue losartan.", Promised{}, ""},

@@ -119,7 +119,8 @@ func Person(years, months int, sex string) string {
 }
 
 // before a full stop these do not end a sentence.
-var abbreviations = map[string]bool{"dr": true, "mr": true, "mrs": true, "ms": true, "st": true, "vs": true, "approx": true, "e.g": true, "i.e": true, "no": false}
+var abbreviations = map[string]bool{"dr": true, "mr": true, "mrs": true, "ms": true, "st": true, "vs": true, "approx": true, "e.g": true,
+	"i.e": true, "no": false}
 
 // Sentences takes a text apart into sentences; every line break ends one. A stop
 // inside a number (1.2) or after a title (Dr.) does not.

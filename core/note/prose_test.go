@@ -11,10 +11,12 @@ func TestListsCountsAndSentences(t *testing.T) {
 	require.Equal(t, "fever", List([]string{"fever"}, "and"))
 	require.Equal(t, "fever and chills", List([]string{"fever", "chills"}, "and"))
 	require.Equal(t, "fever, chills or rash", List([]string{"fever", "chills", "rash"}, "or"))
-	for in, want := range map[string]string{"": "", " ": "", "denies  fever ,": "Denies fever.", "already.": "Already.", "really?": "Really?", "élan": "Élan."} {
+	for in, want := range map[string]string{"": "", " ": "", "denies  fever ,": "Denies fever.", "already.": "Already.", "really?": "Really?",
+		"élan": "Élan."} {
 		require.Equal(t, want, Sentence(in))
 	}
-	for _, c := range [][3]string{{"0", "fall", "no falls"}, {"1", "fall", "one fall"}, {"10", "fall", "ten falls"}, {"11", "fall", "11 falls"}, {"1.5", "day", "1.5 days"}} {
+	for _, c := range [][3]string{{"0", "fall", "no falls"}, {"1", "fall", "one fall"}, {"10", "fall", "ten falls"},
+		{"11", "fall", "11 falls"}, {"1.5", "day", "1.5 days"}} {
 		require.Equal(t, c[2], Count(c[0], c[1]))
 	}
 	for in, want := range map[string]string{"2 d": "two days", "1 wk": "one week", "3mo": "", "90 min": "90 minutes", "2 parsec": "2 parsec"} {
@@ -22,7 +24,8 @@ func TestListsCountsAndSentences(t *testing.T) {
 			require.Equal(t, want, Duration(in))
 		}
 	}
-	for in, want := range map[string]string{"2d": "2 d", "3 weeks": "3 wk", "4w": "4 wk", "1.5 y": "1.5 a", "90 min": "90 min", "2 hrs": "2 h"} {
+	for in, want := range map[string]string{"2d": "2 d", "3 weeks": "3 wk", "4w": "4 wk", "1.5 y": "1.5 a", "90 min": "90 min",
+		"2 hrs": "2 h"} {
 		got, ok := ReadDuration(in)
 		require.True(t, ok, in)
 		require.Equal(t, want, got)
@@ -37,14 +40,16 @@ func TestListsCountsAndSentences(t *testing.T) {
 func TestSame(t *testing.T) {
 	require.Equal(t, same("Rest, and ice."), same("rest, and  ice"))
 	require.Equal(t, same("“Rest”"), same("Rest"))
-	for _, pair := range [][2]string{{"Colchicine 0.6 mg", "Colchicine 6 mg"}, {"T > 38", "T < 38"}, {"1.2 mg", "12 mg"}, {"-2", "2"}, {"50 %", "50"}, {"left", "right"}} {
+	for _, pair := range [][2]string{{"Colchicine 0.6 mg", "Colchicine 6 mg"}, {"T > 38", "T < 38"}, {"1.2 mg", "12 mg"}, {"-2", "2"},
+		{"50 %", "50"}, {"left", "right"}} {
 		require.NotEqual(t, same(pair[0]), same(pair[1]), pair)
 	}
 }
 
 func TestPhrases(t *testing.T) {
 	e := func() evaluation {
-		return evaluation{person: "A man", texts: map[string]string{"a": "pain", "b": "two days"}, numbers: map[string]string{"n": "2"}, yes: map[string]bool{"y": true, "z": false},
+		return evaluation{person: "A man", texts: map[string]string{"a": "pain", "b": "two days"}, numbers: map[string]string{"n": "2"},
+			yes:   map[string]bool{"y": true, "z": false},
 			known: map[string]Origin{"a": Chosen, "b": Chosen, "n": Chosen, "y": Chosen, "z": Chosen}}
 	}
 	for _, c := range []struct {
@@ -91,12 +96,15 @@ func TestConditions(t *testing.T) {
 		{"unanswered", Question{EnableWhen: []Condition{{"x", "!=", &yes, nil, nil, nil, nil}}}, nil, false},
 		{"exists", Question{EnableWhen: []Condition{{"x", "exists", &yes, nil, nil, nil, nil}}}, []Answer{{Code: "a"}}, true},
 		{"exists not", Question{EnableWhen: []Condition{{"x", "exists", &no, nil, nil, nil, nil}}}, nil, true},
-		{"one of several", Question{EnableWhen: []Condition{{"x", "=", nil, &Coding{Code: "b"}, nil, nil, nil}}}, []Answer{{Code: "a"}, {Code: "b"}}, true},
+		{"one of several", Question{EnableWhen: []Condition{{"x", "=", nil, &Coding{Code: "b"}, nil, nil, nil}}},
+			[]Answer{{Code: "a"}, {Code: "b"}}, true},
 		{"number", Question{EnableWhen: []Condition{{"x", ">=", nil, nil, nil, &five, nil}}}, []Answer{{Number: "5"}}, true},
 		{"number below", Question{EnableWhen: []Condition{{"x", ">", nil, nil, nil, &five, nil}}}, []Answer{{Number: "5"}}, false},
 		{"no number", Question{EnableWhen: []Condition{{"x", "<", nil, nil, nil, &five, nil}}}, []Answer{{Text: "few"}}, false},
-		{"all", Question{EnableWhen: []Condition{{"x", "=", &yes, nil, nil, nil, nil}, {"y", "=", &yes, nil, nil, nil, nil}}}, []Answer{{Yes: &yes}}, false},
-		{"any", Question{EnableBehavior: "any", EnableWhen: []Condition{{"x", "=", &yes, nil, nil, nil, nil}, {"y", "=", &yes, nil, nil, nil, nil}}}, []Answer{{Yes: &yes}}, true},
+		{"all", Question{EnableWhen: []Condition{{"x", "=", &yes, nil, nil, nil, nil}, {"y", "=", &yes, nil, nil, nil, nil}}},
+			[]Answer{{Yes: &yes}}, false},
+		{"any", Question{EnableBehavior: "any", EnableWhen: []Condition{{"x", "=", &yes, nil, nil, nil, nil},
+			{"y", "=", &yes, nil, nil, nil, nil}}}, []Answer{{Yes: &yes}}, true},
 	} {
 		require.Equal(t, c.enabled, c.q.enabled(map[string][]Answer{"x": c.given}), c.name)
 	}
@@ -107,7 +115,8 @@ func TestQualifiersStandWhereTheyBelong(t *testing.T) {
 	tender := Item{Say: "tenderness", Sided: "after", Pre: []string{"medial"}, Post: []string{"of the knee"}}
 	require.Equal(t, "severe left ear pain for two days", ear.Phrase(Finding{Side: "left", Severity: "severe", Duration: "2 d"}))
 	require.Equal(t, "bilateral ear pain", ear.Phrase(Finding{Side: "both"}))
-	require.Equal(t, "mild medial tenderness of the knee on the right (after work)", tender.Phrase(Finding{Side: "right", Severity: "mild", Words: []string{"medial", "of the knee"}, Remark: "after work"}))
+	require.Equal(t, "mild medial tenderness of the knee on the right (after work)",
+		tender.Phrase(Finding{Side: "right", Severity: "mild", Words: []string{"medial", "of the knee"}, Remark: "after work"}))
 }
 
 func TestDrawingsAreMadeFromNumbersAlone(t *testing.T) {
@@ -119,7 +128,8 @@ func TestDrawingsAreMadeFromNumbersAlone(t *testing.T) {
 		_, err := DrawSVG(o, "")
 		require.NoError(t, err, o)
 	}
-	for _, bad := range []string{`[{"color":"","points":[]}]`, `[{"color":"ink","points":[[1,2]]}]extra`, `[{"color":"ink","points":[[-500,0,0]]}]`, `"x"`} {
+	for _, bad := range []string{`[{"color":"","points":[]}]`, `[{"color":"ink","points":[[1,2]]}]extra`,
+		`[{"color":"ink","points":[[-500,0,0]]}]`, `"x"`} {
 		_, err := DrawSVG("", bad)
 		require.Error(t, err, bad)
 	}
@@ -129,7 +139,8 @@ func TestDrawingsAreMadeFromNumbersAlone(t *testing.T) {
 
 func TestPointsThatStopComeFirst(t *testing.T) {
 	s := &Systems{}
-	d := Draft{Typed: map[Part]string{Subjective: "s"}, Brought: []Brought{{ID: "1", Part: Subjective, Text: "Walks.", Origin: Carried}, {ID: "2", Part: Plan, Text: "Rest.", Origin: Carried}}}
+	d := Draft{Typed: map[Part]string{Subjective: "s"}, Brought: []Brought{{ID: "1", Part: Subjective, Text: "Walks.", Origin: Carried},
+		{ID: "2", Part: Plan, Text: "Rest.", Origin: Carried}}}
 	points := s.Close(d, 1, VisitKind{Name: "Nurse visit", Requires: []string{"subjective", "plan"}})
 	require.Len(t, points, 2)
 	require.Equal(t, []bool{true, false}, []bool{points[0].Stops, points[1].Stops})
@@ -144,7 +155,8 @@ func TestKindsAndSnippetsAreChecked(t *testing.T) {
 	k := VisitKind{ID: "x", Name: "X", Requires: []string{"plan", "diagnosis"}}
 	require.NoError(t, k.Check(s))
 	require.NotNil(t, k.Shows, "lists are never null")
-	for _, bad := range []Snippet{{Key: "x", Text: "a"}, {Key: "two words", Text: "a"}, {Key: "ok", Text: " "}, {Key: "ok", Text: "{a{b}}"}, {Key: "ok", Text: "a}"}, {Key: "ok", Text: "{a"}} {
+	for _, bad := range []Snippet{{Key: "x", Text: "a"}, {Key: "two words", Text: "a"}, {Key: "ok", Text: " "}, {Key: "ok", Text: "{a{b}}"},
+		{Key: "ok", Text: "a}"}, {Key: "ok", Text: "{a"}} {
 		require.Error(t, bad.Check(), "%+v", bad)
 	}
 	require.NoError(t, Snippet{Key: "ok2", Text: "For {days|two|three} days."}.Check())

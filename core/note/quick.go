@@ -114,7 +114,8 @@ func doubt(said string) *Unread {
 	return &Unread{said + "?", []string{"no " + said, "has " + said}}
 }
 
-var signWords = map[string]string{"no": "no", "denies": "denies", "denied": "denies", "without": "no", "has": "has", "reports": "has", "or": "or", "nor": "or"}
+var signWords = map[string]string{"no": "no", "denies": "denies", "denied": "denies", "without": "no", "has": "has", "reports": "has",
+	"or": "or", "nor": "or"}
 
 // signOf says how a clause begins: denied, reported, going on with a denial, or, as
 // written, "-" and "<"; and what it says after that.
@@ -161,7 +162,8 @@ func (s *Systems) readClause(a Area, clause, current string) ([]Change, string, 
 		return nil, "", doubt(said)
 	}
 	got, system, problem := s.readWords(a, clause, current)
-	if first, after, more := strings.Cut(clause, " "); problem != nil && more && slices.Contains([]string{"r", "right", "l", "left", "both", "bilateral"}, strings.ToLower(first)) {
+	if first, after, more := strings.Cut(clause, " "); problem != nil && more &&
+		slices.Contains([]string{"r", "right", "l", "left", "both", "bilateral"}, strings.ToLower(first)) {
 		if again, of, p := s.readWords(a, after+" "+first, current); p == nil {
 			return again, of, nil
 		}
@@ -195,7 +197,9 @@ func (s *Systems) readWords(a Area, clause, current string) ([]Change, string, *
 		}
 		return []Change{{Area: a, System: system, Bring: true}}, system, nil
 	}
-	if system != "" && (len(left) == 0 || len(left) == 1 && slices.Contains([]string{"normal", "nl", "clear", "ok", "wnl", "negative", "neg", "unremarkable"}, left[0])) && state == Present && duration == "" {
+	if system != "" && (len(left) == 0 || len(left) == 1 &&
+		slices.Contains([]string{"normal", "nl", "clear", "ok", "wnl", "negative", "neg", "unremarkable"}, left[0])) && state == Present &&
+		duration == "" {
 		// "cough" is a symptom before it is anything else; a system's own name comes first.
 		return []Change{{Area: a, System: system, State: Normal}}, system, nil
 	}

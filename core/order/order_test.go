@@ -7,7 +7,8 @@ import (
 )
 
 func TestAfter(t *testing.T) {
-	none, pre, fin, signed, corrected, cannot := TestState{}, TestState{"P", false}, TestState{"F", false}, TestState{"F", true}, TestState{"C", false}, TestState{"X", true}
+	none, pre, fin, signed, corrected, cannot := TestState{}, TestState{"P", false}, TestState{"F", false}, TestState{"F", true},
+		TestState{"C", false}, TestState{"X", true}
 	cases := []struct {
 		name  string
 		tests []TestState

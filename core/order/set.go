@@ -167,7 +167,8 @@ func (s Set) Keep(keys []string) Set {
 			out.Medicines = append(out.Medicines, m)
 		}
 	}
-	out.Tests, out.Referrals, out.Immunizations = kept(TestPart, s.Tests), kept(ReferralPart, s.Referrals), kept(ImmunizationPart, s.Immunizations)
+	out.Tests, out.Referrals, out.Immunizations = kept(TestPart, s.Tests), kept(ReferralPart, s.Referrals),
+		kept(ImmunizationPart, s.Immunizations)
 	out.Education, out.Text = kept(EducationPart, s.Education), kept(TextPart, s.Text)
 	if slices.Contains(keys, fmt.Sprintf("%s %d", ReturnPart, 0)) {
 		out.FollowUp = s.FollowUp

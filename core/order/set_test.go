@@ -11,7 +11,8 @@ import (
 )
 
 var gout = order.Set{ID: "gout", Title: "Gout attack", Codes: []string{"M10", "M1A"},
-	Medicines: []order.Dose{{Name: "Colchicine", Dose: "1.2 mg, then 0.6 mg"}}, Tests: []string{"URIC", "GONE"}, Referrals: []string{"Rheumatology, where attacks go on"},
+	Medicines: []order.Dose{{Name: "Colchicine", Dose: "1.2 mg, then 0.6 mg"}}, Tests: []string{"URIC", "GONE"},
+	Referrals: []string{"Rheumatology, where attacks go on"},
 	Education: []string{"gout", "lost"}, Text: []string{"Rest"}, FollowUp: &order.SetReturn{When: "2w", Reason: "Gout"}}
 
 // Each part has a name of its own within the set, reads as a sentence of the plan, and
@@ -73,12 +74,17 @@ func TestAPlanIsDrawnAsASet(t *testing.T) {
 		return ""
 	}
 	s := order.Draw("gout", "Gout", "mine", order.Present{
-		Codes: []string{"M10.071"}, Tests: []string{"URIC"}, Leaflets: map[string]string{"Gout, food and drink": "gout"}, Medicine: medicine, FollowUp: &order.SetReturn{When: "2w", Reason: "Gout"},
-		Sentences: []string{"Colchicine 1.2 mg, then 0.6 mg.", "Urate.", "basic metabolic panel.", "Leaflet given: Gout, food and drink.", "Leaflet given: A lost one.", "Referral: podiatry.", "Penicillin V 500 mg twice daily.", "Colchicine", "Back in 2 weeks.", " ", "Back exercises daily.", "Rest the joint."},
+		Codes: []string{"M10.071"}, Tests: []string{"URIC"}, Leaflets: map[string]string{"Gout, food and drink": "gout"}, Medicine: medicine,
+		FollowUp: &order.SetReturn{When: "2w", Reason: "Gout"},
+		Sentences: []string{"Colchicine 1.2 mg, then 0.6 mg.", "Urate.", "basic metabolic panel.", "Leaflet given: Gout, food and drink.",
+			"Leaflet given: A lost one.", "Referral: podiatry.", "Penicillin V 500 mg twice daily.", "Colchicine", "Back in 2 weeks.", " ",
+			"Back exercises daily.", "Rest the joint."},
 	}, tests)
-	require.Equal(t, order.Set{ID: "gout", Title: "Gout", Source: "mine", Codes: []string{"M10.071"}, Tests: []string{"URIC", "BMP"}, Education: []string{"gout"}, Referrals: []string{"Podiatry"},
+	require.Equal(t, order.Set{ID: "gout", Title: "Gout", Source: "mine", Codes: []string{"M10.071"}, Tests: []string{"URIC", "BMP"},
+		Education: []string{"gout"}, Referrals: []string{"Podiatry"},
 		Medicines: []order.Dose{{Name: "Colchicine", Dose: "1.2 mg, then 0.6 mg"}, {Name: "Penicillin V", Dose: "500 mg twice daily"}},
-		Text:      []string{"Leaflet given: A lost one.", "Colchicine.", "Back exercises daily.", "Rest the joint."}, FollowUp: &order.SetReturn{When: "2w", Reason: "Gout"}}, s)
+		Text:      []string{"Leaflet given: A lost one.", "Colchicine.", "Back exercises daily.", "Rest the joint."},
+		FollowUp:  &order.SetReturn{When: "2w", Reason: "Gout"}}, s)
 	require.NoError(t, s.Check())
 
 	s = order.Draw("x", "X", "mine", order.Present{Sentences: []string{"Back to work on Monday."}, Medicine: medicine}, tests)

@@ -58,7 +58,8 @@ func Candidates(all []chart.Patient, id Identity, limit int) []Candidate {
 		ff, fp := chart.Fold(id.Family), chart.Fold(p.Name.Family)
 		gf, gp := chart.Fold(id.Given), chart.Fold(p.Name.Given)
 		sameFamily := ff != "" && ff == fp
-		nearFamily := !sameFamily && len(ff) > 3 && (strings.HasPrefix(fp, ff) || strings.HasPrefix(ff, fp) || strings.HasSuffix(fp, ff) || strings.HasSuffix(ff, fp))
+		nearFamily := !sameFamily && len(ff) > 3 && (strings.HasPrefix(fp, ff) || strings.HasPrefix(ff, fp) || strings.HasSuffix(fp, ff) ||
+			strings.HasSuffix(ff, fp))
 		if nearFamily {
 			c.Agree = append(c.Agree, "part of the family name")
 			c.Score += 2

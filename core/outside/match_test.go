@@ -8,7 +8,8 @@ import (
 	"deftledger/core/chart"
 )
 
-var ottoline = chart.Patient{ID: "o", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F", Phone: "555-0118"}
+var ottoline = chart.Patient{ID: "o", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F",
+	Phone: "555-0118"}
 
 func TestDifferences(t *testing.T) {
 	for _, c := range []struct {

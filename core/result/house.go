@@ -101,7 +101,8 @@ func (a HouseAnalyte) possible(text string) error {
 	if beyond || ok && n.Cmp(least) >= 0 && n.Cmp(most) <= 0 && !strings.ContainsAny(text, "+") {
 		return nil
 	}
-	return fmt.Errorf("%s: %q cannot be; a number from %s to %s, or <%s or >%s, as the device shows it", a.Name, text, a.Least, a.Most, a.Least, a.Most)
+	return fmt.Errorf("%s: %q cannot be; a number from %s to %s, or <%s or >%s, as the device shows it", a.Name, text, a.Least, a.Most,
+		a.Least, a.Most)
 }
 
 // Sentence says a result in the words of a note: "Urine dipstick: leukocyte

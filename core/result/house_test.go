@@ -61,7 +61,8 @@ func TestASentenceOfATest(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "Capillary glucose 240 mg/dL.", result.Sentence("Capillary glucose", vs))
 	require.Equal(t, "Influenza: influenza A antigen positive, SARS-CoV-2 antigen negative.",
-		result.Sentence("Influenza", []result.Value{{Name: "Influenza A antigen", Text: "positive"}, {Name: "SARS-CoV-2 antigen", Text: "negative"}}))
+		result.Sentence("Influenza", []result.Value{{Name: "Influenza A antigen", Text: "positive"},
+			{Name: "SARS-CoV-2 antigen", Text: "negative"}}))
 	require.Len(t, result.FindHouse([]result.HouseTest{dip}, "ur str"), 1)
 	require.Empty(t, result.FindHouse([]result.HouseTest{dip}, "urine blood"))
 }

@@ -33,7 +33,8 @@ func TestDisagree(t *testing.T) {
 		want             bool
 	}{
 		{"6.4", "3.5-5.1", "HH", false}, {"6.4", "3.5-5.1", "", true}, {"6.4", "3.5-5.1", "L", true},
-		{"4.4", "3.5-5.1", "N", false}, {"4.4", "3.5-5.1", "H", true}, {"positive", "negative", "A", false}, {"6.4", "", "H", false}, {"6.4", "3.5-5.1", "A", false},
+		{"4.4", "3.5-5.1", "N", false}, {"4.4", "3.5-5.1", "H", true}, {"positive", "negative", "A", false}, {"6.4", "", "H", false},
+		{"6.4", "3.5-5.1", "A", false},
 	}
 	for _, c := range cases {
 		require.Equal(t, c.want, Disagree(Value{Text: c.value, Range: c.rng, Flag: c.flag}), "%+v", c)
@@ -46,9 +47,11 @@ func TestClosing(t *testing.T) {
 		portal               bool
 		missing              string
 	}{
-		{"F", "telephone", "", false, ""}, {"C", "in person", "", false, ""}, {"X", "letter", "", false, ""}, {"F", "portal", "", true, ""}, {"F", "not told", "knows already", false, ""},
+		{"F", "telephone", "", false, ""}, {"C", "in person", "", false, ""}, {"X", "letter", "", false, ""}, {"F", "portal", "", true, ""},
+		{"F", "not told", "knows already", false, ""},
 		{"P", "telephone", "", false, "preliminary"}, {"I", "telephone", "", false, "preliminary"}, {"", "telephone", "", false, "preliminary"},
-		{"F", "", "", true, "say how"}, {"F", "shouted", "", true, "say how"}, {"F", "not told", "  ", true, "reason"}, {"F", "portal", "", false, "does not use the portal"},
+		{"F", "", "", true, "say how"}, {"F", "shouted", "", true, "say how"}, {"F", "not told", "  ", true, "reason"},
+		{"F", "portal", "", false, "does not use the portal"},
 	}
 	for _, c := range cases {
 		err := Closing(c.status, c.told, c.reason, c.portal)
@@ -65,7 +68,8 @@ func TestSupersedes(t *testing.T) {
 	for _, c := range []struct {
 		prev, next string
 		want       bool
-	}{{"P", "P", true}, {"P", "F", true}, {"F", "P", false}, {"F", "F", true}, {"F", "C", true}, {"C", "F", false}, {"C", "P", false}, {"C", "C", true}} {
+	}{{"P", "P", true}, {"P", "F", true}, {"F", "P", false}, {"F", "F", true}, {"F", "C", true}, {"C", "F", false}, {"C", "P", false},
+		{"C", "C", true}} {
 		require.Equal(t, c.want, Supersedes(c.prev, c.next), "%s then %s", c.prev, c.next)
 	}
 }

@@ -137,7 +137,8 @@ func (l *List) Check(medicine string, taken []string, allergies map[string]strin
 		case other != "" && other == name || strings.EqualFold(strings.TrimSpace(t), medicine):
 			out = append(out, Warning{false, "Already on the list: " + t, "the same medicine twice"})
 			continue
-		case len(class) > 0 && len(otherClass) > 0 && class[0] == otherClass[0] && class[0] != "vitamin or mineral" && class[0] != "insulin" && class[0] != "other antidepressant":
+		case len(class) > 0 && len(otherClass) > 0 && class[0] == otherClass[0] && class[0] != "vitamin or mineral" && class[0] != "insulin" &&
+			class[0] != "other antidepressant":
 			out = append(out, Warning{false, "With " + t, "both are of the class " + class[0]})
 		}
 		for _, i := range l.Interactions {

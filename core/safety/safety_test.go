@@ -19,9 +19,14 @@ func TestCheck(t *testing.T) {
 		allergies map[string]string
 		want      []safety.Warning
 	}{
-		{"Amoxicillin 500 mg", nil, map[string]string{"Penicillin": "rash"}, []safety.Warning{{true, "Recorded allergy: Penicillin", "rash; amoxicillin is of the class penicillin"}}},
-		{"ibuprofen", []string{"Losartan"}, map[string]string{"Naproxen": "stomach bleed"}, []safety.Warning{{true, "Recorded allergy: Naproxen", "stomach bleed; ibuprofen is of the class NSAID"}, {false, "With Losartan", "falling kidney function, more so with a diuretic"}}},
-		{"sulfamethoxazole-trimethoprim", nil, map[string]string{"Sulfonamide antibiotics": "hives"}, []safety.Warning{{true, "Recorded allergy: Sulfonamide antibiotics", "hives; sulfamethoxazole-trimethoprim is of the class sulfonamide antibiotic"}}},
+		{"Amoxicillin 500 mg", nil, map[string]string{"Penicillin": "rash"},
+			[]safety.Warning{{true, "Recorded allergy: Penicillin", "rash; amoxicillin is of the class penicillin"}}},
+		{"ibuprofen", []string{"Losartan"}, map[string]string{"Naproxen": "stomach bleed"},
+			[]safety.Warning{{true, "Recorded allergy: Naproxen", "stomach bleed; ibuprofen is of the class NSAID"},
+				{false, "With Losartan", "falling kidney function, more so with a diuretic"}}},
+		{"sulfamethoxazole-trimethoprim", nil, map[string]string{"Sulfonamide antibiotics": "hives"},
+			[]safety.Warning{{true, "Recorded allergy: Sulfonamide antibiotics",
+				"hives; sulfamethoxazole-trimethoprim is of the class sulfonamide antibiotic"}}},
 		{"Codeine", nil, map[string]string{"Codeine": ""}, []safety.Warning{{true, "Recorded allergy: Codeine", "reaction not recorded"}}},
 		{"simvastatin", []string{"Atorvastatin"}, nil, []safety.Warning{{false, "With Atorvastatin", "both are of the class statin"}}},
 		{"Metformin", []string{"Metformin"}, nil, []safety.Warning{{false, "Already on the list: Metformin", "the same medicine twice"}}},

@@ -45,11 +45,13 @@ type m = map[string]any
 func (c Claim) Build() ([]byte, error) {
 	diagnoses := []m{}
 	for i, d := range c.Diagnoses {
-		diagnoses = append(diagnoses, m{"sequence": i + 1, "diagnosisCodeableConcept": m{"coding": []m{{"system": ICD10CM, "code": d.Code, "display": d.Text}}}})
+		diagnoses = append(diagnoses,
+			m{"sequence": i + 1, "diagnosisCodeableConcept": m{"coding": []m{{"system": ICD10CM, "code": d.Code, "display": d.Text}}}})
 	}
 	items := []m{}
 	for i, l := range c.Lines {
-		item := m{"sequence": i + 1, "productOrService": m{"coding": []m{{"system": l.System, "code": l.Code}}, "text": l.Text}, "servicedDate": c.Service, "quantity": m{"value": l.Units}}
+		item := m{"sequence": i + 1, "productOrService": m{"coding": []m{{"system": l.System, "code": l.Code}}, "text": l.Text},
+			"servicedDate": c.Service, "quantity": m{"value": l.Units}}
 		if len(l.Diagnoses) > 0 {
 			item["diagnosisSequence"] = l.Diagnoses
 		}
@@ -63,13 +65,17 @@ func (c Claim) Build() ([]byte, error) {
 		items = append(items, item)
 	}
 	out := m{
-		"resourceType": "Claim", "id": c.ID, "status": "active", "use": "claim", "created": c.Created, "billablePeriod": m{"start": c.Service, "end": c.Service},
-		"type":     m{"coding": []m{{"system": "http://terminology.hl7.org/CodeSystem/claim-type", "code": "professional"}}},
-		"priority": m{"coding": []m{{"system": "http://terminology.hl7.org/CodeSystem/processpriority", "code": "normal"}}},
+		"resourceType": "Claim", "id": c.ID, "status": "active", "use": "claim", "created": c.Created,
+		"billablePeriod": m{"start": c.Service, "end": c.Service},
+		"type":           m{"coding": []m{{"system": "http://terminology.hl7.org/CodeSystem/claim-type", "code": "professional"}}},
+		"priority":       m{"coding": []m{{"system": "http://terminology.hl7.org/CodeSystem/processpriority", "code": "normal"}}},
 		"contained": []m{
-			{"resourceType": "Patient", "id": "patient", "identifier": []m{{"value": c.Patient.Record}}, "name": []m{{"family": c.Patient.Family, "given": []string{c.Patient.Given}}}, "birthDate": c.Patient.BirthDate, "gender": c.Patient.Gender},
+			{"resourceType": "Patient", "id": "patient", "identifier": []m{{"value": c.Patient.Record}},
+				"name": []m{{"family": c.Patient.Family, "given": []string{c.Patient.Given}}}, "birthDate": c.Patient.BirthDate,
+				"gender": c.Patient.Gender},
 			{"resourceType": "Organization", "id": "practice", "name": c.Practice},
-			{"resourceType": "Coverage", "id": "coverage", "status": "active", "beneficiary": m{"reference": "#patient"}, "payor": []m{{"display": "to be completed by billing"}}},
+			{"resourceType": "Coverage", "id": "coverage", "status": "active", "beneficiary": m{"reference": "#patient"},
+				"payor": []m{{"display": "to be completed by billing"}}},
 		},
 		"patient": m{"reference": "#patient"}, "provider": m{"reference": "#practice"},
 		"careTeam":  []m{{"sequence": 1, "provider": m{"display": c.Clinician}}},
@@ -82,9 +88,11 @@ func (c Claim) Build() ([]byte, error) {
 // Rows writes the claim as rows of a table for billing, a line for each service, with
 // the heading first.
 func (c Claim) Rows() [][]string {
-	out := [][]string{{"visit", "service date", "record", "family", "given", "birth date", "clinician", "line", "service", "words", "modifiers", "units", "diagnosis 1", "diagnosis 2", "diagnosis 3", "diagnosis 4"}}
+	out := [][]string{{"visit", "service date", "record", "family", "given", "birth date", "clinician", "line", "service", "words",
+		"modifiers", "units", "diagnosis 1", "diagnosis 2", "diagnosis 3", "diagnosis 4"}}
 	for i, l := range c.Lines {
-		row := []string{c.ID, c.Service, c.Patient.Record, c.Patient.Family, c.Patient.Given, c.Patient.BirthDate, c.Clinician, strconv.Itoa(i + 1), l.Code, l.Text, strings.Join(l.Modifiers, " "), strconv.Itoa(l.Units)}
+		row := []string{c.ID, c.Service, c.Patient.Record, c.Patient.Family, c.Patient.Given, c.Patient.BirthDate, c.Clinician,
+			strconv.Itoa(i + 1), l.Code, l.Text, strings.Join(l.Modifiers, " "), strconv.Itoa(l.Units)}
 		for k := range 4 {
 			code := ""
 			if k < len(l.Diagnoses) {

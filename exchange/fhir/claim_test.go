@@ -9,7 +9,8 @@ import (
 	"deftledger/exchange/fhir"
 )
 
-var claim = fhir.Claim{ID: "n1", Created: "2026-11-23T15:00:00-05:00", Service: "2026-11-23", Practice: "Skerrow Island Family Practice", Clinician: "Maren Oduya",
+var claim = fhir.Claim{ID: "n1", Created: "2026-11-23T15:00:00-05:00", Service: "2026-11-23", Practice: "Skerrow Island Family Practice",
+	Clinician: "Maren Oduya",
 	Patient:   fhir.ClaimPatient{Record: "SK-1", Family: "=Marsh", Given: "Ottoline", BirthDate: "1968-03-14", Gender: "female"},
 	Diagnoses: []fhir.CodedText{{Code: "I12.9", Text: "Hypertensive kidney disease"}, {Code: "N18.31", Text: "Stage 3a"}},
 	Lines: []fhir.ClaimLine{
@@ -80,7 +81,8 @@ func TestAClaimHasWhatTheStandardDemands(t *testing.T) {
 func TestAClaimAsATable(t *testing.T) {
 	rows := claim.Rows()
 	require.Len(t, rows, 3)
-	require.Equal(t, []string{"n1", "2026-11-23", "SK-1", "'=Marsh", "Ottoline", "1968-03-14", "Maren Oduya", "1", "99214", "Office visit", "25", "1", "I12.9", "N18.31", "", ""}, rows[1], "a name is never a formula")
+	require.Equal(t, []string{"n1", "2026-11-23", "SK-1", "'=Marsh", "Ottoline", "1968-03-14", "Maren Oduya", "1", "99214", "Office visit",
+		"25", "1", "I12.9", "N18.31", "", ""}, rows[1], "a name is never a formula")
 	for _, r := range rows {
 		require.Len(t, r, len(rows[0]))
 	}

@@ -16,7 +16,8 @@ type Communication struct {
 func (c Communication) Build() ([]byte, error) {
 	payload := []any{map[string]any{"contentString": c.Text}}
 	if len(c.PDF) > 0 {
-		payload = append(payload, map[string]any{"contentAttachment": map[string]any{"contentType": "application/pdf", "title": c.Title, "data": base64.StdEncoding.EncodeToString(c.PDF)}})
+		payload = append(payload, map[string]any{"contentAttachment": map[string]any{"contentType": "application/pdf", "title": c.Title,
+			"data": base64.StdEncoding.EncodeToString(c.PDF)}})
 	}
 	person := map[string]any{"identifier": map[string]any{"system": "https://deftledger.example/record", "value": c.Record}}
 	return json.Marshal(map[string]any{

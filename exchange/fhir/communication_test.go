@@ -12,7 +12,8 @@ import (
 
 // What FHIR R4 asks of a Communication: a status, and payloads each with one content.
 func TestACommunicationIsBuilt(t *testing.T) {
-	body, err := fhir.Communication{ID: "m1", Record: "SK-1", Sender: "M. Oduya", Sent: "2026-11-23T10:00:00-05:00", Text: "Potassium ≥ 5 \"again\"\nPlease call."}.Build()
+	body, err := fhir.Communication{ID: "m1", Record: "SK-1", Sender: "M. Oduya", Sent: "2026-11-23T10:00:00-05:00",
+		Text: "Potassium ≥ 5 \"again\"\nPlease call."}.Build()
 	require.NoError(t, err)
 	var c struct {
 		ResourceType, ID, Status, Sent string

@@ -280,7 +280,8 @@ func Observations(body []byte) ([]Measured, error) {
 // Search asks a party for resources. What is searched for travels in the body,
 // not in the address.
 func Search(ctx context.Context, base, kind string, query url.Values) ([]byte, error) {
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(base, "/")+"/"+kind+"/_search", strings.NewReader(query.Encode()))
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, strings.TrimSuffix(base, "/")+"/"+kind+"/_search",
+		strings.NewReader(query.Encode()))
 	if err != nil {
 		return nil, err
 	}

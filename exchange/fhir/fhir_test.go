@@ -14,7 +14,8 @@ func TestDispenses(t *testing.T) {
 		{"resource":{"resourceType":"Patient","id":"p"}}]}`))
 	require.NoError(t, err)
 	require.Equal(t, []Dispensed{{"a", "Ibuprofen 600 MG Oral Tablet", "1 tablet three times daily", "2026-11-20"}}, got)
-	for _, bad := range []string{`{`, `{"resourceType":"OperationOutcome"}`, `{"resourceType":"Bundle","entry":[{"resource":{"resourceType":"MedicationDispense","status":"completed"}}]}`, `[]`, ``} {
+	for _, bad := range []string{`{`, `{"resourceType":"OperationOutcome"}`,
+		`{"resourceType":"Bundle","entry":[{"resource":{"resourceType":"MedicationDispense","status":"completed"}}]}`, `[]`, ``} {
 		_, err := Dispenses([]byte(bad))
 		require.ErrorIs(t, err, ErrUnreadable, bad)
 	}
@@ -33,7 +34,8 @@ func TestResponses(t *testing.T) {
 	require.Equal(t, "https://x/Questionnaire/q", got[0].Questionnaire)
 	require.Equal(t, []Answer{
 		{Link: "allergy.what", Group: "allergy1", Text: "Latex"}, {Link: "allergy.what", Group: "allergy2", Text: "Peanut"},
-		{Link: "fever", Yes: &yes}, {Link: "n", Number: "3"}, {Link: "d", Number: "2.50", Unit: "d"}, {Link: "c", Code: "x", Text: "X"}, {Link: "why", Date: "2026-11"},
+		{Link: "fever", Yes: &yes}, {Link: "n", Number: "3"}, {Link: "d", Number: "2.50", Unit: "d"}, {Link: "c", Code: "x", Text: "X"},
+		{Link: "why", Date: "2026-11"},
 	}, got[0].Answers, "a number keeps the digits it came with")
 	unfinished, err := Responses([]byte(`{"resourceType":"QuestionnaireResponse","id":"r","questionnaire":"q","status":"in-progress"}`))
 	require.NoError(t, err)
@@ -43,7 +45,8 @@ func TestResponses(t *testing.T) {
 const pulse = `{"resourceType":"Observation","status":"final","code":{"coding":[{"system":"http://loinc.org","code":"8867-4"}]},"effectiveDateTime":"2026-11-23T09:00:00-05:00","valueQuantity":{"value":78,"unit":"beats/minute","code":"/min"}}`
 
 func TestObservations(t *testing.T) {
-	got, err := Observations([]byte(`{"resourceType":"Bundle","entry":[{"resource":` + pulse + `},{"resource":{"resourceType":"Observation","status":"final","code":{"coding":[{"system":"http://loinc.org","code":"85354-9"}]},"effectiveDateTime":"2026-11-23T14:00:00Z","component":[
+	got, err := Observations([]byte(`{"resourceType":"Bundle","entry":[{"resource":` + pulse +
+		`},{"resource":{"resourceType":"Observation","status":"final","code":{"coding":[{"system":"http://loinc.org","code":"85354-9"}]},"effectiveDateTime":"2026-11-23T14:00:00Z","component":[
 		{"code":{"coding":[{"system":"http://loinc.org","code":"8480-6"}]},"valueQuantity":{"value":132,"code":"mm[Hg]"}},
 		{"code":{"coding":[{"system":"http://loinc.org","code":"8462-4"}]},"valueQuantity":{"value":84,"code":"mm[Hg]"}}]}},
 		{"resource":{"resourceType":"Observation","status":"preliminary","code":{"coding":[{"system":"http://loinc.org","code":"8310-5"}]}}}]}`))

@@ -22,7 +22,8 @@ type Entry struct {
 }
 
 // lists are the lists that hold entries, with what names and titles an entry.
-var lists = map[string][2]string{"kinds": {"id", "name"}, "snippets": {"key", "title"}, "review": {"id", "name"}, "examination": {"id", "name"}, "sets": {"id", "title"}, "letters": {"id", "title"}, "leaflets": {"id", "title"}}
+var lists = map[string][2]string{"kinds": {"id", "name"}, "snippets": {"key", "title"}, "review": {"id", "name"},
+	"examination": {"id", "name"}, "sets": {"id", "title"}, "letters": {"id", "title"}, "leaflets": {"id", "title"}}
 
 // Entries lists the entries of a form of kinds of visit, snippets, body systems, sets,
 // letters or leaflets.

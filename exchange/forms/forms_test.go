@@ -31,7 +31,8 @@ func TestFaultsHaveALine(t *testing.T) {
 		{"unknown type", `"type": "boolean"→"type": "hologram"`, "", `hologram`},
 		{"depends on nothing", `"question": "kind"→"question": "kinds"`, "", `depends on "kinds", which is not asked`},
 		{"operator", `"operator": "="→"operator": "~"`, "", `no operator`},
-		{"unknown symptom", `finding/review/constitutional.fever→finding/review/constitutional.feverish`, "", `symptom "constitutional.feverish"`},
+		{"unknown symptom", `finding/review/constitutional.fever→finding/review/constitutional.feverish`, "",
+			`symptom "constitutional.feverish"`},
 		{"no resource", `"resourceType": "Questionnaire"→"resourceType": "Patient"`, "", `no FHIR Questionnaire`},
 		{"broken", `"item": [→"item": [[`, "", `questionnaire, line`},
 		{"prose names what is not asked", "", `{course}→{curse}`, `names "curse", which is not asked`},
@@ -103,7 +104,8 @@ func FuzzInterview(f *testing.F) {
 	s, err := Systems("systems.yaml", read(f, "findings/systems.yaml"))
 	require.NoError(f, err)
 	f.Add(read(f, "interviews/cough.json"), read(f, "interviews/cough.prose.yaml"))
-	f.Add(`{"resourceType":"Questionnaire","url":"u","title":"t","item":[{"linkId":"a","text":"A?","type":"boolean"}]}`, "prose:\n- \"{a?yes|no}\"\n")
+	f.Add(`{"resourceType":"Questionnaire","url":"u","title":"t","item":[{"linkId":"a","text":"A?","type":"boolean"}]}`,
+		"prose:\n- \"{a?yes|no}\"\n")
 	f.Add("a: &a [*a]", "prose: [\"{\"]")
 	f.Fuzz(func(t *testing.T, q, p string) {
 		v, err := Interview("x", 2, q, p, s)

@@ -114,7 +114,8 @@ func Services(file, text string) ([]coding.Service, error) {
 	for i, n := range names {
 		c, known := columns[strings.ToLower(strings.TrimSpace(n))]
 		if !known {
-			return nil, &Fault{file, 1, fmt.Sprintf("the column %q is not known; the columns are code, words, kind, from and below", strings.TrimSpace(n))}
+			return nil, &Fault{file, 1, fmt.Sprintf("the column %q is not known; the columns are code, words, kind, from and below",
+				strings.TrimSpace(n))}
 		}
 		if _, twice := at[c]; twice {
 			return nil, &Fault{file, 1, fmt.Sprintf("the column %q stands twice", c)}

@@ -41,7 +41,8 @@ func TestSetsAreReadStrictly(t *testing.T) {
 func TestHowDosesAreWritten(t *testing.T) {
 	for dose, bad := range map[string]bool{
 		"0.5 mg": false, ".5 mg": true, "5 mg": false, "5.0 mg": true, "0.50 mg": true, "1.2 mg, then 0.6 mg": false,
-		"10 mg": false, "100 mg": false, "1.05 mg": false, "160/4.5 ug": false, "1000 mL": false, "take 2. Then .25": true, "0.10": true, "": false,
+		"10 mg": false, "100 mg": false, "1.05 mg": false, "160/4.5 ug": false, "1000 mL": false, "take 2. Then .25": true,
+		"0.10": true, "": false,
 	} {
 		require.Equal(t, bad, order.DoseFault(dose) != "", dose)
 	}
@@ -100,7 +101,8 @@ func FuzzServices(f *testing.F) {
 // A set is put in the place of the one of its name, else at the end; comments and the
 // other sets stay as they are.
 func TestPuttingASetIn(t *testing.T) {
-	set := order.Set{ID: "cold", Title: "Cold", Source: "ours", Codes: []string{"J00"}, Text: []string{"Rest: \"well\""}, FollowUp: &order.SetReturn{When: "2w", Reason: "Cold"}}
+	set := order.Set{ID: "cold", Title: "Cold", Source: "ours", Codes: []string{"J00"}, Text: []string{"Rest: \"well\""},
+		FollowUp: &order.SetReturn{When: "2w", Reason: "Cold"}}
 	for _, file := range []string{
 		"",
 		"version: 1\nsets: []\n",
@@ -172,7 +174,8 @@ func TestATableOfServicesReadsBack(t *testing.T) {
 // order in which the names came first.
 func TestSetsPutInOneAfterAnother(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
-		text := rapid.SampledFrom([]string{"", "sets: []\n", "# ours\nversion: 3\nsets:\n  # first\n  - {id: zero, title: Zero, source: s, text: [x]}\n"}).Draw(t, "text")
+		text := rapid.SampledFrom([]string{"", "sets: []\n",
+			"# ours\nversion: 3\nsets:\n  # first\n  - {id: zero, title: Zero, source: s, text: [x]}\n"}).Draw(t, "text")
 		var order []string
 		last := map[string]string{}
 		for range rapid.IntRange(1, 12).Draw(t, "n") {

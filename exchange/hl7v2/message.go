@@ -149,7 +149,8 @@ func decode(raw []byte, charset string) (string, error) {
 		return b.String(), nil
 	case "", "ASCII", "UNICODE UTF-8", "UTF-8":
 		if !utf8.Valid(raw) {
-			return "", fmt.Errorf("%w: its characters are not valid %s; ask the sender to name the character set in MSH-18", ErrUnreadable, cmpOr(charset, "UTF-8"))
+			return "", fmt.Errorf("%w: its characters are not valid %s; ask the sender to name the character set in MSH-18", ErrUnreadable,
+				cmpOr(charset, "UTF-8"))
 		}
 		return string(raw), nil
 	}

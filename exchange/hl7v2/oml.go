@@ -39,15 +39,18 @@ func (o Order) Build() []byte {
 	var b strings.Builder
 	seg := func(fields ...string) { b.WriteString(strings.TrimRight(strings.Join(fields, "|"), "|") + "\r") }
 	p := o.Patient
-	seg("MSH", `^~\&`, "DEFTLEDGER", Escape(o.Sender), "", Escape(o.Receiver), stamp(o.SignedAt), "", "OML^O21^OML_O21", o.Control, "P", "2.5.1", "", "", "", "", "", "UNICODE UTF-8")
-	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "", Escape(p.Name.Family)+"^"+Escape(p.Name.Given)+"^"+Escape(p.Name.Middle), "",
+	seg("MSH", `^~\&`, "DEFTLEDGER", Escape(o.Sender), "", Escape(o.Receiver), stamp(o.SignedAt), "", "OML^O21^OML_O21", o.Control, "P",
+		"2.5.1", "", "", "", "", "", "UNICODE UTF-8")
+	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "",
+		Escape(p.Name.Family)+"^"+Escape(p.Name.Given)+"^"+Escape(p.Name.Middle), "",
 		strings.ReplaceAll(p.BirthDate, "-", ""), p.Sex, "", "", "", "", Escape(p.Phone))
 	clinician := Escape(o.ClinicianID) + "^" + Escape(o.ClinicianName.Family) + "^" + Escape(o.ClinicianName.Given)
 	for i, t := range o.Tests {
 		number := fmt.Sprintf("%s-%d", o.Placer, i+1)
 		seg("ORC", "NW", number, "", o.Placer, "", "", "", "", stamp(o.SignedAt), "", "", clinician)
 		seg("TQ1", "1", "", "", "", "", "", "", "", o.Priority)
-		seg("OBR", fmt.Sprint(i+1), number, "", Escape(t.Code)+"^"+Escape(t.Name)+"^L^"+t.LOINC+"^^LN", "", "", stamp(o.CollectedAt), "", "", "", "", "", "", "", "", clinician)
+		seg("OBR", fmt.Sprint(i+1), number, "", Escape(t.Code)+"^"+Escape(t.Name)+"^L^"+t.LOINC+"^^LN", "", "", stamp(o.CollectedAt), "", "", "",
+			"", "", "", "", "", clinician)
 		for k, d := range t.Diagnoses {
 			seg("DG1", fmt.Sprint(k+1), "", Escape(d.Code)+"^"+Escape(d.Title)+"^I10C", "", "", "W")
 		}
@@ -69,7 +72,8 @@ func Ack(h Header, code, text, control string, at time.Time) []byte {
 	if _, e, ok := strings.Cut(h.Type, "^"); ok && e != "" {
 		event = "^" + e + "^ACK"
 	}
-	out := strings.Join([]string{"MSH", `^~\&`, "DEFTLEDGER", "", Escape(h.SendingApp), Escape(h.SendingFacility), stamp(at), "", "ACK" + event, control, cmpOr(h.Processing, "P"), "2.5.1"}, "|") + "\r" +
+	out := strings.Join([]string{"MSH", `^~\&`, "DEFTLEDGER", "", Escape(h.SendingApp), Escape(h.SendingFacility), stamp(at), "",
+		"ACK" + event, control, cmpOr(h.Processing, "P"), "2.5.1"}, "|") + "\r" +
 		"MSA|" + code + "|" + Escape(h.Control)
 	if text != "" {
 		out += "|" + Escape(text)

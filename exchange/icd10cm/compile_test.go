@@ -35,7 +35,8 @@ const ankle = `<section id="S90-S99"><desc>Injuries to the ankle (S90-S99)</desc
 
 func compile(tabular, list string) (string, int, int, error) {
 	var out bytes.Buffer
-	n, billable, err := Compile(strings.NewReader(tabular), strings.NewReader(list), Release{Name: "October 2026", Origin: "test", From: "2026-10-01", Until: "2027-09-30"}, &out)
+	n, billable, err := Compile(strings.NewReader(tabular), strings.NewReader(list), Release{Name: "October 2026", Origin: "test",
+		From: "2026-10-01", Until: "2027-09-30"}, &out)
 	return out.String(), n, billable, err
 }
 
@@ -60,7 +61,8 @@ func TestCompiledReleaseLoads(t *testing.T) {
 			require.False(t, e.Billable, "it needs its seventh character")
 			_, ok = c.Lookup("S93.4XXD")
 			require.False(t, ok, "not in the code list, so not a code")
-			require.Equal(t, []coding.Note{{Code: "S93.4", Kind: "inclusion", Text: "Sprained ankle NOS"}, {Code: "S93", Kind: "excludes2", Text: "strain of muscle of ankle (S96.-)"}}, c.Notes("S934XXA"))
+			require.Equal(t, []coding.Note{{Code: "S93.4", Kind: "inclusion", Text: "Sprained ankle NOS"},
+				{Code: "S93", Kind: "excludes2", Text: "strain of muscle of ankle (S96.-)"}}, c.Notes("S934XXA"))
 		})
 	}
 }

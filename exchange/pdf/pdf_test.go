@@ -41,10 +41,13 @@ func wide(s string) string {
 
 func TestEveryPageCarriesPatientSignerTimeAndFolio(t *testing.T) {
 	long := strings.Repeat("A sentence that fills the page with what was found. ", 220)
-	d := Document{Practice: "SKERROW", Title: "Acute visit", Subtitle: "Toe pain", Patient: "Ottoline Marsh-Adeyemi", Identity: "born 1968-03-14, record SK-20418", Visit: "2026-11-23T10:20:00-05:00",
+	d := Document{Practice: "SKERROW", Title: "Acute visit", Subtitle: "Toe pain", Patient: "Ottoline Marsh-Adeyemi",
+		Identity: "born 1968-03-14, record SK-20418", Visit: "2026-11-23T10:20:00-05:00",
 		Entries: []Entry{
-			{Folio: 41, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64), Sections: []Section{{"Subjective", long}, {"Plan", "Rest."}}},
-			{Folio: 44, SignedBy: "Tobias Lindqvist-Rao", SignedAt: "2026-11-24T09:00:00-05:00", Hash: strings.Repeat("b", 64), Sections: []Section{{"Amendment", "The left, not the right."}}},
+			{Folio: 41, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64),
+				Sections: []Section{{"Subjective", long}, {"Plan", "Rest."}}},
+			{Folio: 44, SignedBy: "Tobias Lindqvist-Rao", SignedAt: "2026-11-24T09:00:00-05:00", Hash: strings.Repeat("b", 64),
+				Sections: []Section{{"Amendment", "The left, not the right."}}},
 		}}
 	raw, err := Render(d)
 	require.NoError(t, err)
@@ -62,7 +65,8 @@ func TestEveryPageCarriesPatientSignerTimeAndFolio(t *testing.T) {
 }
 
 func TestNothingDisappearsOnPaper(t *testing.T) {
-	require.Equal(t, "SpO2 >= 92 %, T 38.1 °C, 5 µg, Łukasz Škoda, 3 × 2, ½, -> [U+4E2D]", printable("SpO2 ≥ 92 %, T 38.1 °C, 5 µg, Łukasz Škoda, 3 × 2, ½, → 中", inSerif()))
+	require.Equal(t, "SpO2 >= 92 %, T 38.1 °C, 5 µg, Łukasz Škoda, 3 × 2, ½, -> [U+4E2D]",
+		printable("SpO2 ≥ 92 %, T 38.1 °C, 5 µg, Łukasz Škoda, 3 × 2, ½, → 中", inSerif()))
 	require.Equal(t, "5 mcg", printable("5 µg", inSans()), "the safe way to write it where the letter is missing")
 	raw, err := Render(Document{Patient: "Łukasz Škoda", Entries: []Entry{{Folio: 1, Sections: []Section{{"Plan", "Keep ≥ 92 %."}}}}})
 	require.NoError(t, err)
@@ -71,11 +75,15 @@ func TestNothingDisappearsOnPaper(t *testing.T) {
 }
 
 func TestDrawingsAndMarksArePrinted(t *testing.T) {
-	entry := Entry{Folio: 3, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64), Sections: []Section{{"Objective", "Tender."}}}
-	plain, err := Render(Document{Title: "Acute visit", Patient: "Bram Tollefsen", Visit: "2026-11-23T09:00:00-05:00", Entries: []Entry{entry}})
+	entry := Entry{Folio: 3, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64),
+		Sections: []Section{{"Objective", "Tender."}}}
+	plain, err := Render(Document{Title: "Acute visit", Patient: "Bram Tollefsen", Visit: "2026-11-23T09:00:00-05:00",
+		Entries: []Entry{entry}})
 	require.NoError(t, err)
-	entry.Drawings = []Drawing{{"Where it hurts", `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 500"><path d="M10 10 L20 20 Q30 30 40 10" fill="none"/><g stroke="#A8431A"><line x1="10" y1="10" x2="30" y2="40" stroke-width="2.5"/></g></svg>`}}
-	raw, err := Render(Document{Title: "Acute visit", Patient: "Bram Tollefsen", Visit: "2026-11-23T09:00:00-05:00", Mark: "Retracted: another patient", Entries: []Entry{entry}})
+	entry.Drawings = []Drawing{{"Where it hurts",
+		`<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 400 500"><path d="M10 10 L20 20 Q30 30 40 10" fill="none"/><g stroke="#A8431A"><line x1="10" y1="10" x2="30" y2="40" stroke-width="2.5"/></g></svg>`}}
+	raw, err := Render(Document{Title: "Acute visit", Patient: "Bram Tollefsen", Visit: "2026-11-23T09:00:00-05:00",
+		Mark: "Retracted: another patient", Entries: []Entry{entry}})
 	require.NoError(t, err)
 	page := pages(t, raw)[0]
 	require.Contains(t, page, wide("Where it hurts"))
@@ -90,7 +98,8 @@ func TestDrawingsAndMarksArePrinted(t *testing.T) {
 }
 
 func TestALongDrawingTakesAPageOfItsOwn(t *testing.T) {
-	e := Entry{Folio: 1, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Sections: []Section{{"Objective", strings.Repeat("Filled with words. ", 130)}}}
+	e := Entry{Folio: 1, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00",
+		Sections: []Section{{"Objective", strings.Repeat("Filled with words. ", 130)}}}
 	without, err := Render(Document{Title: "Visit", Entries: []Entry{e}})
 	require.NoError(t, err)
 	e.Drawings = []Drawing{{"Back", `<svg><path d="M0 0 L400 500"/></svg>`}}
@@ -103,7 +112,8 @@ func TestALongDrawingTakesAPageOfItsOwn(t *testing.T) {
 // A leaflet is signed by nobody and does not say "Not signed"; a letter without a heading
 // begins with its words; characters that a typeface lacks stand in titles too.
 func TestLeafletsAndLettersOnPaper(t *testing.T) {
-	d := Document{Practice: "Skerrow", Title: "Leaflet: ≥ 3 attacks", Patient: "Ottoline Marsh-Adeyemi", Identity: "born 14 Mar 1968", Visit: "2026-11-23T10:20:00-05:00", Unsigned: true,
+	d := Document{Practice: "Skerrow", Title: "Leaflet: ≥ 3 attacks", Patient: "Ottoline Marsh-Adeyemi", Identity: "born 14 Mar 1968",
+		Visit: "2026-11-23T10:20:00-05:00", Unsigned: true,
 		Entries: []Entry{{Sections: []Section{{"", "Rest the joint."}}}}}
 	raw, err := Render(d)
 	require.NoError(t, err)
@@ -118,7 +128,8 @@ func TestLeafletsAndLettersOnPaper(t *testing.T) {
 	require.NoError(t, err)
 	require.Contains(t, pages(t, raw)[0], wide("Not signed"))
 	long := "To " + strings.Repeat("the department of rheumatology, ", 12)
-	d.Entries[0] = Entry{Folio: 4, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64), Sections: []Section{{long, "Dear colleague,"}}}
+	d.Entries[0] = Entry{Folio: 4, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00", Hash: strings.Repeat("a", 64),
+		Sections: []Section{{long, "Dear colleague,"}}}
 	raw, err = Render(d)
 	require.NoError(t, err)
 	page = pages(t, raw)[0]

@@ -92,7 +92,8 @@ func Laboratory(file string, text []byte) (order.Laboratory, error) {
 		defined[a.Code] = a
 	}
 	for _, t := range l.Tests {
-		test := order.Test{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Also: t.Also, Analytes: []order.Analyte{}}
+		test := order.Test{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Also: t.Also,
+			Analytes: []order.Analyte{}}
 		for _, code := range t.Analytes {
 			a, known := defined[code]
 			if !known {
