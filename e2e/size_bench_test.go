@@ -63,14 +63,17 @@ func BenchmarkSize(b *testing.B) {
 		require.NoError(b, doctor.call(http.MethodPost, "/api/visits/"+v+"/start", nil, &out))
 		drafts = append(drafts, out.NoteID)
 	}
-	get := func(what string, c *client, n int, path func(i int) string) {
+	ask := func(method, what string, c *client, n int, path func(i int) string, body any) {
 		var times []time.Duration
 		for i := range n {
 			start := time.Now()
-			require.NoError(b, c.call(http.MethodGet, path(i), nil, nil))
+			require.NoError(b, c.call(method, path(i), body, nil))
 			times = append(times, time.Since(start))
 		}
 		spread(b, what, times)
+	}
+	get := func(what string, c *client, n int, path func(i int) string) {
+		ask(http.MethodGet, what, c, n, path, nil)
 	}
 	of := func(ids []string, before, after string) func(int) string {
 		return func(i int) string { return before + ids[i%len(ids)] + after }
@@ -81,9 +84,13 @@ func BenchmarkSize(b *testing.B) {
 		p.count(b, "SELECT count(*) FROM line l JOIN staff s ON s.id = l.owner_id WHERE s.login = 'physician1' AND l.closed_at = ''")), doctor,
 		100, only("/api/desk"))
 	get("a chart", doctor, 120, of(charts, "/api/patients/", ""))
+	get("what happened in a chart, first page", doctor, 120, of(charts, "/api/patients/", "/timeline"))
 	get("a signed note", doctor, 120, of(signed, "/api/notes/", ""))
 	get("a draft", doctor, 120, of(drafts, "/api/notes/", ""))
-	get("beside a draft", doctor, 120, of(drafts, "/api/notes/", "/beside"))
+	ask(http.MethodPost, "beside a draft, first page", doctor, 120, of(drafts, "/api/notes/", "/beside"),
+		map[string]string{"words": "", "kind": "", "after": ""})
+	ask(http.MethodPost, "a word in all that is beside a draft", doctor, 120, of(drafts, "/api/notes/", "/beside"),
+		map[string]string{"words": "knee", "kind": "", "after": ""})
 	get("closing list", doctor, 120, of(drafts, "/api/notes/", "/closing"))
 	get("audit of one patient", admin, 120, of(charts, "/api/audit?patient=", ""))
 	for _, query := range []string{"an", "zq", "19", "555-4", "brekk", "SK-1"} {

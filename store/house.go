@@ -181,7 +181,15 @@ func (q *Q) AddMerge(m Merge) error {
 		Stamp(m.At), m.Folio); err != nil {
 		return err
 	}
-	return q.do("UPDATE patient SET person_id = ? WHERE person_id = ?", m.KeptID, m.OtherID)
+	if err := q.do("UPDATE patient SET person_id = ? WHERE person_id = ?", m.KeptID, m.OtherID); err != nil {
+		return err
+	}
+	return q.nameLines(m.KeptID)
+}
+
+// nameLines orders the open lines of a person by who they are of now.
+func (q *Q) nameLines(patient string) error {
+	return q.do("UPDATE line SET by_name = "+byName+" WHERE closed_at = '' AND patient_id "+samePerson, patient, patient)
 }
 
 // Merges lists the merges that stand for a person, oldest first.
@@ -200,8 +208,14 @@ func (q *Q) TakeApart(m Merge, by, reason string, at time.Time) error {
 		m.ID); err != nil {
 		return err
 	}
-	return q.do(`WITH RECURSIVE own(id) AS (SELECT ? UNION SELECT other_id FROM merge JOIN own ON merge.kept_id = own.id WHERE apart_at = '')
-		UPDATE patient SET person_id = ? WHERE id IN (SELECT id FROM own)`, m.OtherID, m.OtherID)
+	if err := q.do(`WITH RECURSIVE own(id) AS (SELECT ? UNION SELECT other_id FROM merge JOIN own ON merge.kept_id = own.id WHERE apart_at = '')
+		UPDATE patient SET person_id = ? WHERE id IN (SELECT id FROM own)`, m.OtherID, m.OtherID); err != nil {
+		return err
+	}
+	if err := q.nameLines(m.KeptID); err != nil {
+		return err
+	}
+	return q.nameLines(m.OtherID)
 }
 
 // Rows counts what a record holds of its own, by what it is, and what of it was

@@ -11,6 +11,7 @@ import (
 
 	"deftledger/core/chart"
 	"deftledger/core/coding"
+	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/order"
 )
@@ -273,6 +274,34 @@ func TestTheCourseHoldsOnlyWhatCounts(t *testing.T) {
 			values = append(values, m.Text)
 		}
 		require.Equal(t, []string{"91.0", "90.5", "90.0"}, values)
+		return nil
+	}))
+}
+
+// A line stands on the desk where its person stands: under the name of the record that
+// theirs is read as part of, and under its own again when they are taken apart.
+func TestALineStandsUnderTheNameOfItsPerson(t *testing.T) {
+	s := stocked(t)
+	require.NoError(t, s.Write(context.Background(), func(q *Q) error {
+		require.NoError(t, q.AddPatient(chart.Patient{ID: "q", Record: "SK-2", Name: chart.Name{Family: "Abel", Given: "Yusuf"},
+			BirthDate: "1974-01-30", Sex: "M"}))
+		require.NoError(t, q.OpenLine("l1", line.Order, "o1", "p", "s", line.Waiting, noon))
+		require.NoError(t, q.OpenLine("l2", line.Order, "o2", "q", "s", line.Waiting, noon))
+		require.NoError(t, q.OpenLine("l3", line.Held, "1", "", "", line.Waiting, noon))
+		order := func() (out []string) {
+			all, err := q.OpenLinesOf("s", line.Kinds, line.Kinds, "", 10)
+			require.NoError(t, err)
+			for _, l := range all {
+				out = append(out, l.ID+" "+l.Patient.Name.Family)
+			}
+			return out
+		}
+		require.Equal(t, []string{"l3 ", "l2 Abel", "l1 Strand"}, order())
+		m := Merge{ID: "m", KeptID: "p", OtherID: "q", Reason: "same", ByID: "s", At: noon}
+		require.NoError(t, q.AddMerge(m))
+		require.Equal(t, []string{"l3 ", "l1 Strand", "l2 Strand"}, order())
+		require.NoError(t, q.TakeApart(m, "s", "two people", noon))
+		require.Equal(t, []string{"l3 ", "l2 Abel", "l1 Strand"}, order())
 		return nil
 	}))
 }

@@ -199,7 +199,7 @@ func scansAll(query, step string, partial map[string]bool) bool {
 		return false
 	}
 	name, more, _ := strings.Cut(rest, " ")
-	if slices.Contains([]string{"own", "newest", "happened"}, name) {
+	if slices.Contains([]string{"own", "newest", "happened", "after"}, name) {
 		return false // what a part of the statement gave
 	}
 	if strings.Contains(more, "VIRTUAL TABLE") {

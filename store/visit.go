@@ -275,10 +275,13 @@ type Line struct {
 	OpenedAt time.Time
 }
 
+// byName is what lines of a patient are ordered by.
+const byName = "coalesce((SELECT p.family || char(9) || p.given FROM patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?), '')"
+
 // OpenLine opens a line for its owner, or with none for whoever has the right; a line already open for the subject stays.
 func (q *Q) OpenLine(id string, kind line.Kind, subject, patient, owner string, state line.State, at time.Time) error {
-	return q.do("INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES (?,?,?,nullif(?, ''),nullif(?, "+
-		"''),?,?,?) ON CONFLICT DO NOTHING", id, kind, subject, patient, owner, state, state.Rank(), Stamp(at))
+	return q.do(`INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at, by_name) VALUES (?,?,?,nullif(?, ''),nullif(?, ''),?,?,?,`+byName+`)
+		ON CONFLICT DO NOTHING`, id, kind, subject, patient, owner, state, state.Rank(), Stamp(at), patient)
 }
 
 // SetLineState says where an open line stands, and ranks it by that.
@@ -323,13 +326,15 @@ func scanLine(s scanner, l *Line) error {
 func (q *Q) OpenLinesOf(owner string, kinds, team []line.Kind, after string, limit int) ([]Line, error) {
 	all, _ := json.Marshal(kinds)
 	mine, _ := json.Marshal(team)
-	const order = "l.rank, coalesce(p.family, ''), coalesce(p.given, ''), l.opened_at, l.id"
-	// The lines of a page are chosen by what they are ranked by, and read whole after that.
-	return list(q, scanLine, lineQuery+` AND l.id IN (SELECT l.id`+lineFrom+`
-			WHERE l.closed_at = '' AND (l.owner_id = ? AND l.kind IN (SELECT value FROM json_each(?)) OR l.owner_id IS NULL AND l.kind IN (SELECT value FROM json_each(?)))
-			AND (? = '' OR (`+order+`) > (SELECT `+order+lineFrom+` WHERE l.id = ?))
-			ORDER BY `+order+` LIMIT ?)
-		ORDER BY `+order, owner, string(all), string(mine), after, after, limit)
+	const order = "rank, by_name, opened_at, id"
+	// Each half is read in its order from the index, as far as a page goes.
+	half := func(whose string) string {
+		return "SELECT * FROM (SELECT id, rank, by_name, opened_at FROM line WHERE closed_at = '' AND " + whose + ` AND kind IN (SELECT value FROM json_each(?))
+			AND (` + order + ") > (SELECT " + order + " FROM after) ORDER BY " + order + " LIMIT ?)"
+	}
+	return list(q, scanLine, `WITH after(rank, by_name, opened_at, id) AS (SELECT rank, by_name, opened_at, id FROM line WHERE id = ? UNION ALL SELECT -1, '', '', '' LIMIT 1)
+		`+lineQuery+" AND l.id IN (SELECT id FROM ("+half("owner_id = ?")+" UNION ALL "+half("owner_id IS NULL")+") ORDER BY "+order+" LIMIT ?)"+
+		" ORDER BY l.rank, l.by_name, l.opened_at, l.id", after, owner, string(all), limit, string(mine), limit, limit)
 }
 
 // OpenLinesAbout lists the open lines of a patient.

@@ -1,23 +1,13 @@
 package e2e
 
 import (
+	"fmt"
 	"net/http"
+	"strings"
 	"testing"
 
-	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 )
-
-// code adds a diagnosis by code in the note that is open.
-func (h *hand) code(code, shows string) {
-	h.t.Helper()
-	h.press("d")
-	h.focused("Add a diagnosis")
-	h.types(code)
-	h.sees(shows)
-	h.press("Enter")
-	h.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("`+code+`"))`, code+" on the list")
-}
 
 // TestRemarksOnTheDiagnoses settles what the tabular list says of a list of diagnoses:
 // a better order, one code in place of two, and two that exclude each other.
@@ -104,38 +94,6 @@ func TestWhatIsSaidOfADiagnosis(t *testing.T) {
 	h.sees("Diseases of the eye and adnexa")
 }
 
-// TestAFollowUpReachesTheFrontDesk asks a patient back and books it on another screen.
-func TestAFollowUpReachesTheFrontDesk(t *testing.T) {
-	p := practice(t)
-	desk := sit(t, p)
-	desk.signIn("sunniva")
-	desk.sees("Today")
-	h := sit(t, p)
-	h.signIn("maren")
-	h.visitOf("Bram Tollefsen")
-	h.press("Escape")
-	h.press("u")
-	h.focused("When")
-	h.types("soon")
-	h.press("Enter")
-	h.sees("write 10d, 2w, 2m, 1y or a date")
-	h.do(chromedp.Focus(chromedp.CSS(`form[aria-label="Follow-up"] input`)))
-	eval[bool](h, `(document.activeElement.select(), true)`)
-	h.types("2w")
-	h.press("Enter")
-	h.sees("Comes back in 2 weeks")
-	h.sees("waits for the front desk")
-	desk.sees("Bram Tollefsen")
-	desk.sees("To book")
-	look(desk, "to-book")
-	require.Empty(t, desk.axe())
-	desk.click("Book")
-	desk.seesNot("To book")
-	h.sees("booked by Sunniva Pell")
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM visit v JOIN follow_up f ON f.visit_id = v.id"))
-	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line WHERE kind = 'follow-up' AND closed_at = ''"))
-}
-
 // TestACodeTheTextSupportsIsTakenInOneAct types an assessment and takes what it supports.
 func TestACodeTheTextSupportsIsTakenInOneAct(t *testing.T) {
 	p := practice(t)
@@ -201,56 +159,6 @@ func TestTheLevelIsDerivedAndCharged(t *testing.T) {
 	require.Contains(t, eval[string](h, `fetch(document.querySelector('a[href$="claim.csv"]').href).then((r) => r.text())`), ",99203,")
 }
 
-// TestASetFillsThePlan applies a set: no medicine is chosen beforehand, the
-// tests become an order to sign, and the follow-up waits at the front desk.
-func TestASetFillsThePlan(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("maren")
-	h.visitOf("Ottoline Marsh-Adeyemi")
-	h.code("M10.071", "Idiopathic gout, right ankle and foot")
-	h.press("v")
-	h.focused("Filter the sets")
-	h.sees("for a diagnosis of this visit")
-	h.types("gout")
-	h.press("Enter")
-	h.sees("American College of Rheumatology, 2020")
-	look(h, "sets")
-	require.Empty(t, h.axe())
-	eval[bool](h, `([...document.querySelectorAll('aside[aria-label="Sets"] label')].find((l) => l.innerText.includes("Colchicine")).click(), true)`)
-	h.press("Ctrl+Enter")
-	h.wait(`document.querySelector('section[aria-label="plan"]').innerText.includes("Colchicine 1.2 mg")`, "the words in the plan")
-	h.sees("Order for Maren to sign")
-	h.sees("Comes back in 2 weeks")
-	require.False(t, eval[bool](h, `document.querySelector('section[aria-label="plan"]').innerText.includes("Prednisone")`),
-		"what was left out is not there")
-	h.press("s")
-	h.secret()
-	h.wait(`document.body.innerText.includes("Urate") && !document.body.innerText.includes("Order for Maren to sign")`, "the order signed")
-}
-
-// TestSignAndNextPatientInOneAct signs a note and has the next patient's before it.
-func TestSignAndNextPatientInOneAct(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("maren")
-	h.visitOf("Bram Tollefsen")
-	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."},
-		{"4", "Heat and movement."}} {
-		h.press(w[0])
-		h.types(w[1])
-		h.press("Escape")
-	}
-	h.code("S39.012A", "initial encounter")
-	h.sees("Saved")
-	h.press("Alt+n")
-	h.secret()
-	h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")
-	h.focused("subjective")
-	require.Equal(t, 1, p.count(t,
-		"SELECT count(*) FROM note n JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen' AND n.folio > 0"))
-}
-
 // TestWhatTheChartSaysBesideTheText measures a pressure, is offered a code from the chart,
 // takes it, and reads which measures the visit meets and misses, without any of it calling
 // for a reading before the signature.
@@ -308,26 +216,42 @@ func TestTheClosingListShowsTheMeasures(t *testing.T) {
 	h.wait(`!document.querySelector('section[aria-label="Closing list"]')`, "the list put away")
 }
 
-// TestTheWindowThatMadeAChangeDoesNotReadItAgain changes a note in one window: its answers
-// say how the note reads then; the other window reads it anew.
-func TestTheWindowThatMadeAChangeDoesNotReadItAgain(t *testing.T) {
+// A diagnosis is led from an everyday word through its heading to the exact code,
+// moved and taken off, by keyboard.
+func TestDiagnosesByKeyboard(t *testing.T) {
 	p := practice(t)
-	h, other := sit(t, p), sit(t, p)
-	for _, w := range []*hand{h, other} {
-		w.signIn("maren")
-		w.visitOf("Bram Tollefsen")
-		w.press("Escape")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.startThird()
+	h.press("Escape")
+	codes := func(want ...string) {
+		t.Helper()
+		h.wait(fmt.Sprintf(`[...document.querySelectorAll("section ol li")].map((l) => l.children[1].innerText).join() === %q`,
+			strings.Join(want, ",")), "the codes "+strings.Join(want, ","))
 	}
-	reads := func(w *hand) int {
-		return eval[int](w, `performance.getEntriesByType("resource").filter((e) => /\/api\/notes\/[^/]+$/.test(e.name)).length`)
-	}
-	mine, theirs := reads(h), reads(other)
-	h.code("I10", "Essential")
-	h.code("E11.9", "without complications")
+	h.press("d")
+	h.focused("Add a diagnosis")
+	h.types("sprain ankle right")
+	h.sees("opens ›")
+	h.press("Enter") // a heading opens to its codes
+	h.sees("initial encounter")
+	h.press("Enter")
+	codes("S93.401A")
+	h.press("d")
+	h.types("htn")
+	h.sees("for “htn”")
+	h.press("Enter")
+	codes("S93.401A", "I10")
+	h.press("f")
+	codes("I10", "S93.401A")
+	h.press("j")
 	h.press("x")
-	h.wait(`![...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("E11.9"))`, "E11.9 off the list")
-	other.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("I10"))`, "the diagnosis in the other window")
-	other.wait(`![...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("E11.9"))`, "and the other one gone")
-	require.Greater(t, reads(other), theirs)
-	require.Equal(t, mine, reads(h), "what was answered is not asked again")
+	codes("I10")
+	h.press("d")
+	h.types("I10")
+	h.sees("Essential")
+	h.press("Enter")
+	h.sees("stands on the list already")
+	require.Equal(t, "I10", text(t, p,
+		"SELECT group_concat(code) FROM note_diagnosis d JOIN note n ON n.id = d.note_id JOIN patient p ON p.id = n.patient_id WHERE p.family = 'Tollefsen'"))
 }

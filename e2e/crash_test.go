@@ -13,9 +13,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
-	"deftledger/demo"
 	"deftledger/exchange/mllp"
-	"deftledger/standin"
 )
 
 // TestKill kills the program in the middle of a burst of results and of note
@@ -116,190 +114,6 @@ func TestServerGoneWhileTyping(t *testing.T) {
 	h.do(navigate("http://" + p.http))
 	h.sees("Caspian Roe")
 	require.Eventually(t, func() bool { return text(t, p, saved) == whole+" More." }, 15*time.Second, 50*time.Millisecond)
-}
-
-// TestTwoWriters puts two people into one part of one note: each is told of the
-// other, the later save is refused, and both texts stand side by side.
-func TestTwoWriters(t *testing.T) {
-	p := practice(t)
-	a, b := sit(t, p), sit(t, p)
-	a.signIn("maren")
-	b.signIn("tobias")
-	for _, h := range []*hand{a, b} {
-		h.startThird()
-	}
-	a.sees("Tobias Lindqvist-Rao has this note open too")
-	b.sees("Maren Oduya has this note open too")
-	b.types("From Tobias.")
-	a.types("From Maren.")
-	two := "Both texts are kept; choose what the note says."
-	deadline := time.Now().Add(10 * time.Second)
-	loser, winner := a, b
-	for !eval[bool](a, fmt.Sprintf("document.body.innerText.includes(%q)", two)) {
-		if eval[bool](b, fmt.Sprintf("document.body.innerText.includes(%q)", two)) {
-			loser, winner = b, a
-			break
-		}
-		require.True(t, time.Now().Before(deadline), "nobody was told of two versions")
-	}
-	loser.sees("From Tobias.")
-	loser.sees("From Maren.")
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM note_conflict WHERE settled_at = ''"), "the refused text is kept on the server too")
-	loser.click("Both, one after the other")
-	saved := "SELECT text FROM note_part p JOIN note n ON n.id = p.note_id JOIN patient x ON x.id = n.patient_id WHERE x.family = 'Tollefsen' AND part = 'subjective'"
-	require.Eventually(t, func() bool {
-		s := text(t, p, saved)
-		return strings.Contains(s, "From Tobias.") && strings.Contains(s, "From Maren.")
-	}, 10*time.Second, 50*time.Millisecond)
-	winner.wait(`document.querySelector(".cm-content").innerText.includes("From Maren.") && document.querySelector(".cm-content").innerText.includes("From Tobias.")`, "the joined text on the other screen")
-	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM note_conflict WHERE settled_at = ''") == 0 }, 5*time.Second,
-		50*time.Millisecond)
-}
-
-// TestTheScreenLocks locks after idling and unlocks without losing work.
-func TestTheScreenLocks(t *testing.T) {
-	p := practice(t, "--idle", "5s")
-	h := sit(t, p)
-	h.signIn("maren")
-	h.startThird()
-	h.types("Half a thought")
-	h.sees("the screen is locked")
-	require.False(t, eval[bool](h, `document.body.innerText.includes("Half a thought")`), "nothing of the chart shows while locked")
-	h.focused("Password")
-	h.types("wrong")
-	h.press("Enter")
-	h.sees("That is not right")
-	h.types(demo.Password)
-	h.press("Enter")
-	h.sees("Half a thought")
-}
-
-// TestAResultAppearsOnTheDeskByItself delivers a result while the desk is open.
-func TestAResultAppearsOnTheDeskByItself(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("maren")
-	h.press("k")
-	h.sees("Leocadia Varga")
-	before := eval[int](h, `document.querySelectorAll("section li").length`)
-	placer := text(t, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Brekken' LIMIT 1") + "-1"
-	start := time.Now()
-	answer, err := standin.Send(p.mllp, oru(placer, "Brekken", "Halvard", "19550122", "M", 1))
-	require.NoError(t, err)
-	require.Contains(t, answer, "MSA|AA|KILL000001")
-	h.wait(fmt.Sprintf(`document.querySelectorAll("section li").length === %d`, before+1), "the new line")
-	t.Logf("on the desk after %s", time.Since(start).Round(time.Millisecond))
-}
-
-// TestTheLaboratoryIsDownAndRefuses follows an order on the screen through a
-// laboratory that is down and comes up, and one that refuses.
-func TestTheLaboratoryIsDownAndRefuses(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("maren")
-	h.click("Halvard Brekken")
-	h.sees("Start today's visit")
-	for _, test := range []string{"crea", "lithium"} {
-		h.press("o")
-		h.focused("Add a test")
-		h.types(test)
-		h.press("Ctrl+Enter")
-		if test == "crea" {
-			h.secret()
-		}
-		h.wait(`!document.querySelector("aside[aria-label=Order]")`, "the order being signed")
-	}
-	h.sees("signed, not sent")
-	lab := laboratory(t, p, time.Hour)
-	h.sees("received by the laboratory")
-	h.sees("The laboratory refused it: No lithium assay this week")
-	require.Len(t, lab.Accessions(), 1)
-	sent := map[string]int{}
-	for _, m := range lab.Received() {
-		sent[strings.Split(string(m), "|")[9]]++
-	}
-	for control, n := range sent {
-		require.Equal(t, 1, n, "order %s was sent once to the laboratory that answered", control)
-	}
-}
-
-// TestAxe finds no serious accessibility fault on any main view.
-func TestAxe(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	look := func(view string) {
-		require.Empty(t, h.axe(), view)
-	}
-	h.focused("Name")
-	look("sign-in")
-	h.signIn("maren")
-	h.sees("Caspian Roe")
-	look("today")
-	h.press("3")
-	h.press("c")
-	h.sees("Start today's visit")
-	look("chart")
-	h.press("v")
-	h.focused("subjective")
-	h.press("Escape")
-	look("note")
-	h.press("d")
-	h.types("gout")
-	h.sees("Gout, unspecified")
-	look("diagnosis search")
-	h.press("Enter")
-	h.sees("1 of 12 diagnoses")
-	h.press("o")
-	h.focused("Add a test")
-	h.types("uric")
-	h.sees("gold top")
-	h.press("Enter")
-	look("order")
-	h.press("Ctrl+Enter")
-	h.focused("Signing secret")
-	look("signing")
-	h.press("Escape")
-	h.press("Escape")
-	h.do(navigate("http://" + p.http + "/desk"))
-	h.focused("In the chart")
-	look("desk")
-	h.click("No certain patient")
-	h.sees("Who may be meant")
-	look("quarantine")
-	h.press("/")
-	h.focused("Find anything")
-	h.types("drum")
-	h.sees("Arlo Drummond-Iyer")
-	look("finder")
-	h.press("Escape")
-	h.seesNot("Arlo Drummond-Iyer8 y")
-	h.press("?")
-	h.sees("Keys of this screen")
-	look("keys")
-	signed := text(t, p, "SELECT '/patients/' || v.patient_id || '/visits/' || v.id FROM visit v JOIN note n ON n.visit_id = v.id WHERE n.folio > 0 LIMIT 1")
-	h.do(navigate("http://" + p.http + signed))
-	h.sees("Signed and sealed")
-	look("signed note")
-}
-
-// TestRolesOnTheScreen shows each role what it may do, and nothing more.
-func TestRolesOnTheScreen(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("sunniva")
-	h.sees("Bram Tollefsen")
-	require.Zero(t, eval[int](h, `document.querySelectorAll("tbody a, tbody button").length`), "the front desk opens no chart")
-	other := sit(t, p)
-	other.signIn("ade")
-	other.sees("sign in")
-	require.Contains(t, eval[string](other, "location.pathname"), "/audit")
-	nurse := sit(t, p)
-	nurse.signIn("petra")
-	nurse.sees("Bram Tollefsen")
-	nurse.press("3")
-	nurse.press("v")
-	nurse.focused("subjective")
-	require.False(t, eval[bool](nurse, `document.body.innerText.includes("Sign the note")`))
 }
 
 // TestKillWhileTheHouseIsBusy kills the program while tests of the house, vaccines and
@@ -407,4 +221,39 @@ func TestKillWhileMessagesGoOut(t *testing.T) {
 		require.Equal(t, fmt.Sprintf("Message %d.", i), taken[fmt.Sprintf("message-%d", i)].Text)
 	}
 	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM line WHERE kind = 'message' AND closed_at = ''"))
+}
+
+// TestKillBetweenAnswers kills the program after each acknowledged act and finds
+// every one of them again.
+func TestKillBetweenAnswers(t *testing.T) {
+	p := practice(t)
+	maren := signedIn(t, p, "maren")
+	note := maren.note(t, p, "Tollefsen")
+	acts := []struct {
+		path string
+		body map[string]any
+		left string
+	}{
+		{"/findings", map[string]any{"changes": []map[string]any{{"area": "review", "rest": []string{"constitutional"}, "was": -1}}},
+			"SELECT count(*) FROM note_finding WHERE finding = 'chills' AND state = 'absent'"},
+		{"/answers", map[string]any{"interview": "back-pain", "link": "onset", "values": []map[string]any{{"code": "sudden"}}, "was": 0},
+			"SELECT count(*) FROM note_answer WHERE link = 'onset' AND note_id = '" + note + "'"},
+		{"/drawings", map[string]any{"id": "d", "outline": "back", "caption": "Pain", "strokes": `[{"color":"red","points":[[1,1,0.5]]}]`,
+			"version": 0}, "SELECT count(*) FROM note_drawing"},
+	}
+	for _, a := range acts {
+		require.NoError(t, maren.call(http.MethodPost, "/api/notes/"+note+a.path, a.body, nil), a.path)
+		p.kill()
+		require.NoError(t, p.start())
+		maren.base = "http://" + p.http
+		require.Equal(t, 1, p.count(t, a.left), a.path)
+	}
+	visit := text(t, p, "SELECT visit_id FROM note WHERE id = ?", note)
+	require.NoError(t, maren.call(http.MethodPost, "/api/visits/"+visit+"/vitals",
+		map[string]any{"entries": []map[string]any{{"loinc": "8867-4", "text": "78"}}, "confirmed": false}, nil))
+	p.kill()
+	require.NoError(t, p.start())
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM vital WHERE visit_id = ? AND value = '78'", visit))
+	said, good := p.verify()
+	require.True(t, good, said)
 }

@@ -6,6 +6,35 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+// TestOnePartOfADraftGoesOutAlone signs the plan of an open note by itself and files it.
+func TestOnePartOfADraftGoesOutAlone(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.click("Ottoline Marsh-Adeyemi")
+	h.sees("Start today's visit")
+	h.press("v")
+	h.focused("subjective")
+	h.press("Escape")
+	h.press("4")
+	h.focused("plan")
+	h.types("Rest the foot, drink two liters a day.")
+	h.press("Escape")
+	h.sees("Saved")
+	h.press("p")
+	h.sees("One part alone")
+	h.click("Plan")
+	h.sees("Sign and file")
+	look(h, "alone")
+	require.Empty(t, h.axe())
+	h.click("Sign and file")
+	h.secret()
+	h.sees("Signed and filed as a document in this chart")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM document WHERE folio > 0 AND title LIKE 'Plan%'"))
+	require.Equal(t, 1, p.count(t,
+		"SELECT count(*) FROM note WHERE folio = 0 AND visit_id IN (SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.given = 'Ottoline')"), "the note itself stays open")
+}
+
 // TestALetterALeafletAndAMessage writes from the note: a referral letter with its one
 // open field, a leaflet, and a message to the patient that the portal refuses.
 func TestALetterALeafletAndAMessage(t *testing.T) {
@@ -93,82 +122,4 @@ func TestAMessageThatIsRefusedIsSettledOnTheDesk(t *testing.T) {
 	h.press("Enter")
 	h.seesNot("How it was done instead")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM line WHERE kind = 'message' AND closed_with = 'by telephone, she fetches it'"))
-}
-
-// TestThePlanBecomesASet keeps a plan as a set, joins two diagnoses under one bullet,
-// and says since when a problem is known.
-func TestThePlanBecomesASet(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("maren")
-	h.visitOf("Bram Tollefsen")
-	h.code("M54.50", "Low back pain")
-	h.code("K21.9", "reflux")
-	h.press(".")
-	h.wait(`document.querySelector('[title="Under one bullet with the one before it"]')`, "the two joined")
-	h.press("b")
-	h.sees("on problem list")
-	h.press("Alt+b")
-	h.focused("Known since")
-	h.types("2031")
-	h.press("Enter")
-	h.sees("that day is still ahead")
-	eval[bool](h, `(document.activeElement.select(), true)`)
-	h.types("2021")
-	h.press("Enter")
-	h.sees("on problem list since 2021")
-	look(h, "joined")
-	h.press("4")
-	h.focused("plan")
-	h.types("Omeprazole 20 mg daily. Heat. Walk daily.")
-	h.press("Escape")
-	h.sees("Saved")
-	h.press("v")
-	h.focused("Filter the sets")
-	h.press("Alt+k")
-	h.focused("Title")
-	h.sees("Omeprazole 20 mg daily.")
-	look(h, "keep-plan")
-	require.Empty(t, h.axe())
-	h.types("Back and stomach")
-	h.press("Ctrl+Enter")
-	h.sees("Back and stomach · mine")
-	look(h, "sets-mine")
-	h.press("Escape")
-	h.press("Alt+f")
-	h.sees("Choose a form")
-	h.click("My sets")
-	h.wait(`document.querySelector("textarea")?.value.includes("back-and-stomach")`, "the set in the form")
-	look(h, "form-sets")
-	require.Empty(t, h.axe())
-}
-
-// TestAnAdministratorLoadsServices reads the clinic's table of services from a file; a
-// wrong line is named and nothing is kept of it.
-func TestAnAdministratorLoadsServices(t *testing.T) {
-	p := practice(t)
-	h := sit(t, p)
-	h.signIn("ade")
-	h.sees("sign in")
-	h.press("Alt+f")
-	h.sees("Choose a form")
-	h.click("Services by our licence")
-	h.wait(`document.querySelector("textarea")?.value.startsWith("code,words")`, "the table")
-	load := func(table string) {
-		eval[bool](h, `(() => { const i = document.querySelector("input[type=file]"), d = new DataTransfer(); d.items.add(new File([`+"`"+table+
-			"`"+`], "ours.csv")); i.files = d.files; i.dispatchEvent(new Event("change", { bubbles: true })); return true })()`)
-		h.sees("ours.csv is in the text")
-	}
-	load("code,words\\n20600,Our small joint\\n2060,Too short\\n")
-	h.press("Ctrl+Enter")
-	h.sees("services, line 3")
-	load("code,words\\n20600,Our small joint\\n")
-	h.press("Alt+p")
-	h.sees("1 services of the clinic")
-	look(h, "form-services")
-	h.press("Ctrl+Enter")
-	h.sees("Kept as version 2.")
-	h.sees("as shipped")
-	require.Empty(t, h.axe())
-	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM form WHERE kind = 'services'"))
 }

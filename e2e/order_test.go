@@ -1,0 +1,59 @@
+package e2e
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+)
+
+// TestTheLaboratoryIsDownAndRefuses follows an order on the screen through a
+// laboratory that is down and comes up, and one that refuses.
+func TestTheLaboratoryIsDownAndRefuses(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.click("Halvard Brekken")
+	h.sees("Start today's visit")
+	for _, test := range []string{"crea", "lithium"} {
+		h.press("o")
+		h.focused("Add a test")
+		h.types(test)
+		h.press("Ctrl+Enter")
+		if test == "crea" {
+			h.secret()
+		}
+		h.wait(`!document.querySelector("aside[aria-label=Order]")`, "the order being signed")
+	}
+	h.sees("signed, not sent")
+	lab := laboratory(t, p, time.Hour)
+	h.sees("received by the laboratory")
+	h.sees("The laboratory refused it: No lithium assay this week")
+	require.Len(t, lab.Accessions(), 1)
+	sent := map[string]int{}
+	for _, m := range lab.Received() {
+		sent[strings.Split(string(m), "|")[9]]++
+	}
+	for control, n := range sent {
+		require.Equal(t, 1, n, "order %s was sent once to the laboratory that answered", control)
+	}
+}
+
+func TestCancellingAnOrderNeedsAReason(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/patients/" + text(t, p, "SELECT patient_id FROM lab_order WHERE state = 'received by the laboratory'"))
+	h.click("Cancel the order")
+	h.focused("Reason for cancelling")
+	h.press("Enter")
+	h.sees("Give the reason for cancelling.")
+	h.focused("Reason for cancelling")
+	h.types("Done at the hospital.")
+	h.press("Enter")
+	h.sees("Call Brinehouse Laboratory")
+	require.Equal(t, "Done at the hospital.", text(t, p, "SELECT reason FROM lab_order WHERE state = 'cancelled'"))
+	require.Equal(t, 0, p.count(t,
+		"SELECT count(*) FROM line l JOIN lab_order o ON o.id = l.subject WHERE o.state = 'cancelled' AND l.closed_at = ''"))
+}

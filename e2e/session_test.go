@@ -1,0 +1,134 @@
+package e2e
+
+import (
+	"net/http"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/demo"
+)
+
+// TestTheDoor looks at the application from outside, as an attacker would.
+func TestTheDoor(t *testing.T) {
+	p := practice(t)
+	get := func(path string, headers ...string) *http.Response {
+		r, err := http.NewRequest(http.MethodGet, "http://"+p.http+path, nil)
+		require.NoError(t, err)
+		for i := 0; i < len(headers); i += 2 {
+			r.Header.Set(headers[i], headers[i+1])
+		}
+		a, err := http.DefaultClient.Do(r)
+		require.NoError(t, err)
+		a.Body.Close()
+		return a
+	}
+	page := get("/desk")
+	require.Equal(t, 200, page.StatusCode)
+	policy := page.Header.Get("Content-Security-Policy")
+	require.Contains(t, policy, "default-src 'none'")
+	require.Contains(t, policy, "script-src 'self';")
+	require.NotContains(t, policy, "unsafe")
+	for path, want := range map[string]int{"/api/day": 401, "/api/desk": 401, "/api/nonsense": 404, "/assets/nonsense.js": 404,
+		"/api/patients/x": 401, "/api/notes/x/pdf": 401, "/api/events": 401, "/api/codes?q=gout": 401} {
+		a := get(path)
+		require.Equal(t, want, a.StatusCode, path)
+		if strings.HasPrefix(path, "/api/") {
+			require.Equal(t, "application/problem+json", a.Header.Get("Content-Type"), path)
+		}
+	}
+	cross, err := http.NewRequest(http.MethodPost, "http://"+p.http+"/api/session", strings.NewReader(`{"login":"maren","password":"x"}`))
+	require.NoError(t, err)
+	cross.Header.Set("Origin", "http://elsewhere.example")
+	cross.Header.Set("Content-Type", "application/json")
+	a, err := http.DefaultClient.Do(cross)
+	require.NoError(t, err)
+	a.Body.Close()
+	require.Equal(t, 403, a.StatusCode, "a write from another site is refused")
+
+	maren := signedIn(t, p, "maren")
+	err = maren.call(http.MethodPut, "/api/notes/x/parts/nonsense", map[string]any{"text": "very private words", "base": "no number",
+		"saveId": "1"}, nil)
+	require.ErrorContains(t, err, "answered 422")
+	require.NotContains(t, err.Error(), "private", "what was sent is not echoed")
+	require.ErrorContains(t, maren.call(http.MethodPost, "/api/find", map[string]string{"query": strings.Repeat("x", 300)}, nil),
+		"answered 422")
+	require.ErrorContains(t, maren.call(http.MethodGet, "/api/patients/nobody", nil, nil), "There is no such patient")
+	require.NotContains(t, p.out.String(), "private")
+}
+
+// TestTheScreenLocks locks after idling and unlocks without losing work.
+func TestTheScreenLocks(t *testing.T) {
+	p := practice(t, "--idle", "5s")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.startThird()
+	h.types("Half a thought")
+	h.sees("the screen is locked")
+	require.False(t, eval[bool](h, `document.body.innerText.includes("Half a thought")`), "nothing of the chart shows while locked")
+	h.focused("Password")
+	h.types("wrong")
+	h.press("Enter")
+	h.sees("That is not right")
+	h.types(demo.Password)
+	h.press("Enter")
+	h.sees("Half a thought")
+}
+
+// TestRolesOnTheScreen shows each role what it may do, and nothing more.
+func TestRolesOnTheScreen(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("sunniva")
+	h.sees("Bram Tollefsen")
+	require.Zero(t, eval[int](h, `document.querySelectorAll("tbody a, tbody button").length`), "the front desk opens no chart")
+	other := sit(t, p)
+	other.signIn("ade")
+	other.sees("sign in")
+	require.Contains(t, eval[string](other, "location.pathname"), "/audit")
+	nurse := sit(t, p)
+	nurse.signIn("petra")
+	nurse.sees("Bram Tollefsen")
+	nurse.press("3")
+	nurse.press("v")
+	nurse.focused("subjective")
+	require.False(t, eval[bool](nurse, `document.body.innerText.includes("Sign the note")`))
+}
+
+func TestOneLetterKeysCanBeSwitchedOff(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.sees("Bram Tollefsen")
+	h.press("?")
+	h.click("One-letter keys work")
+	h.wait(`!document.querySelector("[role=dialog] input").checked`, "the box being cleared")
+	h.press("Escape")
+	h.seesNot("Keys of this screen")
+	h.press("k")
+	h.press("?")
+	h.sees("Keys of this screen")
+	require.Equal(t, "/", eval[string](h, "location.pathname"), "k did nothing, ? still works")
+	require.Equal(t, 0, p.count(t, "SELECT single_keys FROM staff WHERE login = 'maren'"))
+}
+
+// TestSevenDaysLeadStraightToTheNote signs in with a note nine days old.
+func TestSevenDaysLeadStraightToTheNote(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.focused("Name")
+	h.types("maren")
+	h.field("ferry-at-seven")
+	h.press("Enter")
+	h.sees("this note has waited 9 days for your signature")
+	h.wait(`document.querySelector("aside h1")?.innerText.includes("Varga")`, "the note that waits")
+	require.Empty(t, h.axe())
+	h.press("Alt+u")
+	h.sees("visits, ")
+	h.seesNot("has waited 9 days")
+	other := sit(t, p)
+	other.signIn("tobias")
+	other.sees("visits, ")
+	other.seesNot("has waited")
+}
