@@ -1,6 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { api, got, say } from "../exchange/client";
 import { clockSeconds, day } from "../frame/time";
+import { More } from "../kit/More";
 
 /** Audit lists who looked at what and did what, newest first. */
 export function Audit() {
@@ -39,11 +40,7 @@ export function Audit() {
           ))}
         </tbody>
       </table>
-      {rows.hasNextPage && (
-        <button type="button" className="choice mt-3" onClick={() => rows.fetchNextPage()}>
-          Earlier
-        </button>
-      )}
+      <More of={rows} word="Earlier" />
     </main>
   );
 }

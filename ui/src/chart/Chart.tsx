@@ -7,6 +7,8 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
 import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
+import { More } from "../kit/More";
+import { Wrong } from "../kit/Wrong";
 import { kinds } from "../line/kinds";
 import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
@@ -79,9 +81,7 @@ export function Chart() {
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
         <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-10 py-5 max-[700px]:px-4">
           <h2 className="mb-1 text-[19px]">Chart</h2>
-          <p role="alert" className="text-alarm">
-            {error}
-          </p>
+          <Wrong says={error} />
           {merging && <Merge chart={c} close={() => setMerging(false)} />}
           <Merged chart={c} mayPart={mayMerge} />
           <Timeline patient={c.patient.id} />
@@ -171,7 +171,7 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
 function Timeline({ patient }: { patient: string }) {
   const pages = useInfiniteQuery(asks.timeline(patient));
   const rows = pages.data?.pages.flatMap((p) => p.rows) ?? [];
-  if (pages.error) return <p role="alert">{say(pages.error)}</p>;
+  if (pages.error) return <Wrong says={say(pages.error)} />;
   if (!pages.data) return <p className="small">Reading what happened…</p>;
   if (rows.length === 0)
     return <p className="small">Nothing has happened yet. Visits, orders and results appear here, newest first.</p>;
@@ -265,11 +265,7 @@ function Timeline({ patient }: { patient: string }) {
           );
         })}
       </ul>
-      {pages.hasNextPage && (
-        <button type="button" className="choice my-3" onClick={() => void pages.fetchNextPage()}>
-          {left} earlier
-        </button>
-      )}
+      <More of={pages} word={`${left} earlier`} />
     </>
   );
 }

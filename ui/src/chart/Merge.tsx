@@ -3,6 +3,8 @@ import { useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { day } from "../frame/time";
+import { PersonSearch } from "../kit/PersonSearch";
+import { Wrong } from "../kit/Wrong";
 import { useSigning } from "../sign/useSigning";
 
 type ChartView = Schemas["ChartView"];
@@ -12,15 +14,10 @@ type ChartView = Schemas["ChartView"];
 export function Merge({ chart, close }: { chart: ChartView; close: () => void }) {
   const p = chart.patient;
   const client = useQueryClient();
-  const [query, setQuery] = useState("");
   const [other, setOther] = useState("");
   const [reason, setReason] = useState("");
   const [error, setError] = useState("");
   const { sign, dialog, busy } = useSigning();
-  const found = useQuery({
-    ...asks.find(query),
-    enabled: query.length > 1 && !other,
-  });
   const sides = useQuery({
     ...asks.compare(p.id, other),
     enabled: other !== "",
@@ -33,32 +30,15 @@ export function Merge({ chart, close }: { chart: ChartView; close: () => void })
         It is read as part of this chart from then on. Nothing is moved or rewritten, so the two can be taken apart again.
       </p>
       {!other && (
-        <label className="label mt-2 block">
-          The other record (find by name, birth date or number)
-          <input
-            autoFocus
-            className="field text-ink"
-            value={query}
-            onChange={(e) => setQuery(e.target.value)}
-            onKeyDown={(e) => e.key === "Escape" && close()}
-          />
-        </label>
+        <PersonSearch
+          label="The other record (find by name, birth date or number)"
+          but={p.id}
+          chosen={null}
+          choose={(x) => x && setOther(x.id)}
+          leave={close}
+        />
       )}
-      {!other &&
-        query.length > 1 &&
-        found.data
-          ?.filter((x) => x.id !== p.id)
-          .map((x) => (
-            <button
-              key={x.id}
-              type="button"
-              className="block w-full py-0.5 text-left hover:bg-kelp-wash"
-              onClick={() => setOther(x.id)}
-            >
-              {x.given} {x.family}, born {day(x.birthDate)}, {x.record}
-            </button>
-          ))}
-      {sides.error && <p role="alert">{say(sides.error)}</p>}
+      {sides.error && <Wrong says={say(sides.error)} />}
       {other && c && (
         <>
           <div className="mt-3 grid grid-cols-2 gap-6">
@@ -101,9 +81,7 @@ export function Merge({ chart, close }: { chart: ChartView; close: () => void })
       <button type="button" className="plain mt-2 ml-3" onClick={close}>
         Leave it
       </button>
-      <p role="alert" className="text-alarm">
-        {error}
-      </p>
+      <Wrong says={error} />
       {dialog}
     </section>
   );

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 
 /** ToBook lists the follow-ups that wait for a date, for those who book. */
 export function ToBook() {
@@ -96,11 +97,7 @@ function Row({ wish: f }: { wish: Schemas["FollowUpView"] }) {
           </button>
         </form>
       )}
-      {error && (
-        <p role="alert" className="basis-full text-alarm">
-          {error}
-        </p>
-      )}
+      {error && <Wrong says={error} className="basis-full" />}
     </li>
   );
 }

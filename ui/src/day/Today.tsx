@@ -6,6 +6,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
 import { age, clock, day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { ToBook } from "./ToBook";
 
@@ -106,9 +107,7 @@ export function Today() {
             {visits.isSuccess && ` · ${list.length} visits, ${list.filter((v) => v.stage === "done").length} done`}
           </span>
         </div>
-        <p role="alert" className="text-alarm">
-          {error}
-        </p>
+        <Wrong says={error} />
         {visits.isSuccess && list.length === 0 && (
           <p className="small">No visits today. They appear here as the front desk books them; find a patient with /.</p>
         )}

@@ -1,9 +1,11 @@
 import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type Schemas } from "../exchange/client";
 import { useKeys } from "../frame/keys";
 import { age } from "../frame/time";
+import { More } from "../kit/More";
+import { Tabs } from "../kit/Tabs";
 import { type Kind, kindOf, kinds } from "../line/kinds";
 
 type List = Schemas["Desk"]["list"];
@@ -68,27 +70,19 @@ export function Desk() {
         className="flex w-[330px] shrink-0 flex-col border-r border-rule max-[1179px]:max-h-64 max-[1179px]:w-full"
       >
         {/* Not before the counts are known: they would move a list away under the pointer. */}
-        <div
-          className={`flex gap-4 border-b border-rule px-4 pt-2.5 ${pages.length === 0 ? "invisible" : ""}`}
-          role="tablist"
-          aria-label="Kinds of line"
-        >
-          {(Object.keys(lists) as List[]).map((key) => (
-            <button
-              key={key}
-              type="button"
-              role="tab"
-              aria-selected={list === key}
-              className={`border-b-2 pb-1.5 text-[13px] ${list === key ? "border-kelp font-semibold" : "border-transparent text-faded"}`}
-              onClick={() => {
-                setList(key);
-                go("/desk"); // what is open is a line of the other list
-              }}
-            >
-              {lists[key].word} {pages[0]?.lists.find((l) => l.list === key)?.count ?? ""}
-            </button>
-          ))}
-        </div>
+        <Tabs
+          label="Kinds of line"
+          hidden={pages.length === 0}
+          tabs={(Object.keys(lists) as List[]).map((key) => ({
+            key,
+            word: `${lists[key].word} ${pages[0]?.lists.find((l) => l.list === key)?.count ?? ""}`,
+          }))}
+          at={list}
+          choose={(key) => {
+            setList(key);
+            go("/desk"); // what is open is a line of the other list
+          }}
+        />
         <ul className="min-h-0 flex-1 overflow-auto">
           {rows.map((r) => (
             <li key={r.line} className="[contain-intrinsic-size:auto_57px] [content-visibility:auto]">
@@ -102,7 +96,11 @@ export function Desk() {
               </Link>
             </li>
           ))}
-          {desk.hasNextPage && shown && <More load={() => void desk.fetchNextPage()} />}
+          {shown && (
+            <li>
+              <More of={desk} itself />
+            </li>
+          )}
           {desk.isSuccess && shown && rows.length === 0 && <li className="small px-4 py-4">{lists[list].empty}</li>}
         </ul>
       </section>
@@ -114,27 +112,6 @@ export function Desk() {
         </main>
       )}
     </div>
-  );
-}
-
-// More loads the next page when it comes into sight.
-function More({ load }: { load: () => void }) {
-  const here = useRef<HTMLLIElement>(null);
-  const now = useRef(load);
-  useEffect(() => {
-    now.current = load;
-  });
-  useEffect(() => {
-    const seen = new IntersectionObserver((e) => e[0]?.isIntersecting && now.current());
-    if (here.current) seen.observe(here.current);
-    return () => seen.disconnect();
-  }, []);
-  return (
-    <li ref={here} className="px-4 py-2">
-      <button type="button" className="plain" onClick={load}>
-        More
-      </button>
-    </li>
   );
 }
 

@@ -4,6 +4,7 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 
 type Row = Schemas["FormRow"];
@@ -178,9 +179,7 @@ function Editor({ row }: { row: Row }) {
             />
           </label>
         )}
-        <p role="alert" className="min-h-[22px] pt-1 text-[13px] text-alarm">
-          {said}
-        </p>
+        <Wrong says={said} className="min-h-[22px] pt-1 text-[13px]" />
         <div className="flex gap-3">
           {may && (
             <button type="button" className="act" onClick={() => void save()}>
@@ -373,9 +372,7 @@ function Entries({
           <button type="submit" className="choice mt-2 py-0.5">
             Copy {copying.title || copying.id} <KeyCap k="Enter" />
           </button>
-          <p role="alert" className="text-alarm">
-            {error}
-          </p>
+          <Wrong says={error} />
         </form>
       )}
     </section>

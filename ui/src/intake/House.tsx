@@ -6,6 +6,7 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import type { Acts } from "./useIntake";
 
 type Test = Schemas["HouseTestView"];
@@ -298,9 +299,7 @@ function TestForm({
           Leave it
         </button>
       </div>
-      <p role="alert" className="mt-1 text-alarm">
-        {error}
-      </p>
+      <Wrong says={error} className="mt-1" />
     </form>
   );
 }
@@ -393,9 +392,7 @@ function VaccineForm({ vaccine: v, acts, visit, close }: { vaccine: Vaccine; act
           </button>
         </div>
       )}
-      <p role="alert" className="mt-1 text-alarm">
-        {error}
-      </p>
+      <Wrong says={error} className="mt-1" />
     </form>
   );
 }

@@ -7,6 +7,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { OrderComposer } from "../order/OrderComposer";
 import { useRight } from "../session/session";
 import { House } from "./House";
@@ -97,9 +98,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
               {day(view.visit.startsAt)}, {clock(view.visit.startsAt)} · {view.visit.stage} · for {view.visit.clinician}
             </span>
           </div>
-          <p role="alert" className="text-[13px] text-alarm">
-            {acts.error}
-          </p>
+          <Wrong says={acts.error} className="text-[13px]" />
           <Reason view={view} acts={acts} visit={visit} input={reason} />
           <section aria-label="Histories" className="mt-4">
             <div className="flex items-baseline gap-3">

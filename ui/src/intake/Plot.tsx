@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import uPlot from "uplot";
 import { asks } from "../exchange/asks";
+import { Choice } from "../kit/Choice";
 import "uplot/dist/uPlot.min.css";
 import { day } from "../frame/time";
 
@@ -78,15 +79,9 @@ export function Plot({ patient, loinc, close }: { patient: string; loinc: string
           {name} <span className="font-normal text-faded">{unit} · draw over a span to look closer</span>
         </span>
         {spans.map(([words, days]) => (
-          <button
-            key={words}
-            type="button"
-            aria-pressed={span === days}
-            className="choice px-2 py-0 text-[12.5px] font-normal"
-            onClick={() => setSpan(days)}
-          >
+          <Choice key={words} on={span === days} set={() => setSpan(days)}>
             {words}
-          </button>
+          </Choice>
         ))}
         <button type="button" className="plain py-0" onClick={close}>
           Close

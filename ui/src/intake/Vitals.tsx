@@ -2,6 +2,7 @@ import { useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { shortDay } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { Plot } from "./Plot";
 import type { Acts } from "./useIntake";
 
@@ -75,11 +76,7 @@ export function Vitals({
           </button>
         )}
       </div>
-      {errors.device && (
-        <p role="alert" className="text-[13px] text-alarm">
-          {errors.device}
-        </p>
-      )}
+      {errors.device && <Wrong says={errors.device} className="text-[13px]" />}
       {asked?.loinc === "device" && <Asked asked={asked} keep={() => void device(true)} again={() => setAsked(null)} />}
       <table className="mt-1 w-full max-w-[820px] text-[13px]">
         <thead>
@@ -247,11 +244,7 @@ function VitalLine({
       {(error || asked) && (
         <tr>
           <td colSpan={7}>
-            {error && (
-              <p role="alert" className="text-alarm">
-                {error}
-              </p>
-            )}
+            {error && <Wrong says={error} />}
             {asked && <Asked asked={asked} keep={keep} again={again} />}
           </td>
         </tr>

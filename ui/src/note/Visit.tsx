@@ -8,37 +8,38 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
 import { day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { OrderComposer } from "../order/OrderComposer";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
-import { Advice } from "./Advice";
-import { Alone, heading } from "./Alone";
-import { Beside } from "./Beside";
-import { Carried } from "./Carried";
-import { Charges } from "./Charges";
-import { Closing } from "./Closing";
-import { Diagnoses } from "./Diagnoses";
-import { Drawing, Drawn } from "./Drawing";
-import { Findings } from "./Findings";
-import { Absence, FollowUp, FollowUps } from "./Finishing";
-import { Leave } from "./Leave";
-import { Letters } from "./Letters";
-import { useLeftOf } from "./left";
-import { Measures } from "./Measures";
+import { Advice } from "./assess/Advice";
+import { Charges } from "./assess/Charges";
+import { Diagnoses } from "./assess/Diagnoses";
+import { Measures } from "./assess/Measures";
+import { Sets } from "./assess/Sets";
+import { Supported } from "./assess/Supported";
+import { Alone, heading } from "./finish/Alone";
+import { Closing } from "./finish/Closing";
+import { Absence, FollowUp, FollowUps } from "./finish/Finishing";
+import { Leave } from "./finish/Leave";
+import { Letters } from "./finish/Letters";
+import { Sealed } from "./finish/Sealed";
+import { useNext } from "./finish/useNext";
 import { More } from "./More";
-import { NotEntered } from "./NotEntered";
-import { Part, parts } from "./Part";
-import { Questions } from "./Questions";
-import { Sealed } from "./Sealed";
-import { Sets } from "./Sets";
-import { Supported } from "./Supported";
-import { teach } from "./spelling";
 import { Kept, Title } from "./Title";
-import { useNext } from "./useNext";
 import { type Note, show, useChange, useTools } from "./useNote";
-import { useWriters } from "./useWriters";
+import { Beside } from "./write/Beside";
+import { Carried } from "./write/Carried";
+import { Drawing, Drawn } from "./write/Drawing";
+import { Findings } from "./write/Findings";
+import { useLeftOf } from "./write/left";
+import { NotEntered } from "./write/NotEntered";
+import { Part, parts } from "./write/Part";
+import { Questions } from "./write/Questions";
+import { teach } from "./write/spelling";
+import { useWriters } from "./write/useWriters";
 
 /** Visit is the page on which a visit is documented. */
 export default function Visit() {
@@ -455,9 +456,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               { label: "Leave for a colleague", k: "l", run: () => toggle("leave") },
             ]}
           />
-          <span role="alert" className="min-w-0 flex-1 basis-0 text-[13px] font-semibold text-alarm">
-            {error || (open === "" && act.error)}
-          </span>
+          <Wrong
+            says={error || (open === "" ? act.error : "")}
+            as="span"
+            className="min-w-0 flex-1 basis-0 text-[13px] font-semibold"
+          />
         </footer>
         {dialog}
       </main>

@@ -6,6 +6,8 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
 import { day } from "../frame/time";
+import { Panel } from "../kit/Panel";
+import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
@@ -170,15 +172,12 @@ export function OrderComposer({
     { key: "Escape", label: "Leave the order", run: close },
   ]);
   return (
-    <aside
-      aria-label="Order"
-      className="w-[372px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full max-[1179px]:border-l-0"
-      onKeyDown={onEscape(close)}
+    <Panel
+      label="Order"
+      title={maySign ? "Order" : "Prepare an order"}
+      leave={close}
+      aside={<span className="small">{me.laboratory}</span>}
     >
-      <div className="mb-3 flex items-baseline justify-between">
-        <h2 className="text-[18px]">{maySign ? "Order" : "Prepare an order"}</h2>
-        <span className="small">{me.laboratory}</span>
-      </div>
       <Combobox<Schemas["Test"] | null> value={null} onChange={choose} immediate>
         <ComboboxInput
           ref={input}
@@ -297,9 +296,7 @@ export function OrderComposer({
         />
         Specimen collected here, now
       </label>
-      <p role="alert" className="mt-2 min-h-[21px] text-[13px] text-alarm">
-        {error}
-      </p>
+      <Wrong says={error} className="mt-2 min-h-[21px] text-[13px]" />
       <button type="button" className="act mt-1" disabled={busy} onClick={() => void signAll()}>
         {maySign ? "Sign and send" : "Prepare for signature"} <KeyCap k="Ctrl+Enter" />
       </button>
@@ -307,6 +304,6 @@ export function OrderComposer({
         Leave <KeyCap k="Escape" />
       </button>
       {dialog}
-    </aside>
+    </Panel>
   );
 }

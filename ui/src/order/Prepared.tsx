@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
@@ -118,9 +119,7 @@ export function Prepared({
           )}
         </span>
       )}
-      <span role="alert" className="block text-alarm">
-        {error}
-      </span>
+      <Wrong says={error} as="span" className="block" />
       {dialog}
     </div>
   );

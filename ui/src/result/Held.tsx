@@ -6,6 +6,7 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { Value } from "./Flags";
 
 /** HeldPage is a report that waits because nobody can be sure whose it is. */
@@ -168,9 +169,7 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
             Set aside
           </button>
         </form>
-        <p role="alert" className="mt-3 text-[13px] text-alarm">
-          {error}
-        </p>
+        <Wrong says={error} className="mt-3 text-[13px]" />
       </aside>
     </>
   );

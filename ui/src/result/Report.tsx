@@ -5,6 +5,7 @@ import { unit } from "../chart/Spine";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day, shortDay } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Value } from "./Flags";
@@ -242,9 +243,7 @@ export function Report({ id, next }: { id: string; next: string }) {
                 <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
               </label>
             )}
-            <p role="alert" className="my-2 min-h-[21px] text-[13px] text-alarm">
-              {error}
-            </p>
+            <Wrong says={error} className="my-2 min-h-[21px] text-[13px]" />
             <button type="button" className="act" disabled={busy} onClick={() => void signReport()}>
               Sign and next <KeyCap k="Ctrl+Enter" />
             </button>

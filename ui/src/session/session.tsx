@@ -3,7 +3,8 @@ import { createContext, type FormEvent, type ReactNode, useContext, useEffect, u
 import { asks } from "../exchange/asks";
 import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
 import { Mark } from "../frame/Mark";
-import { sendKept } from "../note/kept";
+import { Wrong } from "../kit/Wrong";
+import { sendKept } from "../note/write/kept";
 
 type Me = Schemas["Me"];
 const Context = createContext<Me | null>(null);
@@ -115,9 +116,7 @@ function Door({
         </div>
         <h1 className="mb-4 text-[17px]">{title}</h1>
         {children}
-        <p role="alert" className="mt-3 min-h-[21px] text-[13px] text-alarm">
-          {error}
-        </p>
+        <Wrong says={error} className="mt-3 min-h-[21px] text-[13px]" />
         <button type="submit" disabled={busy} className="act mt-2">
           {title}
           <span className="key">Enter</span>

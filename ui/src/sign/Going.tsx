@@ -5,6 +5,7 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Wrong } from "../kit/Wrong";
 
 /** MessagePage is a message to the patient that has not arrived. */
 export const MessagePage = (at: { id: string; next: string }) => <Going kind="message" {...at} />;
@@ -74,9 +75,7 @@ function Sent({ item, next }: { item: Schemas["OpenedSent"]; next: string }) {
               onChange={(e) => setHow(e.target.value)}
             />
           </label>
-          <p role="alert" className="min-h-[20px] text-alarm">
-            {error}
-          </p>
+          <Wrong says={error} className="min-h-[20px]" />
           <button type="submit" className="act">
             Close the line <KeyCap k="Enter" />
           </button>

@@ -2,6 +2,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { type FormEvent, type ReactNode, useRef, useState } from "react";
 import { Problem, say } from "../exchange/client";
 import { KeyCap, rest } from "../frame/keys";
+import { Wrong } from "../kit/Wrong";
 
 type Attempt = {
   title: string;
@@ -92,9 +93,7 @@ function SecretDialog({
             />
           </label>
           <p className="small mt-1">It opens signing on this device for ten minutes.</p>
-          <p role="alert" className="my-2 min-h-[21px] text-[13px] text-alarm">
-            {error}
-          </p>
+          <Wrong says={error} className="my-2 min-h-[21px] text-[13px]" />
           <button type="submit" className="act">
             Sign <KeyCap k="Enter" />
           </button>

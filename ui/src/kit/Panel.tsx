@@ -1,0 +1,43 @@
+import type { ReactNode } from "react";
+import { KeyCap, onEscape } from "../frame/keys";
+
+/** Panel stands beside a page with one thing to do; Escape leaves it from any field in it. Its
+ * words keep what was typed. */
+export function Panel({
+  label,
+  title,
+  leave,
+  word = "Leave",
+  aside,
+  wide = false,
+  column = false,
+  children,
+}: {
+  label: string;
+  title: ReactNode;
+  leave?: () => void; // what Escape does, and the button that says so
+  word?: string;
+  aside?: ReactNode; // beside the title, in place of the button
+  wide?: boolean;
+  column?: boolean; // its last part fills what room is left
+  children: ReactNode;
+}) {
+  return (
+    <aside
+      aria-label={label}
+      onKeyDown={leave && onEscape(leave)}
+      className={`${wide ? "w-[430px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0`}
+    >
+      <div className="mb-2 flex items-baseline justify-between gap-2">
+        <h2 className="text-[18px]">{title}</h2>
+        {aside ??
+          (leave && (
+            <button type="button" className="plain shrink-0" onClick={leave}>
+              {word} <KeyCap k="Escape" />
+            </button>
+          ))}
+      </div>
+      {children}
+    </aside>
+  );
+}

@@ -1,0 +1,48 @@
+import { api, got } from "../../exchange/client";
+import { KeyCap, useKeys } from "../../frame/keys";
+import { Wrong } from "../../kit/Wrong";
+import { type Note, useChange } from "../useNote";
+
+/** Supported offers codes that the text supports and the list lacks, each with the
+ * words that speak for it; taken or put away in one act. */
+export function Supported({ note }: { note: Note }) {
+  const act = useChange(note.id);
+  const take = (code: string) => act.diagnoses((codes) => [...codes, code]);
+  const away = (code: string) =>
+    act.run(() => got(api.POST("/api/notes/{id}/supported/dismiss", { params: { path: { id: note.id } }, body: { code } })));
+  const first = note.supported[0];
+  useKeys(
+    first
+      ? [
+          { key: "=", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
+          { key: "Alt+equal", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
+        ]
+      : [],
+  );
+  if (!first) return null;
+  return (
+    <section aria-label="Codes the text supports" className="mb-5">
+      {note.supported.map((s, i) => (
+        <div key={s.code} className="margin-note mb-3" data-supported={s.code}>
+          <span className="block font-semibold">
+            <span className="font-mono text-[12.5px]">{s.code}</span> {s.title}
+          </span>
+          {s.part === "chart" ? (
+            <span className="block text-faded">From the chart: {s.words}</span>
+          ) : (
+            <span className="block font-serif text-[14.5px] text-faded">“{s.words}”</span>
+          )}
+          <span className="flex gap-x-3">
+            <button type="button" className="plain py-0" onClick={() => void take(s.code)}>
+              Take it {i === 0 && <KeyCap k="=" />}
+            </button>
+            <button type="button" className="plain py-0" onClick={() => void away(s.code)}>
+              Put away<span className="sr-only"> {s.code}</span>
+            </button>
+          </span>
+        </div>
+      ))}
+      <Wrong says={act.error} className="text-[13px]" />
+    </section>
+  );
+}
