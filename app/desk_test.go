@@ -57,6 +57,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 		require.NotContains(t, r.Title, "%!", k)
 		if k == line.Held {
 			require.Nil(t, r.Patient, "nobody knows whose it is")
+			require.Equal(t, "whoever may say whose a result is", r.Owner)
 			continue
 		}
 		require.Equal(t, "Marsh-Adeyemi", r.Patient.Family, k)

@@ -13,6 +13,7 @@ import (
 	"deftledger/app/paper"
 	"deftledger/core/chart"
 	"deftledger/core/note"
+	"deftledger/core/outside"
 	"deftledger/standin"
 	"deftledger/store"
 )
@@ -144,7 +145,7 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	require.Equal(t, act.Conflict, kind(t, err))
 	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Len(t, c.desk().Sent, 1, "nobody answers: the line stays")
-	require.Equal(t, "waiting", c.desk().Sent[0].Sent.State)
+	require.Equal(t, outside.Waiting, c.desk().Sent[0].Sent.State)
 	require.Equal(t, act.Conflict, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", m.ID, "by telephone")), "it is under way still")
 
 	e.Set(func(e *standin.Elsewhere) { e.Down = false })
@@ -166,7 +167,7 @@ func TestAMessageIsAnOpenLineUntilItArrived(t *testing.T) {
 	require.NoError(t, c.app.Outbox.Step(ctx))
 	sent := c.desk().Sent
 	require.Len(t, sent, 1)
-	require.Equal(t, "refused", sent[0].Sent.State)
+	require.Equal(t, outside.Refused, sent[0].Sent.State)
 	require.Equal(t, "no account with this record number", sent[0].Sent.Problem)
 	require.Equal(t, act.Invalid, kind(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", " ")))
 	require.NoError(t, c.app.Paper.SettleSent(ctx, c.doctor(), "message", "message-2", "by telephone"))

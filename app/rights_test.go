@@ -53,8 +53,9 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Note.PreviewForward": clinical, "Note.Forward": clinical, "Note.Looked": clinical, "Note.Beside": clinical, "Note.Bring": clinical,
 		"Note.ClosingList": clinical, "Note.SignNote": physician, "Note.Amend": physician, "Note.Retract": physician,
 
-		"Assess.Charges": clinical, "Assess.SetCharges": clinical, "Assess.FindServices": clinical, "Assess.BillingFile": clinical,
-		"Assess.MeasuresOf": clinical, "Assess.Pins": clinical, "Assess.Pin": clinical,
+		"Assess.Charges": clinical, "Assess.SetCharges": clinical, "Assess.AddCharge": clinical, "Assess.FindServices": clinical,
+		"Assess.BillingFile": clinical,
+		"Assess.MeasuresOf":  clinical, "Assess.Pins": clinical, "Assess.Pin": clinical,
 
 		"Plan.PlanSets": clinical, "Plan.ApplySet": clinical, "Plan.PlanAsSet": clinical, "Plan.KeepPlanAsSet": clinical,
 

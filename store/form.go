@@ -3,6 +3,8 @@ package store
 import (
 	"encoding/json"
 	"time"
+
+	"deftledger/core/outside"
 )
 
 // Form is one version of a form of the clinic (OwnerID "") or of a person.
@@ -92,10 +94,11 @@ func (q *Q) DocumentByID(id string) (Document, error) {
 
 // Fax is a document on its way out. ID stays the same however often it is sent.
 type Fax struct {
-	ID, DocumentID, Number, State string
-	LastError, ByID               string
-	At, DoneAt                    time.Time
-	Settled                       string // how a refused one was settled
+	ID, DocumentID, Number string
+	State                  outside.Sending
+	LastError, ByID        string
+	At, DoneAt             time.Time
+	Settled                string // how a refused one was settled
 }
 
 func scanFax(s scanner, f *Fax) error {
@@ -125,6 +128,6 @@ func (q *Q) FaxByID(id string) (Fax, error) {
 }
 
 // SetFax records how sending went.
-func (q *Q) SetFax(id, state, problem string, done time.Time) error {
+func (q *Q) SetFax(id string, state outside.Sending, problem string, done time.Time) error {
 	return q.do("UPDATE fax SET state = ?, last_error = ?, done_at = ? WHERE id = ?", state, problem, Stamp(done), id)
 }

@@ -103,7 +103,8 @@ type Prepared struct {
 	Priority                            string
 	Collected                           bool
 	Tests                               []order.Line
-	State, Reason, OrderID, RequestID   string
+	State                               order.PreparedState
+	Reason, OrderID, RequestID          string
 }
 
 const preparedCols = "id, patient_id, visit_id, for_id, by_id, at, priority, collected, tests, state, reason, order_id, request_id"
@@ -149,8 +150,8 @@ func (q *Q) PreparedIn(ids []string) ([]Prepared, error) {
 
 // SettlePrepared moves a prepared order on from the state it was seen in; ErrStale
 // when somebody else did first.
-func (q *Q) SettlePrepared(id, from, to, reason, order string) error {
-	n, err := q.exec("UPDATE prepared_order SET state = ?, reason = ?, order_id = ? WHERE id = ? AND state = ?", to, reason, order, id, from)
+func (q *Q) SettlePrepared(id string, from, to order.PreparedState, reason, orderID string) error {
+	n, err := q.exec("UPDATE prepared_order SET state = ?, reason = ?, order_id = ? WHERE id = ? AND state = ?", to, reason, orderID, id, from)
 	if err == nil && n == 0 {
 		return ErrStale
 	}

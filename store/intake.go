@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"deftledger/core/chart"
+	"deftledger/core/outside"
 )
 
 // AddHistory stores an entry.
@@ -108,7 +109,8 @@ func (q *Q) EndNoneKnown(patient string, at time.Time, by, reason string) error 
 type IncomingEntry struct {
 	ID, PatientID, VisitID, Source, Reference, List, Title, Detail, Since, Link string
 	ReceivedAt                                                                  time.Time
-	Decision, DecidedBy, Became                                                 string
+	Decision                                                                    outside.Decision // "" while nobody decided
+	DecidedBy, Became                                                           string
 	DecidedAt                                                                   time.Time
 }
 
@@ -164,7 +166,7 @@ func (q *Q) IncomingEntryByID(id string) (IncomingEntry, error) {
 }
 
 // DecideIncomingEntry records a decision; only the first one counts.
-func (q *Q) DecideIncomingEntry(id, decision, by, became string, at time.Time) error {
+func (q *Q) DecideIncomingEntry(id string, decision outside.Decision, by, became string, at time.Time) error {
 	return q.must("UPDATE incoming_entry SET decision = ?, decided_by = ?, became = ?, decided_at = ? WHERE id = ? AND decision = ''",
 		decision, by, became, Stamp(at), id)
 }

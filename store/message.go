@@ -3,6 +3,8 @@ package store
 import (
 	"encoding/json"
 	"time"
+
+	"deftledger/core/outside"
 )
 
 // Message is a message to a patient's portal account. ID stays the same however often it
@@ -10,7 +12,7 @@ import (
 type Message struct {
 	ID, PatientID, NoteID, Text, DocumentID string
 	Folio                                   int
-	State                                   string // waiting, delivered, refused, settled
+	State                                   outside.Sending
 	LastError, ByID                         string
 	At, DoneAt                              time.Time
 	Settled                                 string // how a refused one was settled
@@ -49,7 +51,7 @@ func (q *Q) MessagesOf(patient string) ([]Message, error) {
 }
 
 // SetMessage records how sending went.
-func (q *Q) SetMessage(id, state, problem string, done time.Time) error {
+func (q *Q) SetMessage(id string, state outside.Sending, problem string, done time.Time) error {
 	return q.do("UPDATE message SET state = ?, last_error = ?, done_at = ? WHERE id = ?", state, problem, Stamp(done), id)
 }
 

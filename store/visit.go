@@ -329,7 +329,8 @@ func (q *Q) OpenLinesOf(owner string, kinds, team []line.Kind, after string, lim
 	const order = "rank, by_name, opened_at, id"
 	// Each half is read in its order from the index, as far as a page goes.
 	half := func(whose string) string {
-		return "SELECT * FROM (SELECT id, rank, by_name, opened_at FROM line WHERE closed_at = '' AND " + whose + ` AND kind IN (SELECT value FROM json_each(?))
+		return "SELECT * FROM (SELECT id, rank, by_name, opened_at FROM line WHERE closed_at = '' AND " + whose +
+			` AND kind IN (SELECT value FROM json_each(?))
 			AND (` + order + ") > (SELECT " + order + " FROM after) ORDER BY " + order + " LIMIT ?)"
 	}
 	return list(q, scanLine, `WITH after(rank, by_name, opened_at, id) AS (SELECT rank, by_name, opened_at, id FROM line WHERE id = ? UNION ALL SELECT -1, '', '', '' LIMIT 1)

@@ -41,6 +41,16 @@ func (s *server) describeAssess(api huma.API) {
 		out, err := s.app.Assess.SetCharges(ctx, who, in.ID, in.Body.Lines, in.Body.Facts, in.Body.Was)
 		return &body[assess.ChargesView]{out}, err
 	})
+	does(api, http.MethodPost, "add-charge", "/api/notes/{id}/charges", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Code string `json:"code" maxLength:"10"`
+			Was  int    `json:"was"`
+		}
+	}) (*body[assess.ChargesView], error) {
+		out, err := s.app.Assess.AddCharge(ctx, who, in.ID, in.Body.Code, in.Body.Was)
+		return &body[assess.ChargesView]{out}, err
+	})
 	get(api, "services", "/api/services", func(_ context.Context, who act.Actor, in *struct {
 		Query string `query:"q" maxLength:"100"`
 	}) ([]coding.Service, error) {

@@ -8,6 +8,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/intake"
 	outsides "deftledger/app/outside"
+	"deftledger/core/outside"
 )
 
 // describeOutside registers what the room outside does and shows.
@@ -22,8 +23,8 @@ func (s *server) describeOutside(api huma.API) {
 		return s.app.Outside.FetchElsewhere(ctx, who, id)
 	})
 	intakeAct(api, "decide", "/api/visits/{id}/decide", func(ctx context.Context, who act.Actor, id string, in struct {
-		IDs      []string `json:"ids" maxItems:"200"`
-		Decision string   `json:"decision" enum:"take in,leave out,join"`
+		IDs      []string         `json:"ids" maxItems:"200"`
+		Decision outside.Decision `json:"decision" enum:"take in,leave out,join"`
 	}) (intake.IntakeView, error) {
 		return s.app.Outside.Decide(ctx, who, id, in.IDs, in.Decision)
 	})

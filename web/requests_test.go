@@ -46,17 +46,21 @@ func newOffice(t *testing.T) *office {
 	require.NoError(t, err)
 	now := time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC)
 	o := &office{cookie: map[string]string{}}
-	o.app = app.New(act.Config{Store: s, Keys: keys, Clock: func() time.Time { return now }, Location: time.UTC, IdleAfter: time.Hour, FormFiles: data.Forms,
-		Laboratory: r.Laboratory, Medicines: r.Medicines, Measures: r.Measures, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services,
-		Codes: func() (*coding.Library, *coding.Index, error) { l, x := edition(); return l, x, nil }})
+	o.app = app.New(act.Config{Store: s, Keys: keys, Clock: func() time.Time { return now }, Location: time.UTC, IdleAfter: time.Hour,
+		FormFiles:  data.Forms,
+		Laboratory: r.Laboratory, Medicines: r.Medicines, Measures: r.Measures, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
+		Services: r.Services,
+		Codes:    func() (*coding.Library, *coding.Index, error) { l, x := edition(); return l, x, nil }})
 	require.NoError(t, s.Write(ctx, func(q *store.Q) error {
 		for _, role := range []string{act.Physician, act.Assistant, act.FrontDesk, act.Admin} {
-			staff := store.Staff{ID: role, Login: role, Given: "A", Family: role, Role: role, PasswordHash: secretHash(), SecretHash: secretHash(), DraftKey: []byte("k"), Active: true}
+			staff := store.Staff{ID: role, Login: role, Given: "A", Family: role, Role: role, PasswordHash: secretHash(), SecretHash: secretHash(),
+				DraftKey: []byte("k"), Active: true}
 			if err := q.AddStaff(staff); err != nil {
 				return err
 			}
 		}
-		p := chart.Patient{ID: "p", Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"}, BirthDate: "1968-03-14", Sex: "F"}
+		p := chart.Patient{ID: "p", Record: "SK-1", Name: chart.Name{Family: "Marsh-Adeyemi", Given: "Ottoline"},
+			BirthDate: "1968-03-14", Sex: "F"}
 		if err := q.AddPatient(p); err != nil {
 			return err
 		}
@@ -119,45 +123,60 @@ func TestRequestsAreAnsweredByKind(t *testing.T) {
 		code              int
 		says              string
 	}{
-		"a field nobody knows":              {act.Physician, "POST", "/api/find", m{"query": "mar", "also": 1}, 422, "unexpected property"},
-		"a field left out":                  {act.Physician, "POST", "/api/find", m{}, 422, "expected required property"},
-		"a number for words":                {act.Physician, "POST", "/api/find", m{"query": 7}, 422, "expected string"},
-		"no JSON":                           {act.Physician, "POST", "/api/find", strings.NewReader("mar"), 400, ""},
-		"words that are too long":           {act.Physician, "POST", "/api/find", m{"query": long}, 422, "expected length"},
-		"a wrong day":                       {act.Physician, "GET", "/api/day?day=4.5.2026", nil, 422, "expected string to match"},
-		"no such list of the desk":          {act.Physician, "GET", "/api/desk?list=mail", nil, 422, "expected value to be one of"},
-		"the desk of the front desk":        {act.FrontDesk, "GET", "/api/desk", nil, 403, ""},
-		"no such stage":                     {act.Assistant, "PUT", "/api/visits/v/stage", m{"stage": "asleep", "version": 1}, 422, "expected value to be one of"},
-		"a stage on a version that is gone": {act.Assistant, "PUT", "/api/visits/v/stage", m{"stage": "ready", "version": 99}, 409, "somebody else"},
-		"no such visit":                     {act.Physician, "GET", "/api/visits/nobody", nil, 404, "There is no such visit"},
-		"no such patient":                   {act.Physician, "GET", "/api/patients/nobody", nil, 404, "There is no such patient"},
-		"what happened to nobody":           {act.Physician, "GET", "/api/patients/nobody/timeline", nil, 404, "There is no such patient"},
-		"a page after what is not there":    {act.Physician, "GET", "/api/patients/p/timeline?after=visit+none", nil, 200, `"rows":[]`},
-		"no such note":                      {act.Physician, "GET", "/api/notes/none", nil, 404, "There is no such note"},
-		"no such part":                      {act.Physician, "PUT", n + "/parts/prose", m{"text": "x", "base": 0, "saveId": "a"}, 422, "expected value to be one of"},
-		"a save without a name":             {act.Physician, "PUT", n + "/parts/plan", m{"text": "x", "base": 0, "saveId": ""}, 422, "no identifier"},
-		"a save by the front desk":          {act.FrontDesk, "PUT", n + "/parts/plan", m{"text": "x", "base": 0, "saveId": "a"}, 403, ""},
-		"a code that is none":               {act.Physician, "PUT", n + "/diagnoses", m{"codes": []string{"ZZZ"}, "version": 1}, 422, "ZZZ"},
-		"a heading for a code":              {act.Physician, "PUT", n + "/diagnoses", m{"codes": []string{"M10"}, "version": 1}, 422, "M10"},
-		"a finding of no area":              {act.Physician, "POST", n + "/findings", m{"changes": []m{{"area": "soul"}}}, 422, "expected value to be one of"},
-		"a finding of no system":            {act.Physician, "POST", n + "/findings", m{"changes": []m{{"area": "review", "system": "soul", "finding": "grief", "state": "present"}}}, 422, ""},
-		"beside a kind that is none":        {act.Physician, "POST", n + "/beside", m{"words": "", "kind": "rumor", "after": ""}, 422, "expected value to be one of"},
-		"signing with nothing written":      {act.Physician, "POST", n + "/sign", m{"secret": "kittiwake", "versions": m{}, "listVersion": 1}, 422, "cannot be signed yet"},
-		"signing by an assistant":           {act.Assistant, "POST", n + "/sign", m{"secret": "kittiwake", "versions": m{}, "listVersion": 1}, 403, ""},
-		"amending a draft":                  {act.Physician, "POST", n + "/amendments", m{"secret": "kittiwake", "text": "x"}, 409, "not signed yet"},
-		"an order of no test":               {act.Physician, "POST", "/api/patients/p/orders", m{"visitId": "v", "priority": "R", "requestId": "r", "collected": true, "tests": []m{}, "secret": "kittiwake"}, 422, ""},
-		"no such order":                     {act.Physician, "GET", "/api/orders/none", nil, 404, "There is no such order"},
-		"no such result":                    {act.Physician, "GET", "/api/reports/none", nil, 404, ""},
-		"a held message that is no number":  {act.Physician, "GET", "/api/quarantine/none", nil, 422, ""},
-		"no such held message":              {act.Physician, "GET", "/api/quarantine/7", nil, 404, ""},
-		"charges of no service":             {act.Physician, "PUT", n + "/charges", m{"lines": []m{{"code": "00000", "units": 1, "modifiers": []string{}, "pointers": []string{}}}, "facts": m{"new": false, "problems": []m{}, "externalNotes": 0, "results": 0, "orders": 0, "historian": false, "interpretation": false, "discussion": false, "risk": "", "minutes": 0}, "was": 0}, 422, ""},
-		"a set that is none":                {act.Physician, "POST", n + "/sets", m{"set": "clinic:none", "parts": []string{}}, 404, ""},
-		"a letter of no form":               {act.Physician, "POST", n + "/letters", m{"letter": "none", "text": "x", "secret": "kittiwake"}, 422, ""},
-		"the audit by a physician":          {act.Physician, "GET", "/api/audit", nil, 403, ""},
-		"the chart by the administrator":    {act.Admin, "GET", "/api/patients/p", nil, 403, ""},
-		"forms by the front desk":           {act.FrontDesk, "GET", "/api/forms", nil, 403, ""},
-		"an intake of no visit":             {act.Assistant, "GET", "/api/visits/none/intake", nil, 404, ""},
-		"a return nobody understands":       {act.Physician, "POST", n + "/follow-up", m{"when": "soonish", "reason": ""}, 422, ""},
+		"a field nobody knows":       {act.Physician, "POST", "/api/find", m{"query": "mar", "also": 1}, 422, "unexpected property"},
+		"a field left out":           {act.Physician, "POST", "/api/find", m{}, 422, "expected required property"},
+		"a number for words":         {act.Physician, "POST", "/api/find", m{"query": 7}, 422, "expected string"},
+		"no JSON":                    {act.Physician, "POST", "/api/find", strings.NewReader("mar"), 400, ""},
+		"words that are too long":    {act.Physician, "POST", "/api/find", m{"query": long}, 422, "expected length"},
+		"a wrong day":                {act.Physician, "GET", "/api/day?day=4.5.2026", nil, 422, "expected string to match"},
+		"no such list of the desk":   {act.Physician, "GET", "/api/desk?list=mail", nil, 422, "expected value to be one of"},
+		"the desk of the front desk": {act.FrontDesk, "GET", "/api/desk", nil, 403, ""},
+		"no such stage": {act.Assistant, "PUT", "/api/visits/v/stage", m{"stage": "asleep", "version": 1}, 422,
+			"expected value to be one of"},
+		"a stage on a version that is gone": {act.Assistant, "PUT", "/api/visits/v/stage", m{"stage": "ready", "version": 99}, 409,
+			"somebody else"},
+		"no such visit":                  {act.Physician, "GET", "/api/visits/nobody", nil, 404, "There is no such visit"},
+		"no such patient":                {act.Physician, "GET", "/api/patients/nobody", nil, 404, "There is no such patient"},
+		"what happened to nobody":        {act.Physician, "GET", "/api/patients/nobody/timeline", nil, 404, "There is no such patient"},
+		"a page after what is not there": {act.Physician, "GET", "/api/patients/p/timeline?after=visit+none", nil, 200, `"rows":[]`},
+		"no such note":                   {act.Physician, "GET", "/api/notes/none", nil, 404, "There is no such note"},
+		"no such part": {act.Physician, "PUT", n + "/parts/prose", m{"text": "x", "base": 0, "saveId": "a"}, 422,
+			"expected value to be one of"},
+		"a save without a name": {act.Physician, "PUT", n + "/parts/plan", m{"text": "x", "base": 0, "saveId": ""}, 422,
+			"no identifier"},
+		"a save by the front desk": {act.FrontDesk, "PUT", n + "/parts/plan", m{"text": "x", "base": 0, "saveId": "a"}, 403, ""},
+		"a code that is none":      {act.Physician, "PUT", n + "/diagnoses", m{"codes": []string{"ZZZ"}, "version": 1}, 422, "ZZZ"},
+		"a heading for a code":     {act.Physician, "PUT", n + "/diagnoses", m{"codes": []string{"M10"}, "version": 1}, 422, "M10"},
+		"a finding of no area": {act.Physician, "POST", n + "/findings", m{"changes": []m{{"area": "soul"}}}, 422,
+			"expected value to be one of"},
+		"a finding of no system": {act.Physician, "POST", n + "/findings",
+			m{"changes": []m{{"area": "review", "system": "soul", "finding": "grief", "state": "present"}}}, 422, ""},
+		"beside a kind that is none": {act.Physician, "POST", n + "/beside", m{"words": "", "kind": "rumor", "after": ""}, 422,
+			"expected value to be one of"},
+		"signing with nothing written": {act.Physician, "POST", n + "/sign", m{"secret": "kittiwake", "versions": m{}, "listVersion": 1}, 422,
+			"cannot be signed yet"},
+		"signing by an assistant": {act.Assistant, "POST", n + "/sign",
+			m{"secret": "kittiwake", "versions": m{}, "listVersion": 1}, 403, ""},
+		"amending a draft": {act.Physician, "POST", n + "/amendments", m{"secret": "kittiwake", "text": "x"}, 409,
+			"not signed yet"},
+		"an order of no test": {act.Physician, "POST", "/api/patients/p/orders", m{"visitId": "v", "priority": "R", "requestId": "r",
+			"collected": true, "tests": []m{}, "secret": "kittiwake"}, 422, ""},
+		"no such order":                    {act.Physician, "GET", "/api/orders/none", nil, 404, "There is no such order"},
+		"no such result":                   {act.Physician, "GET", "/api/reports/none", nil, 404, ""},
+		"a held message that is no number": {act.Physician, "GET", "/api/quarantine/none", nil, 422, ""},
+		"no such held message":             {act.Physician, "GET", "/api/quarantine/7", nil, 404, ""},
+		"charges of no service": {act.Physician, "PUT", n + "/charges",
+			m{"lines": []m{{"code": "00000", "units": 1, "modifiers": []string{}, "pointers": []string{}}},
+				"facts": m{"new": false, "problems": []m{}, "externalNotes": 0, "results": 0, "orders": 0, "historian": false, "interpretation": false,
+					"discussion": false, "risk": "", "minutes": 0}, "was": 0}, 422, ""},
+		"a set that is none": {act.Physician, "POST", n + "/sets", m{"set": "clinic:none", "parts": []string{}}, 404, ""},
+		"a letter of no form": {act.Physician, "POST", n + "/letters",
+			m{"letter": "none", "text": "x", "secret": "kittiwake"}, 422, ""},
+		"the audit by a physician":       {act.Physician, "GET", "/api/audit", nil, 403, ""},
+		"the chart by the administrator": {act.Admin, "GET", "/api/patients/p", nil, 403, ""},
+		"forms by the front desk":        {act.FrontDesk, "GET", "/api/forms", nil, 403, ""},
+		"an intake of no visit":          {act.Assistant, "GET", "/api/visits/none/intake", nil, 404, ""},
+		"a return nobody understands":    {act.Physician, "POST", n + "/follow-up", m{"when": "soonish", "reason": ""}, 422, ""},
 	} {
 		t.Run(name, func(t *testing.T) {
 			got := o.ask(x.who, x.method, x.path, x.body)

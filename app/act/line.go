@@ -61,6 +61,10 @@ func (o *Office) Rows(q *store.Q, who Actor, lines []store.Line, kinds []LineKin
 	}
 	out := make([]*LineRow, len(lines))
 	by := map[line.Kind][]*LineRow{}
+	right := map[line.Kind]Right{}
+	for _, k := range kinds {
+		right[k.Kind] = k.Right
+	}
 	for i, l := range lines {
 		r := &LineRow{Line: l.ID, Kind: l.Kind, ID: l.Subject, Owner: names[l.OwnerID], State: l.State, Since: o.Say(l.OpenedAt),
 			Days: o.DaysSince(l.OpenedAt), Closes: l.Kind.Act(), rank: l.Rank}
@@ -70,6 +74,9 @@ func (o *Office) Rows(q *store.Q, who Actor, lines []store.Line, kinds []LineKin
 		}
 		out[i] = r
 		by[l.Kind] = append(by[l.Kind], r)
+		if l.OwnerID == "" {
+			r.Owner = "whoever may " + string(right[l.Kind])
+		}
 	}
 	for _, k := range kinds {
 		if rows := by[k.Kind]; len(rows) > 0 {

@@ -156,6 +156,46 @@ func (a *Acts) documented(q *store.Q, c Case) (coding.Facts, error) {
 	return f, err
 }
 
+// AddCharge charges a service besides those charged already, as it is proposed.
+func (a *Acts) AddCharge(ctx context.Context, who act.Actor, noteID, code string, was int) (out ChargesView, err error) {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return out, err
+	}
+	set, err := a.Forms.Current()
+	if err != nil {
+		return out, err
+	}
+	code = strings.ToUpper(strings.TrimSpace(code))
+	if _, ok := set.Priced[code]; !ok {
+		return out, notCharged(set.Services, code)
+	}
+	err = a.OnDraft(ctx, who, noteID, "add a charge", func(t *act.Tx, _ store.Note, _ store.Visit) error {
+		c, err := a.Case(t.Q, noteID)
+		if err != nil {
+			return err
+		}
+		now, err := a.ChargesIn(t.Q, c)
+		if err != nil {
+			return err
+		}
+		lines := append(now.Lines, coding.Proposed(code, now.Lines, c.Codes(), set.Priced))
+		if err := t.PutCharges(noteID, store.Charges{Lines: lines, Facts: now.Facts, ByID: who.ID, At: t.Now}, was); err != nil {
+			return act.Stale(err, "The list of charges")
+		}
+		if c, err = a.Case(t.Q, noteID); err == nil {
+			out, err = a.ChargesIn(t.Q, c)
+		}
+		return err
+	})
+	return out, err
+}
+
+// notCharged refuses a code that is not in the list of services.
+func notCharged(services []coding.Service, code string) error {
+	return act.Refuse(act.Invalid, "%q is not in the list of services%s. An administrator loads the clinic's licensed list under Forms.", code,
+		nearest(services, code))
+}
+
 // SetCharges keeps the lines of charges and what is documented towards the level.
 func (a *Acts) SetCharges(ctx context.Context, who act.Actor, noteID string, lines []coding.Charge, facts coding.Facts,
 	was int) (out ChargesView, err error) {
@@ -167,9 +207,7 @@ func (a *Acts) SetCharges(ctx context.Context, who act.Actor, noteID string, lin
 		l := &lines[i]
 		l.Code = strings.ToUpper(strings.TrimSpace(l.Code))
 		if _, ok := set.Priced[l.Code]; !ok {
-			return out, act.Refuse(act.Invalid,
-				"%q is not in the list of services%s. An administrator loads the clinic's licensed list under Forms.", l.Code,
-				nearest(set.Services, l.Code))
+			return out, notCharged(set.Services, l.Code)
 		}
 		if l.Units < 1 || l.Units > 999 {
 			return out, act.Refuse(act.Invalid, "%s: one to 999 units.", l.Code)

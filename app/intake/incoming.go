@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"deftledger/core/chart"
+	"deftledger/core/outside"
 	"deftledger/store"
 )
 
@@ -32,7 +33,7 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 				x.Title = iv.Asked(f[1])
 			}
 		}
-		if beside, same := Beside(out, e); beside != nil {
+		if beside, same, found := Beside(out, e); found {
 			x.Beside = strings.TrimSpace(beside.Title + " " + beside.Detail)
 			x.Same = "differs"
 			if same {
@@ -44,28 +45,13 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 	return nil
 }
 
-// Beside finds the entry of the chart that an entry from outside may be: of the
-// same list, with the same first word of its name.
-func Beside(out *IntakeView, e store.IncomingEntry) (*EntryView, bool) {
-	lists := append(slices.Clone(out.Lists), out.Medicines, out.Allergies)
-	for _, l := range lists {
-		if l.ID != e.List {
-			continue
-		}
+// Beside finds what of the chart an entry from outside may be, among the lists of an intake.
+func Beside(view *IntakeView, e store.IncomingEntry) (beside outside.Entry, same, found bool) {
+	var held []outside.Entry
+	for _, l := range append(slices.Clone(view.Lists), view.Medicines, view.Allergies) {
 		for _, x := range l.Entries {
-			if chart.Fold(firstWord(x.Title)) == chart.Fold(firstWord(e.Title)) && firstWord(e.Title) != "" {
-				return &x, strings.EqualFold(strings.Join(strings.Fields(x.Title+" "+x.Detail), " "),
-					strings.Join(strings.Fields(e.Title+" "+e.Detail), " "))
-			}
+			held = append(held, outside.Entry{ID: x.ID, List: l.ID, Title: x.Title, Detail: x.Detail})
 		}
 	}
-	return nil, false
-}
-
-func firstWord(s string) string {
-	f := strings.Fields(s)
-	if len(f) == 0 {
-		return ""
-	}
-	return f[0]
+	return outside.Beside(held, outside.Entry{ID: e.ID, List: e.List, Title: e.Title, Detail: e.Detail})
 }

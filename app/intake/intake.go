@@ -10,6 +10,7 @@ import (
 	"deftledger/app/visit"
 	"deftledger/core/chart"
 	"deftledger/core/note"
+	"deftledger/core/outside"
 	"deftledger/core/safety"
 	"deftledger/store"
 )
@@ -38,18 +39,18 @@ type ListView struct {
 
 // IncomingView is an entry from outside beside what is in the chart.
 type IncomingView struct {
-	ID       string `json:"id"`
-	Source   string `json:"source"`
-	List     string `json:"list"`
-	Name     string `json:"name"`
-	Title    string `json:"title"`
-	Detail   string `json:"detail"`
-	Since    string `json:"since"`
-	Beside   string `json:"beside" doc:"The entry of the chart it may be the same as"`
-	Same     string `json:"same" enum:"new,same,differs"`
-	Decision string `json:"decision"`
-	By       string `json:"by"`
-	At       string `json:"at"`
+	ID       string           `json:"id"`
+	Source   string           `json:"source"`
+	List     string           `json:"list"`
+	Name     string           `json:"name"`
+	Title    string           `json:"title"`
+	Detail   string           `json:"detail"`
+	Since    string           `json:"since"`
+	Beside   string           `json:"beside" doc:"The entry of the chart it may be the same as"`
+	Same     string           `json:"same" enum:"new,same,differs"`
+	Decision outside.Decision `json:"decision" enum:"take in,leave out,join,"`
+	By       string           `json:"by"`
+	At       string           `json:"at"`
 }
 
 // IntakeView is the intake page of a visit.

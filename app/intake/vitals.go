@@ -164,35 +164,17 @@ func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms
 		if taken.IsZero() {
 			taken = t.Now
 		}
-		weight, height := "", ""
-		for _, x := range all { // height of an earlier visit serves an adult
-			if x.LOINC == chart.Height && (months >= 240 || x.VisitID == v.ID) {
-				height = x.Value
-			}
-			if x.LOINC == chart.Weight && x.VisitID == v.ID {
-				weight = x.Value
-			}
-		}
-		changed := false
 		for _, m := range ms {
 			k, _ := chart.Kind(m.LOINC)
 			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: m.LOINC, Name: k.Name, Value: m.Value, Unit: m.Unit,
 				TakenAt: taken, VisitID: v.ID, Origin: origin, Entered: m.Entered, ByID: who.ID}); err != nil {
 				return err
 			}
-			switch m.LOINC {
-			case chart.Weight:
-				weight, changed = m.Value, true
-			case chart.Height:
-				height, changed = m.Value, true
-			}
 		}
-		if bmi, ok := chart.BMI(weight, height, months); ok && changed {
-			for _, x := range all {
-				if x.LOINC == chart.BodyMass && x.VisitID == v.ID {
-					if err := t.StrikeVital(v.PatientID, x.ID, who.ID, t.Now); err != nil {
-						return err
-					}
+		if bmi, replaced, ok := chart.MassIndex(all, ms, v.ID, months); ok {
+			for _, id := range replaced {
+				if err := t.StrikeVital(v.PatientID, id, who.ID, t.Now); err != nil {
+					return err
 				}
 			}
 			if err := t.AddVital(chart.Vital{ID: act.NewID(), PatientID: v.PatientID, LOINC: chart.BodyMass, Name: "Body-mass index", Value: bmi,

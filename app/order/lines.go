@@ -56,7 +56,7 @@ func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) erro
 			tests = append(tests, t.Name)
 		}
 		row.Title, row.Mark = strings.Join(tests, ", ")+", prepared by "+o.By, "to sign"
-		if o.State == "returned" {
+		if o.State == order.Returned {
 			row.Mark = "given back"
 		}
 	}

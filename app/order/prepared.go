@@ -13,19 +13,19 @@ import (
 
 // PreparedView is an order that waits for a physician's signature.
 type PreparedView struct {
-	ID        string          `json:"id"`
-	PatientID string          `json:"patientId"`
-	VisitID   string          `json:"visitId"`
-	For       string          `json:"for"`
-	Mine      bool            `json:"mine" doc:"It waits for this person's signature"`
-	Own       bool            `json:"own" doc:"This person prepared it"`
-	By        string          `json:"by"`
-	At        string          `json:"at"`
-	Priority  string          `json:"priority" enum:"R,A,S"`
-	Collected bool            `json:"collected"`
-	Tests     []OrderTestView `json:"tests"`
-	State     string          `json:"state" enum:"waiting,signed,returned,dropped,replaced"`
-	Reason    string          `json:"reason" doc:"Why it was given back"`
+	ID        string              `json:"id"`
+	PatientID string              `json:"patientId"`
+	VisitID   string              `json:"visitId"`
+	For       string              `json:"for"`
+	Mine      bool                `json:"mine" doc:"It waits for this person's signature"`
+	Own       bool                `json:"own" doc:"This person prepared it"`
+	By        string              `json:"by"`
+	At        string              `json:"at"`
+	Priority  string              `json:"priority" enum:"R,A,S"`
+	Collected bool                `json:"collected"`
+	Tests     []OrderTestView     `json:"tests"`
+	State     order.PreparedState `json:"state" enum:"waiting,signed,returned,dropped,replaced"`
+	Reason    string              `json:"reason" doc:"Why it was given back"`
 }
 
 // Prepared writes a prepared order.
@@ -106,7 +106,7 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 			return act.Refuse(act.Invalid, "This patient has no physician here yet who could sign it.")
 		}
 		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: who.ID, At: t.Now,
-			Priority: n.Priority, Collected: n.Collected, Tests: n.Tests, State: "waiting", RequestID: n.RequestID}
+			Priority: n.Priority, Collected: n.Collected, Tests: n.Tests, State: order.ToSign, RequestID: n.RequestID}
 		names, err := t.StaffNames()
 		if err != nil {
 			return err
@@ -121,7 +121,7 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 			if err != nil || old.ByID != who.ID || !act.SamePerson(t.Q, old.PatientID, patient.ID) {
 				return act.Refuse(act.Missing, "There is no such prepared order of yours.")
 			}
-			if err := t.SettlePrepared(old.ID, old.State, "replaced", old.Reason, ""); err != nil {
+			if err := t.SettlePrepared(old.ID, old.State, order.Replaced, old.Reason, ""); err != nil {
 				return act.Stale(err, "The order")
 			}
 			if err := t.CloseLine(line.ToSign, old.ID, who.ID, "prepared anew", t.Now); err != nil {
@@ -147,7 +147,7 @@ func (a *Acts) preparedFor(t *act.Tx, id, patient string) (store.Prepared, error
 	if err != nil || !act.SamePerson(t.Q, p.PatientID, patient) {
 		return p, act.Refuse(act.Missing, "There is no such prepared order of this patient.")
 	}
-	if p.State != "waiting" {
+	if p.State != order.ToSign {
 		return p, act.Stale(store.ErrStale, "The prepared order")
 	}
 	return p, nil
@@ -158,10 +158,10 @@ func (a *Acts) signPrepared(t *act.Tx, p store.Prepared, orderID string) error {
 	if p.ID == "" {
 		return nil
 	}
-	if err := t.SettlePrepared(p.ID, "waiting", "signed", "", orderID); err != nil {
+	if err := t.SettlePrepared(p.ID, order.ToSign, order.BecameOrder, "", orderID); err != nil {
 		return act.Stale(err, "The prepared order")
 	}
-	return t.CloseLine(line.ToSign, p.ID, t.Who.ID, "signed", t.Now)
+	return t.CloseLine(line.ToSign, p.ID, t.Who.ID, string(order.BecameOrder), t.Now)
 }
 
 // SignPrepared signs an order as it was prepared.
@@ -191,7 +191,7 @@ func (a *Acts) ReturnPrepared(ctx context.Context, who act.Actor, id, reason str
 		if err != nil {
 			return act.NotFound(err, "prepared order")
 		}
-		if err := t.SettlePrepared(id, "waiting", "returned", strings.TrimSpace(reason), ""); err != nil {
+		if err := t.SettlePrepared(id, order.ToSign, order.Returned, strings.TrimSpace(reason), ""); err != nil {
 			return act.Stale(err, "The prepared order")
 		}
 		if err := t.MoveLine(string(line.ToSign), id, p.ByID); err != nil {
@@ -220,10 +220,10 @@ func (a *Acts) DropPrepared(ctx context.Context, who act.Actor, id, reason strin
 		if p.ByID != who.ID {
 			return act.Refuse(act.Forbidden, "Only who prepared the order may drop it.")
 		}
-		if p.State != "waiting" && p.State != "returned" {
+		if !p.State.Open() {
 			return act.Stale(store.ErrStale, "The prepared order")
 		}
-		if err := t.SettlePrepared(id, p.State, "dropped", strings.TrimSpace(reason), ""); err != nil {
+		if err := t.SettlePrepared(id, p.State, order.Dropped, strings.TrimSpace(reason), ""); err != nil {
 			return act.Stale(err, "The prepared order")
 		}
 		if err := t.CloseLine(line.ToSign, id, who.ID, fmt.Sprintf("dropped: %s", reason), t.Now); err != nil {

@@ -15,6 +15,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/outside"
 	"deftledger/exchange/fhir"
 	"deftledger/store"
 )
@@ -225,18 +226,19 @@ func keptAnswer(value string) note.Answer {
 // the chart it stands beside. Allergies are left out by a physician only. Of several
 // taken in at once, one that may be the same as an entry of the chart (also one that
 // came in just before it) goes on waiting: it is decided by itself.
-func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []string, decision string) (intake.IntakeView, error) {
+func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []string,
+	decision outside.Decision) (intake.IntakeView, error) {
 	if err := act.Allow(who, act.DoIntake); err != nil {
 		return intake.IntakeView{}, err
 	}
-	if !slices.Contains([]string{"take in", "leave out", "join"}, decision) {
+	if !slices.Contains(outside.Decisions, decision) {
 		return intake.IntakeView{}, act.Refuse(act.Invalid, "Take it in, leave it out or join it.")
 	}
 	before, err := a.Intake.Intake(ctx, who, visitID)
 	if err != nil {
 		return before, err
 	}
-	return a.Intake.Change(ctx, who, visitID, decision+" from outside", func(t *act.Tx, v store.Visit) error {
+	return a.Intake.Change(ctx, who, visitID, string(decision)+" from outside", func(t *act.Tx, v store.Visit) error {
 		now := before
 		for i, id := range ids {
 			if i > 0 { // what came in just before counts
@@ -254,20 +256,20 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			if e.Decision != "" {
 				return act.Refuse(act.Conflict, "Somebody decided that entry meanwhile: %s.", e.Decision)
 			}
-			if beside, _ := intake.Beside(&now, e); decision == "take in" && len(ids) > 1 && beside != nil {
+			if _, _, found := intake.Beside(&now, e); decision == outside.TakeIn && len(ids) > 1 && found {
 				continue
 			}
 			became := ""
 			switch {
-			case decision == "leave out" && e.List == chart.AllergyList && !act.May(who.Role, act.EditProblems):
+			case decision == outside.LeaveOut && e.List == chart.AllergyList && !act.May(who.Role, act.EditProblems):
 				return act.Refuse(act.Forbidden, "An allergy is left out by a physician only.")
-			case decision == "take in" && e.List == "answer":
+			case decision == outside.TakeIn && e.List == "answer":
 				err = a.takeAnswer(t, v, e)
-			case decision == "take in":
+			case decision == outside.TakeIn:
 				became, err = a.Intake.PutEntry(t, v, intake.NewEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Source: e.Source})
-			case decision == "join":
-				beside, _ := intake.Beside(&now, e)
-				if beside == nil {
+			case decision == outside.Join:
+				beside, _, found := intake.Beside(&now, e)
+				if !found {
 					return act.Refuse(act.Invalid, "There is nothing in the chart to join it to.")
 				}
 				became = beside.ID

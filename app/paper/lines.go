@@ -6,6 +6,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/core/line"
+	"deftledger/core/outside"
 	"deftledger/store"
 )
 
@@ -29,14 +30,14 @@ func (a *Acts) Lines() []act.LineKind {
 	}
 }
 
-func fillSent(rows []*act.LineRow, id, what, state, problem string) {
+func fillSent(rows []*act.LineRow, id, what string, state outside.Sending, problem string) {
 	for _, row := range rows {
 		if row.ID != id {
 			continue
 		}
 		row.Title = what + ", " + act.OrUnknown(problem, "on its way")
-		if state == "refused" {
-			row.Mark, row.Grave = "refused", true
+		if state == outside.Refused {
+			row.Mark, row.Grave = string(outside.Refused), true
 		}
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"deftledger/app/act"
 	notes "deftledger/app/note"
 	"deftledger/core/note"
+	"deftledger/core/outside"
 	"deftledger/exchange/pdf"
 	"deftledger/store"
 )
@@ -225,10 +226,10 @@ func (a *Acts) DocumentsIn(q *store.Q, ids []string) ([]DocumentView, error) {
 		v := DocumentView{ID: d.ID, Title: d.Title, At: a.Say(d.MadeAt), By: names[d.MadeBy], Folio: d.Folio}
 		for _, f := range faxes {
 			if f.DocumentID == d.ID {
-				v.Fax = f.State + ", " + f.Number
-				if f.State == "settled" {
+				v.Fax = string(f.State) + ", " + f.Number
+				if f.State == outside.Settled {
 					v.Fax += ": " + f.Settled
-				} else if f.State != "sent" && f.LastError != "" {
+				} else if f.State != outside.Sent && f.LastError != "" {
 					v.Fax += ": " + f.LastError
 				}
 				break

@@ -14,6 +14,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/core/letter"
 	"deftledger/core/line"
+	"deftledger/core/outside"
 	"deftledger/exchange/fhir"
 	"deftledger/store"
 )
@@ -123,7 +124,7 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 			return err
 		}
 		msg := store.Message{ID: m.ID, PatientID: n.PatientID, NoteID: noteID, Text: m.Text, DocumentID: m.Document, Folio: e.Folio,
-			State: "waiting", ByID: who.ID, At: t.Now}
+			State: outside.Waiting, ByID: who.ID, At: t.Now}
 		if err := t.AddMessage(msg); err != nil {
 			return err
 		}
@@ -148,15 +149,15 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 
 // SentView is something on its way out of the chart, or that went.
 type SentView struct {
-	ID      string `json:"id"`
-	Kind    string `json:"kind" enum:"message,fax"`
-	To      string `json:"to"`
-	Says    string `json:"says" doc:"The message, or the title of the document"`
-	State   string `json:"state" enum:"waiting,delivered,sent,refused,settled"`
-	Problem string `json:"problem" doc:"Why it was refused, or is not there yet"`
-	Settled string `json:"settled"`
-	By      string `json:"by"`
-	At      string `json:"at"`
+	ID      string          `json:"id"`
+	Kind    string          `json:"kind" enum:"message,fax"`
+	To      string          `json:"to"`
+	Says    string          `json:"says" doc:"The message, or the title of the document"`
+	State   outside.Sending `json:"state" enum:"waiting,delivered,sent,refused,settled"`
+	Problem string          `json:"problem" doc:"Why it was refused, or is not there yet"`
+	Settled string          `json:"settled"`
+	By      string          `json:"by"`
+	At      string          `json:"at"`
 }
 
 func (a *Acts) sentMessage(m store.Message, names map[string]string) SentView {
@@ -253,7 +254,9 @@ func (a *Acts) Destinations() []act.Destination {
 					http.Header{"Fax-Number": {o.Address}})
 				return nil, refused, err
 			},
-			Waits: func(t *act.Tx, o store.Outgoing) error { return t.SetFax(o.Subject, "waiting", noAnswer, time.Time{}) },
+			Waits: func(t *act.Tx, o store.Outgoing) error {
+				return t.SetFax(o.Subject, outside.Waiting, noAnswer, time.Time{})
+			},
 			Settled: func(t *act.Tx, o store.Outgoing, refused string) error {
 				f, err := t.FaxByID(o.Subject)
 				if err != nil {
@@ -263,7 +266,7 @@ func (a *Acts) Destinations() []act.Destination {
 				if err != nil {
 					return err
 				}
-				if err := t.SetFax(f.ID, sentState(refused, "sent"), refused, t.Now); err != nil {
+				if err := t.SetFax(f.ID, sentState(refused, outside.Sent), refused, t.Now); err != nil {
 					return err
 				}
 				return a.arrived(t, line.Fax, f.ID, d.PatientID, refused, "taken by the other side")
@@ -286,14 +289,14 @@ func (a *Acts) Destinations() []act.Destination {
 				return nil, refused, err
 			},
 			Waits: func(t *act.Tx, o store.Outgoing) error {
-				return t.SetMessage(o.Subject, "waiting", noAnswer, time.Time{})
+				return t.SetMessage(o.Subject, outside.Waiting, noAnswer, time.Time{})
 			},
 			Settled: func(t *act.Tx, o store.Outgoing, refused string) error {
 				m, err := t.MessageByID(o.Subject)
 				if err != nil {
 					return err
 				}
-				if err := t.SetMessage(m.ID, sentState(refused, "delivered"), refused, t.Now); err != nil {
+				if err := t.SetMessage(m.ID, sentState(refused, outside.Delivered), refused, t.Now); err != nil {
 					return err
 				}
 				return a.arrived(t, line.Message, m.ID, m.PatientID, refused, "taken by the portal")
@@ -302,9 +305,9 @@ func (a *Acts) Destinations() []act.Destination {
 	}
 }
 
-func sentState(refused, taken string) string {
+func sentState(refused string, taken outside.Sending) outside.Sending {
 	if refused != "" {
-		return "refused"
+		return outside.Refused
 	}
 	return taken
 }

@@ -204,7 +204,7 @@ func (a *Acts) ApplySet(ctx context.Context, who act.Actor, noteID, setID string
 			lines[i] = order.Line{Test: code, Diagnoses: codes}
 		}
 		p := store.Prepared{ID: act.NewID(), PatientID: n.PatientID, VisitID: v.ID, ForID: v.ClinicianID, ByID: who.ID, At: t.Now, Priority: "R",
-			Tests: lines, State: "waiting", RequestID: act.NewID()}
+			Tests: lines, State: order.ToSign, RequestID: act.NewID()}
 		if _, err := t.AddPrepared(p); err != nil {
 			return err
 		}

@@ -339,3 +339,39 @@ func MeanPressure(values []string) (string, bool) {
 	}
 	return fmt.Sprintf("%d/%d", (2*s+n)/(2*n), (2*d+n)/(2*n)), true
 }
+
+// MassIndex derives the body-mass index from what was taken at a visit and what is held of
+// the person, oldest first: weight of this visit, and a height that for an adult may be of an
+// earlier one. replaced are the indices of this visit that it takes the place of. ok is false
+// where nothing that it rests on was taken, or something is missing.
+func MassIndex(held []Vital, taken []Measured, visit string, months int) (value string, replaced []string, ok bool) {
+	weight, height := "", ""
+	for _, x := range held {
+		if x.LOINC == Height && (months >= 240 || x.VisitID == visit) {
+			height = x.Value
+		}
+		if x.VisitID != visit {
+			continue
+		}
+		switch x.LOINC {
+		case Weight:
+			weight = x.Value
+		case BodyMass:
+			replaced = append(replaced, x.ID)
+		}
+	}
+	changed := false
+	for _, m := range taken {
+		switch m.LOINC {
+		case Weight:
+			weight, changed = m.Value, true
+		case Height:
+			height, changed = m.Value, true
+		}
+	}
+	if !changed {
+		return "", nil, false
+	}
+	value, ok = BMI(weight, height, months)
+	return value, replaced, ok
+}

@@ -125,3 +125,35 @@ func FuzzReadVital(f *testing.F) {
 		}
 	})
 }
+
+// The index rests on a weight of the visit, and on a height that only an adult keeps.
+func TestWhatTheBodyMassIndexRestsOn(t *testing.T) {
+	height := Vital{ID: "h", LOINC: Height, Value: "165.5", VisitID: "before"}
+	index := Vital{ID: "i", LOINC: BodyMass, Value: "29.0", VisitID: "now"}
+	weight := Measured{LOINC: Weight, Value: "81.4"}
+	for name, x := range map[string]struct {
+		held     []Vital
+		taken    []Measured
+		months   int
+		value    string
+		replaced []string
+	}{
+		"an adult's height of before": {[]Vital{height}, []Measured{weight}, 600, "29.7", nil},
+		"a child's height of before":  {[]Vital{height}, []Measured{weight}, 120, "", nil},
+		"age unknown":                 {[]Vital{height}, []Measured{weight}, -1, "", nil},
+		"a weight of before": {[]Vital{{LOINC: Weight, Value: "81.4", VisitID: "before"}}, []Measured{{LOINC: Height, Value: "165.5"}},
+			600, "", nil},
+		"nothing it rests on":           {[]Vital{height}, []Measured{{LOINC: "8867-4", Value: "78"}}, 600, "", nil},
+		"in place of one of this visit": {[]Vital{height, index}, []Measured{weight}, 600, "29.7", []string{"i"}},
+		"both taken, a child":           {nil, []Measured{weight, {LOINC: Height, Value: "165.5"}}, 120, "29.7", nil},
+	} {
+		t.Run(name, func(t *testing.T) {
+			value, replaced, ok := MassIndex(x.held, x.taken, "now", x.months)
+			require.Equal(t, x.value, value)
+			require.Equal(t, x.value != "", ok)
+			if ok {
+				require.Equal(t, x.replaced, replaced)
+			}
+		})
+	}
+}

@@ -136,6 +136,20 @@ func CheckCharges(charges []Charge, codes []string, list map[string]Service, mon
 	return out
 }
 
+// Proposed is a line for a service as it would be charged beside others: once, for the first
+// diagnoses that fit on a line, and with modifier 25 for a visit for a problem beside a
+// preventive one. It is shown before anything is handed to billing, and every part of it can
+// be changed.
+func Proposed(code string, beside []Charge, diagnoses []string, services map[string]Service) Charge {
+	line := Charge{Code: code, Units: 1, Modifiers: []string{},
+		Pointers: append([]string{}, diagnoses[:min(ServicePointers, len(diagnoses))]...)}
+	preventive := slices.ContainsFunc(beside, func(c Charge) bool { return services[c.Code].Kind == "preventive" })
+	if preventive && services[code].Kind == "visit" {
+		line.Modifiers = []string{"25"}
+	}
+	return line
+}
+
 // Preventive is the number of the preventive visit for an age in completed months;
 // "" when the age is not known.
 func Preventive(fresh bool, months int) string {

@@ -93,3 +93,19 @@ func TestChargesAreChecked(t *testing.T) {
 	}
 	require.Equal(t, "99385", coding.Preventive(true, 216))
 }
+
+// A visit for a problem beside a preventive one is proposed with modifier 25; nothing else
+// gets one, and no line points at more diagnoses than fit on it.
+func TestALineIsProposedAsItWouldBeCharged(t *testing.T) {
+	services := map[string]coding.Service{"99396": {Code: "99396", Kind: "preventive"}, "99213": {Code: "99213", Kind: "visit"},
+		"G0008": {Code: "G0008", Kind: "service"}}
+	preventive := []coding.Charge{{Code: "99396"}}
+	diagnoses := []string{"Z00.00", "I10", "E11.9", "M10.071", "N18.31"}
+	got := coding.Proposed("99213", preventive, diagnoses, services)
+	require.Equal(t, coding.Charge{Code: "99213", Units: 1, Modifiers: []string{"25"}, Pointers: diagnoses[:4]}, got)
+	require.Empty(t, coding.Proposed("99213", nil, diagnoses, services).Modifiers)
+	require.Empty(t, coding.Proposed("G0008", preventive, diagnoses, services).Modifiers)
+	require.Empty(t, coding.Proposed("99396", []coding.Charge{{Code: "99213"}}, nil, services).Pointers)
+	got.Pointers[0] = "changed"
+	require.Equal(t, "Z00.00", diagnoses[0], "the list itself stays")
+}

@@ -163,3 +163,19 @@ func Find(tests []Test, query string, limit int) []Test {
 	}
 	return out
 }
+
+// PreparedState says how an order laid for a physician's signature stands.
+type PreparedState string
+
+// States of a prepared order: it waits; it is signed as an order, or given back with a
+// reason; or whoever prepared it dropped it, or laid another in its place.
+const (
+	ToSign      PreparedState = "waiting"
+	BecameOrder PreparedState = "signed"
+	Returned    PreparedState = "returned"
+	Dropped     PreparedState = "dropped"
+	Replaced    PreparedState = "replaced"
+)
+
+// Open says whether somebody still has to act on it.
+func (s PreparedState) Open() bool { return s == ToSign || s == Returned }

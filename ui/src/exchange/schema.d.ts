@@ -493,7 +493,7 @@ export interface paths {
         };
         get: operations["charges"];
         put: operations["set-charges"];
-        post?: never;
+        post: operations["add-charge"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1771,6 +1771,11 @@ export interface components {
             link: string;
             words: string;
         };
+        "Add-chargeRequest": {
+            code: string;
+            /** Format: int64 */
+            was: number;
+        };
         "Add-problemRequest": {
             code: string;
         };
@@ -2542,7 +2547,8 @@ export interface components {
             /** @description The entry of the chart it may be the same as */
             beside: string;
             by: string;
-            decision: string;
+            /** @enum {string} */
+            decision: "take in" | "leave out" | "join" | "";
             detail: string;
             id: string;
             list: string;
@@ -4557,6 +4563,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Set-chargesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChargesView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-charge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Add-chargeRequest"];
             };
         };
         responses: {

@@ -21,7 +21,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
   const charges = useQuery({ ...asked, placeholderData: (before) => before });
   const view = charges.data;
   const { act, error } = useAct(`note ${note.id}`);
-  const change = useChange(note.id);
+  const list = useChange(note.id);
   const [query, setQuery] = useLeft(
     `service ${note.id}`,
     () => "",
@@ -30,32 +30,27 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
   const search = useRef<HTMLInputElement>(null);
   const found = useQuery({ ...asks.services(query), enabled: query.trim() !== "" });
   // Changes follow one another, each on what the one before left.
-  async function put(change: (v: View) => { lines?: Line[]; facts?: Partial<Facts> }) {
+  async function change(send: (v: View) => Promise<View>) {
     const done = await act(async () => {
       const v = client.getQueryData(asked.queryKey);
       if (!v) return undefined;
-      const c = change(v);
-      const body = { lines: c.lines ?? v.lines, facts: { ...v.facts, ...c.facts }, was: v.version };
-      const next = await got(api.PUT("/api/notes/{id}/charges", { params: { path: { id: note.id } }, body }));
+      const next = await send(v);
       client.setQueryData(asked.queryKey, next);
       client.setQueryData(asks.note(note.id).queryKey, (n) => n && { ...n, charged: next.lines.length > 0 });
       return next;
     });
     if (done === null) await client.invalidateQueries({ queryKey: ["charges", note.id] });
   }
+  const params = { path: { id: note.id } };
+  const put = (to: (v: View) => { lines?: Line[]; facts?: Partial<Facts> }) =>
+    change((v) => {
+      const c = to(v);
+      const body = { lines: c.lines ?? v.lines, facts: { ...v.facts, ...c.facts }, was: v.version };
+      return got(api.PUT("/api/notes/{id}/charges", { params, body }));
+    });
+  // The server proposes its diagnoses and modifiers.
   const add = (code: string) => {
-    put((v) => ({
-      lines: [
-        ...v.lines,
-        {
-          code,
-          units: 1,
-          modifiers:
-            v.lines.some((l) => l.code.startsWith("9939") || l.code.startsWith("9938")) && /^992/.test(code) ? ["25"] : [],
-          pointers: v.problems.slice(0, 4).map((p) => p.code),
-        },
-      ],
-    }));
+    void change((v) => got(api.POST("/api/notes/{id}/charges", { params, body: { code, was: v.version } })));
     setQuery("");
   };
   useKeys([
@@ -278,11 +273,11 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
         <p className="mt-2 text-faded">Kept in the note only, they do not fit on the claim: {view.fit.off.join(", ")}</p>
       )}
       {view.fit.better.length > 0 && (
-        <button type="button" className="plain" onClick={() => void change.diagnoses(() => view.fit.better)}>
+        <button type="button" className="plain" onClick={() => void list.diagnoses(() => view.fit.better)}>
           Put the diagnoses in the order that keeps every service supported
         </button>
       )}
-      <Wrong says={error || change.error} className="mt-2" />
+      <Wrong says={error || list.error} className="mt-2" />
       <p className="small mt-3">{view.source}</p>
     </Panel>
   );
