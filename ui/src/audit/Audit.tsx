@@ -14,9 +14,9 @@ export function Audit() {
   const all = rows.data?.pages.flatMap((p) => p ?? []) ?? [];
   return (
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf px-6 py-5">
-      <h1 className="mb-3 text-[20px]">Audit</h1>
+      <h1 className="mb-3 text-page">Audit</h1>
       {rows.error && <p>{say(rows.error)}</p>}
-      <table className="w-full border-collapse text-left text-[13px]">
+      <table className="w-full border-collapse text-left text-aside">
         <thead>
           <tr className="label border-b border-rule">
             <th className="py-1 font-semibold">When</th>
@@ -34,8 +34,8 @@ export function Audit() {
               </td>
               <td>{r.who}</td>
               <td>{r.act}</td>
-              <td className="font-mono text-[12px] text-faded">{r.patient}</td>
-              <td className="font-mono text-[12px] text-faded">{r.subject}</td>
+              <td className="font-mono text-code text-faded">{r.patient}</td>
+              <td className="font-mono text-code text-faded">{r.subject}</td>
             </tr>
           ))}
         </tbody>

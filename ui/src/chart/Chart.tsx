@@ -76,17 +76,17 @@ export function Chart() {
   if (chart.error) return <p className="p-8">{say(chart.error)}</p>;
   if (!c) return <p className="p-8 small">Opening the chart…</p>;
   return (
-    <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
+    <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       <Spine chart={c} />
-      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-10 py-5 max-[700px]:px-4">
-          <h2 className="mb-1 text-[19px]">Chart</h2>
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto max-wide:overflow-visible px-10 py-5 max-phone:px-4">
+          <h2 className="mb-1 text-title-l">Chart</h2>
           <Wrong says={error} />
           {merging && <Merge chart={c} close={() => setMerging(false)} />}
           <Merged chart={c} mayPart={mayMerge} />
           <Timeline patient={c.patient.id} />
         </div>
-        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
+        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-phone:px-4">
           {today && mayStart && (
             <button type="button" className="act" onClick={start}>
               {today.signed ? "Read today's note" : today.noteId ? "Resume today's visit" : "Start today's visit"}
@@ -128,7 +128,7 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
   return (
     <aside
       aria-label="Open lines of this chart"
-      className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
+      className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-aside max-wide:w-full max-wide:border-l-0"
     >
       {since && (
         <div className="margin-note mb-5">
@@ -143,7 +143,7 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
           </button>
         </div>
       )}
-      <h2 className="mb-3 text-[17px]">Open lines</h2>
+      <h2 className="mb-3 text-title">Open lines</h2>
       {chart.open.length === 0 && <p className="small">Nothing in this chart waits for anybody.</p>}
       {chart.prepared.map((o) => (
         <Prepared key={o.id} order={o} patient={chart.patient} change={() => change(o)} />

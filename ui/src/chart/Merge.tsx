@@ -24,8 +24,8 @@ export function Merge({ chart, close }: { chart: ChartView; close: () => void })
   });
   const c = sides.data;
   return (
-    <section aria-label="Another record of this person" className="mb-4 border border-edge p-4 text-[13px]">
-      <h3 className="text-[16px]">Another record of this person</h3>
+    <section aria-label="Another record of this person" className="mb-4 border border-edge p-4 text-aside">
+      <h3 className="text-title-s">Another record of this person</h3>
       <p className="small">
         It is read as part of this chart from then on. Nothing is moved or rewritten, so the two can be taken apart again.
       </p>
@@ -92,7 +92,7 @@ function Side({ side, head }: { side: Schemas["MergeSide"]; head: string }) {
   return (
     <div>
       <h4 className="label">{head}</h4>
-      <p className="text-[15px] font-semibold">
+      <p className="text-read font-semibold">
         {p.given} {p.family}
       </p>
       <p>
@@ -116,7 +116,7 @@ export function Merged({ chart, mayPart }: { chart: ChartView; mayPart: boolean 
   return (
     <>
       {chart.merged.map((m) => (
-        <div key={m.id} className="mb-2 border-l-[3px] border-edge pl-3 text-[13px]">
+        <div key={m.id} className="mb-2 border-l-[3px] border-edge pl-3 text-aside">
           <p>
             Holds record <span className="font-mono">{m.record}</span> ({m.name}) too{" "}
             <span className="text-faded">
@@ -170,7 +170,7 @@ export function Merged({ chart, mayPart }: { chart: ChartView; mayPart: boolean 
           )}
         </div>
       ))}
-      <p role="status" className="mb-2 text-[13px] font-semibold text-carried">
+      <p role="status" className="mb-2 text-aside font-semibold text-carried">
         {said}
       </p>
       {dialog}

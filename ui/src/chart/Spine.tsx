@@ -25,7 +25,7 @@ export function unit(u: string) {
 
 function Group({ title, children }: { title: string; children: ReactNode }) {
   return (
-    <section className="mt-5 max-[1179px]:mt-0">
+    <section className="mt-5 max-wide:mt-0">
       <h2 className="label mb-1 font-sans">{title}</h2>
       {children}
     </section>
@@ -42,29 +42,29 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
   return (
     <aside
       aria-label="Patient"
-      className="w-[232px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px] max-[1179px]:flex max-[1179px]:w-full max-[1179px]:gap-8 max-[1179px]:overflow-visible max-[1179px]:border-r-0 max-[1179px]:border-b max-[1179px]:py-2 max-[700px]:block"
+      className="w-[232px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-aside max-wide:flex max-wide:w-full max-wide:gap-8 max-wide:overflow-visible max-wide:border-r-0 max-wide:border-b max-wide:py-2 max-phone:block"
     >
       {/* On a narrow screen the rest scrolls; who this is and the allergies stay in sight. */}
-      <div className="max-[1179px]:flex max-[1179px]:shrink-0 max-[1179px]:gap-8 max-[1179px]:[&>*]:max-w-[300px] max-[700px]:block max-[700px]:[&>*]:max-w-none">
+      <div className="max-wide:flex max-wide:shrink-0 max-wide:gap-8 max-wide:[&>*]:max-w-[300px] max-phone:block max-phone:[&>*]:max-w-none">
         <div>
-          <h1 className="text-[20px] leading-[1.2]">
+          <h1 className="text-page leading-[1.2]">
             {p.given} {p.family}
           </h1>
           <p className="mt-1">
             {p.age}, {p.sex} <span className="text-faded">b.</span> {day(p.birthDate)}
           </p>
           <p className="text-faded">
-            Record <span className="font-mono text-[12.5px]">{p.record}</span> · {p.codeStatus || "code status not recorded"}
+            Record <span className="font-mono text-small">{p.record}</span> · {p.codeStatus || "code status not recorded"}
           </p>
           {chart.speaking.map((s) => (
             <p key={s}>{s}</p>
           ))}
         </div>
         <section
-          className={`mt-4 border-l-[3px] pl-3 max-[1179px]:mt-0 max-[700px]:mt-2 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}
+          className={`mt-4 border-l-[3px] pl-3 max-wide:mt-0 max-phone:mt-2 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}
         >
           <h2
-            className={`mb-1 font-sans text-[12.5px] font-semibold ${allergies.length === 0 || none ? "text-faded" : "text-alarm"}`}
+            className={`mb-1 font-sans text-small font-semibold ${allergies.length === 0 || none ? "text-faded" : "text-alarm"}`}
           >
             Allergies
           </h2>
@@ -89,7 +89,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
         // biome-ignore lint/a11y/noNoninteractiveTabindex: it scrolls, and has nothing else to take the focus
         tabIndex={0}
         aria-label="Problems, medicines, vital signs and open lines"
-        className="max-[1179px]:flex max-[1179px]:max-h-40 max-[1179px]:min-w-0 max-[1179px]:gap-8 max-[1179px]:overflow-auto max-[1179px]:[&>*]:max-w-[300px] max-[1179px]:[&>*]:shrink-0 max-[700px]:mt-2 max-[700px]:max-h-24"
+        className="max-wide:flex max-wide:max-h-40 max-wide:min-w-0 max-wide:gap-8 max-wide:overflow-auto max-wide:[&>*]:max-w-[300px] max-wide:[&>*]:shrink-0 max-phone:mt-2 max-phone:max-h-24"
       >
         <Group title="Problems">
           {chart.problems?.length ? (

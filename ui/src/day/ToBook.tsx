@@ -11,8 +11,8 @@ export function ToBook() {
   if (!open.data || open.data.length === 0) return null;
   return (
     <section aria-label="To book" className="mt-8">
-      <h2 className="mb-1 text-[17px]">To book</h2>
-      <ul className="border-t border-rule text-[13px]">
+      <h2 className="mb-1 text-title">To book</h2>
+      <ul className="border-t border-rule text-aside">
         {open.data.map((f) => (
           <Row key={f.id} wish={f} />
         ))}
@@ -41,7 +41,7 @@ function Row({ wish: f }: { wish: Schemas["FollowUpView"] }) {
   const name = `${f.patient.given} ${f.patient.family}`;
   return (
     <li className="flex flex-wrap items-baseline gap-x-4 border-b border-rule py-1.5">
-      <span className="w-56 text-[15px] font-semibold">{name}</span>
+      <span className="w-56 text-read font-semibold">{name}</span>
       <span className="flex-1">
         {f.reason}{" "}
         <span className="text-faded">

@@ -101,7 +101,7 @@ export function Today() {
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf">
       <div className="mx-auto max-w-[1240px] px-6 py-5">
         <div className="mb-3 flex items-baseline gap-3">
-          <h1 className="text-[20px]">Today</h1>
+          <h1 className="text-page">Today</h1>
           <span className="small">
             {day(me.today)}
             {visits.isSuccess && ` · ${list.length} visits, ${list.filter((v) => v.stage === "done").length} done`}
@@ -125,8 +125,8 @@ export function Today() {
                 <th className="w-14 font-semibold">Room</th>
                 <th className="w-30 font-semibold">Stage</th>
                 <th className="w-16 font-semibold">Waiting</th>
-                <th className="w-24 font-semibold max-[900px]:hidden">With</th>
-                <th className="w-28 font-semibold max-[900px]:hidden">Physician</th>
+                <th className="w-24 font-semibold max-slim:hidden">With</th>
+                <th className="w-28 font-semibold max-slim:hidden">Physician</th>
                 <th className="w-36 font-semibold">
                   <span className="sr-only">Act</span>
                 </th>
@@ -156,7 +156,7 @@ export function Today() {
                       </span>
                     )}
                     {(v.alike ?? []).length > 0 && (
-                      <span className="block text-[12.5px] text-carried">
+                      <span className="block text-small text-carried">
                         Not {v.alike?.join(", not ")}: both are here today, born {day(v.patient.birthDate)}
                       </span>
                     )}
@@ -187,10 +187,10 @@ export function Today() {
                   <td>
                     {v.stage === "expected" || v.stage === "done" ? <span className="text-faded">–</span> : age(v.stageAt, now)}
                   </td>
-                  <td className="max-[900px]:hidden">
+                  <td className="max-slim:hidden">
                     {v.with ? v.with === me.name ? "me" : short(v.with) : <span className="text-faded">–</span>}
                   </td>
-                  <td className="max-[900px]:hidden">{v.mine ? "me" : short(v.clinician)}</td>
+                  <td className="max-slim:hidden">{v.mine ? "me" : short(v.clinician)}</td>
                   <td className="text-right">
                     {mayIntake && first === "intake" && !v.signed && (
                       <button type="button" className={i === at ? "choice" : "plain"} onClick={() => void intake(v)}>

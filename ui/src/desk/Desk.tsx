@@ -64,10 +64,10 @@ export function Desk() {
   }, [id]);
   const Page = kind && kinds[kind].page;
   return (
-    <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
+    <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       <section
         aria-label="Open lines"
-        className="flex w-[330px] shrink-0 flex-col border-r border-rule max-[1179px]:max-h-64 max-[1179px]:w-full"
+        className="flex w-[330px] shrink-0 flex-col border-r border-rule max-wide:max-h-64 max-wide:w-full"
       >
         {/* Not before the counts are known: they would move a list away under the pointer. */}
         <Tabs
@@ -120,7 +120,7 @@ function LineRow({ row: r }: { row: Row }) {
   return (
     <>
       <span className="flex items-baseline justify-between gap-2">
-        <span className="text-[15px] font-semibold">
+        <span className="text-read font-semibold">
           {r.patient ? `${r.patient.given} ${r.patient.family}` : "No certain patient"}
         </span>
         <Mark row={r} />

@@ -26,9 +26,9 @@ export default function Forms() {
   const [chosen, setChosen] = useState<Row | null>(null);
   if (forms.error) return <p className="p-8">{say(forms.error)}</p>;
   return (
-    <div className="flex min-h-0 flex-1 max-[900px]:flex-col max-[900px]:overflow-auto">
-      <nav aria-label="Forms" className="w-[260px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-[13px]">
-        <h1 className="mb-2 text-[20px]">Forms</h1>
+    <div className="flex min-h-0 flex-1 max-slim:flex-col max-slim:overflow-auto">
+      <nav aria-label="Forms" className="w-[260px] shrink-0 overflow-auto border-r border-rule px-4 py-4 text-aside">
+        <h1 className="mb-2 text-page">Forms</h1>
         {Object.entries(kinds).map(([k, words]) => (
           <section key={k} className="mb-3">
             <h2 className="label font-sans">{words}</h2>
@@ -143,9 +143,9 @@ function Editor({ row }: { row: Row }) {
     <>
       <main id="page" className="flex min-w-0 flex-1 flex-col bg-leaf px-6 py-4">
         <div className="flex items-baseline gap-3">
-          <h2 className="flex-1 text-[19px]">{row.title}</h2>
+          <h2 className="flex-1 text-title-l">{row.title}</h2>
           {row.kind === "interview" && may && (
-            <label className="flex items-baseline gap-1.5 text-[13px] text-faded">
+            <label className="flex items-baseline gap-1.5 text-aside text-faded">
               Name
               <input
                 className="field w-44 py-0 text-ink"
@@ -160,7 +160,7 @@ function Editor({ row }: { row: Row }) {
           {row.kind === "interview" ? "Questions (FHIR Questionnaire)" : row.kind === "services" ? services : "Text of the form"}
           <textarea
             ref={box}
-            className="box mt-1 min-h-0 flex-1 resize-none font-mono text-[12.5px] text-ink"
+            className="box mt-1 min-h-0 flex-1 resize-none font-mono text-small text-ink"
             spellCheck={false}
             readOnly={!may}
             value={body}
@@ -171,7 +171,7 @@ function Editor({ row }: { row: Row }) {
           <label className="label mt-2 flex min-h-0 flex-[2] flex-col">
             How the answers read
             <textarea
-              className="box mt-1 min-h-0 flex-1 resize-none font-mono text-[12.5px] text-ink"
+              className="box mt-1 min-h-0 flex-1 resize-none font-mono text-small text-ink"
               spellCheck={false}
               readOnly={!may}
               value={prose}
@@ -179,7 +179,7 @@ function Editor({ row }: { row: Row }) {
             />
           </label>
         )}
-        <Wrong says={said} className="min-h-[22px] pt-1 text-[13px]" />
+        <Wrong says={said} className="min-h-[22px] pt-1 text-aside" />
         <div className="flex gap-3">
           {may && (
             <button type="button" className="act" onClick={() => void save()}>
@@ -207,7 +207,7 @@ function Editor({ row }: { row: Row }) {
           />
         </div>
       </main>
-      <aside aria-label="Preview" className="w-[360px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px]">
+      <aside aria-label="Preview" className="w-[360px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-aside">
         {row.kind !== "interview" && row.kind !== "services" && body && (
           <Entries
             body={body}
@@ -221,14 +221,14 @@ function Editor({ row }: { row: Row }) {
           />
         )}
         <Versions row={row} show={(v) => void earlier(v).catch((e) => setSaid(say(e)))} />
-        <h2 className="mb-2 text-[17px]">Preview</h2>
+        <h2 className="mb-2 text-title">Preview</h2>
         {!preview && (
           <p className="small">The preview shows what is asked and how it reads, or what is wrong and in which line.</p>
         )}
         {preview?.fault && <p className="border-l-[3px] border-alarm pl-3 text-alarm">{preview.fault}</p>}
         {preview?.says.map((s, i) =>
           row.kind === "interview" && i === preview.says.length - 1 ? (
-            <p key={s} className="mt-2 border-t border-rule pt-2 font-serif text-[16px]">
+            <p key={s} className="mt-2 border-t border-rule pt-2 font-serif text-title-s">
               {s}
             </p>
           ) : (
@@ -258,7 +258,7 @@ function Versions({ row, show }: { row: Row; show: (version: number) => void }) 
   if ((versions.data ?? []).length < 2) return null;
   return (
     <section aria-label="Versions" className="mb-4">
-      <h2 className="mb-1 text-[17px]">Versions</h2>
+      <h2 className="mb-1 text-title">Versions</h2>
       <ul className="max-h-[160px] overflow-auto">
         {versions.data?.map((v, i) => (
           <li key={v.version} className="flex items-baseline gap-2">
@@ -329,7 +329,7 @@ function Entries({
   }
   return (
     <section aria-label="Entries" className="mb-4">
-      <h2 className="mb-1 text-[17px]">Entries</h2>
+      <h2 className="mb-1 text-title">Entries</h2>
       <ul className="max-h-[280px] overflow-auto">
         {entries.data?.map((e) => (
           <li key={e.list + e.id} className="flex items-baseline gap-2">

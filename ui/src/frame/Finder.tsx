@@ -55,7 +55,7 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
             autoFocus
             aria-label="Find anything"
             placeholder="Name, birth date, record number, phone, screen or action"
-            className="field text-[16px]"
+            className="field text-title-s"
             autoComplete="off"
             onChange={(e) => setQuery(e.target.value)}
             onKeyDown={(e) => {

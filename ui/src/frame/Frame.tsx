@@ -63,10 +63,10 @@ export function Frame() {
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-leaf focus:p-2">
         Skip to the page
       </a>
-      <header className="flex h-[42px] shrink-0 items-stretch border-b border-rule bg-paper max-[700px]:h-auto max-[700px]:flex-wrap">
-        <div className="flex w-[232px] shrink-0 items-center gap-2.5 pl-3.5 max-[700px]:w-auto max-[700px]:pr-3">
+      <header className="flex h-[42px] shrink-0 items-stretch border-b border-rule bg-paper max-phone:h-auto max-phone:flex-wrap">
+        <div className="flex w-[232px] shrink-0 items-center gap-2.5 pl-3.5 max-phone:w-auto max-phone:pr-3">
           <Mark />
-          <span className="font-serif text-[17px] font-semibold">Deft Ledger</span>
+          <span className="font-serif text-title font-semibold">Deft Ledger</span>
         </div>
         <nav aria-label="Screens" className="-mb-px flex min-w-0 flex-1 items-stretch overflow-x-auto">
           {day && (
@@ -99,9 +99,9 @@ export function Frame() {
           <button
             type="button"
             onClick={find}
-            className="flex w-[200px] items-center justify-between border-b border-edge py-1 pl-1 text-left text-faded max-[1000px]:w-auto"
+            className="flex w-[200px] items-center justify-between border-b border-edge py-1 pl-1 text-left text-faded max-half:w-auto"
           >
-            <span className="max-[1000px]:sr-only">Find anything</span>
+            <span className="max-half:sr-only">Find anything</span>
             <span className="key" aria-hidden="true">
               /
             </span>
@@ -131,7 +131,7 @@ export function Frame() {
       </header>
       <div role="status">
         {!reachable && (
-          <p className="bg-carried px-4 py-1 text-[13px] text-leaf">
+          <p className="bg-carried px-4 py-1 text-aside text-leaf">
             The server does not answer. What you type is kept in this browser, encrypted, and sent when it is back.
           </p>
         )}

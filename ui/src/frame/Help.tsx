@@ -17,7 +17,7 @@ export function Help({ close }: { close: () => void }) {
     <Dialog open onClose={close} className="relative z-40">
       <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
       <DialogPanel className="fixed top-[10vh] left-1/2 max-h-[80vh] w-[min(480px,94vw)] -translate-x-1/2 overflow-auto border border-edge bg-leaf p-5">
-        <DialogTitle className="mb-3 text-[18px]">Keys of this screen</DialogTitle>
+        <DialogTitle className="mb-3 text-title-m">Keys of this screen</DialogTitle>
         <ul>
           {[...Map.groupBy(keys, (k) => k.label)].map(([label, same]) => (
             <li key={label} className="flex items-baseline justify-between gap-3 border-b border-rule py-1.5">

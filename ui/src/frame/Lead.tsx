@@ -37,7 +37,7 @@ export function Lead() {
   useKeys(on ? [{ key: "Alt+u", label: late ? "Step past the unsigned note" : "Put the announcement away", run: past }] : []);
   if (!on || !oldest) return null;
   return (
-    <div role="status" className="flex items-baseline gap-4 border-b border-carried bg-leaf px-4 py-1.5 text-[13px]">
+    <div role="status" className="flex items-baseline gap-4 border-b border-carried bg-leaf px-4 py-1.5 text-aside">
       <span className="flex-1">
         {late ? (
           <>

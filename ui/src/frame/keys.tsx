@@ -1,7 +1,9 @@
 // Keys of a screen: registered beside the act they do, listed by "?", never
 // taken from somebody who is typing.
-import { type KeyboardEvent as ReactKey, useEffect, useLayoutEffect, useRef, useSyncExternalStore } from "react";
+
+import { type KeyboardEvent as ReactKey, useEffect, useLayoutEffect, useSyncExternalStore } from "react";
 import { useMe } from "../session/session";
+import { useLatest } from "./latest";
 
 export type Key = { key: string; label: string; run: () => void };
 
@@ -20,8 +22,7 @@ function changed() {
 /** useKeys registers keys while a component is shown. A key is a letter, or a
  * chord such as "Ctrl+Enter" or "Alt+p"; chords also work while typing. */
 export function useKeys(keys: Key[]) {
-  const now = useRef(keys);
-  now.current = keys;
+  const now = useLatest(keys);
   const names = keys.map((k) => `${k.key}\t${k.label}`).join("\n");
   // With the screen itself, so that no key is lost between seeing it and its keys working.
   useLayoutEffect(() => {
@@ -36,7 +37,7 @@ export function useKeys(keys: Key[]) {
       layers.splice(layers.indexOf(layer), 1);
       changed();
     };
-  }, [names]);
+  }, [names, now]);
 }
 
 /** useShownKeys lists the keys that work now. */

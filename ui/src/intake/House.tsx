@@ -54,7 +54,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
   return (
     <section aria-label="Tests and vaccines" className="mt-4 border-t-2 border-rule pt-3">
       <div className="flex flex-wrap items-baseline gap-3">
-        <h2 className="text-[17px]">
+        <h2 className="text-title">
           Tests done here, vaccines given <KeyCap k="t" />
         </h2>
         <div className="relative w-80">
@@ -77,7 +77,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
             <ComboboxOptions
               static
               modal={false}
-              className={list.length === 0 ? "hidden" : "absolute z-10 mt-1 w-full border border-edge bg-leaf text-[13px]"}
+              className={list.length === 0 ? "hidden" : "absolute z-10 mt-1 w-full border border-edge bg-leaf text-aside"}
             >
               {list.map((f) => (
                 <ComboboxOption key={f.id + f.under} value={f} className="px-2 py-1 data-focus:bg-kelp-wash">
@@ -95,7 +95,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
         <TestForm test={chosen.test} corrects={corrects} acts={acts} visit={visit} close={close} key={chosen.id} />
       )}
       {chosen?.vaccine && <VaccineForm vaccine={chosen.vaccine} acts={acts} visit={visit} close={close} key={chosen.id} />}
-      <ul className="mt-1 text-[13px]">
+      <ul className="mt-1 text-aside">
         {view.tests.map((d) => (
           <li key={d.report} className="border-b border-rule py-1">
             <span className={d.flagged ? "font-semibold" : ""}>{d.words}</span>{" "}
@@ -193,7 +193,7 @@ function Field({
   );
 }
 
-const box = "my-2 border border-edge p-3 text-[13px]";
+const box = "my-2 border border-edge p-3 text-aside";
 
 // escapes closes a form with Escape, wherever in it the focus is.
 const escapes = (close: () => void) => (e: React.KeyboardEvent) => {
@@ -242,7 +242,7 @@ function TestForm({
   }
   return (
     <form ref={form} aria-label={test.name} className={box} onSubmit={enter} onKeyDown={escapes(close)}>
-      <h3 className="font-sans text-[14px] font-semibold">
+      <h3 className="font-sans text-line font-semibold">
         {test.name} {corrects && <span className="text-carried">corrects what was entered</span>}
       </h3>
       <div className="mt-1 flex flex-wrap gap-x-6 gap-y-2">
@@ -345,7 +345,7 @@ function VaccineForm({ vaccine: v, acts, visit, close }: { vaccine: Vaccine; act
       }}
       onKeyDown={escapes(close)}
     >
-      <h3 className="font-sans text-[14px] font-semibold">
+      <h3 className="font-sans text-line font-semibold">
         {v.name} <span className="font-normal text-faded">{v.route}</span>
       </h3>
       <div className="mt-1 flex flex-wrap items-end gap-x-6 gap-y-2">

@@ -23,7 +23,7 @@ export function Incoming({ view, acts }: { view: Schemas["IntakeView"]; acts: Ac
   const groups = Map.groupBy(open, (e) => e.source);
   return (
     <section aria-label="From outside">
-      <h2 className="mb-1 text-[17px]">From outside</h2>
+      <h2 className="mb-1 text-title">From outside</h2>
       {open.length === 0 && <p className="small">Everything is decided.</p>}
       <div className="mb-2 flex flex-wrap gap-x-3">
         {fresh.length > 1 && (

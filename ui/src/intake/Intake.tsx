@@ -87,22 +87,22 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
     { key: "Ctrl+Enter", label: "Hand over to the physician", run: () => void handOver() },
   ]);
   return (
-    <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
+    <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       {/* The room of the spine is kept while it loads, so that nothing moves under the pointer. */}
-      {chart.data ? <Spine chart={chart.data} /> : <div className="w-[232px] shrink-0 border-r border-rule max-[1179px]:h-40" />}
-      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-        <div className="min-h-0 flex-1 overflow-auto px-10 py-5 max-[1179px]:overflow-visible max-[700px]:px-4">
+      {chart.data ? <Spine chart={chart.data} /> : <div className="w-[232px] shrink-0 border-r border-rule max-wide:h-40" />}
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto px-10 py-5 max-wide:overflow-visible max-phone:px-4">
           <div className="mb-3 flex items-baseline gap-3 border-b border-rule pb-2.5">
-            <h1 className="text-[19px]">Intake</h1>
+            <h1 className="text-title-l">Intake</h1>
             <span className="small flex-1">
               {day(view.visit.startsAt)}, {clock(view.visit.startsAt)} · {view.visit.stage} · for {view.visit.clinician}
             </span>
           </div>
-          <Wrong says={acts.error} className="text-[13px]" />
+          <Wrong says={acts.error} className="text-aside" />
           <Reason view={view} acts={acts} visit={visit} input={reason} />
           <section aria-label="Histories" className="mt-4">
             <div className="flex items-baseline gap-3">
-              <h2 className="flex-1 text-[17px]">Histories</h2>
+              <h2 className="flex-1 text-title">Histories</h2>
               <button type="button" className="choice py-1" onClick={() => reviewed(histories)}>
                 All reviewed <KeyCap k="h" />
               </button>
@@ -112,10 +112,10 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
             ))}
           </section>
           <section aria-label="Medicines and allergies" className="mt-4">
-            <h2 className="text-[17px]">Medicines and allergies</h2>
+            <h2 className="text-title">Medicines and allergies</h2>
             <List list={view.medicines} acts={acts} patient={p.id} k="m" />
             {view.stopped.length > 0 && (
-              <details className="pb-2 pl-2 text-[13px]">
+              <details className="pb-2 pl-2 text-aside">
                 <summary className="cursor-pointer text-faded">{view.stopped.length} stopped</summary>
                 {view.stopped.map((m) => (
                   <p key={m.id}>
@@ -131,7 +131,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           </div>
           <House view={view} acts={acts} visit={visit} />
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-rule bg-paper px-10 py-2 max-[700px]:px-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-2.5 border-t border-rule bg-paper px-10 py-2 max-phone:px-4">
           <button type="button" className="act" onClick={() => void handOver()}>
             Hand over to {view.visit.clinician.split(" ")[0]} <KeyCap k="Ctrl+Enter" />
           </button>
@@ -161,9 +161,9 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
       <aside
         hidden={ordering}
         aria-label="What is done, and what came from outside"
-        className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0"
+        className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-aside max-wide:w-full max-wide:border-l-0"
       >
-        <h2 className="mb-2 text-[17px]">Done so far</h2>
+        <h2 className="mb-2 text-title">Done so far</h2>
         <ul className="mb-5">
           {view.done.map((s) => (
             <li key={s.step} className={s.done ? "text-settled" : ""}>
@@ -199,10 +199,8 @@ function Reason({
   const v = view.visit;
   const [reason, setReason] = useState(v.reason);
   const [room, setRoom] = useState(v.room);
-  const now = useRef(v);
-  now.current = v;
   async function save(kind = v.kind) {
-    if (reason === now.current.reason && room === now.current.room && kind === now.current.kind) return;
+    if (reason === v.reason && room === v.room && kind === v.kind) return;
     await acts.run(() => {
       const version = acts.intake.data?.visit.version ?? v.version;
       return got(api.POST("/api/visits/{id}/reason", { params: { path: { id: visit } }, body: { reason, kind, room, version } }));
@@ -214,7 +212,7 @@ function Reason({
         Reason for visit <KeyCap k="r" />
         <input
           ref={input}
-          className="field text-[15px] text-ink"
+          className="field text-read text-ink"
           value={reason}
           onChange={(e) => setReason(e.target.value)}
           onBlur={() => void save()}

@@ -17,7 +17,7 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
   return (
     <section aria-label={l.name} className="border-t border-rule py-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
-        <h3 className="w-44 font-sans text-[14px] font-semibold">{l.name}</h3>
+        <h3 className="w-44 font-sans text-line font-semibold">{l.name}</h3>
         <div className="flex flex-1 flex-wrap items-baseline gap-x-3">
           {l.entries.length === 0 && !l.noneKnown && (
             <span className="text-faded">
@@ -67,7 +67,7 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
             ) : (
               <button
                 type="button"
-                className="plain py-0 text-[12.5px]"
+                className="plain py-0 text-small"
                 aria-label={`${l.id === "medicines" ? "Stop" : "End"} ${e.title}`}
                 onClick={() => {
                   setEnding(e.id);
@@ -85,16 +85,16 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
           <Add list={l} acts={acts} patient={patient} close={() => setAdding(false)} />
         ) : (
           <>
-            <button type="button" className="plain py-0 text-[13px]" onClick={() => setAdding(true)}>
+            <button type="button" className="plain py-0 text-aside" onClick={() => setAdding(true)}>
               Add
             </button>
             {l.entries.length === 0 && l.none && !l.noneKnown && (
-              <button type="button" className="plain py-0 text-[13px]" onClick={() => void acts.state([l.id], "none known")}>
+              <button type="button" className="plain py-0 text-aside" onClick={() => void acts.state([l.id], "none known")}>
                 {l.none}
               </button>
             )}
             {!l.today && (
-              <button type="button" className="plain py-0 text-[13px]" onClick={() => void acts.state([l.id], "reviewed")}>
+              <button type="button" className="plain py-0 text-aside" onClick={() => void acts.state([l.id], "reviewed")}>
                 Reviewed {k && <KeyCap k={k} />}
               </button>
             )}
@@ -130,7 +130,7 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
   }
   return (
     <form
-      className="flex w-full flex-wrap items-baseline gap-2 text-[13px]"
+      className="flex w-full flex-wrap items-baseline gap-2 text-aside"
       onSubmit={save}
       onKeyDown={(e) => {
         if (e.key === "Escape") {

@@ -67,7 +67,7 @@ export function Vitals({
   return (
     <section aria-label="Vital signs" className="border-t-2 border-rule pt-3">
       <div className="flex items-baseline gap-3">
-        <h2 className="flex-1 text-[17px]">
+        <h2 className="flex-1 text-title">
           Vital signs <KeyCap k="v" />
         </h2>
         {view.device && (
@@ -76,9 +76,9 @@ export function Vitals({
           </button>
         )}
       </div>
-      {errors.device && <Wrong says={errors.device} className="text-[13px]" />}
+      {errors.device && <Wrong says={errors.device} className="text-aside" />}
       {asked?.loinc === "device" && <Asked asked={asked} keep={() => void device(true)} again={() => setAsked(null)} />}
-      <table className="mt-1 w-full max-w-[820px] text-[13px]">
+      <table className="mt-1 w-full max-w-[820px] text-aside">
         <thead>
           <tr className="label text-left">
             <th className="w-44 py-1 font-semibold">
@@ -138,7 +138,7 @@ export function Vitals({
 
 function Asked({ asked, keep, again }: { asked: { questions: string[] }; keep: () => void; again: () => void }) {
   return (
-    <div role="alert" className="my-1 border-l-[3px] border-carried pl-2 text-[13px]">
+    <div role="alert" className="my-1 border-l-[3px] border-carried pl-2 text-aside">
       {asked.questions.map((q) => (
         <p key={q} className="font-semibold text-carried">
           {q}

@@ -13,7 +13,7 @@ export function Choice({
   className?: string;
 }) {
   return (
-    <button type="button" aria-pressed={on} className={`choice px-2 py-0.5 text-[12.5px] font-normal ${className}`} onClick={set}>
+    <button type="button" aria-pressed={on} className={`choice px-2 py-0.5 text-small font-normal ${className}`} onClick={set}>
       {children}
     </button>
   );

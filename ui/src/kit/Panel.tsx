@@ -26,10 +26,10 @@ export function Panel({
     <aside
       aria-label={label}
       onKeyDown={leave && onEscape(leave)}
-      className={`${wide ? "w-[430px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-[13px] max-[1179px]:w-full max-[1179px]:border-l-0`}
+      className={`${wide ? "w-[430px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full max-wide:border-l-0`}
     >
       <div className="mb-2 flex items-baseline justify-between gap-2">
-        <h2 className="text-[18px]">{title}</h2>
+        <h2 className="text-title-m">{title}</h2>
         {aside ??
           (leave && (
             <button type="button" className="plain shrink-0" onClick={leave}>

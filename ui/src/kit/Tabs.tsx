@@ -43,7 +43,7 @@ export function Tabs<K extends string>({
           role="tab"
           aria-selected={at === t.key}
           tabIndex={at === t.key ? 0 : -1}
-          className={`border-b-2 pb-1.5 text-[13px] ${at === t.key ? "border-kelp font-semibold" : "border-transparent text-faded"}`}
+          className={`border-b-2 pb-1.5 text-aside ${at === t.key ? "border-kelp font-semibold" : "border-transparent text-faded"}`}
           onClick={() => choose(t.key)}
         >
           {t.word}

@@ -26,11 +26,11 @@ type Shown = {
 
 function Word({ row: r }: { row: Row }) {
   if (!r.mark) return null;
-  return <span className={`text-[12.5px] font-semibold ${r.grave ? "text-alarm" : "text-carried"}`}>{r.mark}</span>;
+  return <span className={`text-small font-semibold ${r.grave ? "text-alarm" : "text-carried"}`}>{r.mark}</span>;
 }
 
 function Waits({ row: r }: { row: Row }) {
-  return r.mark ? <span className="text-[12.5px] font-semibold">{r.mark}</span> : null;
+  return r.mark ? <span className="text-small font-semibold">{r.mark}</span> : null;
 }
 
 function Result({ row: r }: { row: Row }) {

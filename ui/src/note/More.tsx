@@ -8,7 +8,7 @@ export function More({ items }: { items: { label: string; k: string; run: () => 
       <MenuButton className="plain">More…</MenuButton>
       <MenuItems
         modal={false}
-        className="absolute bottom-full left-0 z-20 mb-1 w-60 border border-edge bg-leaf py-1 text-[13px] focus:outline-none"
+        className="absolute bottom-full left-0 z-20 mb-1 w-60 border border-edge bg-leaf py-1 text-aside focus:outline-none"
       >
         {items.map((i) => (
           <MenuItem key={i.label}>

@@ -8,7 +8,7 @@ export function Title({ note, children }: { note: Note; children: ReactNode }) {
   const v = note.visit;
   return (
     <div className="mb-3 flex items-baseline gap-3 border-b border-rule pb-2.5">
-      <h2 className="text-[19px]">{v.kind}</h2>
+      <h2 className="text-title-l">{v.kind}</h2>
       <span className="small flex-1">
         {day(v.startsAt)}, {clock(v.startsAt)}
         {v.room && ` · room ${v.room}`} · {v.reason}
@@ -34,7 +34,7 @@ export function Kept({ note }: { note: Note }) {
           <span className="block font-semibold">
             Kept, not in the note: {c.part}, {c.by}, {clock(c.at)}
           </span>
-          <p className="font-serif text-[15px] whitespace-pre-wrap">{c.text}</p>
+          <p className="font-serif text-read whitespace-pre-wrap">{c.text}</p>
           <button type="button" className="plain" onClick={() => settle(c.id)}>
             Done with it
           </button>

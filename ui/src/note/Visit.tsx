@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
@@ -60,7 +60,7 @@ export default function Visit() {
   if (!chart.data || !opened.data || (noteId && !note.data)) return <p className="p-8 small">Opening the note…</p>;
   if (!note.data) return <p className="p-8">This visit has no note yet. Start it from Today.</p>;
   return (
-    <div className="flex min-h-0 flex-1 max-[1179px]:flex-col max-[1179px]:overflow-auto">
+    <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       <Spine chart={chart.data} />
       {note.data.sealed ? (
         <Sealed key={noteId} note={note.data} chart={chart.data} />
@@ -130,8 +130,14 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const tools = useTools();
   useDictionary(tools.data?.words);
   const act = useChange(note.id);
-  const statuses = useRef<Record<string, string>>({});
-  const [, redraw] = useState(0);
+  const [statuses, setStatuses] = useState<Record<string, string>>({}); // of the parts
+  const onStatus = useCallback(
+    (part: string, s: string) => setStatuses((all) => (all[part] === s ? all : { ...all, [part]: s })),
+    [],
+  );
+  const register = useCallback((part: string, flush: () => Promise<number>) => {
+    flushes.current[part] = flush;
+  }, []);
   const flushes = useRef<Record<string, () => Promise<number>>>({});
   const focus = useRef<Record<string, () => void>>({});
   const insert = useRef<Record<string, (text: string) => void>>({});
@@ -262,9 +268,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   ]);
   const orders = useQuery(asks.ordersOf(note.visit.id)).data ?? [];
   const worst =
-    Object.values(statuses.current).find((s) => s.startsWith("Not saved")) ??
-    Object.values(statuses.current).find((s) => s === "Saving…" || s === "Two versions");
-  const newest = [...Object.values(statuses.current), act.saved]
+    Object.values(statuses).find((s) => s.startsWith("Not saved")) ??
+    Object.values(statuses).find((s) => s === "Saving…" || s === "Two versions");
+  const newest = [...Object.values(statuses), act.saved]
     .filter((s) => s.startsWith("Saved"))
     .sort()
     .at(-1);
@@ -284,9 +290,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const none = note.blocks.length === 0;
   return (
     <>
-      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible py-5 pr-8 pl-4 max-[700px]:pr-3">
-          <div className="ml-12 max-[700px]:ml-0">
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto max-wide:overflow-visible py-5 pr-8 pl-4 max-phone:pr-3">
+          <div className="ml-12 max-phone:ml-0">
             <Title note={note}>{worst ?? newest ?? ""}</Title>
           </div>
           {shown.map((p) => (
@@ -296,14 +302,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               part={p}
               open={lead}
               words={words}
-              register={(flush) => {
-                flushes.current[p.part] = flush;
-              }}
-              onStatus={(s) => {
-                if (statuses.current[p.part] === s) return;
-                statuses.current[p.part] = s;
-                redraw((n) => n + 1);
-              }}
+              register={register}
+              onStatus={onStatus}
               focusRef={(f, put) => {
                 focus.current[p.part] = f;
                 insert.current[p.part] = put;
@@ -416,7 +416,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             />
           ))}
           {["function", "remarks"].some((p) => !shown.some((s) => s.part === p)) && (
-            <div className="ml-12 flex gap-3 text-[13px]">
+            <div className="ml-12 flex gap-3 text-aside">
               {["function", "remarks"]
                 .filter((p) => !shown.some((s) => s.part === p))
                 .map((p) => (
@@ -428,7 +428,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           )}
         </div>
         <footer
-          className={`flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-2 [&_button]:whitespace-nowrap max-[700px]:flex-wrap max-[700px]:pl-4 ${panels.includes(open) ? "pl-4" : "pl-16"}`}
+          className={`flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-2 [&_button]:whitespace-nowrap max-phone:flex-wrap max-phone:pl-4 ${panels.includes(open) ? "pl-4" : "pl-16"}`}
         >
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>
@@ -459,7 +459,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <Wrong
             says={error || (open === "" ? act.error : "")}
             as="span"
-            className="min-w-0 flex-1 basis-0 text-[13px] font-semibold"
+            className="min-w-0 flex-1 basis-0 text-aside font-semibold"
           />
         </footer>
         {dialog}
@@ -482,7 +482,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       {!panels.includes(open) && open !== "beside" && (
         <aside
           aria-label="Beside the note"
-          className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 pt-14 pb-4 max-[1179px]:w-full max-[1179px]:border-l-0 max-[1179px]:pt-4"
+          className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 pt-14 pb-4 max-wide:w-full max-wide:border-l-0 max-wide:pt-4"
         >
           {closing && (
             <Closing
@@ -501,7 +501,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           {open === "absence" && <Absence note={note} close={() => setOpen("")} />}
           {open === "alone" && (
             <div className="mb-5">
-              <h2 className="mb-2 text-[17px]">One part alone</h2>
+              <h2 className="mb-2 text-title">One part alone</h2>
               <div className="mb-2 flex flex-wrap gap-1.5">
                 {[...new Set(note.blocks.map((b) => b.part))].map((p) => (
                   <button
@@ -594,7 +594,7 @@ function same(a: Schemas["ClosingView"], b: Schemas["ClosingView"]) {
 }
 
 function Chips({ children }: { children: React.ReactNode }) {
-  return <div className="mt-1.5 flex flex-wrap gap-1.5 text-[13px]">{children}</div>;
+  return <div className="mt-1.5 flex flex-wrap gap-1.5 text-aside">{children}</div>;
 }
 
 function Opener({ run, k, children }: { run: () => void; k: string; children: React.ReactNode }) {

@@ -221,9 +221,9 @@ export function OrderComposer({
         <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
       )}
       {left && !from && chosen.length > 0 && (
-        <p className="mt-3 text-[13px] text-carried">
+        <p className="mt-3 text-aside text-carried">
           Left here before and not sent.{" "}
-          <button type="button" className="plain py-0 text-[13px]" onClick={() => setChosen([])}>
+          <button type="button" className="plain py-0 text-aside" onClick={() => setChosen([])}>
             Begin anew
           </button>
         </p>
@@ -233,7 +233,7 @@ export function OrderComposer({
           <li key={c.test.code} className="border-b border-rule py-2">
             <div className="flex items-baseline justify-between gap-2">
               <span className="font-semibold">{c.test.name}</span>
-              <button type="button" className="plain text-[12.5px]" onClick={() => setChosen(chosen.filter((x) => x !== c))}>
+              <button type="button" className="plain text-small" onClick={() => setChosen(chosen.filter((x) => x !== c))}>
                 Take off<span className="sr-only"> {c.test.name}</span>
               </button>
             </div>
@@ -248,7 +248,7 @@ export function OrderComposer({
                   title={d.title}
                   aria-pressed={c.diagnoses.includes(d.code)}
                   aria-label={`${d.code} ${d.title} justifies ${c.test.name}`}
-                  className={`rounded-[3px] border px-2 py-0.5 font-mono text-[12.5px] ${c.diagnoses.includes(d.code) ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
+                  className={`rounded-[3px] border px-2 py-0.5 font-mono text-small ${c.diagnoses.includes(d.code) ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
                   onClick={() => link(d.code, c.test.code)}
                 >
                   {d.code}
@@ -259,7 +259,7 @@ export function OrderComposer({
         ))}
       </ul>
       {diagnoses.length === 0 && (
-        <p className="mt-3 text-[13px] text-carried">
+        <p className="mt-3 text-aside text-carried">
           There is no diagnosis to link. Add one to the visit or the problem list first.
         </p>
       )}
@@ -296,7 +296,7 @@ export function OrderComposer({
         />
         Specimen collected here, now
       </label>
-      <Wrong says={error} className="mt-2 min-h-[21px] text-[13px]" />
+      <Wrong says={error} className="mt-2 min-h-[21px] text-aside" />
       <button type="button" className="act mt-1" disabled={busy} onClick={() => void signAll()}>
         {maySign ? "Sign and send" : "Prepare for signature"} <KeyCap k="Ctrl+Enter" />
       </button>

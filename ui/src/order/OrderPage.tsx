@@ -13,7 +13,7 @@ export function OrderPage({ id }: { id: string }) {
       {opened.error && <p className="small">{say(opened.error)}</p>}
       {o && (
         <>
-          <h1 className="mb-3 text-[20px]">
+          <h1 className="mb-3 text-page">
             <Link to={`/patients/${o.patient.id}`}>
               {o.patient.given} {o.patient.family}
             </Link>

@@ -32,7 +32,7 @@ export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
   return (
     <div>
       <span className="float-right text-faded">{o.state}</span>
-      <span className="font-semibold">Order</span> <span className="font-mono text-[12.5px]">{o.placer}</span>{" "}
+      <span className="font-semibold">Order</span> <span className="font-mono text-small">{o.placer}</span>{" "}
       {(o.tests ?? []).map((t, i) => (
         <span key={t.code}>
           {i > 0 && ", "}
@@ -49,7 +49,7 @@ export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
         </p>
       )}
       {may && open && !asking && (
-        <button type="button" className="plain text-[12.5px]" onClick={() => setAsking(true)}>
+        <button type="button" className="plain text-small" onClick={() => setAsking(true)}>
           Cancel the order
         </button>
       )}

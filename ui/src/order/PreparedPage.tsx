@@ -21,7 +21,7 @@ export function PreparedPage({ id, next }: { id: string; next: string }) {
         {settled && <p className="small p-2">This order was signed, given back or dropped.</p>}
         {o && !settled && (
           <>
-            <h1 className="mb-3 text-[20px]">
+            <h1 className="mb-3 text-page">
               <Link to={`/patients/${o.patient.id}`}>
                 {o.patient.given} {o.patient.family}
               </Link>{" "}

@@ -66,7 +66,7 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
           <span className="small">
             {p.age}, {p.sex}, b. {day(p.birthDate)} · {p.record} · {p.phone}
           </span>
-          <span className="block text-[13px]">{more}</span>
+          <span className="block text-aside">{more}</span>
         </span>
         {k && <KeyCap k={k} />}
       </label>
@@ -76,9 +76,9 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
     <>
       <main
         id="page"
-        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf max-[1179px]:flex-none max-[1179px]:overflow-visible px-6 py-4"
+        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf max-wide:flex-none max-wide:overflow-visible px-6 py-4"
       >
-        <h1 className="text-[20px]">No certain patient</h1>
+        <h1 className="text-page">No certain patient</h1>
         <p className="mt-1">{m.reason}</p>
         {m.readable ? (
           <>
@@ -94,8 +94,8 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
                 </>
               )}
             </p>
-            <h2 className="mt-4 text-[17px]">{m.titles?.join(", ")}</h2>
-            <table className="mt-1 w-full max-w-[520px] border-collapse text-[13px]">
+            <h2 className="mt-4 text-title">{m.titles?.join(", ")}</h2>
+            <table className="mt-1 w-full max-w-[520px] border-collapse text-aside">
               <tbody>
                 {m.values?.map((v) => (
                   <tr key={v.code + v.name} className="h-[30px] border-b border-rule">
@@ -110,7 +110,7 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
                 ))}
               </tbody>
             </table>
-            <h2 className="mt-6 text-[17px]">Who may be meant</h2>
+            <h2 className="mt-6 text-title">Who may be meant</h2>
             {candidates.length === 0 && (
               <p className="small">Nobody here is like it. Search below, or set it aside with a reason.</p>
             )}
@@ -135,13 +135,10 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
         )}
         <details className="mt-6">
           <summary className="plain cursor-pointer">The message as it came, {clock(m.receivedAt)}</summary>
-          <pre className="mt-2 overflow-auto bg-paper p-3 font-mono text-[12px]">{m.raw}</pre>
+          <pre className="mt-2 overflow-auto bg-paper p-3 font-mono text-code">{m.raw}</pre>
         </details>
       </main>
-      <aside
-        aria-label="Decision"
-        className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full"
-      >
+      <aside aria-label="Decision" className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-wide:w-full">
         {m.readable && (
           <>
             <p className="mb-3">
@@ -169,7 +166,7 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
             Set aside
           </button>
         </form>
-        <Wrong says={error} className="mt-3 text-[13px]" />
+        <Wrong says={error} className="mt-3 text-aside" />
       </aside>
     </>
   );

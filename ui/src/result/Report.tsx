@@ -100,10 +100,10 @@ export function Report({ id, next }: { id: string; next: string }) {
     <>
       <main
         id="page"
-        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf max-[1179px]:flex-none max-[1179px]:overflow-visible px-6 py-4"
+        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf max-wide:flex-none max-wide:overflow-visible px-6 py-4"
       >
         <div className="mb-3 flex flex-wrap items-baseline gap-x-3">
-          <h1 className="text-[20px]">
+          <h1 className="text-page">
             <Link to={`/patients/${r.patient.id}`} className="hover:underline">
               {r.patient.given} {r.patient.family}
             </Link>
@@ -115,7 +115,7 @@ export function Report({ id, next }: { id: string; next: string }) {
           </span>
         </div>
         <div className="mb-1 flex flex-wrap items-baseline gap-x-3">
-          <h2 className="text-[17px]">{r.title}</h2>
+          <h2 className="text-title">{r.title}</h2>
           <span className="small">
             {r.performer || "performer not named"}
             {r.phone && `, ${r.phone}`} · collected {shortDay(r.collectedAt)} {clock(r.collectedAt)} ·{" "}
@@ -133,7 +133,7 @@ export function Report({ id, next }: { id: string; next: string }) {
           <p className="margin-note my-2 border-carried">Preliminary: it waits for the final report and cannot be closed yet.</p>
         )}
         <div className="overflow-x-auto">
-          <table className="w-full border-collapse text-[13px]">
+          <table className="w-full border-collapse text-aside">
             <thead>
               <tr className="label border-b border-rule text-right">
                 <th className="py-1 text-left font-semibold">Analyte</th>
@@ -152,7 +152,7 @@ export function Report({ id, next }: { id: string; next: string }) {
                   <th scope="row" className="py-1 text-left font-normal">
                     {v.name}
                     {v.disagree && (
-                      <span className="block text-[12.5px] text-carried">
+                      <span className="block text-small text-carried">
                         We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's
                         flag says otherwise.
                       </span>
@@ -181,7 +181,7 @@ export function Report({ id, next }: { id: string; next: string }) {
             </tbody>
           </table>
         </div>
-        {r.notes && <p className="mt-3 font-serif text-[15px] whitespace-pre-wrap">{r.notes}</p>}
+        {r.notes && <p className="mt-3 font-serif text-read whitespace-pre-wrap">{r.notes}</p>}
         {readable.length > 0 && disagree.length === 0 && (
           <p className="small mt-4">
             {readable.length === values.length
@@ -191,7 +191,7 @@ export function Report({ id, next }: { id: string; next: string }) {
         )}
         {(r.reviews ?? []).map((v) => (
           <div key={v.issue} className="mt-4 border-t border-rule pt-2">
-            <p className="font-serif text-[15px]">{v.comment || "No comment."}</p>
+            <p className="font-serif text-read">{v.comment || "No comment."}</p>
             <p className="small">
               Signed by {v.by}, {day(v.at)}, {clock(v.at)} · issue {v.issue} · {v.told}
               {v.toldReason && `: ${v.toldReason}`} · folio {v.folio}
@@ -201,7 +201,7 @@ export function Report({ id, next }: { id: string; next: string }) {
       </main>
       <aside
         aria-label="Review"
-        className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-[1179px]:w-full max-[1179px]:border-l-0"
+        className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-wide:w-full max-wide:border-l-0"
       >
         {open && final ? (
           <>
@@ -210,7 +210,7 @@ export function Report({ id, next }: { id: string; next: string }) {
               <textarea
                 ref={box}
                 rows={5}
-                className="box mt-1 border-kelp font-serif text-[16px] text-ink"
+                className="box mt-1 border-kelp font-serif text-title-s text-ink"
                 value={comment}
                 onChange={(e) => setComment(e.target.value)}
               />
@@ -243,7 +243,7 @@ export function Report({ id, next }: { id: string; next: string }) {
                 <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
               </label>
             )}
-            <Wrong says={error} className="my-2 min-h-[21px] text-[13px]" />
+            <Wrong says={error} className="my-2 min-h-[21px] text-aside" />
             <button type="button" className="act" disabled={busy} onClick={() => void signReport()}>
               Sign and next <KeyCap k="Ctrl+Enter" />
             </button>

@@ -112,11 +112,11 @@ function Door({
       >
         <div className="mb-6 flex items-center gap-2.5">
           <Mark />
-          <span className="font-serif text-[19px] font-semibold">Deft Ledger</span>
+          <span className="font-serif text-title-l font-semibold">Deft Ledger</span>
         </div>
-        <h1 className="mb-4 text-[17px]">{title}</h1>
+        <h1 className="mb-4 text-title">{title}</h1>
         {children}
-        <Wrong says={error} className="mt-3 min-h-[21px] text-[13px]" />
+        <Wrong says={error} className="mt-3 min-h-[21px] text-aside" />
         <button type="submit" disabled={busy} className="act mt-2">
           {title}
           <span className="key">Enter</span>

@@ -43,7 +43,7 @@ function Sent({ item, next }: { item: Schemas["OpenedSent"]; next: string }) {
   }
   return (
     <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
-      <h1 className="mb-1 text-[20px]">
+      <h1 className="mb-1 text-page">
         <Link to={`/patients/${p.id}`}>
           {p.given} {p.family}
         </Link>{" "}
@@ -54,7 +54,7 @@ function Sent({ item, next }: { item: Schemas["OpenedSent"]; next: string }) {
       <p className="small mb-3">
         {s.kind === "fax" ? `Fax to ${s.to}` : "Message to the patient"}, {s.by}, {day(s.at)}, {clock(s.at)}
       </p>
-      <p className="mb-4 max-w-[60ch] font-serif text-[17px] whitespace-pre-line">{s.says}</p>
+      <p className="mb-4 max-w-[60ch] font-serif text-title whitespace-pre-line">{s.says}</p>
       {s.state !== "refused" && <p className="margin-note">{s.problem || "On its way."} The line closes when it is taken.</p>}
       {s.state === "refused" && (
         <form

@@ -74,7 +74,7 @@ function SecretDialog({
     <Dialog open onClose={close} className="relative z-40">
       <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
       <DialogPanel className="fixed top-[18vh] left-1/2 w-[min(440px,94vw)] -translate-x-1/2 border border-edge bg-leaf p-6">
-        <DialogTitle className="mb-2 text-[18px]">{attempt.title}</DialogTitle>
+        <DialogTitle className="mb-2 text-title-m">{attempt.title}</DialogTitle>
         <ul className="mb-4">
           {attempt.lines.map((l) => (
             <li key={l}>{l}</li>
@@ -93,7 +93,7 @@ function SecretDialog({
             />
           </label>
           <p className="small mt-1">It opens signing on this device for ten minutes.</p>
-          <Wrong says={error} className="my-2 min-h-[21px] text-[13px]" />
+          <Wrong says={error} className="my-2 min-h-[21px] text-aside" />
           <button type="submit" className="act">
             Sign <KeyCap k="Enter" />
           </button>

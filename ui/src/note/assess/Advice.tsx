@@ -22,12 +22,12 @@ export function Advice({ note, maySign }: { note: Note; maySign: boolean }) {
   if (note.advice.length === 0) return null;
   return (
     <section aria-label="Remarks on the diagnoses" className="mb-5">
-      <Wrong says={act.error} className="text-[13px]" />
+      <Wrong says={act.error} className="text-aside" />
       {now.map((a) => (
         <Remark key={a.key} item={a} note={note} maySign={maySign} put={put} answer={answer} />
       ))}
       {more.length > 0 && (
-        <button type="button" className="plain text-[13px]" aria-expanded={shown} onClick={() => setShown(!shown)}>
+        <button type="button" className="plain text-aside" aria-expanded={shown} onClick={() => setShown(!shown)}>
           {more.length === 1 ? "One code asks" : `${more.length} codes ask`} for a further one
         </button>
       )}
@@ -145,7 +145,7 @@ function Further({ offers, add }: { offers: string[]; add: (code: string) => voi
           className="block w-full py-0.5 text-left hover:bg-kelp-wash"
           onClick={() => (c.billable ? add(c.code) : setUnder(c.code))}
         >
-          <span className="font-mono text-[12.5px]">{c.code}</span> {c.title}
+          <span className="font-mono text-small">{c.code}</span> {c.title}
           {!c.billable && <span className="text-faded"> …</span>}
         </button>
       ))}

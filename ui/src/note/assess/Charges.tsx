@@ -95,7 +95,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
   return (
     <Panel label="Charges" title="Charges" leave={close}>
       <section aria-label="Level of the visit" className="mb-4 border-l-[3px] border-kelp pl-3">
-        <p className="text-[15px] font-semibold">{view.level.code || "No level yet"}</p>
+        <p className="text-read font-semibold">{view.level.code || "No level yet"}</p>
         <p>{view.level.says}</p>
         <ul className="mt-1">
           {view.level.elements.map((e) => (
@@ -113,7 +113,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
       {view.problems.map((p) => (
         <label key={p.code} className="mb-1 block">
           <span className="block">
-            <span className="font-mono text-[12.5px]">{p.code}</span> {p.title}{" "}
+            <span className="font-mono text-small">{p.code}</span> {p.title}{" "}
             {p.why && <span className="text-faded">· {p.why}</span>}
           </span>
           <select
@@ -170,7 +170,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
         {number("minutes on this day", "minutes")}
         {box("new to the practice", "new")}
       </fieldset>
-      <h3 className="mt-4 font-sans text-[14px] font-semibold">Services</h3>
+      <h3 className="mt-4 font-sans text-line font-semibold">Services</h3>
       <ul>
         {view.lines.map((l, i) => (
           <li key={`${l.code}${l.modifiers.join()}`} className="border-b border-rule py-1.5">
@@ -210,7 +210,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
                     type="button"
                     aria-pressed={at >= 0}
                     aria-label={`${p.code} ${p.title} justifies ${l.code}`}
-                    className={`rounded-[3px] border px-1.5 py-0.5 font-mono text-[12px] ${at >= 0 ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
+                    className={`rounded-[3px] border px-1.5 py-0.5 font-mono text-code ${at >= 0 ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
                     onClick={() =>
                       put((v) => ({
                         lines: v.lines.map((x, k) =>
@@ -255,7 +255,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
           className="block w-full py-0.5 text-left hover:bg-kelp-wash"
           onClick={() => add(s.code)}
         >
-          <span className="font-mono text-[12.5px]">{s.code}</span> {s.words}
+          <span className="font-mono text-small">{s.code}</span> {s.words}
           {query.trim() === "" && <span className="text-faded"> · used here</span>}
         </button>
       ))}

@@ -243,17 +243,17 @@ export function Diagnoses({
             <span className="w-4 text-right font-semibold">
               {d.joined ? <span title="Under one bullet with the one before it">+</span> : bullets(list, i)}
             </span>
-            <span className="w-20 font-mono text-[13px]">{d.code}</span>
+            <span className="w-20 font-mono text-aside">{d.code}</span>
             <span className="flex-1">
               {d.title}
               {i === 0 && list.length > 1 && <span className="small"> · first-listed</span>}
               {i >= note.claimLimit && (
-                <span className="text-[12.5px] text-carried"> · kept in the note, does not fit on the claim</span>
+                <span className="text-small text-carried"> · kept in the note, does not fit on the claim</span>
               )}
             </span>
-            <span className="text-[12.5px] text-faded">{d.onProblemList && `on problem list${known(d)}`}</span>
+            <span className="text-small text-faded">{d.onProblemList && `on problem list${known(d)}`}</span>
             {i === at && (
-              <span className="-mb-1 ml-[3.1rem] flex basis-full flex-wrap gap-x-2 text-[12.5px]">
+              <span className="-mb-1 ml-[3.1rem] flex basis-full flex-wrap gap-x-2 text-small">
                 {i > 0 && (
                   <button type="button" className="plain" onClick={() => first(i)}>
                     First <KeyCap k="f" />
@@ -313,7 +313,7 @@ export function Diagnoses({
         {/* biome-ignore lint/a11y/noStaticElementInteractions: it only knows whether the focus is within */}
         <div onFocus={() => setInside(true)} onBlur={(e) => !e.currentTarget.contains(e.relatedTarget) && setInside(false)}>
           <div className="mt-1.5 flex max-w-[430px] items-baseline">
-            {under && <span className="shrink-0 pr-1 font-mono text-[13px] text-kelp">{under.code} ›</span>}
+            {under && <span className="shrink-0 pr-1 font-mono text-aside text-kelp">{under.code} ›</span>}
             <div className="relative flex-1">
               <ComboboxInput
                 ref={input}
@@ -383,7 +383,7 @@ export function Diagnoses({
           Enter adds or opens a heading, <KeyCap k="Ctrl+Enter" /> adds as first-listed
         </p>
       )}
-      <Wrong says={error} className="text-[13px]" />
+      <Wrong says={error} className="text-aside" />
     </div>
   );
 }
@@ -423,7 +423,7 @@ function Describe({ note, diagnosis, close }: { note: Note; diagnosis: Schemas["
   return (
     <form
       aria-label="Ongoing problem"
-      className="ml-[3.1rem] flex basis-full flex-wrap items-end gap-3 py-1 text-[13px]"
+      className="ml-[3.1rem] flex basis-full flex-wrap items-end gap-3 py-1 text-aside"
       onSubmit={(e) => {
         e.preventDefault();
         void keep();
@@ -485,7 +485,7 @@ function Hit({
   }, [focus, c, onFocus]);
   return (
     <div className="flex items-baseline gap-3">
-      <span className="w-[4.6rem] shrink-0 font-mono text-[13px]">{/^[A-Z][0-9]/.test(c.code) ? c.code : ""}</span>
+      <span className="w-[4.6rem] shrink-0 font-mono text-aside">{/^[A-Z][0-9]/.test(c.code) ? c.code : ""}</span>
       <span className="flex-1">
         {c.title}
         {why && <span className="small"> · {/^(pinned|formerly|on the)/.test(why) ? why : `for “${why}”`}</span>}

@@ -12,7 +12,7 @@ export function Measures({ note, open = false }: { note: Note; open?: boolean })
   const met = all.filter((m) => m.state === "met");
   const rest = all.filter((m) => m.state !== "met");
   return (
-    <details className="mb-5 text-[13px]" aria-label="Measures" open={open}>
+    <details className="mb-5 text-aside" aria-label="Measures" open={open}>
       <summary className="cursor-pointer font-semibold">
         Measures: {met.length} met
         {["missed", "in hand"].map((state) => {

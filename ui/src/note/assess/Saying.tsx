@@ -53,7 +53,7 @@ export function Saying({
     <form
       ref={form}
       aria-label={`What is said of ${d.title}`}
-      className="my-1 ml-8 basis-full border border-edge p-3 text-[13px]"
+      className="my-1 ml-8 basis-full border border-edge p-3 text-aside"
       onSubmit={(e) => {
         e.preventDefault();
         void save();

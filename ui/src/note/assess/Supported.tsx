@@ -25,12 +25,12 @@ export function Supported({ note }: { note: Note }) {
       {note.supported.map((s, i) => (
         <div key={s.code} className="margin-note mb-3" data-supported={s.code}>
           <span className="block font-semibold">
-            <span className="font-mono text-[12.5px]">{s.code}</span> {s.title}
+            <span className="font-mono text-small">{s.code}</span> {s.title}
           </span>
           {s.part === "chart" ? (
             <span className="block text-faded">From the chart: {s.words}</span>
           ) : (
-            <span className="block font-serif text-[14.5px] text-faded">“{s.words}”</span>
+            <span className="block font-serif text-line-l text-faded">“{s.words}”</span>
           )}
           <span className="flex gap-x-3">
             <button type="button" className="plain py-0" onClick={() => void take(s.code)}>
@@ -42,7 +42,7 @@ export function Supported({ note }: { note: Note }) {
           </span>
         </div>
       ))}
-      <Wrong says={act.error} className="text-[13px]" />
+      <Wrong says={act.error} className="text-aside" />
     </section>
   );
 }

@@ -51,7 +51,7 @@ export function Alone({ note, section, close }: { note: Note; section: string; c
       failed: (e) => setSaid(say(e)),
     });
   return (
-    <section aria-label={`${section} alone`} className="mb-4 border border-edge p-3 text-[13px]">
+    <section aria-label={`${section} alone`} className="mb-4 border border-edge p-3 text-aside">
       <h3 className="font-sans font-semibold">{section}, as a document of its own</h3>
       <div className="mt-1 flex flex-wrap items-baseline gap-3">
         <a

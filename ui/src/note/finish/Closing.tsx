@@ -22,8 +22,8 @@ export function Closing({
 }) {
   const stops = list.points.filter((p) => p.stops).length;
   return (
-    <section aria-label="Closing list" className="mb-5 border-l-[3px] border-kelp bg-leaf py-2 pr-2 pl-3 text-[13px]">
-      <h2 className="font-sans text-[14px] font-semibold">Before signing</h2>
+    <section aria-label="Closing list" className="mb-5 border-l-[3px] border-kelp bg-leaf py-2 pr-2 pl-3 text-aside">
+      <h2 className="font-sans text-line font-semibold">Before signing</h2>
       <ol className="my-1.5">
         {list.points.map((p) => (
           <li key={p.kind + p.ref + p.says} className="border-t border-rule py-1.5">

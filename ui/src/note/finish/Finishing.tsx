@@ -37,14 +37,14 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
   return (
     <form
       aria-label="Follow-up"
-      className="mb-5 text-[13px]"
+      className="mb-5 text-aside"
       onSubmit={(e) => {
         e.preventDefault();
         void ask();
       }}
       onKeyDown={onEscape(close)}
     >
-      <h2 className="mb-1 text-[17px]">Come back</h2>
+      <h2 className="mb-1 text-title">Come back</h2>
       <div className="flex items-end gap-3">
         <label className="label w-28">
           When
@@ -131,14 +131,14 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
   return (
     <form
       aria-label="Absence letter"
-      className="mb-5 text-[13px]"
+      className="mb-5 text-aside"
       onSubmit={(e) => {
         e.preventDefault();
         void write();
       }}
       onKeyDown={onEscape(close)}
     >
-      <h2 className="mb-1 text-[17px]">Absence letter</h2>
+      <h2 className="mb-1 text-title">Absence letter</h2>
       <div className="flex items-end gap-3">
         <label className="label w-20">
           Days

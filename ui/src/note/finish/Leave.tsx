@@ -23,7 +23,7 @@ export function Leave({ note, act, close }: { note: Note; act: ReturnType<typeof
   }
   return (
     <section aria-label="Leave the note" className="margin-note mb-5" onKeyDown={onEscape(close)}>
-      <h2 className="font-sans text-[14px] font-semibold">Leave the note for a colleague</h2>
+      <h2 className="font-sans text-line font-semibold">Leave the note for a colleague</h2>
       <p className="text-faded">The draft stands on their desk from then on, as it is.</p>
       <label className="label block">
         What is left to do

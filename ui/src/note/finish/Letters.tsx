@@ -248,7 +248,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
       <label className="label mt-2 flex min-h-[240px] flex-1 flex-col">
         The letter
         <textarea
-          className="box mt-1 min-h-0 flex-1 resize-none font-serif text-[15px] leading-[1.45] text-ink"
+          className="box mt-1 min-h-0 flex-1 resize-none font-serif text-read leading-[1.45] text-ink"
           value={filled === text ? text : filled}
           onChange={(e) => setTyped({ ...typed, text: e.target.value, fills: {} })}
         />
@@ -256,7 +256,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
       {typed.text !== undefined && typed.of !== letter.text && (
         <p className="mt-1 text-carried">
           The chart has changed since these words were begun: check them.{" "}
-          <button type="button" className="plain py-0 text-[13px]" onClick={() => setTyped({ of: letter.text, name, fills: {} })}>
+          <button type="button" className="plain py-0 text-aside" onClick={() => setTyped({ of: letter.text, name, fills: {} })}>
             Begin from the chart
           </button>
         </p>
@@ -302,7 +302,7 @@ function Give({ note, leaflet, again }: { note: Note; leaflet: Leaflet; again: (
       <p role="status" className="my-2 min-h-[20px]">
         {error ? <span className="text-alarm">{error}</span> : leaflet.document && "Given at this visit and filed."}
       </p>
-      <p className="font-serif text-[15px] leading-[1.5] whitespace-pre-line">{leaflet.text}</p>
+      <p className="font-serif text-read leading-[1.5] whitespace-pre-line">{leaflet.text}</p>
       <p className="small mt-3">After: {leaflet.source}</p>
     </>
   );
@@ -340,7 +340,7 @@ function Message({ note, done }: { note: Note; done: () => void }) {
           autoFocus
           rows={9}
           maxLength={5000}
-          className="box mt-1 font-serif text-[15px] text-ink"
+          className="box mt-1 font-serif text-read text-ink"
           value={text}
           onChange={(e) => setText(e.target.value)}
         />

@@ -30,7 +30,7 @@ function Entry({
   const source = (id: string) => note?.sources.find((s) => s.note === id)?.words ?? "";
   return (
     <article className="mb-5">
-      {title && <h3 className="mb-1 text-[16px]">{title}</h3>}
+      {title && <h3 className="mb-1 text-title-s">{title}</h3>}
       {entry.sections?.map((s) => {
         const part = Object.entries(heading).find(([, h]) => h === s.heading)?.[0] ?? s.heading.toLowerCase();
         const blocks = entry.blocks.filter((b) => b.part === part);
@@ -41,7 +41,7 @@ function Entry({
               {section && (
                 <button
                   type="button"
-                  className="plain py-0 text-[12.5px]"
+                  className="plain py-0 text-small"
                   aria-label={`${s.heading} alone`}
                   onClick={() => section(s.heading)}
                 >
@@ -53,14 +53,14 @@ function Entry({
               <>
                 {part === "assessment" &&
                   note?.diagnoses.map((d, i) => (
-                    <p key={d.code} className="font-serif text-[17px]">
+                    <p key={d.code} className="font-serif text-title">
                       {i + 1}. {d.title} ({d.code})
                     </p>
                   ))}
                 <Blocks blocks={blocks} marks source={source} />
               </>
             ) : (
-              <p className="font-serif text-[17px] whitespace-pre-wrap">{s.text}</p>
+              <p className="font-serif text-title whitespace-pre-wrap">{s.text}</p>
             )}
           </section>
         );
@@ -134,8 +134,8 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
   const hidden = note.retracted && !shown;
   return (
     <>
-      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-[1179px]:flex-none">
-        <div className="min-h-0 flex-1 overflow-auto max-[1179px]:overflow-visible px-16 py-5 max-[700px]:px-4">
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none">
+        <div className="min-h-0 flex-1 overflow-auto max-wide:overflow-visible px-16 py-5 max-phone:px-4">
           <div className="max-w-[720px]">
             <Title note={note}>{note.retracted ? "Retracted" : "Signed and sealed"}</Title>
             {note.retracted && (
@@ -173,12 +173,12 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
                   <textarea
                     autoFocus
                     rows={5}
-                    className="box mt-1 font-serif text-[17px] text-ink"
+                    className="box mt-1 font-serif text-title text-ink"
                     value={text}
                     onChange={(e) => setText(e.target.value)}
                   />
                 </label>
-                <Wrong says={error} className="my-1 min-h-[21px] text-[13px]" />
+                <Wrong says={error} className="my-1 min-h-[21px] text-aside" />
                 <button type="button" className="act" disabled={busy} onClick={() => void amend()}>
                   Sign the amendment <KeyCap k="Ctrl+Enter" />
                 </button>
@@ -190,7 +190,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
             {retracting && <Retract note={note} chart={chart} sign={sign} busy={busy} close={() => setRetracting(false)} />}
           </div>
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule bg-paper px-16 py-2 max-[700px]:px-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-2 border-t border-rule bg-paper px-16 py-2 max-phone:px-4">
           <button type="button" className="act" onClick={() => void nextPatient()}>
             {next ? `Next: ${next.patient.given} ${next.patient.family}` : "Back to Today"} <KeyCap k="n" />
           </button>
@@ -218,7 +218,7 @@ export function Sealed({ note, chart }: { note: Note; chart: Schemas["ChartView"
             </button>
           )}
           {!note.retracted && note.charged && (
-            <span className="text-[13px]">
+            <span className="text-aside">
               For billing:{" "}
               <a className="font-semibold text-kelp hover:underline" href={`/api/notes/${note.id}/claim.json`}>
                 FHIR
@@ -260,7 +260,7 @@ function Retract({
   const [error, setError] = useState("");
   return (
     <section aria-label="Retract the note" className="mb-4 border border-alarm p-3">
-      <h3 className="text-[16px]">Written in the wrong chart</h3>
+      <h3 className="text-title-s">Written in the wrong chart</h3>
       <p className="small">The sealed original stays, hidden by default, and points to the chart it belongs to.</p>
       <label className="label mt-2 block">
         Why
@@ -272,7 +272,7 @@ function Retract({
         chosen={to}
         choose={setTo}
       />
-      <Wrong says={error} className="min-h-[20px] text-[13px]" />
+      <Wrong says={error} className="min-h-[20px] text-aside" />
       <button
         type="button"
         className="act"

@@ -123,9 +123,9 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
           </Choice>
         ))}
       </fieldset>
-      {act.error && <Wrong says={act.error} className="text-[13px]" />}
+      {act.error && <Wrong says={act.error} className="text-aside" />}
       {preview && <Preview preview={preview} forward={forward} close={() => setPreview(null)} />}
-      <div ref={list} className="min-h-0 flex-1 overflow-auto pb-4 text-[13px]">
+      <div ref={list} className="min-h-0 flex-1 overflow-auto pb-4 text-aside">
         {pages.isSuccess && !pages.isPlaceholderData && shown.length === 0 && (
           <p className="small">
             {words.length > 0
@@ -135,7 +135,7 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
         )}
         {shown.map((g) => (
           <section key={g.kind + g.id} className="mb-3" aria-label={g.title}>
-            <h3 className="flex items-baseline gap-2 border-b border-rule pb-0.5 font-sans text-[13px] font-semibold">
+            <h3 className="flex items-baseline gap-2 border-b border-rule pb-0.5 font-sans text-aside font-semibold">
               <span className="flex-1">
                 {g.at && <span className="text-faded">{day(g.at)} · </span>}
                 {g.title}
@@ -157,10 +157,10 @@ export function Beside({ note, act, close }: { note: Note; act: ReturnType<typeo
                 {g.kind === "note" && (i === 0 || g.lines[i - 1]?.part !== l.part) && (
                   <p className="mt-1 flex items-baseline gap-1.5 text-faded">
                     <span className="label flex-1">{l.part[0]?.toUpperCase() + l.part.slice(1)}</span>
-                    <button type="button" className="plain py-0 text-[12.5px]" onClick={() => void look(g, l.part, false)}>
+                    <button type="button" className="plain py-0 text-small" onClick={() => void look(g, l.part, false)}>
                       Add all
                     </button>
-                    <button type="button" className="plain py-0 text-[12.5px]" onClick={() => void look(g, l.part, true)}>
+                    <button type="button" className="plain py-0 text-small" onClick={() => void look(g, l.part, true)}>
                       Replace
                     </button>
                   </p>
@@ -205,7 +205,7 @@ function Preview({
 }) {
   const { diff } = preview;
   return (
-    <section aria-label="What would change" className="mb-2 border border-edge bg-leaf p-2.5 text-[13px]">
+    <section aria-label="What would change" className="mb-2 border border-edge bg-leaf p-2.5 text-aside">
       <h3 className="font-sans font-semibold">
         {preview.replace ? "Replace" : "Add to"} the {preview.part} with that of {day(preview.group.at)}
       </h3>

@@ -37,7 +37,7 @@ export function Blocks({
         return (
           <div key={`${b.ref}${b.label}`}>
             {head && <h3 className="label mt-2 font-sans">{b.group}</h3>}
-            <p className="font-serif text-[17px] leading-[1.45]">
+            <p className="font-serif text-title leading-[1.45]">
               {b.label &&
                 (open ? (
                   <button type="button" className="cursor-pointer font-semibold hover:underline" onClick={() => open(b.ref)}>
@@ -95,7 +95,7 @@ function Sentence({
         {unlooked && <span className="sr-only"> (carried, not looked at)</span>}
       </span>
       {marks && p.origin !== "typed" && p.origin !== "findings" && (
-        <sup className="ml-0.5 font-sans text-[11px] whitespace-nowrap text-carried" title={why}>
+        <sup className="ml-0.5 font-sans text-tiny whitespace-nowrap text-carried" title={why}>
           {p.origin}
           {carried && from ? `, ${from}` : ""}
         </sup>

@@ -37,7 +37,7 @@ export function Carried({ note, act }: { note: Note; act: ReturnType<typeof useC
       <span className="block font-semibold">
         Carried, not looked at: {list.length} {list.length === 1 ? "sentence" : "sentences"}
       </span>
-      <p className="my-1 font-serif text-[15px] text-carried underline decoration-dotted decoration-2 underline-offset-4">
+      <p className="my-1 font-serif text-read text-carried underline decoration-dotted decoration-2 underline-offset-4">
         {first.label && `${first.label}: `}
         {first.piece.text}
       </p>
@@ -49,7 +49,7 @@ export function Carried({ note, act }: { note: Note; act: ReturnType<typeof useC
           autoFocus
           aria-label="The sentence as it should read"
           rows={3}
-          className="box my-1 font-serif text-[15px]"
+          className="box my-1 font-serif text-read"
           value={changing}
           onChange={(e) => setChanging(e.target.value)}
           onKeyDown={(e) => {

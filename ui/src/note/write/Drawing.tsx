@@ -140,7 +140,7 @@ export function Drawing({
   ]);
   return (
     <Panel label="Drawing" title="Drawing" leave={close} wide column>
-      <div className="my-1 flex flex-wrap gap-1.5 text-[13px]">
+      <div className="my-1 flex flex-wrap gap-1.5 text-aside">
         <label>
           On{" "}
           <select
@@ -207,7 +207,7 @@ export function Drawing({
         What it shows
         <input className="field text-ink" value={caption} onChange={(e) => setCaption(e.target.value)} />
       </label>
-      <Wrong says={act.error} className="min-h-[20px] text-[13px]" />
+      <Wrong says={act.error} className="min-h-[20px] text-aside" />
       <div className="flex flex-wrap gap-3 [&_button]:whitespace-nowrap">
         <button type="button" className="act" onClick={() => void save()}>
           Keep the drawing <KeyCap k="Ctrl+Enter" />
@@ -217,11 +217,11 @@ export function Drawing({
         </button>
       </div>
       {left && (
-        <p className="mt-1 text-[13px] text-carried">
+        <p className="mt-1 text-aside text-carried">
           Left here before and not kept.{" "}
           <button
             type="button"
-            className="plain py-0 text-[13px]"
+            className="plain py-0 text-aside"
             onClick={() => {
               given();
               close();

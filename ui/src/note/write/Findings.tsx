@@ -96,7 +96,7 @@ export function Findings({
           aria-label={area === "review" ? "Symptoms, in a line" : "Findings, in a line"}
           aria-describedby="line-says"
           placeholder="In a line"
-          className="field flex-1 text-[15px]"
+          className="field flex-1 text-read"
           autoComplete="off"
           value={text}
           onChange={(e) => {
@@ -118,7 +118,7 @@ export function Findings({
           Done <KeyCap k="Escape" />
         </button>
       </div>
-      <div id="line-says" role="status" className="min-h-[22px] pt-1 text-[13px]">
+      <div id="line-says" role="status" className="min-h-[22px] pt-1 text-aside">
         {text.trim() === "" && <span className="text-faded">{hint[area]}</span>}
         {text.trim() !== "" && read.data && (
           <>
@@ -149,7 +149,7 @@ export function Findings({
           />
         ))}
       </div>
-      <label className="mt-2 block text-[13px] text-faded">
+      <label className="mt-2 block text-aside text-faded">
         Another system{" "}
         <select
           className="rounded-[3px] border border-edge bg-leaf px-1 py-0.5 text-ink"
@@ -192,7 +192,7 @@ function System({
   const remark = have.get(`${s.id}.`)?.remark ?? "";
   const [words, setWords] = useState<string | null>(null);
   return (
-    <div className="flex gap-2 text-[13px]">
+    <div className="flex gap-2 text-aside">
       <div className="w-[118px] shrink-0 pt-1 font-semibold">{s.name}</div>
       <div className="flex min-w-0 flex-1 flex-wrap items-center gap-1.5">
         <button
@@ -214,7 +214,7 @@ function System({
           />
         ))}
         {words === null ? (
-          <button type="button" className="plain text-[12.5px]" onClick={() => setWords(remark)}>
+          <button type="button" className="plain text-small" onClick={() => setWords(remark)}>
             {remark ? `“${remark}”` : "words…"}
           </button>
         ) : (
@@ -240,7 +240,7 @@ function System({
         {any && (
           <button
             type="button"
-            className="plain text-[12.5px]"
+            className="plain text-small"
             aria-label={`Clear ${s.name}`}
             onClick={() => act.findings([{ area, system: s.id, clear: true, was: -1 }])}
           >
@@ -252,7 +252,7 @@ function System({
             {day(last.at)}: {last.text}{" "}
             <button
               type="button"
-              className="plain py-0 text-[12.5px]"
+              className="plain py-0 text-small"
               aria-label={`Bring ${s.name} forward`}
               onClick={() => act.findings([{ area, system: s.id, bring: true, was: -1 }])}
             >

@@ -15,9 +15,9 @@ export function NotEntered<T = string>({
   const words = useLeftWords(about, say);
   if (words === "") return null;
   return (
-    <p role="status" className={`text-[13px] text-carried ${className}`}>
+    <p role="status" className={`text-aside text-carried ${className}`}>
       Typed and not entered: “{words}”{" "}
-      <button type="button" className="plain py-0 text-[13px]" onClick={run}>
+      <button type="button" className="plain py-0 text-aside" onClick={run}>
         Go on with it
       </button>
     </p>

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useRef } from "react";
+import { type ReactNode, useEffect, useLayoutEffect, useRef } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got } from "../../exchange/client";
 import { clock } from "../../frame/time";
@@ -38,8 +38,8 @@ export function Part({
   part: PartView;
   before?: ReactNode;
   after?: ReactNode;
-  register: (flush: () => Promise<number>) => void;
-  onStatus: (s: string) => void;
+  register: (part: string, flush: () => Promise<number>) => void;
+  onStatus: (part: string, s: string) => void;
   focusRef: (focus: () => void, insert: (text: string) => void) => void;
   open: (ref: string) => void;
   words: () => Words;
@@ -48,8 +48,8 @@ export function Part({
   const client = useQueryClient();
   const change = useChange(note.id);
   const into = useRef(() => {});
-  register(saver.flush);
-  useEffect(() => onStatus(saver.status), [saver.status, onStatus]);
+  useLayoutEffect(() => register(part.part, saver.flush), [register, part.part, saver.flush]);
+  useEffect(() => onStatus(part.part, saver.status), [part.part, saver.status, onStatus]);
   const p = parts[part.part];
   const source = (id: string) => note.sources.find((s) => s.note === id)?.words ?? "";
   const mine = note.blocks.filter((b) => b.part === part.part && b.ref !== "typed");
@@ -70,7 +70,7 @@ export function Part({
   return (
     <section aria-label={p?.name} className="mb-3 flex">
       <span
-        className="w-9 shrink-0 cursor-text pr-3 text-right font-serif text-[26px] leading-[30px] font-semibold text-kelp"
+        className="w-9 shrink-0 cursor-text pr-3 text-right font-serif text-letter leading-[30px] font-semibold text-kelp"
         aria-hidden="true"
         onClick={() => into.current()}
       >
@@ -80,22 +80,22 @@ export function Part({
         {before}
         <Blocks blocks={typedAt} open={open} source={source} />
         {saver.two ? (
-          <div className="grid grid-cols-2 gap-4 border border-carried p-3 max-[700px]:grid-cols-1">
-            <p className="col-span-full text-[13px] font-semibold text-carried">
+          <div className="grid grid-cols-2 gap-4 border border-carried p-3 max-phone:grid-cols-1">
+            <p className="col-span-full text-aside font-semibold text-carried">
               {saver.two.now.savedBy} saved this part while you were writing. Both texts are kept; choose what the note says.
             </p>
             <div>
               <p className="label">
                 Saved by {saver.two.now.savedBy}, {clock(saver.two.now.savedAt)}
               </p>
-              <p className="mb-2 font-serif text-[16px] whitespace-pre-wrap">{saver.two.now.text}</p>
+              <p className="mb-2 font-serif text-title-s whitespace-pre-wrap">{saver.two.now.text}</p>
               <button type="button" className="choice" onClick={() => decide(saver.two?.now.text ?? "")}>
                 Keep this
               </button>
             </div>
             <div>
               <p className="label">Yours</p>
-              <p className="mb-2 font-serif text-[16px] whitespace-pre-wrap">{saver.two.mine}</p>
+              <p className="mb-2 font-serif text-title-s whitespace-pre-wrap">{saver.two.mine}</p>
               <button type="button" className="choice" onClick={() => decide(saver.two?.mine ?? "")}>
                 Use yours
               </button>

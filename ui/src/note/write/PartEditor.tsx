@@ -4,6 +4,7 @@ import { EditorState, Transaction } from "@codemirror/state";
 import { EditorView, keymap } from "@codemirror/view";
 import { useEffect, useRef, useState } from "react";
 import { api, got } from "../../exchange/client";
+import { useLatest } from "../../frame/latest";
 import { completing, type Words } from "./completing";
 import { misspelt, spelling, suggest, teach } from "./spelling";
 
@@ -30,10 +31,8 @@ export function PartEditor({
 }) {
   const host = useRef<HTMLDivElement>(null);
   const view = useRef<EditorView | null>(null);
-  const typed = useRef(onType);
-  typed.current = onType;
-  const known = useRef(words);
-  known.current = words;
+  const typed = useLatest(onType);
+  const known = useLatest(words);
   const [spell, setSpell] = useState<{ from: number; to: number; word: string; better: string[] } | null>(null);
   // biome-ignore lint/correctness/useExhaustiveDependencies: the editor is made once; later texts are put in below
   useEffect(() => {
@@ -132,7 +131,7 @@ export function PartEditor({
       />
       {shown.text === "" && <Ghost view={view} placeholder={placeholder} />}
       {spell && (
-        <section className="my-1 flex flex-wrap items-center gap-1.5 text-[13px]" aria-label={`Spelling of ${spell.word}`}>
+        <section className="my-1 flex flex-wrap items-center gap-1.5 text-aside" aria-label={`Spelling of ${spell.word}`}>
           <span className="text-faded">“{spell.word}” is not known:</span>
           {spell.better.map((b, i) => (
             <button
@@ -173,7 +172,7 @@ function Ghost({ view, placeholder }: { view: React.RefObject<EditorView | null>
   return (
     <span
       aria-hidden="true"
-      className="pointer-events-none absolute top-0.5 left-0 font-serif text-[17px] text-faded"
+      className="pointer-events-none absolute top-0.5 left-0 font-serif text-title text-faded"
       hidden={(view.current?.state.doc.length ?? 0) > 0}
     >
       {placeholder}

@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useLayoutEffect, useRef, useState } from "react";
 import { api, got, type Schemas, say as words } from "../../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
@@ -55,7 +55,7 @@ export function Questions({ note, act, close }: { note: Note; act: ReturnType<ty
         close();
       })}
     >
-      <div className="flex flex-wrap items-center gap-2 text-[13px]">
+      <div className="flex flex-wrap items-center gap-2 text-aside">
         {note.interviews.map((i) => (
           <span
             key={i.id}
@@ -106,7 +106,7 @@ export function Questions({ note, act, close }: { note: Note; act: ReturnType<ty
           Done <KeyCap k="Escape" />
         </button>
       </div>
-      {act.error && <Wrong says={act.error} className="text-[13px]" />}
+      {act.error && <Wrong says={act.error} className="text-aside" />}
       {cur && interview && (
         <Ask
           key={key(cur)}
@@ -186,10 +186,12 @@ function Ask({
   }
   // Words of an open question are its answer when it is left; what is no answer yet is kept,
   // and the note says so.
-  leaving.current = () => {
-    const a = understood(text.trim());
-    if (!choosing && a && text.trim() !== "" && text.trim() !== said) void give(a, false);
-  };
+  useLayoutEffect(() => {
+    leaving.current = () => {
+      const a = understood(text.trim());
+      if (!choosing && a && text.trim() !== "" && text.trim() !== said) void give(a, false);
+    };
+  });
   function type(next: boolean) {
     const t = text.trim();
     if (t === "") return choosing ? setOther(false) : void (q.values.length > 0 ? answer(() => [], next) : go(1));
@@ -248,7 +250,7 @@ function Ask({
         }
       }}
     >
-      <p className="text-[15px] font-semibold">{q.text}</p>
+      <p className="text-read font-semibold">{q.text}</p>
       <div className="mt-1 flex flex-wrap items-center gap-2">
         {q.type === "boolean" &&
           [true, false].map((yes) => (
@@ -287,7 +289,7 @@ function Ask({
             </button>
           ))}
         {q.options.length > 0 && !other && (
-          <button type="button" className="plain text-[13px]" onClick={() => setOther(true)}>
+          <button type="button" className="plain text-aside" onClick={() => setOther(true)}>
             Another answer <KeyCap k="a" />
           </button>
         )}
@@ -328,12 +330,12 @@ function Ask({
           </>
         )}
         {choosing && q.repeats && (
-          <button type="button" className="plain text-[13px]" onClick={() => go(1)}>
+          <button type="button" className="plain text-aside" onClick={() => go(1)}>
             Next <KeyCap k="Enter" />
           </button>
         )}
       </div>
-      <Wrong says={error} className="min-h-[20px] text-[13px]" />
+      <Wrong says={error} className="min-h-[20px] text-aside" />
     </div>
   );
 }

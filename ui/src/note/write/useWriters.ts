@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef } from "react";
 import { api, got } from "../../exchange/client";
+import { useLatest } from "../../frame/latest";
 
 /** useWriters says who else has this note open for writing; they are told of us. */
 export function useWriters(noteId: string) {
@@ -21,8 +22,7 @@ export function useWriters(noteId: string) {
     staleTime: 0,
     retry: false,
   });
-  const leave = useRef(call);
-  leave.current = call;
+  const leave = useLatest(call);
   useEffect(() => {
     const go = () => void leave.current(true).catch(() => {});
     window.addEventListener("pagehide", go);
@@ -30,6 +30,6 @@ export function useWriters(noteId: string) {
       window.removeEventListener("pagehide", go);
       go();
     };
-  }, []);
+  }, [leave]);
   return others.data ?? [];
 }
