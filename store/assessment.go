@@ -85,10 +85,7 @@ func (q *Q) PutDiagnosisWords(noteID string, d note.Said, by string, at time.Tim
 			"1, by_id = ?, at = ? WHERE note_id = ? AND code = ? AND version = ?",
 			d.Response, d.Because, d.Complicated, d.Remark, string(measures), by, Stamp(at), noteID, d.Code, d.Version)
 	}
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return moved(n, err)
 }
 
 // Course lists the values of some measures of a person, oldest first: vital signs that
@@ -191,9 +188,5 @@ func (q *Q) FollowUpByID(id string) (FollowUp, error) {
 
 // SettleFollowUp books or drops a follow-up; ErrStale when somebody did before.
 func (q *Q) SettleFollowUp(id string, state visit.Wish, booked, by, reason string, at time.Time) error {
-	n, err := q.exec("UPDATE follow_up SET state = ?, visit_id = ?, done_by = ?, done_at = ?, done_reason = ? WHERE id = ? AND state = 'to book'", state, booked, by, Stamp(at), reason, id)
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return q.fresh("UPDATE follow_up SET state = ?, visit_id = ?, done_by = ?, done_at = ?, done_reason = ? WHERE id = ? AND state = 'to book'", state, booked, by, Stamp(at), reason, id)
 }

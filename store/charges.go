@@ -71,10 +71,7 @@ func (q *Q) PutCharges(noteID string, c Charges, was int) error {
 	} else {
 		n, err = q.exec("UPDATE note_charges SET charges = ?, facts = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND version = ?", string(lines), string(facts), c.ByID, Stamp(c.At), noteID, was)
 	}
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return moved(n, err)
 }
 
 // AddHandedToBilling records that a visit's charges were given out as a file.

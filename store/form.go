@@ -30,12 +30,8 @@ func (q *Q) Forms() ([]Form, error) {
 
 // AddForm stores a new version; ErrStale when that version is there already.
 func (q *Q) AddForm(f Form) error {
-	n, err := q.exec("INSERT INTO form(kind, id, version, owner_id, body, prose, retired, by_id, at) VALUES (?,?,?,?,?,?,?,?,?) ON "+
+	return q.fresh("INSERT INTO form(kind, id, version, owner_id, body, prose, retired, by_id, at) VALUES (?,?,?,?,?,?,?,?,?) ON "+
 		"CONFLICT DO NOTHING", f.Kind, f.ID, f.Version, f.OwnerID, f.Body, f.Prose, flag(f.Retired), f.ByID, Stamp(f.At))
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
 }
 
 // OwnWords lists the words a person, or the clinic, added to the dictionary.

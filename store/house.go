@@ -151,11 +151,7 @@ func (q *Q) PreparedIn(ids []string) ([]Prepared, error) {
 // SettlePrepared moves a prepared order on from the state it was seen in; ErrStale
 // when somebody else did first.
 func (q *Q) SettlePrepared(id string, from, to order.PreparedState, reason, orderID string) error {
-	n, err := q.exec("UPDATE prepared_order SET state = ?, reason = ?, order_id = ? WHERE id = ? AND state = ?", to, reason, orderID, id, from)
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return q.fresh("UPDATE prepared_order SET state = ?, reason = ?, order_id = ? WHERE id = ? AND state = ?", to, reason, orderID, id, from)
 }
 
 // Merge is a record that was found to be about the same person as another.

@@ -204,10 +204,6 @@ func (q *Q) StrikeVital(patient, id, by string, at time.Time) error {
 
 // SetReason changes why the patient comes and what kind of visit it is.
 func (q *Q) SetReason(visit, reason, kind, room string, version int) error {
-	n, err := q.exec("UPDATE visit SET reason = ?, kind = ?, room = ?, version = version + 1 WHERE id = ? AND version = ?", reason, kind, room,
+	return q.fresh("UPDATE visit SET reason = ?, kind = ?, room = ?, version = version + 1 WHERE id = ? AND version = ?", reason, kind, room,
 		visit, version)
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
 }

@@ -57,11 +57,7 @@ func (q *Q) SetMessage(id string, state outside.Sending, problem string, done ti
 
 // settle records how something refused was settled; ErrStale when it is not refused.
 func (q *Q) settle(table, id, how string, at time.Time) error {
-	n, err := q.exec("UPDATE "+table+" SET state = 'settled', settled = ?, done_at = ? WHERE id = ? AND state = 'refused'", how, Stamp(at), id)
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return q.fresh("UPDATE "+table+" SET state = 'settled', settled = ?, done_at = ? WHERE id = ? AND state = 'refused'", how, Stamp(at), id)
 }
 
 // SettleMessage records how a refused message was settled.

@@ -15,6 +15,17 @@ import (
 // ErrStale is returned when a change names a version that is no longer the present one.
 var ErrStale = errors.New("somebody else changed this meanwhile")
 
+// fresh runs a change that holds on the version it names; ErrStale where that is gone.
+func (q *Q) fresh(query string, args ...any) error { return moved(q.exec(query, args...)) }
+
+// moved is ErrStale for a change that hit no row.
+func moved(rows int64, err error) error {
+	if err == nil && rows == 0 {
+		return ErrStale
+	}
+	return err
+}
+
 // Visit is a visit as it is read: with its patient, its clinician and the head of its note.
 type Visit struct {
 	visit.Visit
@@ -69,12 +80,8 @@ func (q *Q) VisitsWithNotes(notes []string) ([]Visit, error) {
 
 // SetStage moves a visit from the version it was seen in; with is who is with the patient then.
 func (q *Q) SetStage(id string, stage visit.Stage, with string, at time.Time, version int) error {
-	n, err := q.exec("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with,
+	return q.fresh("UPDATE visit SET stage = ?, with_id = ?, stage_at = ?, version = version + 1 WHERE id = ? AND version = ?", stage, with,
 		Stamp(at), id, version)
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
 }
 
 // Note is a note's head; its parts and diagnoses are read beside it.

@@ -184,10 +184,7 @@ func (q *Q) PutAnswer(noteID string, a NoteAnswer, was int, by string, at time.T
 		n, err = q.exec("UPDATE note_answer SET value = ?, origin = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND form = "+
 			"? AND link = ? AND version = ?", string(value), a.Origin, by, Stamp(at), noteID, a.Form, a.Link, was)
 	}
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return moved(n, err)
 }
 
 // CarriedSentence is a sentence brought into a note.
@@ -236,10 +233,7 @@ func (q *Q) SettleCarried(noteID, id, state, text string, was int, by string, at
 	} else {
 		n, err = q.exec("UPDATE note_carried SET state = ?, text = ?, version = version + 1, by_id = ?, at = ? WHERE note_id = ? AND id = ? AND version = ?", state, text, by, Stamp(at), noteID, id, was)
 	}
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return moved(n, err)
 }
 
 // DropCarried takes a sentence out that a replacement takes out.
@@ -283,10 +277,7 @@ func (q *Q) PutDrawing(d Drawing, was int, by string, at time.Time) error {
 		n, err = q.exec("UPDATE note_drawing SET outline = ?, caption = ?, strokes = ?, svg = ?, version = version + 1, by_id = ?, at = ? "+
 			"WHERE id = ? AND note_id = ? AND version = ?", d.Outline, d.Caption, d.Strokes, d.SVG, by, Stamp(at), d.ID, d.NoteID, was)
 	}
-	if err == nil && n == 0 {
-		return ErrStale
-	}
-	return err
+	return moved(n, err)
 }
 
 // NotesOf lists a patient's notes, newest visit first.

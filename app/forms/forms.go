@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/letter"
 	"deftledger/core/note"
 	"deftledger/exchange/forms"
@@ -395,7 +396,7 @@ func (a *Acts) AddAnswer(ctx context.Context, who act.Actor, interview, link, wo
 	if err := act.Allow(who, act.ChangeForms); err != nil {
 		return err
 	}
-	words = strings.Join(strings.Fields(words), " ")
+	words = chart.Tidy(words)
 	if words == "" || len(words) > 80 || strings.ContainsAny(words, "\"\\{}[]|") {
 		return act.Refuse(act.Invalid, "Write the answer in up to 80 letters, without quotes or brackets.")
 	}

@@ -294,7 +294,7 @@ func (a *Acts) AddEntry(ctx context.Context, who act.Actor, visitID string, e Ne
 
 // PutEntry adds an entry to a list within an act and returns its identifier.
 func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
-	e.Title, e.Detail = strings.Join(strings.Fields(e.Title), " "), strings.Join(strings.Fields(e.Detail), " ")
+	e.Title, e.Detail = chart.Tidy(e.Title), chart.Tidy(e.Detail)
 	if e.Title == "" {
 		return "", act.Refuse(act.Invalid, "Say what it is.")
 	}
@@ -490,7 +490,7 @@ func (a *Acts) SetReason(ctx context.Context, who act.Actor, visitID, reason, ki
 		if v.NoteFolio > 0 {
 			return act.Refuse(act.Conflict, "The note of this visit is signed.")
 		}
-		if err := t.Q.SetReason(visitID, strings.Join(strings.Fields(reason), " "), kind, strings.TrimSpace(room), version); err != nil {
+		if err := t.Q.SetReason(visitID, chart.Tidy(reason), kind, strings.TrimSpace(room), version); err != nil {
 			return act.Stale(err, "The visit")
 		}
 		t.Tell("visit", visitID, v.PatientID)

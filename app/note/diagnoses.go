@@ -3,11 +3,11 @@ package note
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"deftledger/app/act"
 	"deftledger/app/assess"
 	"deftledger/app/forms"
+	"deftledger/core/chart"
 	"deftledger/core/note"
 	"deftledger/store"
 )
@@ -16,7 +16,7 @@ import (
 // that exclude each other are both right (a physician's, with a reason), or that a
 // remark does not apply to this visit.
 func (a *Acts) AnswerAdvice(ctx context.Context, who act.Actor, id, key, reason string) (NoteView, error) {
-	reason = strings.Join(strings.Fields(reason), " ")
+	reason = chart.Tidy(reason)
 	return a.Change(ctx, who, id, "answer a remark on the diagnoses", func(t *act.Tx, n store.Note, v store.Visit, _ *forms.Library) error {
 		c, err := a.Assess.CaseOf(t.Q, n, v)
 		if err != nil {

@@ -427,7 +427,7 @@ func (a *Acts) SaveDrawing(ctx context.Context, who act.Actor, id string, d Draw
 	if d.ID == "" {
 		d.ID = act.NewID()
 	}
-	caption := strings.Join(strings.Fields(d.Caption), " ")
+	caption := chart.Tidy(d.Caption)
 	if caption == "" {
 		caption = map[string]string{"": "Drawing"}[d.Outline]
 		if caption == "" {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/letter"
 	"deftledger/core/line"
 	"deftledger/core/outside"
@@ -198,7 +199,7 @@ func (a *Acts) SettleSent(ctx context.Context, who act.Actor, kind, id, how stri
 	if err := act.Allow(who, act.WriteNote); err != nil {
 		return err
 	}
-	how = strings.Join(strings.Fields(how), " ")
+	how = chart.Tidy(how)
 	if how == "" || len(how) > 300 {
 		return act.Refuse(act.Invalid, "Say how it was done instead, such as “by telephone, 555-0118”.")
 	}

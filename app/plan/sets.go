@@ -11,6 +11,7 @@ import (
 	"deftledger/app/forms"
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -292,7 +293,7 @@ func (a *Acts) KeepPlanAsSet(ctx context.Context, who act.Actor, noteID string, 
 	if err := act.Allow(who, act.WriteNote); err != nil {
 		return forms.FormRow{}, err
 	}
-	k.Title = strings.Join(strings.Fields(k.Title), " ")
+	k.Title = chart.Tidy(k.Title)
 	if formtext.Name(k.Title) == "" {
 		return forms.FormRow{}, act.Refuse(act.Invalid, "Give the set a title, such as the illness it is for.")
 	}

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/core/visit"
@@ -52,7 +53,7 @@ func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason 
 	if err != nil {
 		return out, act.Refuse(act.Invalid, "When to come back: %s.", err)
 	}
-	reason = strings.Join(strings.Fields(reason), " ")
+	reason = chart.Tidy(reason)
 	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
 		n, v, err := act.NoteVisit(t.Q, noteID)
 		if err != nil {

@@ -16,3 +16,6 @@ func WordsBegin(text, asked string) bool {
 	}
 	return true
 }
+
+// Tidy is what somebody typed without the spaces around it, and with single ones within.
+func Tidy(words string) string { return strings.Join(strings.Fields(words), " ") }

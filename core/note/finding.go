@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+
+	"deftledger/core/chart"
 )
 
 // State of a finding.
@@ -84,7 +86,7 @@ func (i Item) Phrase(f Finding) string {
 	if f.Remark != "" {
 		words = append(words, "("+f.Remark+")")
 	}
-	return strings.Join(strings.Fields(strings.Join(words, " ")), " ")
+	return chart.Tidy(strings.Join(words, " "))
 }
 
 // Piece is a sentence of the note with where it came from. Ref names what it
@@ -355,7 +357,7 @@ func (s *Systems) apply(have rows, c Change, who About) error {
 			delete(have, prefix)
 			return nil
 		}
-		have[prefix] = Finding{Area: c.Area, System: x.ID, State: Remark, Remark: strings.Join(strings.Fields(c.Remark), " "), Origin: Typed,
+		have[prefix] = Finding{Area: c.Area, System: x.ID, State: Remark, Remark: chart.Tidy(c.Remark), Origin: Typed,
 			Looked: true, Version: have[prefix].Version}
 		return nil
 	case c.Finding == "" && c.State == Normal:
@@ -404,7 +406,7 @@ func qualified(f Finding, c Change, i Item) (Finding, error) {
 			return f, fault(i.ID, "%s is not qualified by %q", i.Say, w)
 		}
 	}
-	f.Side, f.Severity, f.Duration, f.Remark = c.Side, c.Severity, c.Duration, strings.Join(strings.Fields(c.Remark), " ")
+	f.Side, f.Severity, f.Duration, f.Remark = c.Side, c.Severity, c.Duration, chart.Tidy(c.Remark)
 	f.Words = slices.Clone(c.Words)
 	slices.Sort(f.Words)
 	f.Words = slices.Compact(f.Words)

@@ -5,6 +5,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"deftledger/core/chart"
 )
 
 // Questionnaire is the part of a FHIR R4 Questionnaire that an interview uses.
@@ -405,7 +407,7 @@ func (v *Interview) say(q Question, values []Answer) string {
 		case a.Date != "":
 			text = sayDate(a.Date)
 		case text != "":
-			text = strings.TrimRight(strings.Join(strings.Fields(text), " "), ".")
+			text = strings.TrimRight(chart.Tidy(text), ".")
 			if p, ok := words["*"]; ok {
 				text = strings.ReplaceAll(p, "{}", text)
 			}

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"deftledger/core/chart"
 )
 
 // List writes things as a list: "a", "a and b", "a, b and c".
@@ -21,7 +23,7 @@ func List(things []string, word string) string {
 // Sentence begins with a capital, ends with a full stop and holds no doubled
 // spaces; an empty text stays empty.
 func Sentence(s string) string {
-	s = strings.Join(strings.Fields(s), " ")
+	s = chart.Tidy(s)
 	s = strings.TrimRight(s, " ,;:")
 	if s == "" {
 		return ""

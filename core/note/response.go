@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/coding"
 )
 
@@ -68,7 +69,7 @@ func (s Stated) Sentences() []Piece {
 
 // clause brings words into the middle of a sentence: no full stop, no doubled lead.
 func clause(s string) string {
-	s = strings.TrimRight(strings.Join(strings.Fields(s), " "), ".;, ")
+	s = strings.TrimRight(chart.Tidy(s), ".;, ")
 	for _, lead := range []string{"because of ", "because ", "complicated by ", "due to "} {
 		if len(s) > len(lead) && strings.EqualFold(s[:len(lead)], lead) {
 			s = s[len(lead):]

@@ -34,7 +34,7 @@ func Beside(held []Entry, e Entry) (beside Entry, same, found bool) {
 	if i < 0 {
 		return Entry{}, false, false
 	}
-	words := func(x Entry) string { return strings.Join(strings.Fields(x.Title+" "+x.Detail), " ") }
+	words := func(x Entry) string { return chart.Tidy(x.Title + " " + x.Detail) }
 	return held[i], strings.EqualFold(words(held[i]), words(e)), true
 }
 

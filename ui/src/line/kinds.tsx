@@ -94,7 +94,7 @@ export const kinds: Record<Kind, Shown> = {
   },
   "from outside": {
     word: "From outside",
-    counted: ["patient with entries from outside", "patients with entries from outside"],
+    counted: ["decision on what came from outside", "decisions on what came from outside"],
     list: "under way",
     segment: "",
     to: (r) => `/visits/${r.visitId}/intake`,
