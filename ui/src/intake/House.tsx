@@ -1,11 +1,11 @@
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useEffect, useRef, useState } from "react";
 import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock } from "../frame/time";
+import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
 import type { Acts } from "./useIntake";
 
@@ -27,10 +27,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
   const [striking, setStriking] = useState("");
   const [reason, setReason] = useState("");
   const input = useRef<HTMLInputElement>(null);
-  const hits = useQuery({ ...asks.house(query), enabled: query.trim() !== "", placeholderData: keepPreviousData });
-  const list = query.trim() === "" ? [] : found(hits.data ?? { tests: [], vaccines: [] }).slice(0, 8);
-  function choose(f: Found | null | undefined) {
-    if (!f) return;
+  function choose(f: Found) {
     setCorrects(null);
     setChosen(f);
     setQuery("");
@@ -58,38 +55,26 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
           Tests done here, vaccines given <KeyCap k="t" />
         </h2>
         <div className="relative w-80">
-          <Combobox<Found | null> value={null} onChange={choose} immediate>
-            <ComboboxInput
-              ref={input}
-              aria-label="Test done here, or vaccine given"
-              placeholder="strep, dipstick, tdap…"
-              className="field py-0.5"
-              autoComplete="off"
-              value={query}
-              onChange={(e) => setQuery(e.target.value)}
-              onKeyDown={async (e) => {
-                if (e.key !== "Enter" || e.ctrlKey || query.trim() === "") return;
-                if (!hits.isPlaceholderData && !hits.isFetching) return;
-                e.preventDefault(); // what is on the screen belongs to fewer letters
-                choose(found(await client.fetchQuery(asks.house(query)))[0]);
-              }}
-            />
-            <ComboboxOptions
-              static
-              modal={false}
-              className={list.length === 0 ? "hidden" : "absolute z-10 mt-1 w-full border border-edge bg-leaf text-aside"}
-            >
-              {list.map((f) => (
-                <ComboboxOption key={f.id + f.under} value={f} className="px-2 py-1 data-focus:bg-kelp-wash">
-                  {f.name} <span className="small">{f.under}</span>
-                </ComboboxOption>
-              ))}
-            </ComboboxOptions>
-          </Combobox>
+          <SearchList
+            label="Test done here, or vaccine given"
+            placeholder="strep, dipstick, tdap…"
+            input={input}
+            query={query}
+            setQuery={setQuery}
+            search={asks.house}
+            hits={(h) => found(h).slice(0, 8)}
+            id={(f) => f.id + f.under}
+            choose={choose}
+            none="Not done here."
+            floats
+          >
+            {(f) => (
+              <>
+                {f.name} <span className="small">{f.under}</span>
+              </>
+            )}
+          </SearchList>
         </div>
-        {query.trim() !== "" && hits.isSuccess && !hits.isFetching && list.length === 0 && (
-          <span className="small">Not done here.</span>
-        )}
       </div>
       {chosen?.test && (
         <TestForm test={chosen.test} corrects={corrects} acts={acts} visit={visit} close={close} key={chosen.id} />

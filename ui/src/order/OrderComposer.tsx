@@ -1,5 +1,4 @@
-import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
@@ -7,6 +6,7 @@ import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
 import { day } from "../frame/time";
 import { Panel } from "../kit/Panel";
+import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -67,13 +67,6 @@ export function OrderComposer({
   );
   const { sign, dialog, busy } = useSigning();
   const input = useRef<HTMLInputElement>(null);
-  const search = asks.tests(query);
-  const found = useQuery({
-    ...search,
-    enabled: query.trim() !== "",
-    placeholderData: keepPreviousData,
-  });
-  const hits = query.trim() === "" ? [] : (found.data ?? []);
   useEffect(() => input.current?.focus(), []);
 
   const first = diagnoses[0]?.code;
@@ -101,10 +94,8 @@ export function OrderComposer({
   async function signAll() {
     // The test found first is added by the same act that goes on to sign.
     // What is on the screen may still belong to fewer letters: the list for all of them decides.
-    const now = query.trim() ? await client.fetchQuery(search) : [];
-    const pointed = found.isPlaceholderData
-      ? ""
-      : document.querySelector<HTMLElement>("[data-test-code][data-focus]")?.dataset.testCode;
+    const now = query.trim() ? await client.fetchQuery(asks.tests(query)) : [];
+    const pointed = document.querySelector<HTMLElement>("[data-hit][data-focus]")?.dataset.hit;
     const best = now.find((t) => t.code === pointed) ?? now[0];
     if (query.trim() && !best) {
       setError("No test is found with these letters.");
@@ -178,46 +169,39 @@ export function OrderComposer({
       leave={close}
       aside={<span className="small">{me.laboratory}</span>}
     >
-      <Combobox<Schemas["Test"] | null> value={null} onChange={choose} immediate>
-        <ComboboxInput
-          ref={input}
-          aria-label="Add a test: letters, code or LOINC"
-          placeholder="Add a test: letters, code or LOINC"
-          className="field"
-          autoComplete="off"
-          value={query}
-          onChange={(e) => setQuery(e.target.value)}
-          onKeyDown={async (e) => {
-            // The list would take the key for itself, and the order would need it twice.
-            if (e.key === "Escape") return onEscape(close)(e);
-            if (e.key !== "Enter") return;
-            if (e.ctrlKey || e.metaKey) {
-              e.preventDefault();
-              e.stopPropagation();
-              void signAll();
-              return;
-            }
-            if (!found.isPlaceholderData && !found.isFetching) return;
-            e.preventDefault();
-            setQuery("");
-            choose((await client.fetchQuery(search))[0] ?? null);
-          }}
-        />
-        <ComboboxOptions static modal={false} className={hits.length === 0 ? "hidden" : "mt-1 border border-edge bg-leaf"}>
-          {hits.map((t) => (
-            <ComboboxOption key={t.code} value={t} data-test-code={t.code} className="px-2 py-1 data-focus:bg-kelp-wash">
-              {t.name}
-              <span className="small block">
-                {t.specimen}, {t.tube} · <span className="font-mono">{t.code}</span>
-              </span>
-            </ComboboxOption>
-          ))}
-        </ComboboxOptions>
-      </Combobox>
-      {query.trim() !== "" && found.isSuccess && !found.isFetching && hits.length === 0 && (
-        <p className="small mt-1">Not in this laboratory's list.</p>
-      )}
-      {chosen.length === 0 && hits.length === 0 && (
+      <SearchList
+        label="Add a test: letters, code or LOINC"
+        input={input}
+        query={query}
+        setQuery={setQuery}
+        search={asks.tests}
+        hits={(found) => found}
+        id={(t) => t.code}
+        choose={choose}
+        none="Not in this laboratory's list."
+        onKey={(e) => {
+          // The list would take these keys for itself, and the order would need them twice.
+          if (e.key === "Escape") {
+            onEscape(close)(e);
+            return true;
+          }
+          if (e.key !== "Enter" || !(e.ctrlKey || e.metaKey)) return false;
+          e.preventDefault();
+          e.stopPropagation();
+          void signAll();
+          return true;
+        }}
+      >
+        {(t) => (
+          <>
+            {t.name}
+            <span className="small block">
+              {t.specimen}, {t.tube} · <span className="font-mono">{t.code}</span>
+            </span>
+          </>
+        )}
+      </SearchList>
+      {chosen.length === 0 && query.trim() === "" && (
         <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
       )}
       {left && !from && chosen.length > 0 && (

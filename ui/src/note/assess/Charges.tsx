@@ -1,11 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { useEffect, useState } from "react";
 import { useAct } from "../../exchange/act";
 import { asks } from "../../exchange/asks";
 import { api, got, type Schemas, say } from "../../exchange/client";
 import { KeyCap, useKeys } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
 import { Panel } from "../../kit/Panel";
+import { SearchList } from "../../kit/SearchList";
 import { Wrong } from "../../kit/Wrong";
 import { type Note, useChange } from "../useNote";
 
@@ -27,8 +28,6 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
     () => "",
     (q) => q.trim() === "",
   );
-  const search = useRef<HTMLInputElement>(null);
-  const found = useQuery({ ...asks.services(query), enabled: query.trim() !== "" });
   // Changes follow one another, each on what the one before left.
   async function change(send: (v: View) => Promise<View>) {
     const done = await act(async () => {
@@ -233,32 +232,34 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
           </li>
         ))}
       </ul>
-      <input
-        ref={search}
-        aria-label="Add a service: words or code"
-        placeholder="Add a service: words or code"
-        className="field mt-1"
-        value={query}
-        onChange={(e) => setQuery(e.target.value)}
-        onKeyDown={(e) => {
-          if (e.key === "Enter" && !e.ctrlKey && found.data?.[0]) {
-            e.preventDefault();
-            e.stopPropagation();
-            add(found.data[0].code);
-          }
-        }}
-      />
-      {(query.trim() === "" ? view.usual : (found.data ?? [])).map((s) => (
-        <button
-          key={s.code}
-          type="button"
-          className="block w-full py-0.5 text-left hover:bg-kelp-wash"
-          onClick={() => add(s.code)}
-        >
-          <span className="font-mono text-small">{s.code}</span> {s.words}
-          {query.trim() === "" && <span className="text-faded"> · used here</span>}
-        </button>
-      ))}
+      <SearchList
+        label="Add a service: words or code"
+        query={query}
+        setQuery={setQuery}
+        search={asks.services}
+        hits={(found) => found}
+        id={(s) => s.code}
+        choose={(s) => add(s.code)}
+        none="No such service here."
+      >
+        {(s) => (
+          <>
+            <span className="font-mono text-small">{s.code}</span> {s.words}
+          </>
+        )}
+      </SearchList>
+      {query.trim() === "" &&
+        view.usual.map((s) => (
+          <button
+            key={s.code}
+            type="button"
+            className="block w-full py-0.5 text-left hover:bg-kelp-wash"
+            onClick={() => add(s.code)}
+          >
+            <span className="font-mono text-small">{s.code}</span> {s.words}
+            <span className="text-faded"> · used here</span>
+          </button>
+        ))}
       {view.preventive && note.visit.kind.match(/Annual|Well-child/) && !view.lines.some((l) => l.code === view.preventive) && (
         <button type="button" className="plain" onClick={() => add(view.preventive)}>
           Charge {view.preventive}, the preventive visit of this age
