@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"net/http"
+	"reflect"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -59,7 +60,31 @@ func describe(r *gin.Engine, s *server) huma.API {
 	} {
 		room(api)
 	}
+	// The event stream is not the API's, but the screens are typed by its description.
+	api.OpenAPI().Components.Schemas.Map()["Event"] = eventSchema(api.OpenAPI().Components.Schemas)
 	return api
+}
+
+// right is a right as the description knows it: one of those there are.
+type right act.Right
+
+// Schema names all rights.
+func (right) Schema(huma.Registry) *huma.Schema { return oneOf(act.Rights()) }
+
+// oneOf describes a word that is one of those there are.
+func oneOf[T ~string](all []T) *huma.Schema {
+	s := &huma.Schema{Type: huma.TypeString}
+	for _, x := range all {
+		s.Enum = append(s.Enum, string(x))
+	}
+	s.PrecomputeMessages()
+	return s
+}
+
+func eventSchema(r huma.Registry) *huma.Schema {
+	s := huma.SchemaFromType(r, reflect.TypeFor[act.Event]())
+	s.Properties["kind"] = oneOf(act.EventKinds)
+	return s
 }
 
 func post[I, O any](api huma.API, name, path string, f func(context.Context, *I) (*O, error)) {

@@ -85,7 +85,7 @@ type Me struct {
 	ID           string            `json:"id"`
 	Name         string            `json:"name"`
 	Role         string            `json:"role"`
-	Rights       []string          `json:"rights"`
+	Rights       []right           `json:"rights"`
 	SingleKeys   bool              `json:"singleKeys"`
 	DraftKey     string            `json:"draftKey" doc:"Encrypts what this browser keeps while it cannot save; only ever held in memory"`
 	Locked       bool              `json:"locked"`
@@ -101,12 +101,15 @@ type Me struct {
 
 func (s *server) me(in signedIn) Me {
 	a := s.app
-	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []string{}, Told: result.Told,
+	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []right{}, Told: result.Told,
 		Stages:      visit.Stages,
 		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name,
 		PracticeName: a.Practice}
 	if in.err == nil {
-		m.Rights, m.SingleKeys, m.DraftKey = act.RightsOf(in.who.Role), in.staff.SingleKeys, base64.StdEncoding.EncodeToString(in.staff.DraftKey)
+		for _, r := range act.RightsOf(in.who.Role) {
+			m.Rights = append(m.Rights, right(r))
+		}
+		m.SingleKeys, m.DraftKey = in.staff.SingleKeys, base64.StdEncoding.EncodeToString(in.staff.DraftKey)
 		m.SigningOpen = a.Clock().Before(in.who.Session.SigningUntil)
 	}
 	return m

@@ -4,12 +4,36 @@ import (
 	"sync"
 )
 
+// EventKind says what changed.
+type EventKind string
+
+// The kinds of event.
+const (
+	VisitEvent    EventKind = "visit"
+	IntakeEvent   EventKind = "intake"
+	NoteEvent     EventKind = "note"
+	WritingEvent  EventKind = "writing" // who has a note open
+	OrderEvent    EventKind = "order"
+	ReportEvent   EventKind = "report"
+	LineEvent     EventKind = "line"
+	FollowUpEvent EventKind = "follow-up"
+	PatientEvent  EventKind = "patient"
+	MergeEvent    EventKind = "merge"
+	FormsEvent    EventKind = "forms"
+	PinsEvent     EventKind = "pins"
+)
+
+// EventKinds are all of them.
+var EventKinds = []EventKind{VisitEvent, IntakeEvent, NoteEvent, WritingEvent, OrderEvent, ReportEvent, LineEvent, FollowUpEvent,
+	PatientEvent,
+	MergeEvent, FormsEvent, PinsEvent}
+
 // Event says that something changed; it carries opaque identifiers only.
 type Event struct {
-	Kind    string `json:"kind"` // visit, note, writing, order, report, line, patient
-	ID      string `json:"id"`
-	Patient string `json:"patient,omitempty"`
-	Window  string `json:"window,omitempty"` // the screen whose act it was: it was answered with what changed
+	Kind    EventKind `json:"kind"`
+	ID      string    `json:"id"`
+	Patient string    `json:"patient,omitempty"`
+	Window  string    `json:"window,omitempty"` // the screen whose act it was: it was answered with what changed
 }
 
 // Hub passes events to every open screen.

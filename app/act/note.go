@@ -39,7 +39,7 @@ func (a *Office) OnDraft(ctx context.Context, who Actor, id, name string, f func
 		if err := f(t, n, v); err != nil {
 			return err
 		}
-		t.Tell("note", id, n.PatientID)
+		t.Tell(NoteEvent, id, n.PatientID)
 		return t.Audit(name, n.PatientID, id, "")
 	})
 }

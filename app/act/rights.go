@@ -96,12 +96,21 @@ func Allow(who Actor, r Right) error {
 }
 
 // RightsOf lists what a role may do, for the interface to offer only that.
-func RightsOf(role Role) []string {
-	out := []string{}
+func RightsOf(role Role) []Right {
+	out := []Right{}
 	for _, x := range rights {
 		if slices.Contains(x.roles, role) {
-			out = append(out, string(x.right))
+			out = append(out, x.right)
 		}
+	}
+	return out
+}
+
+// Rights are all of them, in the order in which they are told.
+func Rights() []Right {
+	out := make([]Right, len(rights))
+	for i, x := range rights {
+		out[i] = x.right
 	}
 	return out
 }

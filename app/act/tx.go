@@ -68,7 +68,7 @@ func (t *Tx) Audit(name, patient, subject, detail string) error {
 }
 
 // Tell announces a change to the open screens, once the act is kept.
-func (t *Tx) Tell(kind, id, patient string) {
+func (t *Tx) Tell(kind EventKind, id, patient string) {
 	t.Events = append(t.Events, Event{Kind: kind, ID: id, Patient: patient, Window: t.Who.Window})
 }
 

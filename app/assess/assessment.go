@@ -129,7 +129,7 @@ func (a *Acts) Pin(ctx context.Context, who act.Actor, code string, clinic, off 
 		return err
 	}
 	return a.Act(ctx, who, right, func(t *act.Tx) error {
-		t.Tell("pins", e.Code, "")
+		t.Tell(act.PinsEvent, e.Code, "")
 		if off {
 			return t.Unpin(owner, e.Code)
 		}

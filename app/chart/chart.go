@@ -219,7 +219,7 @@ func (a *Acts) AddProblem(ctx context.Context, who act.Actor, patient, code stri
 		if err != nil || !added {
 			return err
 		}
-		t.Tell("patient", patient, patient)
+		t.Tell(act.PatientEvent, patient, patient)
 		return t.Audit("add problem", patient, e.Code, "")
 	})
 }
@@ -245,7 +245,7 @@ func (a *Acts) DescribeProblem(ctx context.Context, who act.Actor, patient, code
 		if !there {
 			return act.Refuse(act.Missing, "That code is not on the problem list.")
 		}
-		t.Tell("patient", patient, patient)
+		t.Tell(act.PatientEvent, patient, patient)
 		return t.Audit("describe problem", patient, code, "")
 	})
 }
@@ -260,7 +260,7 @@ func (a *Acts) EndProblem(ctx context.Context, who act.Actor, patient, code stri
 		if !ended {
 			return act.Refuse(act.Missing, "That code is not on the problem list.")
 		}
-		t.Tell("patient", patient, patient)
+		t.Tell(act.PatientEvent, patient, patient)
 		return t.Audit("end problem", patient, code, "")
 	})
 }

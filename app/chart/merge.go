@@ -145,8 +145,8 @@ func (a *Acts) Merge(ctx context.Context, who act.Actor, secret, kept, other, re
 			Folio: folio}); err != nil {
 			return err
 		}
-		t.Tell("patient", k.ID, k.ID)
-		t.Tell("merge", o.ID, "")
+		t.Tell(act.PatientEvent, k.ID, k.ID)
+		t.Tell(act.MergeEvent, o.ID, "")
 		if err := t.Audit("merge into another record", o.ID, k.ID, ""); err != nil {
 			return err
 		}
@@ -210,8 +210,8 @@ func (a *Acts) TakeApart(ctx context.Context, who act.Actor, secret, id, reason 
 		if err := t.Q.TakeApart(m, who.ID, strings.TrimSpace(reason), t.Now); err != nil {
 			return err
 		}
-		t.Tell("patient", k.ID, k.ID)
-		t.Tell("patient", o.ID, o.ID)
+		t.Tell(act.PatientEvent, k.ID, k.ID)
+		t.Tell(act.PatientEvent, o.ID, o.ID)
 		if err := t.Audit("taken apart from another record", o.ID, k.ID, ""); err != nil {
 			return err
 		}

@@ -377,7 +377,7 @@ func (a *Acts) SaveForm(ctx context.Context, who act.Actor, f FormText, base int
 			Retired: f.Retired, ByID: who.ID, At: t.Now}); err != nil {
 			return act.Stale(err, "The form")
 		}
-		t.Tell("forms", f.ID, "")
+		t.Tell(act.FormsEvent, f.ID, "")
 		return t.Audit("change form", "", f.Kind+" "+f.ID, "")
 	})
 	if err != nil {

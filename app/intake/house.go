@@ -213,7 +213,7 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 		if err != nil {
 			return err
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		return t.AddHouseResult(store.HouseResult{ReportID: filed.ID, Issue: filed.Issue, Test: test.Code, Lot: e.Kit.Lot, Expires: e.Kit.Expires,
 			Control: e.Control, By: who.ID, At: t.Now})
 	})
@@ -296,7 +296,7 @@ func (a *Acts) GiveVaccine(ctx context.Context, who act.Actor, visitID string, e
 			asked = true
 			return act.ErrAsked
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		_, err = t.AddImmunization(chart.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given,
 			GivenAt: t.Now, GivenBy: who.ID})
 		return err
@@ -322,7 +322,7 @@ func (a *Acts) StrikeVaccine(ctx context.Context, who act.Actor, visitID, id, re
 		if v.NoteFolio > 0 {
 			return act.Refuse(act.Conflict, "The note of this visit is signed. Write an amendment instead.")
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		return act.NotFound(t.StrikeImmunization(v.ID, id, who.ID, reason, t.Now), "vaccine")
 	})
 }

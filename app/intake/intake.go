@@ -261,9 +261,9 @@ func (a *Acts) Change(ctx context.Context, who act.Actor, visitID, name string, 
 		if err := f(t, v); err != nil {
 			return err
 		}
-		t.Tell("intake", visitID, v.PatientID)
+		t.Tell(act.IntakeEvent, visitID, v.PatientID)
 		if v.NoteID != "" {
-			t.Tell("note", v.NoteID, v.PatientID)
+			t.Tell(act.NoteEvent, v.NoteID, v.PatientID)
 		}
 		return t.Audit(name, v.PatientID, visitID, "")
 	})
@@ -353,7 +353,7 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 			return "", err
 		}
 	}
-	t.Tell("patient", v.PatientID, v.PatientID)
+	t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 	return id, nil
 }
 
@@ -403,7 +403,7 @@ func (a *Acts) EndEntry(ctx context.Context, who act.Actor, visitID, list, id, r
 		default:
 			err = t.EndHistory(v.PatientID, id, t.Now, who.ID, reason)
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		return act.NotFound(err, "entry")
 	})
 }
@@ -451,7 +451,7 @@ func (a *Acts) noneKnown(t *act.Tx, v store.Visit, list string) error {
 		if err := refuseIf(len(as)); err != nil {
 			return err
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		return t.AddAllergy(chart.Allergy{ID: act.NewID(), PatientID: v.PatientID, StatedAt: t.Now, StatedBy: t.Who.Name})
 	case chart.MedicineList:
 		ms, err := t.Medicines(v.PatientID)
@@ -493,7 +493,7 @@ func (a *Acts) SetReason(ctx context.Context, who act.Actor, visitID, reason, ki
 		if err := t.Q.SetReason(visitID, chart.Tidy(reason), kind, strings.TrimSpace(room), version); err != nil {
 			return act.Stale(err, "The visit")
 		}
-		t.Tell("visit", visitID, v.PatientID)
+		t.Tell(act.VisitEvent, visitID, v.PatientID)
 		if v.NoteID == "" {
 			return nil
 		}

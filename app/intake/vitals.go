@@ -182,7 +182,7 @@ func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms
 				return err
 			}
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		return nil
 	})
 	if errors.Is(err, act.ErrAsked) {
@@ -201,7 +201,7 @@ func (a *Acts) StrikeVital(ctx context.Context, who act.Actor, visitID, id strin
 		if v.NoteFolio > 0 {
 			return act.Refuse(act.Conflict, "The note of this visit is signed. Write an amendment instead.")
 		}
-		t.Tell("patient", v.PatientID, v.PatientID)
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		all, err := t.VitalsAt(v.ID)
 		if err != nil {
 			return err

@@ -127,10 +127,10 @@ func (a *Acts) Retract(ctx context.Context, who act.Actor, id, secret, reason, b
 		if err := t.Q.Retract(id, e.Folio, belongs); err != nil {
 			return err
 		}
-		t.Tell("note", id, n.PatientID)
-		t.Tell("patient", n.PatientID, n.PatientID)
+		t.Tell(act.NoteEvent, id, n.PatientID)
+		t.Tell(act.PatientEvent, n.PatientID, n.PatientID)
 		if belongs != "" {
-			t.Tell("patient", belongs, belongs)
+			t.Tell(act.PatientEvent, belongs, belongs)
 			if err := t.Audit("note retracted elsewhere belongs here", belongs, id, ""); err != nil {
 				return err
 			}

@@ -143,7 +143,7 @@ func (a *Acts) StartVisit(ctx context.Context, who act.Actor, visitID string) (n
 			if err := t.OpenLine(act.NewID(), line.Note, noteID, v.PatientID, author, line.InHand, t.Now); err != nil {
 				return err
 			}
-			t.Tell("line", noteID, v.PatientID)
+			t.Tell(act.LineEvent, noteID, v.PatientID)
 			if err := a.BeginWith(t, noteID, v, l); err != nil {
 				return err
 			}
@@ -153,7 +153,7 @@ func (a *Acts) StartVisit(ctx context.Context, who act.Actor, visitID string) (n
 				return err
 			}
 		}
-		t.Tell("visit", visitID, v.PatientID)
+		t.Tell(act.VisitEvent, visitID, v.PatientID)
 		return t.Audit("start visit", v.PatientID, visitID, "")
 	})
 	return noteID, err
@@ -295,7 +295,7 @@ func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note
 			if now.Text == text {
 				return nil // both wrote the same; nothing to keep
 			}
-			t.Tell("note", id, n.PatientID)
+			t.Tell(act.NoteEvent, id, n.PatientID)
 			return t.AddConflict(store.Conflict{ID: act.NewID(), NoteID: id, Part: part, Text: text, BaseVersion: base, SaveID: saveID, At: t.Now,
 				By: who.ID})
 		}
@@ -304,7 +304,7 @@ func (a *Acts) SavePart(ctx context.Context, who act.Actor, id string, part note
 			return err
 		}
 		out = Saved{Version: p.Version, SavedAt: a.Say(p.SavedAt)}
-		t.Tell("note", id, n.PatientID)
+		t.Tell(act.NoteEvent, id, n.PatientID)
 		return t.Audit("save note", n.PatientID, id, string(part))
 	})
 	return out, err
@@ -320,7 +320,7 @@ func (a *Acts) SettleConflict(ctx context.Context, who act.Actor, noteID, confli
 		if err := t.Q.SettleConflict(conflict, t.Now); err != nil {
 			return act.NotFound(err, "kept text")
 		}
-		t.Tell("note", noteID, n.PatientID)
+		t.Tell(act.NoteEvent, noteID, n.PatientID)
 		return t.Audit("settle two versions", n.PatientID, noteID, "")
 	})
 }
@@ -355,7 +355,7 @@ func (a *Acts) SetDiagnoses(ctx context.Context, who act.Actor, id string, codes
 		if err := t.Q.SetDiagnoses(id, ds, version); err != nil {
 			return act.Stale(err, "The list of diagnoses")
 		}
-		t.Tell("note", id, n.PatientID)
+		t.Tell(act.NoteEvent, id, n.PatientID)
 		return t.Audit("set diagnoses", n.PatientID, id, strings.Join(codes, " "))
 	})
 }
@@ -449,9 +449,9 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		if err := t.SetStage(v.ID, visit.Done, "", t.Now, v.Version); err != nil {
 			return err
 		}
-		t.Tell("note", id, n.PatientID)
-		t.Tell("visit", v.ID, n.PatientID)
-		t.Tell("line", id, n.PatientID)
+		t.Tell(act.NoteEvent, id, n.PatientID)
+		t.Tell(act.VisitEvent, v.ID, n.PatientID)
+		t.Tell(act.LineEvent, id, n.PatientID)
 		return t.Audit("sign note", n.PatientID, id, "")
 	})
 	return folio, err
@@ -484,7 +484,7 @@ func (a *Acts) Amend(ctx context.Context, who act.Actor, id, secret, text string
 			return err
 		}
 		folio = e.Folio
-		t.Tell("note", id, n.PatientID)
+		t.Tell(act.NoteEvent, id, n.PatientID)
 		return t.Audit("amend note", n.PatientID, id, "")
 	})
 	return folio, err

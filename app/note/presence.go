@@ -61,7 +61,7 @@ func (a *Acts) Writing(ctx context.Context, who act.Actor, noteID, window string
 	}
 	a.presence.Unlock()
 	if changed {
-		a.Hub.Publish(act.Event{Kind: "writing", ID: noteID})
+		a.Hub.Publish(act.Event{Kind: act.WritingEvent, ID: noteID})
 	}
 	return others, nil
 }

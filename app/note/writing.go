@@ -461,7 +461,7 @@ func (a *Acts) LeaveNote(ctx context.Context, who act.Actor, id, staff, words st
 		if err := t.SetAuthor(id, staff); err != nil {
 			return err
 		}
-		t.Tell("line", id, n.PatientID)
+		t.Tell(act.LineEvent, id, n.PatientID)
 		return t.MoveLine(string(line.Note), id, staff)
 	})
 }

@@ -197,8 +197,8 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 			return err
 		}
 		out = a.View(o)
-		t.Tell("order", o.ID, p.ID)
-		t.Tell("line", o.ID, p.ID)
+		t.Tell(act.OrderEvent, o.ID, p.ID)
+		t.Tell(act.LineEvent, o.ID, p.ID)
 		return t.Audit("sign order", p.ID, o.ID, "")
 	})
 	return out, err
@@ -237,8 +237,8 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 		if err := t.CloseLine(line.Order, id, who.ID, "cancelled", t.Now); err != nil {
 			return err
 		}
-		t.Tell("order", id, o.PatientID)
-		t.Tell("line", id, o.PatientID)
+		t.Tell(act.OrderEvent, id, o.PatientID)
+		t.Tell(act.LineEvent, id, o.PatientID)
 		return t.Audit("cancel order", o.PatientID, id, "")
 	})
 	return callLab, err
@@ -290,7 +290,7 @@ func (a *Acts) settled(t *act.Tx, o store.Outgoing, refused string) error {
 	if err := t.SetLineState(line.Order, ord.ID, lineState); err != nil {
 		return err
 	}
-	t.Tell("order", ord.ID, ord.PatientID)
-	t.Tell("line", ord.ID, ord.PatientID)
+	t.Tell(act.OrderEvent, ord.ID, ord.PatientID)
+	t.Tell(act.LineEvent, ord.ID, ord.PatientID)
 	return t.Audit("order "+says+" by the laboratory", ord.PatientID, ord.ID, "")
 }

@@ -131,8 +131,8 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 		if err := t.OpenLine(act.NewID(), line.ToSign, p.ID, patient.ID, physician, line.Open, t.Now); err != nil {
 			return err
 		}
-		t.Tell("order", p.ID, patient.ID)
-		t.Tell("line", p.ID, patient.ID)
+		t.Tell(act.OrderEvent, p.ID, patient.ID)
+		t.Tell(act.LineEvent, p.ID, patient.ID)
 		return t.Audit("prepare order", patient.ID, p.ID, "")
 	})
 	return out, err
@@ -197,8 +197,8 @@ func (a *Acts) ReturnPrepared(ctx context.Context, who act.Actor, id, reason str
 		if err := t.MoveLine(string(line.ToSign), id, p.ByID); err != nil {
 			return err
 		}
-		t.Tell("order", id, p.PatientID)
-		t.Tell("line", id, p.PatientID)
+		t.Tell(act.OrderEvent, id, p.PatientID)
+		t.Tell(act.LineEvent, id, p.PatientID)
 		return t.Audit("give prepared order back", p.PatientID, id, "")
 	})
 }
@@ -229,8 +229,8 @@ func (a *Acts) DropPrepared(ctx context.Context, who act.Actor, id, reason strin
 		if err := t.CloseLine(line.ToSign, id, who.ID, fmt.Sprintf("dropped: %s", reason), t.Now); err != nil {
 			return err
 		}
-		t.Tell("order", id, p.PatientID)
-		t.Tell("line", id, p.PatientID)
+		t.Tell(act.OrderEvent, id, p.PatientID)
+		t.Tell(act.LineEvent, id, p.PatientID)
 		return t.Audit("drop prepared order", p.PatientID, id, "")
 	})
 }

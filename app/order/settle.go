@@ -25,7 +25,7 @@ func (a *Acts) Settle(t *act.Tx, id string) error {
 		if err := t.SetOrderState(id, next, ""); err != nil {
 			return err
 		}
-		t.Tell("order", id, o.PatientID)
+		t.Tell(act.OrderEvent, id, o.PatientID)
 	}
 	if next == order.Reviewed {
 		return t.CloseLine(line.Order, id, t.Who.ID, "all tests final and signed", t.Now)

@@ -91,7 +91,7 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 		if out.New == 0 {
 			return nil
 		}
-		t.Tell("line", v.PatientID, v.PatientID)
+		t.Tell(act.LineEvent, v.PatientID, v.PatientID)
 		return t.OpenLine(act.NewID(), line.FromOutside, v.PatientID, v.PatientID, v.ClinicianID, line.Waiting, t.Now)
 	})
 	out.Intake = &view
@@ -294,7 +294,7 @@ func closeWhenDecided(t *act.Tx, record string) error {
 	if err != nil || len(waiting) > 0 {
 		return err
 	}
-	t.Tell("line", record, record)
+	t.Tell(act.LineEvent, record, record)
 	return t.CloseLine(line.FromOutside, record, t.Who.ID, "decided", t.Now)
 }
 

@@ -301,7 +301,7 @@ func (a *Acts) fileLetter(t *act.Tx, noteID, title, form string, s pdf.Section, 
 	if err := t.AddDocument(doc); err != nil {
 		return DocumentView{}, err
 	}
-	t.Tell("patient", n.PatientID, n.PatientID)
+	t.Tell(act.PatientEvent, n.PatientID, n.PatientID)
 	return DocumentView{ID: doc.ID, Title: doc.Title, At: a.Say(doc.MadeAt), By: t.Who.Name, Folio: doc.Folio},
 		t.Audit("file "+strings.Fields(form)[0], n.PatientID, doc.ID, "")
 }
@@ -347,7 +347,7 @@ func (a *Acts) PutLeaflet(t *act.Tx, l *forms.Library, n store.Note, id string, 
 		if _, err := t.AddCarried(n.ID, c, t.Who.ID, t.Now); err != nil {
 			return DocumentView{}, err
 		}
-		t.Tell("note", n.ID, n.PatientID)
+		t.Tell(act.NoteEvent, n.ID, n.PatientID)
 	}
 	return a.fileLetter(t, n.ID, "Leaflet: "+x.Title, letter.FromLeaflet+x.ID,
 		pdf.Section{Text: strings.TrimSpace(x.Text) + "\n\nAfter: " + x.Source}, false)

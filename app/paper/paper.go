@@ -190,7 +190,7 @@ func (a *Acts) FileSection(ctx context.Context, who act.Actor, id, section strin
 		if err := t.AddDocument(doc); err != nil {
 			return err
 		}
-		t.Tell("patient", doc.PatientID, doc.PatientID)
+		t.Tell(act.PatientEvent, doc.PatientID, doc.PatientID)
 		return t.Audit("file section", doc.PatientID, doc.ID, section)
 	})
 	return DocumentView{ID: doc.ID, Title: doc.Title, At: a.Say(doc.MadeAt), By: who.Name, Folio: doc.Folio}, err

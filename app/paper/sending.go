@@ -45,8 +45,8 @@ func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) er
 			ByID: who.ID}); err != nil {
 			return err
 		}
-		t.Tell("patient", d.PatientID, d.PatientID)
-		t.Tell("line", f.ID, d.PatientID)
+		t.Tell(act.PatientEvent, d.PatientID, d.PatientID)
+		t.Tell(act.LineEvent, f.ID, d.PatientID)
 		if err := t.OpenLine(act.NewID(), line.Fax, f.ID, d.PatientID, who.ID, line.Waiting, t.Now); err != nil {
 			return err
 		}
@@ -141,8 +141,8 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 			return err
 		}
 		out = a.sentMessage(msg, names)
-		t.Tell("line", m.ID, n.PatientID)
-		t.Tell("patient", n.PatientID, n.PatientID)
+		t.Tell(act.LineEvent, m.ID, n.PatientID)
+		t.Tell(act.PatientEvent, n.PatientID, n.PatientID)
 		return t.Audit("message the patient", n.PatientID, m.ID, "")
 	})
 	return out, err
@@ -231,8 +231,8 @@ func (a *Acts) SettleSent(ctx context.Context, who act.Actor, kind, id, how stri
 		if err := t.CloseLine(line.Kind(kind), id, who.ID, how, t.Now); err != nil {
 			return err
 		}
-		t.Tell("line", id, patient)
-		t.Tell("patient", patient, patient)
+		t.Tell(act.LineEvent, id, patient)
+		t.Tell(act.PatientEvent, patient, patient)
 		return t.Audit("settle a refused "+kind, patient, id, "")
 	})
 }
@@ -341,8 +341,8 @@ func (a *Acts) portalBody(q *store.Q, id string) ([]byte, error) {
 // arrived closes the line of what was taken, in the name of who sent it; a refusal is on
 // their desk until they settle it.
 func (a *Acts) arrived(t *act.Tx, kind line.Kind, id, patient, refused, with string) error {
-	t.Tell("patient", patient, patient)
-	t.Tell("line", id, patient)
+	t.Tell(act.PatientEvent, patient, patient)
+	t.Tell(act.LineEvent, id, patient)
 	if refused != "" {
 		return t.SetLineState(kind, id, line.Open)
 	}

@@ -209,8 +209,8 @@ func (a *Acts) ApplySet(ctx context.Context, who act.Actor, noteID, setID string
 		if _, err := t.AddPrepared(p); err != nil {
 			return err
 		}
-		t.Tell("order", p.ID, n.PatientID)
-		t.Tell("line", p.ID, n.PatientID)
+		t.Tell(act.OrderEvent, p.ID, n.PatientID)
+		t.Tell(act.LineEvent, p.ID, n.PatientID)
 		return t.OpenLine(act.NewID(), line.ToSign, p.ID, n.PatientID, v.ClinicianID, line.Open, t.Now)
 	})
 }

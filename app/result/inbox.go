@@ -128,14 +128,14 @@ func (a *Acts) quarantine(t *act.Tx, in store.Incoming, reason string) error {
 		return err
 	}
 	subject := strconv.FormatInt(in.ID, 10)
-	t.Tell("line", subject, "")
+	t.Tell(act.LineEvent, subject, "")
 	return t.OpenLine(act.NewID(), line.Held, subject, "", "", line.Open, in.ReceivedAt)
 }
 
 // decided closes the line of a message that a person decided on.
 func decided(t *act.Tx, id int64, with string) error {
 	subject := strconv.FormatInt(id, 10)
-	t.Tell("line", subject, "")
+	t.Tell(act.LineEvent, subject, "")
 	return t.CloseLine(line.Held, subject, t.Who.ID, with, t.Now)
 }
 
@@ -330,8 +330,8 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 	if err := t.RankLine(line.Report, r.ID, state, result.Rank(r.Status, old.SignedIssue > 0, r.Values)); err != nil {
 		return err
 	}
-	t.Tell("report", r.ID, r.PatientID)
-	t.Tell("line", r.ID, r.PatientID)
+	t.Tell(act.ReportEvent, r.ID, r.PatientID)
+	t.Tell(act.LineEvent, r.ID, r.PatientID)
 	return t.Audit("file report", r.PatientID, r.ID, "")
 }
 

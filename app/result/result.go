@@ -254,8 +254,8 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 				return err
 			}
 		}
-		t.Tell("report", r.ID, r.PatientID)
-		t.Tell("line", r.ID, r.PatientID)
+		t.Tell(act.ReportEvent, r.ID, r.PatientID)
+		t.Tell(act.LineEvent, r.ID, r.PatientID)
 		return t.Audit("sign report", r.PatientID, r.ID, "")
 	})
 }

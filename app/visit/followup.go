@@ -74,7 +74,7 @@ func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason 
 			return err
 		}
 		out = a.FollowUps(all[:1], names)[0]
-		t.Tell("note", noteID, n.PatientID)
+		t.Tell(act.NoteEvent, noteID, n.PatientID)
 		return t.Audit("ask back", n.PatientID, out.ID, "")
 	})
 	return out, err
@@ -90,7 +90,7 @@ func (a *Acts) PutWish(t *act.Tx, n store.Note, v store.Visit, day, said, reason
 	if err != nil {
 		return err
 	}
-	t.Tell("follow-up", open[0].ID, n.PatientID)
+	t.Tell(act.FollowUpEvent, open[0].ID, n.PatientID)
 	return t.OpenLine(act.NewID(), line.FollowUp, open[0].ID, n.PatientID, v.ClinicianID, line.Waiting, t.Now)
 }
 
@@ -176,9 +176,9 @@ func (a *Acts) Book(ctx context.Context, who act.Actor, id string, b Booking) (V
 			return err
 		}
 		out = a.View(booked, who)
-		t.Tell("visit", v.ID, f.PatientID)
-		t.Tell("follow-up", id, f.PatientID)
-		t.Tell("note", f.NoteID, f.PatientID)
+		t.Tell(act.VisitEvent, v.ID, f.PatientID)
+		t.Tell(act.FollowUpEvent, id, f.PatientID)
+		t.Tell(act.NoteEvent, f.NoteID, f.PatientID)
 		return t.Audit("book a visit", f.PatientID, v.ID, "")
 	})
 	return out, err
@@ -203,8 +203,8 @@ func (a *Acts) DropFollowUp(ctx context.Context, who act.Actor, id, reason strin
 		if err := t.CloseLine(line.FollowUp, id, who.ID, string(visit.Dropped), t.Now); err != nil {
 			return err
 		}
-		t.Tell("follow-up", id, f.PatientID)
-		t.Tell("note", f.NoteID, f.PatientID)
+		t.Tell(act.FollowUpEvent, id, f.PatientID)
+		t.Tell(act.NoteEvent, f.NoteID, f.PatientID)
 		return t.Audit("drop a follow-up", f.PatientID, id, "")
 	})
 }

@@ -91,7 +91,7 @@ func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id string, stage vi
 		if err := t.SetStage(id, stage, with, t.Now, version); err != nil {
 			return act.Stale(err, "The visit")
 		}
-		t.Tell("visit", id, v.PatientID)
+		t.Tell(act.VisitEvent, id, v.PatientID)
 		return t.Audit("move visit to "+string(stage), v.PatientID, id, "")
 	})
 }

@@ -2266,6 +2266,13 @@ export interface components {
              */
             type: string;
         };
+        Event: {
+            id: string;
+            /** @enum {string} */
+            kind: "visit" | "intake" | "note" | "writing" | "order" | "report" | "line" | "follow-up" | "patient" | "merge" | "forms" | "pins";
+            patient?: string;
+            window?: string;
+        };
         Facts: {
             discussion: boolean;
             /** Format: int64 */
@@ -2742,7 +2749,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: string[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;

@@ -17,7 +17,7 @@ export function useMe(): Me {
 }
 
 /** useRight says whether the person's role has a right. */
-export function useRight(right: string) {
+export function useRight(right: Schemas["Me"]["rights"][number]) {
   return useMe().rights.includes(right);
 }
 
