@@ -183,7 +183,7 @@ func TestOthersInTheNoteAreTold(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, []string{"A physician"}, others)
 	require.Equal(t, act.WritingEvent, (<-events).Kind)
-	require.Equal(t, "writing", (<-events).Kind)
+	require.Equal(t, act.WritingEvent, (<-events).Kind)
 	others, _ = c.app.Note.Writing(ctx, c.doctor(), id, "w1", false)
 	require.Equal(t, []string{"A second"}, others)
 	_, _ = c.app.Note.Writing(ctx, c.who["second"], id, "w2", true)
