@@ -1,6 +1,10 @@
 package generate
 
-import "strings"
+import (
+	"strings"
+
+	"deftledger/core/chart"
+)
 
 // condition is a lasting illness of the generated people: how common it is in four ages
 // (under 18, to 39, to 64, above), what is taken for it, and what is looked at.
@@ -105,11 +109,11 @@ var allergies = [][3]string{{"Penicillin", "hives", "moderate"}, {"Sulfamethoxaz
 
 var histories = [][3]string{
 	{"surgical", "Appendectomy", "Northsound Hospital"}, {"surgical", "Knee arthroscopy", "right"},
-	{"hospital", "Pneumonia", "Northsound Hospital"}, {"past", "Broken wrist", "left, healed"},
-	{"family", "Heart attack", "father, at 61"}, {"family", "Breast cancer", "mother, at 70"}, {"family", "Diabetes", "brother"},
-	{"social", "Tobacco", "never"}, {"social", "Tobacco", "quit, 15 pack-years"}, {"social", "Tobacco", "10 cigarettes a day"},
-	{"social", "Alcohol", "a glass of wine at weekends"}, {"social", "Work", "at the harbor"}, {"social", "Work", "retired"},
-	{"social", "Housing", "alone, second floor"},
+	{chart.HospitalList, "Pneumonia", "Northsound Hospital"}, {chart.PastList, "Broken wrist", "left, healed"},
+	{chart.FamilyList, "Heart attack", "father, at 61"}, {chart.FamilyList, "Breast cancer", "mother, at 70"}, {chart.FamilyList, "Diabetes", "brother"},
+	{chart.SocialList, "Tobacco", "never"}, {chart.SocialList, "Tobacco", "quit, 15 pack-years"}, {chart.SocialList, "Tobacco", "10 cigarettes a day"},
+	{chart.SocialList, "Alcohol", "a glass of wine at weekends"}, {chart.SocialList, "Work", "at the harbor"}, {chart.SocialList, "Work", "retired"},
+	{chart.SocialList, "Housing", "alone, second floor"},
 }
 
 // decimals is how many digits stand behind the point of a number as text.

@@ -90,7 +90,7 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 	}
 	if at.Sub(p.reviewed) > 300*24*time.Hour {
 		p.reviewed = at
-		for _, l := range []string{"medicines", "allergies", "past", "family", "social"} {
+		for _, l := range []string{chart.MedicineList, chart.AllergyList, chart.PastList, chart.FamilyList, chart.SocialList} {
 			if err := m.q.AddStatement(chart.Statement{ID: p.id(at), PatientID: p.ID, List: l, Says: "reviewed", StaffID: helper.ID, At: at,
 				VisitID: v.ID}); err != nil {
 				return nil, err

@@ -13,6 +13,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"runtime"
 	"strings"
 	"sync"
 	"time"
@@ -108,7 +109,9 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		w.Close()
 		return nil, fmt.Errorf("the data in %s cannot be opened or brought up to date: %w", dir, err)
 	}
-	r, err := open(path, false, 4)
+	// No more readers at a time than there are processors for: more of them finish no sooner,
+	// and keep whoever writes waiting.
+	r, err := open(path, false, max(2, runtime.NumCPU()))
 	if err != nil {
 		return nil, errors.Join(err, w.Close())
 	}

@@ -334,7 +334,7 @@ func HistoryLines(held chart.Record) BesideGroup {
 	for _, m := range held.Medicines {
 		titles, full, ids = append(titles, m.Name), append(full, strings.TrimSpace(m.Name+" "+m.Dose)), append(ids, m.ID)
 	}
-	add("medicines", "Medicines", titles, full, ids)
+	add(chart.MedicineList, "Medicines", titles, full, ids)
 	titles, full, ids = nil, nil, nil
 	for _, x := range held.Allergies {
 		if x.Substance == "" {
@@ -345,7 +345,7 @@ func HistoryLines(held chart.Record) BesideGroup {
 		titles, full, ids = append(titles, x.Substance), append(full, x.Substance+" ("+strings.Trim(x.Reaction+", "+x.Severity, ", ")+")"),
 			append(ids, x.ID)
 	}
-	add("allergies", "Allergies", titles, full, ids)
+	add(chart.AllergyList, "Allergies", titles, full, ids)
 	g.Lines = append(g.Lines, details...)
 	return g
 }

@@ -118,15 +118,15 @@ func dispensed(body []byte) ([]store.IncomingEntry, error) {
 	var out []store.IncomingEntry
 	for _, k := range order {
 		d := newest[k]
-		out = append(out, store.IncomingEntry{Source: "pharmacy network", Reference: "dispense/" + k, List: "medicines", Title: d.Medicine,
+		out = append(out, store.IncomingEntry{Source: "pharmacy network", Reference: "dispense/" + k, List: chart.MedicineList, Title: d.Medicine,
 			Detail: d.Dose, Since: d.Day})
 	}
 	return out, nil
 }
 
 // preVisitLists says which list each group of the pre-visit questionnaire belongs to.
-var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": "medicines", "condition": "past", "operation": "surgical",
-	"relative": "family", "social": "social", "implant": "implants"}
+var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": chart.MedicineList, "condition": chart.PastList, "operation": chart.SurgicalList,
+	"relative": chart.FamilyList, "social": chart.SocialList, "implant": chart.ImplantList}
 
 // answered reads the patient's own answers: each group of the pre-visit
 // questionnaire is an entry of a list; each answer to an interview is one answer.

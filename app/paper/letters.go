@@ -145,7 +145,7 @@ func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[st
 	}
 	out["problems"] = act.OrUnknown(strings.Join(list, "; "), "none recorded")
 	groups := notes.HistoryLines(held)
-	for _, field := range []struct{ name, head string }{{"medicines", "Medicines"}, {"allergies", "Allergies"}} {
+	for _, field := range []struct{ name, head string }{{chart.MedicineList, "Medicines"}, {chart.AllergyList, "Allergies"}} {
 		var lines []string
 		for _, x := range groups.Lines {
 			switch {

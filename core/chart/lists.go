@@ -10,8 +10,12 @@ type ListKind struct {
 	Choose []string `json:"choose" doc:"Titles to choose from; empty for free words"`
 }
 
-// Identifiers of the lists that are more than histories.
+// Identifiers of the lists.
 const (
+	PastList          = "past"
+	SurgicalList      = "surgical"
+	HospitalList      = "hospital"
+	ImplantList       = "implants"
 	MedicineList      = "medicines"
 	AllergyList       = "allergies"
 	SocialList        = "social"
@@ -22,10 +26,10 @@ const (
 
 // HistoryLists are the histories, in the order they are gone through.
 var HistoryLists = []ListKind{
-	{ID: "past", Name: "Past medical", None: "No past illness of note", Title: "Condition", Detail: "Remark", Choose: []string{}},
-	{ID: "surgical", Name: "Surgical", None: "No operation", Title: "Operation", Detail: "Where, remark", Choose: []string{}},
-	{ID: "hospital", Name: "Hospital stays", None: "No hospital stay", Title: "Reason", Detail: "Where", Choose: []string{}},
-	{ID: "implants", Name: "Implants and devices", None: "No implant or device", Title: "Implant or device", Detail: "Maker, model, side",
+	{ID: PastList, Name: "Past medical", None: "No past illness of note", Title: "Condition", Detail: "Remark", Choose: []string{}},
+	{ID: SurgicalList, Name: "Surgical", None: "No operation", Title: "Operation", Detail: "Where, remark", Choose: []string{}},
+	{ID: HospitalList, Name: "Hospital stays", None: "No hospital stay", Title: "Reason", Detail: "Where", Choose: []string{}},
+	{ID: ImplantList, Name: "Implants and devices", None: "No implant or device", Title: "Implant or device", Detail: "Maker, model, side",
 		Choose: []string{}},
 	{ID: FamilyList, Name: "Family", None: "No family illness of note", Title: "Condition", Detail: "Who", Choose: []string{}},
 	{ID: SocialList, Name: "Social", Title: "Topic", Detail: "Statement", Choose: []string{"Tobacco", "Alcohol", "Drugs", "Work", "Housing"}},

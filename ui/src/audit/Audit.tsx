@@ -2,6 +2,7 @@ import { useInfiniteQuery } from "@tanstack/react-query";
 import { api, got, say } from "../exchange/client";
 import { clockSeconds, day } from "../frame/time";
 import { More } from "../kit/More";
+import { Table } from "../kit/Table";
 
 /** Audit lists who looked at what and did what, newest first. */
 export function Audit() {
@@ -16,30 +17,19 @@ export function Audit() {
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf px-6 py-5">
       <h1 className="mb-3 text-page">Audit</h1>
       {rows.error && <p>{say(rows.error)}</p>}
-      <table className="w-full border-collapse text-left text-aside">
-        <thead>
-          <tr className="label border-b border-rule">
-            <th className="py-1 font-semibold">When</th>
-            <th className="font-semibold">Who</th>
-            <th className="font-semibold">Act</th>
-            <th className="font-semibold">Chart</th>
-            <th className="font-semibold">Subject</th>
+      <Table className="text-aside" columns={["When", "Who", "Act", "Chart", "Subject"].map((word) => ({ word }))}>
+        {all.map((r) => (
+          <tr key={r.id} className="h-[30px] border-b border-rule">
+            <td className="whitespace-nowrap">
+              {day(r.at)} {clockSeconds(r.at)}
+            </td>
+            <td>{r.who}</td>
+            <td>{r.act}</td>
+            <td className="font-mono text-code text-faded">{r.patient}</td>
+            <td className="font-mono text-code text-faded">{r.subject}</td>
           </tr>
-        </thead>
-        <tbody>
-          {all.map((r) => (
-            <tr key={r.id} className="h-[30px] border-b border-rule">
-              <td className="whitespace-nowrap">
-                {day(r.at)} {clockSeconds(r.at)}
-              </td>
-              <td>{r.who}</td>
-              <td>{r.act}</td>
-              <td className="font-mono text-code text-faded">{r.patient}</td>
-              <td className="font-mono text-code text-faded">{r.subject}</td>
-            </tr>
-          ))}
-        </tbody>
-      </table>
+        ))}
+      </Table>
       <More of={rows} word="Earlier" />
     </main>
   );

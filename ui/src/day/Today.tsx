@@ -6,6 +6,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { Ring } from "../frame/Ring";
 import { age, clock, day } from "../frame/time";
+import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { ToBook } from "./ToBook";
@@ -112,103 +113,97 @@ export function Today() {
           <p className="small">No visits today. They appear here as the front desk books them; find a patient with /.</p>
         )}
         {list.length > 0 && (
-          <table className="w-full table-fixed border-collapse text-left">
-            <thead>
-              <tr className="label border-b border-rule">
-                <th className="w-9 py-1.5 font-semibold">
-                  <span className="sr-only">Key</span>
-                </th>
-                <th className="w-14 font-semibold">Time</th>
-                <th className="font-semibold">Patient</th>
-                <th className="w-23 font-semibold">Age, sex</th>
-                <th className="font-semibold">Reason</th>
-                <th className="w-14 font-semibold">Room</th>
-                <th className="w-30 font-semibold">Stage</th>
-                <th className="w-16 font-semibold">Waiting</th>
-                <th className="w-24 font-semibold max-slim:hidden">With</th>
-                <th className="w-28 font-semibold max-slim:hidden">Physician</th>
-                <th className="w-36 font-semibold">
-                  <span className="sr-only">Act</span>
-                </th>
-              </tr>
-            </thead>
-            <tbody>
-              {list.map((v, i) => (
-                <tr
-                  key={v.id}
-                  className={`h-[42px] border-b border-rule align-middle ${i === at ? "bg-kelp-wash" : ""}`}
-                  onPointerDown={() => setAt(i)}
-                >
-                  <td className="pl-1">{i < 9 && <KeyCap k={String(i + 1)} />}</td>
-                  <td className={v.stage === "done" ? "text-faded" : "font-semibold"}>{clock(v.startsAt)}</td>
-                  <td className="pr-2">
-                    {mayOpen ? (
-                      <Link
-                        id={`visit-${v.id}`}
-                        to={v.noteId ? place(v) : `/patients/${v.patient.id}`}
-                        className="font-semibold hover:underline"
-                      >
-                        {v.patient.given} {v.patient.family}
-                      </Link>
-                    ) : (
-                      <span className="font-semibold">
-                        {v.patient.given} {v.patient.family}
-                      </span>
-                    )}
-                    {(v.alike ?? []).length > 0 && (
-                      <span className="block text-small text-carried">
-                        Not {v.alike?.join(", not ")}: both are here today, born {day(v.patient.birthDate)}
-                      </span>
-                    )}
-                  </td>
-                  <td>
-                    {v.patient.age}, {v.patient.sex}
-                  </td>
-                  <td className="pr-4">
-                    {v.reason} <span className="small">{v.kind}</span>
-                  </td>
-                  <td>{v.room || <span className="text-faded">–</span>}</td>
-                  <td>
-                    <span className="flex items-center gap-1.5">
-                      <Ring of={quarter[v.stage]} />
-                      <select
-                        aria-label={`Stage of ${v.patient.given} ${v.patient.family}`}
-                        className="rounded-[3px] bg-transparent py-1"
-                        value={v.stage}
-                        disabled={v.signed}
-                        onChange={(e) => move(v, e.target.value as Visit["stage"])}
-                      >
-                        {me.stages?.map((s) => (
-                          <option key={s}>{s}</option>
-                        ))}
-                      </select>
+          <Table
+            className="table-fixed"
+            columns={[
+              { word: "Key", className: "w-9", hidden: true },
+              { word: "Time", className: "w-14" },
+              { word: "Patient" },
+              { word: "Age, sex", className: "w-23" },
+              { word: "Reason" },
+              { word: "Room", className: "w-14" },
+              { word: "Stage", className: "w-30" },
+              { word: "Waiting", className: "w-16" },
+              { word: "With", className: "w-24 max-slim:hidden" },
+              { word: "Physician", className: "w-28 max-slim:hidden" },
+              { word: "Act", className: "w-36", hidden: true },
+            ]}
+          >
+            {list.map((v, i) => (
+              <tr
+                key={v.id}
+                className={`h-[42px] border-b border-rule align-middle ${i === at ? "bg-kelp-wash" : ""}`}
+                onPointerDown={() => setAt(i)}
+              >
+                <td className="pl-1">{i < 9 && <KeyCap k={String(i + 1)} />}</td>
+                <td className={v.stage === "done" ? "text-faded" : "font-semibold"}>{clock(v.startsAt)}</td>
+                <td className="pr-2">
+                  {mayOpen ? (
+                    <Link
+                      id={`visit-${v.id}`}
+                      to={v.noteId ? place(v) : `/patients/${v.patient.id}`}
+                      className="font-semibold hover:underline"
+                    >
+                      {v.patient.given} {v.patient.family}
+                    </Link>
+                  ) : (
+                    <span className="font-semibold">
+                      {v.patient.given} {v.patient.family}
                     </span>
-                  </td>
-                  <td>
-                    {v.stage === "expected" || v.stage === "done" ? <span className="text-faded">–</span> : age(v.stageAt, now)}
-                  </td>
-                  <td className="max-slim:hidden">
-                    {v.with ? v.with === me.name ? "me" : short(v.with) : <span className="text-faded">–</span>}
-                  </td>
-                  <td className="max-slim:hidden">{v.mine ? "me" : short(v.clinician)}</td>
-                  <td className="text-right">
-                    {mayIntake && first === "intake" && !v.signed && (
-                      <button type="button" className={i === at ? "choice" : "plain"} onClick={() => void intake(v)}>
-                        Intake
-                        {i === at && <KeyCap k="i" />}
-                      </button>
-                    )}
-                    {mayStart && (first === "note" || v.signed) && (
-                      <button type="button" className={i === at ? "choice" : "plain"} onClick={() => start(v)}>
-                        {v.signed ? "Read the note" : v.noteId ? "Resume" : "Start the visit"}
-                        {i === at && <KeyCap k="v" />}
-                      </button>
-                    )}
-                  </td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+                  )}
+                  {(v.alike ?? []).length > 0 && (
+                    <span className="block text-small text-carried">
+                      Not {v.alike?.join(", not ")}: both are here today, born {day(v.patient.birthDate)}
+                    </span>
+                  )}
+                </td>
+                <td>
+                  {v.patient.age}, {v.patient.sex}
+                </td>
+                <td className="pr-4">
+                  {v.reason} <span className="small">{v.kind}</span>
+                </td>
+                <td>{v.room || <span className="text-faded">–</span>}</td>
+                <td>
+                  <span className="flex items-center gap-1.5">
+                    <Ring of={quarter[v.stage]} />
+                    <select
+                      aria-label={`Stage of ${v.patient.given} ${v.patient.family}`}
+                      className="rounded-[3px] bg-transparent py-1"
+                      value={v.stage}
+                      disabled={v.signed}
+                      onChange={(e) => move(v, e.target.value as Visit["stage"])}
+                    >
+                      {me.stages?.map((s) => (
+                        <option key={s}>{s}</option>
+                      ))}
+                    </select>
+                  </span>
+                </td>
+                <td>
+                  {v.stage === "expected" || v.stage === "done" ? <span className="text-faded">–</span> : age(v.stageAt, now)}
+                </td>
+                <td className="max-slim:hidden">
+                  {v.with ? v.with === me.name ? "me" : short(v.with) : <span className="text-faded">–</span>}
+                </td>
+                <td className="max-slim:hidden">{v.mine ? "me" : short(v.clinician)}</td>
+                <td className="text-right">
+                  {mayIntake && first === "intake" && !v.signed && (
+                    <button type="button" className={i === at ? "choice" : "plain"} onClick={() => void intake(v)}>
+                      Intake
+                      {i === at && <KeyCap k="i" />}
+                    </button>
+                  )}
+                  {mayStart && (first === "note" || v.signed) && (
+                    <button type="button" className={i === at ? "choice" : "plain"} onClick={() => start(v)}>
+                      {v.signed ? "Read the note" : v.noteId ? "Resume" : "Start the visit"}
+                      {i === at && <KeyCap k="v" />}
+                    </button>
+                  )}
+                </td>
+              </tr>
+            ))}
+          </Table>
         )}
         {mayBook && <ToBook />}
       </div>

@@ -6,6 +6,7 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { Value } from "./Flags";
 
@@ -95,21 +96,19 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
               )}
             </p>
             <h2 className="mt-4 text-title">{m.titles?.join(", ")}</h2>
-            <table className="mt-1 w-full max-w-[520px] border-collapse text-aside">
-              <tbody>
-                {m.values?.map((v) => (
-                  <tr key={v.code + v.name} className="h-[30px] border-b border-rule">
-                    <th scope="row" className="text-left font-normal">
-                      {v.name}
-                    </th>
-                    <td className="text-right">
-                      <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
-                    </td>
-                    <td className="text-right text-faded">{v.range}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </table>
+            <Table className="mt-1 max-w-[520px] text-aside">
+              {m.values?.map((v) => (
+                <tr key={v.code + v.name} className="h-[30px] border-b border-rule">
+                  <th scope="row" className="text-left font-normal">
+                    {v.name}
+                  </th>
+                  <td className="text-right">
+                    <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
+                  </td>
+                  <td className="text-right text-faded">{v.range}</td>
+                </tr>
+              ))}
+            </Table>
             <h2 className="mt-6 text-title">Who may be meant</h2>
             {candidates.length === 0 && (
               <p className="small">Nobody here is like it. Search below, or set it aside with a reason.</p>

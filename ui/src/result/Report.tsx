@@ -5,6 +5,7 @@ import { unit } from "../chart/Spine";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day, shortDay } from "../frame/time";
+import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -133,53 +134,47 @@ export function Report({ id, next }: { id: string; next: string }) {
           <p className="margin-note my-2 border-carried">Preliminary: it waits for the final report and cannot be closed yet.</p>
         )}
         <div className="overflow-x-auto">
-          <table className="w-full border-collapse text-aside">
-            <thead>
-              <tr className="label border-b border-rule text-right">
-                <th className="py-1 text-left font-semibold">Analyte</th>
-                <th className="pl-3 font-semibold">Result</th>
-                <th className="pl-5 font-semibold">Range</th>
-                {dates.map((d) => (
-                  <th key={d} className="pl-5 font-semibold whitespace-nowrap">
-                    {day(d)}
-                  </th>
-                ))}
+          <Table
+            className="text-aside"
+            columns={[
+              { word: "Analyte" },
+              { word: "Result", className: "pl-3 text-right" },
+              { word: "Range", className: "pl-5 text-right" },
+              ...dates.map((d) => ({ word: day(d), className: "pl-5 text-right whitespace-nowrap" })),
+            ]}
+          >
+            {values.map((v) => (
+              <tr key={v.code + v.name} className="h-[30px] border-b border-rule text-right align-baseline">
+                <th scope="row" className="py-1 text-left font-normal">
+                  {v.name}
+                  {v.disagree && (
+                    <span className="block text-small text-carried">
+                      We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's flag
+                      says otherwise.
+                    </span>
+                  )}
+                  {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
+                </th>
+                <td className="pl-3 whitespace-pre-wrap">
+                  <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
+                </td>
+                <td className="pl-5 whitespace-nowrap text-faded">{v.range}</td>
+                {dates.map((d) => {
+                  const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
+                  return (
+                    <td key={d} className="pl-5 whitespace-nowrap">
+                      {e && (
+                        <>
+                          <Value side={e.side.replace("critical ", "")} text={e.text} />
+                          {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
+                        </>
+                      )}
+                    </td>
+                  );
+                })}
               </tr>
-            </thead>
-            <tbody>
-              {values.map((v) => (
-                <tr key={v.code + v.name} className="h-[30px] border-b border-rule text-right align-baseline">
-                  <th scope="row" className="py-1 text-left font-normal">
-                    {v.name}
-                    {v.disagree && (
-                      <span className="block text-small text-carried">
-                        We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's
-                        flag says otherwise.
-                      </span>
-                    )}
-                    {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
-                  </th>
-                  <td className="pl-3 whitespace-pre-wrap">
-                    <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
-                  </td>
-                  <td className="pl-5 whitespace-nowrap text-faded">{v.range}</td>
-                  {dates.map((d) => {
-                    const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
-                    return (
-                      <td key={d} className="pl-5 whitespace-nowrap">
-                        {e && (
-                          <>
-                            <Value side={e.side.replace("critical ", "")} text={e.text} />
-                            {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
-                          </>
-                        )}
-                      </td>
-                    );
-                  })}
-                </tr>
-              ))}
-            </tbody>
-          </table>
+            ))}
+          </Table>
         </div>
         {r.notes && <p className="mt-3 font-serif text-read whitespace-pre-wrap">{r.notes}</p>}
         {readable.length > 0 && disagree.length === 0 && (
