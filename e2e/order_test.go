@@ -57,3 +57,23 @@ func TestCancellingAnOrderNeedsAReason(t *testing.T) {
 	require.Equal(t, 0, p.count(t,
 		"SELECT count(*) FROM line l JOIN lab_order o ON o.id = l.subject WHERE o.state = 'cancelled' AND l.closed_at = ''"))
 }
+
+// TestQuickKeysChooseOneTestAfterAnother types two tests without waiting for a list: each Enter
+// chooses what belongs to its own letters, and letters that find nothing stay.
+func TestQuickKeysChooseOneTestAfterAnother(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.startThird()
+	h.press("Escape")
+	h.press("o")
+	h.focused("Add a test")
+	for _, letters := range []string{"uric", "bas", "qqq"} {
+		h.types(letters)
+		h.press("Enter")
+	}
+	h.sees("Urate")
+	h.sees("Basic metabolic panel")
+	h.wait(`document.querySelector('[aria-label^="Add a test"]').value === "qqq"`, "the letters that found nothing")
+	h.sees("Not in this laboratory's list.")
+}

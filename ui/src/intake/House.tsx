@@ -30,7 +30,7 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
   function choose(f: Found) {
     setCorrects(null);
     setChosen(f);
-    setQuery("");
+    setQuery((now) => (now === query ? "" : now)); // what was typed meanwhile is the next search
   }
   async function correct(d: Schemas["HouseDone"]) {
     const all = await client.fetchQuery(asks.house(""));

@@ -23,7 +23,7 @@ export function SearchList<D, H>({
   placeholder?: string;
   input?: RefObject<HTMLInputElement | null>;
   query: string;
-  setQuery: (q: string) => void;
+  setQuery: (q: string | ((now: string) => string)) => void;
   search: (q: string) => UseQueryOptions<D, Error, D, string[]>;
   hits: (found: D) => H[];
   id: (hit: H) => string;
@@ -51,8 +51,10 @@ export function SearchList<D, H>({
         onKeyDown={async (e) => {
           if (onKey?.(e) || e.key !== "Enter" || e.ctrlKey || e.metaKey || !typed || settled) return;
           e.preventDefault(); // what is on the screen belongs to fewer letters
+          setQuery(""); // what is typed meanwhile is the next search
           const first = hits(await client.fetchQuery(search(query)))[0];
           if (first) choose(first);
+          else setQuery((now) => now || query);
         }}
       />
       <ComboboxOptions

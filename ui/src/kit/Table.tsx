@@ -1,7 +1,7 @@
 import type { ReactNode } from "react";
 
 /** Column is the head of a column; a hidden one is only read aloud. */
-export type Column = { word: string; className?: string; hidden?: boolean };
+export type Column = { word: string; id?: string; className?: string; hidden?: boolean };
 
 /** Table is rows under heads. */
 export function Table({ columns, className = "", children }: { columns?: Column[]; className?: string; children: ReactNode }) {
@@ -11,7 +11,7 @@ export function Table({ columns, className = "", children }: { columns?: Column[
         <thead>
           <tr className="label border-b border-rule">
             {columns.map((c, i) => (
-              <th key={`${i} ${c.word}`} className={`font-semibold ${i === 0 ? "py-1.5" : ""} ${c.className ?? ""}`}>
+              <th key={c.id ?? c.word} className={`font-semibold ${i === 0 ? "py-1.5" : ""} ${c.className ?? ""}`}>
                 {c.hidden ? <span className="sr-only">{c.word}</span> : c.word}
               </th>
             ))}

@@ -140,7 +140,7 @@ export function Report({ id, next }: { id: string; next: string }) {
               { word: "Analyte" },
               { word: "Result", className: "pl-3 text-right" },
               { word: "Range", className: "pl-5 text-right" },
-              ...dates.map((d) => ({ word: day(d), className: "pl-5 text-right whitespace-nowrap" })),
+              ...dates.map((d) => ({ id: d, word: day(d), className: "pl-5 text-right whitespace-nowrap" })),
             ]}
           >
             {values.map((v) => (

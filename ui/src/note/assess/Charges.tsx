@@ -50,7 +50,7 @@ export function Charges({ note, close }: { note: Note; close: () => void }) {
   // The server proposes its diagnoses and modifiers.
   const add = (code: string) => {
     void change((v) => got(api.POST("/api/notes/{id}/charges", { params, body: { code, was: v.version } })));
-    setQuery("");
+    setQuery((now) => (now === query ? "" : now)); // what was typed meanwhile is the next search
   };
   useKeys([
     { key: "Escape", label: "Leave the charges", run: close },
