@@ -1,9 +1,11 @@
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { shortDay } from "../frame/time";
+import { Plot } from "../kit/Plot";
 import { Wrong } from "../kit/Wrong";
-import { Plot } from "./Plot";
 import type { Acts } from "./useIntake";
 
 type Row = Schemas["VitalRow"];
@@ -131,7 +133,7 @@ export function Vitals({
           )}
         </tbody>
       </table>
-      {plot && <Plot patient={patient} loinc={plot} close={() => setPlot("")} />}
+      {plot && <Course patient={patient} loinc={plot} close={() => setPlot("")} />}
     </section>
   );
 }
@@ -251,4 +253,11 @@ function VitalLine({
       )}
     </>
   );
+}
+
+// Course is one vital sign over time.
+function Course({ patient, loinc, close }: { patient: string; loinc: string; close: () => void }) {
+  const all = useQuery(asks.vitals(patient));
+  const values = (all.data ?? []).filter((p) => p.loinc === loinc);
+  return <Plot name={values[0]?.name ?? ""} unit={values[0]?.shown ?? ""} values={values} close={close} />;
 }

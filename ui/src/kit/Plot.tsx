@@ -1,10 +1,8 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import uPlot from "uplot";
-import { asks } from "../exchange/asks";
-import { Choice } from "../kit/Choice";
 import "uplot/dist/uPlot.min.css";
 import { day } from "../frame/time";
+import { Choice } from "./Choice";
 
 const spans: [string, number][] = [
   ["6 months", 183],
@@ -13,16 +11,16 @@ const spans: [string, number][] = [
   ["all", 0],
 ];
 
-/** Plot draws one vital sign over a span of time, with its values in a table for
- * those who do not see the plot. */
-export function Plot({ patient, loinc, close }: { patient: string; loinc: string; close: () => void }) {
-  const all = useQuery(asks.vitals(patient));
+/** Point is a value at a moment; two numbers with a stroke between them are two lines. */
+export type Point = { at: string; value: string };
+
+/** Plot draws the values of one quantity over a span of time, oldest first, with a table of them
+ * for those who do not see the plot. */
+export function Plot({ name, unit, values, close }: { name: string; unit: string; values: Point[]; close: () => void }) {
   const [span, setSpan] = useState(0);
   const host = useRef<HTMLDivElement>(null);
   const from = span === 0 ? 0 : Date.now() - span * 86_400_000;
-  const points = (all.data ?? []).filter((p) => p.loinc === loinc && Date.parse(p.at) >= from);
-  const name = points[0]?.name ?? "";
-  const unit = points[0]?.shown ?? "";
+  const points = values.filter((p) => Date.parse(p.at) >= from);
   const key = points.map((p) => p.at + p.value).join();
   // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the points
   useEffect(() => {
@@ -96,7 +94,7 @@ export function Plot({ patient, loinc, close }: { patient: string; loinc: string
             <tr key={p.at}>
               <th scope="row">{day(p.at)}</th>
               <td>
-                {p.value} {p.shown}
+                {p.value} {unit}
               </td>
             </tr>
           ))}
