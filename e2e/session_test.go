@@ -60,7 +60,7 @@ func TestTheDoor(t *testing.T) {
 
 // TestTheScreenLocks locks after idling and unlocks without losing work.
 func TestTheScreenLocks(t *testing.T) {
-	p := practice(t, "--idle", "5s")
+	p := practice(t, "--idle", "9s") // longer than a busy machine takes to unlock
 	h := sit(t, p)
 	h.signIn("maren")
 	h.startThird()

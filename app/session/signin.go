@@ -115,7 +115,7 @@ func (a *Acts) Who(ctx context.Context, token string, used bool) (act.Actor, sto
 	if s.Locked {
 		return who, staff, ErrLocked
 	}
-	if used && now.Sub(s.Seen) > 20*time.Second {
+	if used && now.Sub(s.Seen) > min(20*time.Second, a.IdleAfter/4) {
 		s.Seen = now
 		if err := a.Store.Write(ctx, func(q *store.Q) error { return q.SeenSession(s.Hash, now) }); err != nil {
 			return who, staff, err
