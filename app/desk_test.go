@@ -117,3 +117,22 @@ func TestADeskOfManyLinesComesInPages(t *testing.T) {
 	}
 	require.Len(t, seen, 250)
 }
+
+// A line whose subject cannot be found says so, instead of standing there empty.
+func TestALineAboutNothingSaysSo(t *testing.T) {
+	c := open(t)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		for _, k := range line.Kinds {
+			if err := q.OpenLine("gone-"+string(k), k, "gone", patientID, c.doctor().ID, line.Open, c.now); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	rows := c.everything(patientID).Open
+	require.Len(t, rows, len(line.Kinds))
+	for _, r := range rows {
+		require.Equal(t, "What this is about cannot be found", r.Title, r.Kind)
+		require.Equal(t, "missing", r.Mark)
+	}
+}

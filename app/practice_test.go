@@ -35,11 +35,7 @@ import (
 )
 
 var catalogue = sync.OnceValues(func() (*coding.Library, *coding.Index) {
-	text, err := data.Catalogue()
-	if err != nil {
-		panic(err)
-	}
-	c, err := coding.Load(text)
+	c, err := shipped.Edition()
 	if err != nil {
 		panic(err)
 	}

@@ -9,8 +9,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
-	"deftledger/core/coding"
-	"deftledger/data"
 	"deftledger/exchange/shipped"
 	"deftledger/generate"
 	"deftledger/store"
@@ -32,9 +30,7 @@ func practice(t *testing.T, patients int, seed uint64) (*store.Store, *act.Keys,
 	r, err := shipped.Read()
 	require.NoError(t, err)
 	c.Laboratory, c.Vaccines, c.Systems = r.Laboratory, r.Vaccines, r.Systems
-	catalogue, err := data.Catalogue()
-	require.NoError(t, err)
-	c.Codes, err = coding.Load(catalogue)
+	c.Codes, err = shipped.Edition()
 	require.NoError(t, err)
 	n, err := generate.Fill(ctx, c)
 	require.NoError(t, err)

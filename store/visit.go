@@ -369,16 +369,3 @@ func (q *Q) CountLines(owner string, team []line.Kind) (map[line.Kind]int, error
 	}
 	return out, err
 }
-
-// VisitsOfNotes maps note ids to the ids of their visits.
-func (q *Q) VisitsOfNotes(notes []string) (map[string]string, error) {
-	all, _ := json.Marshal(notes)
-	type pair struct{ note, visit string }
-	rows, err := list(q, func(s scanner, p *pair) error { return s.Scan(&p.note, &p.visit) },
-		"SELECT id, visit_id FROM note WHERE id IN (SELECT value FROM json_each(?))", string(all))
-	out := map[string]string{}
-	for _, p := range rows {
-		out[p.note] = p.visit
-	}
-	return out, err
-}

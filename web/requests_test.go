@@ -82,11 +82,7 @@ func newOffice(t *testing.T) *office {
 
 // edition is the code edition that ships, read once.
 var edition = sync.OnceValues(func() (*coding.Library, *coding.Index) {
-	text, err := data.Catalogue()
-	if err != nil {
-		panic(err)
-	}
-	c, err := coding.Load(text)
+	c, err := shipped.Edition()
 	if err != nil {
 		panic(err)
 	}

@@ -88,6 +88,22 @@ func (o *Office) Rows(q *store.Q, who Actor, lines []store.Line, kinds []LineKin
 	return out, nil
 }
 
+// Describe says of each row what it is about, found among all by its identifier. A row whose
+// subject is not there says so.
+func Describe[T any](rows []*LineRow, all []T, id func(T) string, say func(*LineRow, T)) {
+	by := map[string]T{}
+	for _, x := range all {
+		by[id(x)] = x
+	}
+	for _, r := range rows {
+		if x, there := by[r.ID]; there {
+			say(r, x)
+		} else {
+			r.Title, r.Mark, r.Grave = "What this is about cannot be found", "missing", true
+		}
+	}
+}
+
 // Subjects are what some rows are about.
 func Subjects(rows []*LineRow) []string {
 	out := make([]string, len(rows))

@@ -43,10 +43,14 @@ func (a *Acts) Unsigned(ctx context.Context, who act.Actor) (out []Waiting, err 
 		for i, l := range lines {
 			ids[i] = l.Subject
 		}
-		visits, err := q.VisitsOfNotes(ids)
+		visits, err := q.VisitsWithNotes(ids)
+		of := map[string]string{}
+		for _, v := range visits {
+			of[v.NoteID] = v.ID
+		}
 		for _, l := range lines {
 			if l.OpenedAt.In(a.Location).Format(time.DateOnly) < a.Today() {
-				out = append(out, Waiting{NoteID: l.Subject, VisitID: visits[l.Subject], Patient: l.Patient.ID,
+				out = append(out, Waiting{NoteID: l.Subject, VisitID: of[l.Subject], Patient: l.Patient.ID,
 					Name: l.Patient.Name.Given + " " + l.Patient.Name.Family, Since: a.Say(l.OpenedAt), Days: a.DaysSince(l.OpenedAt)})
 			}
 		}

@@ -17,12 +17,12 @@ func (a *Acts) Lines() []act.LineKind {
 const longWait = 7
 
 func (a *Acts) fillNotes(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
-	visits, err := q.VisitsOfNotes(act.Subjects(rows))
-	for _, row := range rows {
-		row.Title, row.VisitID = "Note not signed", visits[row.ID]
+	visits, err := q.VisitsWithNotes(act.Subjects(rows))
+	act.Describe(rows, visits, func(v store.Visit) string { return v.NoteID }, func(row *act.LineRow, v store.Visit) {
+		row.Title, row.VisitID = v.Kind+", "+v.Reason+": not signed", v.ID
 		if row.Days >= longWait {
 			row.Mark = fmt.Sprintf("waits %d days", row.Days)
 		}
-	}
+	})
 	return err
 }

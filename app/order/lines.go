@@ -21,21 +21,16 @@ func (a *Acts) Lines() []act.LineKind {
 
 func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	orders, err := q.OrdersIn(act.Subjects(rows))
-	by := map[string]store.Order{}
-	for _, o := range orders {
-		by[o.ID] = o
-	}
-	for _, row := range rows {
-		o := by[row.ID]
+	act.Describe(rows, orders, func(o store.Order) string { return o.ID }, func(row *act.LineRow, o store.Order) {
 		var tests []string
 		for _, t := range o.Tests {
 			tests = append(tests, t.Name)
 		}
 		row.Title = strings.Join(tests, ", ") + ": " + string(o.State)
 		if o.State == order.Failed {
-			row.Mark, row.Grave = "refused", true
+			row.Mark, row.Grave = string(order.Failed), true
 		}
-	}
+	})
 	return err
 }
 
@@ -45,12 +40,8 @@ func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) erro
 		return err
 	}
 	names, err := q.StaffNames()
-	by := map[string]store.Prepared{}
-	for _, p := range prepared {
-		by[p.ID] = p
-	}
-	for _, row := range rows {
-		o := a.Prepared(by[row.ID], who, names)
+	act.Describe(rows, prepared, func(p store.Prepared) string { return p.ID }, func(row *act.LineRow, p store.Prepared) {
+		o := a.Prepared(p, who, names)
 		var tests []string
 		for _, t := range o.Tests {
 			tests = append(tests, t.Name)
@@ -59,7 +50,7 @@ func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) erro
 		if o.State == order.Returned {
 			row.Mark = "given back"
 		}
-	}
+	})
 	return err
 }
 

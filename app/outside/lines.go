@@ -17,17 +17,12 @@ func (a *Acts) Lines() []act.LineKind {
 
 func (a *Acts) fillLines(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	waiting, err := q.IncomingWaiting(act.Subjects(rows))
-	by := map[string]store.Waiting{}
-	for _, w := range waiting {
-		by[w.PatientID] = w
-	}
-	for _, r := range rows {
-		w := by[r.ID]
+	act.Describe(rows, waiting, func(w store.Waiting) string { return w.PatientID }, func(r *act.LineRow, w store.Waiting) {
 		r.Title = fmt.Sprintf("%d entries from the %s", w.Count, note.List(w.Sources, "and the"))
 		if w.Count == 1 {
 			r.Title = "1 entry from the " + note.List(w.Sources, "and the")
 		}
 		r.Mark, r.VisitID = "to decide", w.VisitID
-	}
+	})
 	return err
 }

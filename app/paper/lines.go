@@ -15,30 +15,25 @@ func (a *Acts) Lines() []act.LineKind {
 	return []act.LineKind{
 		{Kind: line.Message, List: act.UnderWay, Fill: func(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			messages, err := q.MessagesIn(act.Subjects(rows))
-			for _, m := range messages {
-				fillSent(rows, m.ID, "Message to the patient", m.State, m.LastError)
-			}
+			act.Describe(rows, messages, func(m store.Message) string { return m.ID }, func(row *act.LineRow, m store.Message) {
+				saySent(row, "Message to the patient", m.State, m.LastError)
+			})
 			return err
 		}},
 		{Kind: line.Fax, List: act.UnderWay, Fill: func(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			faxes, err := q.FaxesIn(act.Subjects(rows))
-			for _, f := range faxes {
-				fillSent(rows, f.ID, "Fax to "+f.Number, f.State, f.LastError)
-			}
+			act.Describe(rows, faxes, func(f store.Fax) string { return f.ID }, func(row *act.LineRow, f store.Fax) {
+				saySent(row, "Fax to "+f.Number, f.State, f.LastError)
+			})
 			return err
 		}},
 	}
 }
 
-func fillSent(rows []*act.LineRow, id, what string, state outside.Sending, problem string) {
-	for _, row := range rows {
-		if row.ID != id {
-			continue
-		}
-		row.Title = what + ", " + act.OrUnknown(problem, "on its way")
-		if state == outside.Refused {
-			row.Mark, row.Grave = string(outside.Refused), true
-		}
+func saySent(row *act.LineRow, what string, state outside.Sending, problem string) {
+	row.Title = what + ", " + act.OrUnknown(problem, "on its way")
+	if state == outside.Refused {
+		row.Mark, row.Grave = string(outside.Refused), true
 	}
 }
 

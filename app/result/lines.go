@@ -21,29 +21,21 @@ func (a *Acts) Lines() []act.LineKind {
 
 func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	reports, err := q.ReportsIn(act.Subjects(rows))
-	by := map[string]store.Report{}
-	for _, r := range reports {
-		by[r.ID] = r
-	}
-	for _, row := range rows {
-		r := a.Row(by[row.ID])
+	act.Describe(rows, reports, func(r store.Report) string { return r.ID }, func(row *act.LineRow, report store.Report) {
+		r := a.Row(report)
 		row.Title = r.Title + ", " + r.Status
 		if r.Reopened {
 			row.Title += " after signing"
 		}
 		row.Flags = &act.LineFlags{Above: r.Above, Below: r.Below, Abnormal: r.Abnormal, Critical: r.Critical, CriticalOf: r.CriticalOf}
-	}
+	})
 	return err
 }
 
 func (a *Acts) fillHeld(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	held, err := q.IncomingIn(act.Subjects(rows))
-	by := map[string]store.Incoming{}
-	for _, m := range held {
-		by[strconv.FormatInt(m.ID, 10)] = m
-	}
-	for _, row := range rows {
-		m := a.HeldView(by[row.ID])
+	act.Describe(rows, held, func(m store.Incoming) string { return strconv.FormatInt(m.ID, 10) }, func(row *act.LineRow, in store.Incoming) {
+		m := a.HeldView(in)
 		row.Mark, row.Title = "to decide", "Cannot be read"
 		if m.Readable {
 			says := []string{m.Family, m.Given}
@@ -52,6 +44,6 @@ func (a *Acts) fillHeld(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			}
 			row.Title = strings.Trim(strings.Join(says, ", "), ", ")
 		}
-	}
+	})
 	return err
 }

@@ -13,13 +13,8 @@ func (a *Acts) Lines() []act.LineKind {
 
 func (a *Acts) fillFollowUps(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	wishes, err := q.FollowUpsIn(act.Subjects(rows))
-	by := map[string]store.FollowUp{}
-	for _, f := range wishes {
-		by[f.ID] = f
-	}
-	for _, row := range rows {
-		f := by[row.ID]
+	act.Describe(rows, wishes, func(f store.FollowUp) string { return f.ID }, func(row *act.LineRow, f store.FollowUp) {
 		row.Title = "Comes back " + f.Said + ", waits to be booked: " + f.Reason
-	}
+	})
 	return err
 }

@@ -52,11 +52,7 @@ func (o *options) register(f *flag.FlagSet) {
 
 // library loads the editions that ship and those loaded into the data directory.
 func library(dir string) (*coding.Library, *coding.Index, error) {
-	text, err := data.Catalogue()
-	if err != nil {
-		return nil, nil, err
-	}
-	c, err := coding.Load(text)
+	c, err := shipped.Edition()
 	if err != nil {
 		return nil, nil, err
 	}

@@ -111,3 +111,12 @@ func Laboratory(file string, text []byte) (order.Laboratory, error) {
 	}
 	return out, nil
 }
+
+// Edition reads the edition of the codes that ships.
+func Edition() (*coding.Catalogue, error) {
+	text, err := data.Catalogue()
+	if err != nil {
+		return nil, err
+	}
+	return coding.Load(text)
+}

@@ -1,5 +1,5 @@
 import { useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
@@ -167,6 +167,16 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
   );
 }
 
+// Standing is something that happened, and how it stands now.
+function Standing({ state, children }: { state: ReactNode; children: ReactNode }) {
+  return (
+    <div className="flex items-baseline justify-between gap-4">
+      <div className="min-w-0">{children}</div>
+      {state && <div className="shrink-0 text-faded max-phone:shrink">{state}</div>}
+    </div>
+  );
+}
+
 // Timeline is everything that happened in this chart, newest first.
 function Timeline({ patient }: { patient: string }) {
   const pages = useInfiniteQuery(asks.timeline(patient));
@@ -190,7 +200,17 @@ function Timeline({ patient }: { patient: string }) {
               <span className="w-11 shrink-0 text-faded">{clock(r.at)}</span>
               <div className="min-w-0 flex-1">
                 {r.visit && (
-                  <>
+                  <Standing
+                    state={
+                      r.visit.retracted
+                        ? "retracted"
+                        : r.visit.signed
+                          ? "signed"
+                          : r.visit.noteId
+                            ? "note not signed"
+                            : r.visit.stage
+                    }
+                  >
                     {r.visit.noteId ? (
                       <Link className="font-semibold hover:underline" to={`/patients/${patient}/visits/${r.visit.id}`}>
                         {r.visit.kind}
@@ -200,30 +220,22 @@ function Timeline({ patient }: { patient: string }) {
                     )}
                     {": "}
                     {r.visit.reason} <span className="small">{r.visit.clinician}</span>
-                    <span className="float-right text-faded">
-                      {r.visit.retracted
-                        ? "retracted"
-                        : r.visit.signed
-                          ? "signed"
-                          : r.visit.noteId
-                            ? "note not signed"
-                            : r.visit.stage}
-                    </span>
-                  </>
+                  </Standing>
                 )}
                 {r.report && (
-                  <>
+                  <Standing
+                    state={
+                      <span className="flex gap-3">
+                        <Flags report={r.report} />
+                        {r.report.status}, {r.report.signed ? "signed" : "not signed"}
+                      </span>
+                    }
+                  >
                     <Link className="font-semibold hover:underline" to={`/desk/report/${r.report.id}`}>
                       {r.report.title}
                     </Link>{" "}
                     <span className="small">{r.report.performer}</span>
-                    <span className="float-right flex gap-3">
-                      <Flags report={r.report} />
-                      <span className="text-faded">
-                        {r.report.status}, {r.report.signed ? "signed" : "not signed"}
-                      </span>
-                    </span>
-                  </>
+                  </Standing>
                 )}
                 {r.order && <OrderRow order={r.order} />}
                 {r.vaccine && (
@@ -235,17 +247,14 @@ function Timeline({ patient }: { patient: string }) {
                   </>
                 )}
                 {r.message && (
-                  <>
+                  <Standing state={<span className={r.message.state === "refused" ? "text-alarm" : ""}>{r.message.state}</span>}>
                     <span className="font-semibold">Message to the patient</span>{" "}
                     <span className="small">portal, {r.message.by}</span>
-                    <span className={`float-right ${r.message.state === "refused" ? "text-alarm" : "text-faded"}`}>
-                      {r.message.state}
-                    </span>
                     <span className="block max-w-[60ch]">{r.message.says}</span>
-                  </>
+                  </Standing>
                 )}
                 {r.document && (
-                  <>
+                  <Standing state={r.document.fax && `fax ${r.document.fax}`}>
                     <a
                       className="font-semibold hover:underline"
                       href={`/api/documents/${r.document.id}`}
@@ -257,8 +266,7 @@ function Timeline({ patient }: { patient: string }) {
                     <span className="small">
                       document, {r.document.folio ? `folio ${r.document.folio}` : "not signed"}, {r.document.by}
                     </span>
-                    {r.document.fax && <span className="float-right text-faded">fax {r.document.fax}</span>}
-                  </>
+                  </Standing>
                 )}
               </div>
             </li>

@@ -78,7 +78,7 @@ export function Merge({ chart, close }: { chart: ChartView; close: () => void })
           </button>
         </>
       )}
-      <button type="button" className="plain mt-2 ml-3" onClick={close}>
+      <button type="button" className="plain mt-2" onClick={close}>
         Leave it
       </button>
       <Wrong says={error} />

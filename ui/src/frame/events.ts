@@ -2,6 +2,7 @@
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { type Schemas, thisWindow } from "../exchange/client";
+import { makeOld } from "../exchange/old";
 
 type Event = Schemas["Event"];
 type Refresh = (...queryKey: string[]) => void;
@@ -18,8 +19,10 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("measures");
   },
   // An act of this window was answered with the note as it is then.
-  note: (e, _, client) =>
-    void client.invalidateQueries({ queryKey: ["note", e.id], refetchType: e.window === thisWindow ? "none" : "active" }),
+  note: (e, refresh, client) =>
+    e.window === thisWindow
+      ? void client.invalidateQueries({ queryKey: ["note", e.id], refetchType: "none" })
+      : refresh("note", e.id),
   writing: (e, refresh) => refresh("writing", e.id),
   order: (_, refresh) => {
     refresh("orders");
@@ -63,7 +66,7 @@ export function useEvents() {
     });
     source.onmessage = (m) => {
       const e = JSON.parse(m.data) as Event;
-      const refresh: Refresh = (...queryKey) => void client.invalidateQueries({ queryKey });
+      const refresh: Refresh = (...queryKey) => makeOld(client, ...queryKey);
       if (e.patient && e.kind !== "note") refresh("chart", e.patient);
       makesOld[e.kind]?.(e, refresh, client); // a server that is newer may know more
     };

@@ -15,9 +15,9 @@ export function Panel({
 }: {
   label: string;
   title: ReactNode;
-  leave?: () => void; // what Escape does, and the button that says so
-  word?: string;
-  aside?: ReactNode; // beside the title, in place of the button
+  leave?: () => void; // what Escape does
+  word?: string; // of the button that does it too; "" where another says so
+  aside?: ReactNode; // beside the title
   wide?: boolean;
   column?: boolean; // its last part fills what room is left
   children: ReactNode;
@@ -26,16 +26,16 @@ export function Panel({
     <aside
       aria-label={label}
       onKeyDown={leave && onEscape(leave)}
-      className={`${wide ? "w-[430px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full max-wide:border-l-0`}
+      className={`${wide ? "w-[396px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full max-wide:border-l-0`}
     >
       <div className="mb-2 flex items-baseline justify-between gap-2">
         <h2 className="text-title-m">{title}</h2>
-        {aside ??
-          (leave && (
-            <button type="button" className="plain shrink-0" onClick={leave}>
-              {word} <KeyCap k="Escape" />
-            </button>
-          ))}
+        {aside}
+        {leave && word && (
+          <button type="button" className="plain shrink-0" onClick={leave}>
+            {word} <KeyCap k="Escape" />
+          </button>
+        )}
       </div>
       {children}
     </aside>

@@ -1,6 +1,6 @@
 import { Combobox, ComboboxInput, ComboboxOption, ComboboxOptions } from "@headlessui/react";
 import { keepPreviousData, type UseQueryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
-import type { KeyboardEvent, ReactNode, RefObject } from "react";
+import { type KeyboardEvent, type ReactNode, type RefObject, useEffect, useRef } from "react";
 
 /** SearchList finds by what is typed and chooses with Enter or the pointer. Enter chooses of what
  * belongs to all the letters typed, also when it is quicker than the answer. */
@@ -37,6 +37,11 @@ export function SearchList<D, H>({
   const typed = query.trim() !== "";
   const found = useQuery({ ...search(query), enabled: typed, placeholderData: keepPreviousData });
   const list = typed && found.data !== undefined ? hits(found.data as D) : [];
+  const shown = useRef<HTMLDivElement>(null);
+  // What lies over the page is brought into sight with its field.
+  useEffect(() => {
+    if (floats && list.length > 0) shown.current?.scrollIntoView({ block: "nearest" });
+  }, [floats, list.length]);
   const settled = found.isSuccess && !found.isFetching && !found.isPlaceholderData;
   return (
     <Combobox<H | null> value={null} onChange={(h) => h && choose(h)} immediate>
@@ -58,6 +63,7 @@ export function SearchList<D, H>({
         }}
       />
       <ComboboxOptions
+        ref={shown}
         static
         modal={false}
         className={

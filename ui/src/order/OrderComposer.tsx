@@ -167,6 +167,7 @@ export function OrderComposer({
       label="Order"
       title={maySign ? "Order" : "Prepare an order"}
       leave={close}
+      word=""
       aside={<span className="small">{me.laboratory}</span>}
     >
       <SearchList

@@ -139,7 +139,7 @@ export function Drawing({
     { key: "Ctrl+Enter", label: "Keep the drawing", run: () => void save() },
   ]);
   return (
-    <Panel label="Drawing" title="Drawing" leave={close} wide column>
+    <Panel label="Drawing" title="Drawing" leave={close} word="" wide column>
       <div className="my-1 flex flex-wrap gap-1.5 text-aside">
         <label>
           On{" "}
