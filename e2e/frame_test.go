@@ -102,7 +102,7 @@ func TestNarrowScreensLoseNothing(t *testing.T) {
 		"/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Brekken'")} {
 		h.do(chromedp.EmulateViewport(320, 800))
 		h.open(path)
-		h.wait(`document.querySelector("main#page")?.innerText.length > 40`, "the page")
+		h.wait(`document.querySelector("main#page")?.innerText.length > 140`, "the page, with what happened")
 		require.LessOrEqual(t, eval[int](h, `document.querySelector("main#page").scrollWidth`), 320, path)
 		require.LessOrEqual(t, eval[int](h, `document.documentElement.scrollWidth`), 320, path)
 	}

@@ -85,3 +85,17 @@ func (h *hand) visitOf(name string) {
 	h.focused("subjective")
 	h.press("Escape")
 }
+
+// backStrain writes the visit of Bram Tollefsen as far as it can be signed.
+func (h *hand) backStrain() {
+	h.t.Helper()
+	h.visitOf("Bram Tollefsen")
+	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."},
+		{"4", "Heat and movement."}} {
+		h.press(w[0])
+		h.types(w[1])
+		h.press("Escape")
+	}
+	h.code("S39.012A", "initial encounter")
+	h.sees("Saved")
+}

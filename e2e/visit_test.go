@@ -44,15 +44,7 @@ func TestSignAndNextPatientInOneAct(t *testing.T) {
 	p := practice(t)
 	h := sit(t, p)
 	h.signIn("maren")
-	h.visitOf("Bram Tollefsen")
-	for _, w := range [][2]string{{"1", "Back pain for two days."}, {"2", "Lumbar muscles tender."}, {"3", "Strain."},
-		{"4", "Heat and movement."}} {
-		h.press(w[0])
-		h.types(w[1])
-		h.press("Escape")
-	}
-	h.code("S39.012A", "initial encounter")
-	h.sees("Saved")
+	h.backStrain()
 	h.press("Alt+n")
 	h.secret()
 	h.wait(`!document.querySelector("aside h1").innerText.includes("Tollefsen")`, "the next patient")

@@ -170,9 +170,9 @@ function Open({ chart, change }: { chart: Schemas["ChartView"]; change: (o: Sche
 // Standing is something that happened, and how it stands now.
 function Standing({ state, children }: { state: ReactNode; children: ReactNode }) {
   return (
-    <div className="flex items-baseline justify-between gap-4">
+    <div className="flex items-baseline justify-between gap-4 max-phone:block">
       <div className="min-w-0">{children}</div>
-      {state && <div className="shrink-0 text-faded max-phone:shrink">{state}</div>}
+      {state && <div className="shrink-0 text-faded">{state}</div>}
     </div>
   );
 }
@@ -195,10 +195,10 @@ function Timeline({ patient }: { patient: string }) {
           const head = d !== last;
           last = d;
           return (
-            <li key={r.id} className="flex gap-4 border-b border-rule py-2">
+            <li key={r.id} className="flex gap-x-4 border-b border-rule py-2 max-phone:flex-wrap">
               <span className="w-24 shrink-0 text-faded">{head ? d : ""}</span>
               <span className="w-11 shrink-0 text-faded">{clock(r.at)}</span>
-              <div className="min-w-0 flex-1">
+              <div className="min-w-0 flex-1 max-phone:basis-full">
                 {r.visit && (
                   <Standing
                     state={

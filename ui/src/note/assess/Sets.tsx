@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got, Problem, type Schemas, say } from "../../exchange/client";
 import { KeyCap, useKeys } from "../../frame/keys";
+import { Filter } from "../../kit/Filter";
 import { Panel } from "../../kit/Panel";
 import { Wrong } from "../../kit/Wrong";
 import { useRight } from "../../session/session";
@@ -79,21 +80,7 @@ export function Sets({ note, act, close }: { note: Note; act: Act; close: () => 
       )}
       {!set && !keeping && (
         <>
-          <input
-            ref={input}
-            aria-label="Filter the sets"
-            placeholder="Filter"
-            className="field mb-2"
-            value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            onKeyDown={(e) => {
-              if (e.key === "Enter" && !e.ctrlKey) {
-                e.preventDefault();
-                e.stopPropagation();
-                open(list[0]);
-              }
-            }}
-          />
+          <Filter label="Filter the sets" input={input} value={filter} set={setFilter} first={() => open(list[0])} />
           <ul>
             {list.map((s) => (
               <li key={s.id}>

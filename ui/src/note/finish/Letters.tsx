@@ -4,6 +4,7 @@ import { asks } from "../../exchange/asks";
 import { api, got, type Schemas, say } from "../../exchange/client";
 import { KeyCap, useKeys } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
+import { Filter } from "../../kit/Filter";
 import { Panel } from "../../kit/Panel";
 import { Wrong } from "../../kit/Wrong";
 import { useRight } from "../../session/session";
@@ -56,20 +57,12 @@ export function Letters({ note, close }: { note: Note; close: () => void }) {
       {letters.error && <Wrong says={say(letters.error)} />}
       {!chosen && (
         <>
-          <input
-            ref={input}
-            aria-label="Filter letters and leaflets"
-            placeholder="Filter"
-            className="field mb-2"
+          <Filter
+            label="Filter letters and leaflets"
+            input={input}
             value={filter}
-            onChange={(e) => setFilter(e.target.value)}
-            onKeyDown={(e) => {
-              if (e.key === "Enter" && list[0]) {
-                e.preventDefault();
-                e.stopPropagation();
-                setChosen(list[0].id);
-              }
-            }}
+            set={setFilter}
+            first={() => list[0] && setChosen(list[0].id)}
           />
           {(data?.messages ?? []).length > 0 && !filter && (
             <section aria-label="Written to the patient" className="mb-2">
