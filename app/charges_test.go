@@ -80,6 +80,10 @@ func TestTheLevelFollowsFromWhatIsDocumented(t *testing.T) {
 	require.Equal(t, 2, c.count("SELECT count(*) FROM handed_to_billing"), "each time it was given out is on record")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'note' AND json_extract(CAST(content AS TEXT), '$.charges[0].code') = '99204'"))
 	require.Empty(t, c.verify())
+	require.NoError(t, c.app.Note.Retract(ctx, c.doctor(), id, secret, "Written for the twin.", ""))
+	_, err = c.app.Assess.BillingFile(ctx, c.doctor(), id, "json")
+	require.Equal(t, act.Conflict, kind(t, err))
+	require.ErrorContains(t, err, "was retracted")
 }
 
 func TestASecondVisitIsThatOfAnEstablishedPatient(t *testing.T) {

@@ -1,7 +1,6 @@
 package app_test
 
 import (
-	"strings"
 	"testing"
 	"time"
 
@@ -88,21 +87,11 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 		require.Equal(t, map[string][]string{"4.1": nil, "4.9": {"4.1 2026-01-04"},
 			"5.3": {"4.9 2026-03-04", "4.1 2026-01-04"}}[v.Values[0].Text], earlier)
 		if v.Values[0].Text == "5.3" {
-			require.True(t, v.Values[0].Disagree, "above the range, and not flagged by the laboratory")
+			require.False(t, v.Values[0].Disagree, "no flag came that says otherwise")
+			require.Equal(t, "above", v.Values[0].Side)
 			require.Equal(t, "2026-05-04T08:00-04:00", v.CollectedAt, "to the minute, as it came")
 		}
 	}
-}
-
-// Two reports of one test under one number in one message would hide one another.
-func TestATestReportedTwiceInOneMessageIsHeld(t *testing.T) {
-	c := open(t)
-	o := c.order("K")
-	c.step()
-	text := oru("M1", o.Placer+"-1", "F", "4.4")
-	c.receive(text+text[strings.Index(text, "OBR|"):], "AA")
-	require.Empty(t, c.desk().Reports)
-	require.Contains(t, c.desk().Quarantine[0].Reason, "twice under one number")
 }
 
 func TestAChartTellsOnceWhatCameSince(t *testing.T) {

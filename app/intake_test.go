@@ -174,7 +174,7 @@ func TestTheDeviceIsHeldToTheSameChecks(t *testing.T) {
 // others opens stand-ins that know the clinic's patient.
 func (c *clinic) others() *standin.Elsewhere {
 	c.Helper()
-	e := &standin.Elsewhere{People: []standin.Person{{Family: "Marsh-Adeyemi", Given: "Ottoline", BirthDate: "1968-03-14", Record: "SK-1",
+	e := &standin.Elsewhere{People: []standin.Person{{Family: "Marsh-Adeyemi", Given: "Ottoline", BirthDate: "1968-03-14", Gender: "female", Record: "SK-1",
 		Dispensed: []standin.Dispensing{{ID: "1", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-04-20"},
 			{ID: "2", Medicine: "Losartan", Dose: "50 mg daily", Day: "2026-03-20"}, {ID: "3", Medicine: "Allopurinol", Dose: "300 mg daily",
 				Day: "2026-04-20"}},

@@ -20,7 +20,7 @@ func TestADestinationThatHangsDelaysNobodyElse(t *testing.T) {
 	c.app.Clock = time.Now // several queues look at it
 	taken := make(chan string, 10)
 	var tries atomic.Int32
-	settled := func(*act.Tx, store.Outgoing, string) error { return nil }
+	settled := func(*act.Tx, store.Outgoing, []byte, string) error { return nil }
 	c.app.Outbox.Connect(
 		act.Destination{Name: "hangs", Settled: settled, Deliver: func(ctx context.Context, _ store.Outgoing) ([]byte, string, error) {
 			<-ctx.Done()

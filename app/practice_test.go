@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"net"
 	"path/filepath"
-	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -72,12 +71,13 @@ func (l *lab) open(t testing.TB, addr string) {
 	require.NoError(t, err)
 	l.ln = ln
 	go func() {
-		_ = mllp.Serve(ln, 1<<20, func(_ string, m []byte) []byte {
+		s := mllp.Server{Limit: 1 << 20, Handle: func(_ string, m []byte) []byte {
 			l.Lock()
 			defer l.Unlock()
 			l.got = append(l.got, m)
 			return []byte(l.answer(string(m)))
-		}, func(string) []byte { return nil })
+		}}
+		_ = s.Serve(ln)
 	}()
 }
 
@@ -248,9 +248,7 @@ func (c *clinic) deskOf(who act.Actor) (out lines) {
 			require.NoError(c, err)
 			out.Sent = append(out.Sent, v)
 		case line.Held:
-			n, err := strconv.ParseInt(r.ID, 10, 64)
-			require.NoError(c, err)
-			v, err := c.app.Result.Held(ctx, who, n)
+			v, err := c.app.Result.Held(ctx, who, r.ID)
 			require.NoError(c, err)
 			out.Quarantine = append(out.Quarantine, v)
 		}

@@ -71,10 +71,14 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	require.Len(t, v.Reviews, 1)
 	c.signAll()
 	require.Equal(t, string(order.Reviewed), c.state(o))
-	// A late preliminary replaces nothing and reopens nothing.
-	c.receive(oru("M5", o.Placer+"-1", "P", "4.4"), "AA")
+	// A preliminary one that is older by its own time replaces nothing and reopens nothing, and is said.
+	c.receive(oru("M5", o.Placer+"-1", "P", "4.4", "20260504115500-0400", "20260504093000-0400"), "AA")
 	require.Empty(t, c.desk().Reports)
 	require.Equal(t, string(order.Reviewed), c.state(o))
+	v, err = c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
+	require.NoError(t, err)
+	require.Equal(t, "5.9", v.Values[0].Text)
+	require.Len(t, v.Late, 1)
 	require.Empty(t, c.verify())
 }
 
@@ -114,7 +118,15 @@ func TestOnlyFullAgreementFilesByItself(t *testing.T) {
 		{"sex", []string{"19680314|F", "19680314|M"}, "AA", "sex", true},
 		{"order number of somebody else", []string{"SK10001", "SK99999"}, "AA", "No order of ours", true},
 		{"no order number", []string{"|SK10001-1|BR-SK10001-1|", "||BR-9|"}, "AA", "no order number", true},
-		{"a time that is none", []string{"202605040800-0400", "2026ABCD"}, "AA", "time of collection", false},
+		{"a time that is none", []string{"202605040800-0400", "2026ABCD"}, "AA", "", true},
+		{"a record number of ours that is another's", []string{"PID|1||||", "PID|1||SK-20999^^^SKERROW^MR||"}, "AA", "record number", true},
+		{"the laboratory's own number of the patient", []string{"PID|1||||", "PID|1||SK-20999^^^REFLAB^PI||"}, "AA", "", true},
+		{"a digit in the name", []string{"Ottoline", "Ottoline2"}, "AA", "given name", true},
+		{"letters composed otherwise", []string{"Ottoline", "O\u0308ttoline"}, "AA", "", true},
+		{"two orders in one", []string{"OBR|1|", "ORC|RE|SK99999\rOBR|1|"}, "AA", "two orders", true},
+		{"the same order in both", []string{"OBR|1|", "ORC|RE|SK10001\rOBR|1|"}, "AA", "", true},
+		{"a birth date that is none", []string{"19680314", "19680230"}, "AA", "birth date", true},
+		{"nobody named", []string{"PID|1||||Marsh-Adeyemi^Ottoline||19680314|F\r", ""}, "AA", "family name", true},
 		{"bytes that are no UTF-8", []string{"Ottoline", "Ott\xffline"}, "AA", "not valid UNICODE UTF-8", false},
 		{"a message about something else", []string{"ORU^R01^ORU_R01", "ADT^A08"}, "AA", "only ORU^R01", false},
 	}
@@ -171,9 +183,12 @@ func TestAPersonAttachesWhatWasHeld(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, v.Candidates, 1)
 	require.Equal(t, []string{"given name"}, v.Candidates[0].Differ)
-	require.Equal(t, act.Forbidden, kind(t, c.app.Result.Attach(ctx, c.who[act.Assistant], id, patientID)))
-	require.NoError(t, c.app.Result.Attach(ctx, c.who[act.Nurse], id, patientID))
-	require.Equal(t, act.Conflict, kind(t, c.app.Result.Attach(ctx, c.doctor(), id, patientID)), "decided once")
+	require.Equal(t, act.Forbidden, kind(t, c.app.Result.Attach(ctx, c.who[act.Assistant], id, patientID, "")))
+	err = c.app.Result.Attach(ctx, c.who[act.Nurse], id, patientID, " ")
+	require.Equal(t, act.Invalid, kind(t, err))
+	require.ErrorContains(t, err, "differs in: given name. Say why it is Ottoline Marsh-Adeyemi all the same")
+	require.NoError(t, c.app.Result.Attach(ctx, c.who[act.Nurse], id, patientID, "The laboratory writes initials."))
+	require.Equal(t, act.Conflict, kind(t, c.app.Result.Attach(ctx, c.doctor(), id, patientID, "x")), "decided once")
 	d := c.desk()
 	require.Empty(t, d.Quarantine)
 	require.Len(t, d.Reports, 1, "the physician of the order answers for it")
@@ -182,12 +197,20 @@ func TestAPersonAttachesWhatWasHeld(t *testing.T) {
 	r, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
 	require.NoError(t, err)
 	require.Equal(t, "A nurse", r.MatchedBy)
+	require.Equal(t, "Differs in given name: The laboratory writes initials.", r.MatchedWhy)
 
 	c.receive(oru("M2", "", "F", "4.4", "Ottoline", "Nobody", "BR-", "BX-"), "AA")
 	id = c.desk().Quarantine[0].ID
 	require.Equal(t, act.Invalid, kind(t, c.app.Result.SetAside(ctx, c.doctor(), id, " ")))
 	require.NoError(t, c.app.Result.SetAside(ctx, c.doctor(), id, "Not a patient here; laboratory called."))
 	require.Empty(t, c.desk().Quarantine)
+	// What was set aside can be taken up again.
+	require.Equal(t, act.Forbidden, kind(t, c.app.Result.TakeUp(ctx, c.who[act.Assistant], id)))
+	require.NoError(t, c.app.Result.TakeUp(ctx, c.doctor(), id))
+	require.NoError(t, c.app.Result.TakeUp(ctx, c.doctor(), id), "the same act again")
+	require.Contains(t, c.desk().Quarantine[0].Reason, "laboratory called")
+	require.NoError(t, c.app.Result.Attach(ctx, c.doctor(), id, patientID, "It is her after all."))
+	require.Equal(t, act.Conflict, kind(t, c.app.Result.TakeUp(ctx, c.doctor(), id)), "it is in a chart")
 }
 
 func TestSigningAResult(t *testing.T) {
@@ -260,18 +283,100 @@ func TestTheLaboratorysRefusalIsShownWithItsReason(t *testing.T) {
 func TestAnOrderTakenBackIsNeverSent(t *testing.T) {
 	c := open(t)
 	o := c.order("K")
-	call, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
+	told, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
 	require.NoError(t, err)
-	require.False(t, call)
+	require.False(t, told)
 	c.step()
 	require.Empty(t, c.lab.got)
-	sent := c.order("CBC")
+	require.Equal(t, 0, c.count("SELECT count(*) FROM line WHERE kind = 'order' AND closed_at = ''"))
+}
+
+// What may have reached the laboratory is not sent again, and the laboratory is told; the
+// line is open until it has answered.
+func TestTheLaboratoryIsToldOfWhatIsCancelled(t *testing.T) {
+	last := func(c *clinic) string { return string(c.lab.got[len(c.lab.got)-1]) }
+	lines := "SELECT count(*) FROM line WHERE kind = 'order' AND closed_at = ''"
+	t.Run("it cancels", func(t *testing.T) {
+		c := open(t)
+		o := c.order("K", "CBC")
+		c.step()
+		told, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
+		require.NoError(t, err)
+		require.True(t, told)
+		require.Equal(t, 1, c.count(lines))
+		c.step()
+		require.Contains(t, last(c), "ORC|CA|"+o.Placer+"-1||"+o.Placer)
+		require.Contains(t, last(c), "ORC|CA|"+o.Placer+"-2||"+o.Placer)
+		require.Equal(t, 0, c.count(lines))
+		v := c.everything(patientID).Orders[0]
+		require.Equal(t, "cancelled", v.State)
+		require.Equal(t, "The laboratory has cancelled it.", v.Cancelling)
+		_, err = c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Again.")
+		require.Equal(t, act.Conflict, kind(t, err))
+	})
+	t.Run("it cannot", func(t *testing.T) {
+		c := open(t)
+		o := c.order("K")
+		c.step()
+		_, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
+		require.NoError(t, err)
+		c.lab.Lock()
+		c.lab.answer = func(m string) string { return accept("AA", "")(m) + "ORC|UC|" + o.Placer + "-1\r" }
+		c.lab.Unlock()
+		c.step()
+		require.Equal(t, 1, c.count(lines), "somebody has to speak with it")
+		v := c.everything(patientID).Orders[0]
+		require.True(t, v.NotDone)
+		_, err = c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Spoke with Ms. Hale; they stop it.")
+		require.NoError(t, err)
+		require.Equal(t, 0, c.count(lines))
+	})
+	t.Run("nobody knows whether it arrived", func(t *testing.T) {
+		c := open(t)
+		c.lab.answer = func(string) string { return "" } // its answer is lost
+		o := c.order("K")
+		c.step()
+		require.Len(t, c.lab.got, 1)
+		told, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient.")
+		require.NoError(t, err)
+		require.True(t, told)
+		c.lab.Lock()
+		c.lab.answer = accept("AA", "")
+		c.lab.Unlock()
+		c.now = c.now.Add(5 * time.Minute)
+		c.step()
+		c.step()
+		require.Len(t, c.lab.got, 2, "the order itself is not sent again")
+		require.Contains(t, last(c), "ORC|CA|")
+		require.Equal(t, 0, c.count(lines))
+	})
+}
+
+// An order is answered test by test, and an answer that comes later by the listener reaches
+// its order all the same.
+func TestWhatTheLaboratoryTakesOfAnOrder(t *testing.T) {
+	c := open(t)
+	c.lab.answer = func(m string) string {
+		return accept("AA", "")(m) + "ORC|OK|SK10001-1\rORC|UA|SK10001-2\r"
+	}
+	c.order("K", "CBC")
 	c.step()
-	call, err = c.app.Order.CancelOrder(ctx, c.doctor(), sent.ID, "Wrong patient.")
-	require.NoError(t, err)
-	require.True(t, call, "the laboratory knows of it")
-	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), sent.ID, "Again.")
-	require.Equal(t, act.Conflict, kind(t, err))
+	v := c.everything(patientID).Orders[0]
+	require.Equal(t, string(order.Received), v.State)
+	require.Contains(t, v.Reason, "did not take Blood count (UA)")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'order' AND state = 'open'"))
+
+	c = open(t)
+	c.lab.answer = accept("CA", "")
+	o := c.order("K")
+	c.step()
+	require.Equal(t, string(order.Received), c.state(o))
+	c.receive("MSH|^~\\&|LIS|BRINEHOUSE|||2026||ORL^O22|77|P|2.5.1\rMSA|AR|"+o.Placer+"|Account closed\r", "AA")
+	require.Equal(t, string(order.Failed), c.state(o))
+	require.Equal(t, "Account closed", c.everything(patientID).Orders[0].Reason)
+	require.Empty(t, c.desk().Quarantine)
+	c.receive("MSH|^~\\&|LIS|BRINEHOUSE|||2026||ORL^O22|78|P|2.5.1\rMSA|AR|SK77777|Nobody\r", "AA")
+	require.Len(t, c.desk().Quarantine, 1, "an answer to nothing of ours is held")
 }
 
 func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {

@@ -64,7 +64,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 
 		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
-		"Result.SetAside": matching,
+		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
 		"Intake.Intake": clinical, "Intake.AddEntry": clinical, "Intake.EndEntry": clinical, "Intake.State": clinical,
 		"Intake.SetReason":  clinical,

@@ -476,7 +476,11 @@ func (b *builder) report(p patient, id string, r report) {
 			arrives = limit
 		}
 		b.events = append(b.events, event{arrives, func(ctx context.Context) error {
-			text := b.oru(p.family, p.given, p.born, p.sex, placer+"-1", r.test, status, values, r.note, collected, arrives)
+			said := r.note
+			if r.corrected != "" && status != "C" {
+				said = "" // it is the correction that says why
+			}
+			text := b.oru(p.family, p.given, p.born, p.sex, placer+"-1", r.test, status, values, said, collected, arrives)
 			if answer := string(b.a.Result.Receive("demo", []byte(text))); !strings.Contains(answer, "MSA|AA|") {
 				return fmt.Errorf("the demo result was answered with %q", answer)
 			}

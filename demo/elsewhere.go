@@ -16,7 +16,7 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 		Accounts: accounts(),
 		Reading:  standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},
 		People: []standin.Person{
-			{Family: "Tollefsen", Given: "Bram", BirthDate: "1980-10-02", Record: "SK-21402",
+			{Family: "Tollefsen", Given: "Bram", BirthDate: "1980-10-02", Gender: "male", Record: "SK-21402",
 				Dispensed: []standin.Dispensing{
 					{ID: "d1", Medicine: "Ibuprofen 600 mg tablet", Dose: "1 tablet three times daily with food", Day: day(1),
 						By: "Gannet Bay Walk-in Clinic"},
@@ -40,12 +40,12 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 						item("bladder", `{"valueBoolean":false}`),
 						item("worse", `{"valueCoding":{"code":"bending","display":"Bending"}}`, `{"valueCoding":{"code":"lifting","display":"Lifting"}}`)),
 				}},
-			{Family: "Brekken", Given: "Halvard", BirthDate: "1955-01-22", Record: "SK-20077",
+			{Family: "Brekken", Given: "Halvard", BirthDate: "1955-01-22", Gender: "male", Record: "SK-20077",
 				Dispensed: []standin.Dispensing{
 					{ID: "d5", Medicine: "Prednisone 20 mg tablet", Dose: "2 tablets daily for 5 days", Day: day(20), By: "Gannet Bay Walk-in Clinic"},
 					{ID: "d6", Medicine: "Tiotropium", Dose: "18 mcg inhaled daily", Day: day(12), By: "Skerrow Pharmacy"},
 				}},
-			{Family: "Varga", Given: "Leocadia", BirthDate: "1943-04-27", Record: "SK-20009",
+			{Family: "Varga", Given: "Leocadia", BirthDate: "1943-04-27", Gender: "female", Record: "SK-20009",
 				Dispensed: []standin.Dispensing{{ID: "d7", Medicine: "Zolpidem 5 mg tablet", Dose: "1 tablet at night", Day: day(15),
 					By: "Northsound Hospital pharmacy"}}},
 		},

@@ -182,6 +182,23 @@ func TestAnUnlikelyValueIsAskedAboutBeforeHandingOver(t *testing.T) {
 	h.sees("visits, ")
 }
 
+// TestWhatWasNotMeasuredTodayStandsUnderItsDay measures only the pulse.
+func TestWhatWasNotMeasuredTodayStandsUnderItsDay(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("jonah")
+	h.sees("Dagny Ellingsund")
+	h.intakeOf("Dagny")
+	h.do(chromedp.Focus(chromedp.CSS(`input[aria-label="Pulse"]`)))
+	h.types("81")
+	h.press("Enter")
+	groups := `[...document.querySelectorAll('aside[aria-label="Patient"] section')].filter((s) => s.innerText.startsWith("Vital signs "))`
+	h.wait(groups+`.length === 2`, "two days of vital signs")
+	require.Equal(t, []string{"Pulse"}, eval[[]string](h, `[...`+groups+`[0].querySelectorAll("th")].map((x) => x.innerText)`))
+	require.Contains(t, eval[string](h, groups+`[1].innerText`), "167.0 cm")
+	require.NotContains(t, eval[string](h, groups+`[1].innerText`), "Pulse")
+}
+
 // TestIntakeHandsOverInTwoBrowsers lets the assistant prepare the visit in one
 // browser while the physician sees it come in another.
 func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {

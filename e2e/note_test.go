@@ -435,8 +435,9 @@ func TestSnippetsSpellingAndCompletion(t *testing.T) {
 	h.wait(`document.querySelector(".cm-tooltip-autocomplete")?.innerText.includes("Allopurinol 100 mg daily")`, "the medicine of this chart")
 	h.press("Tab")
 	h.types(" for hyperuricemia, osteoarthritis and teh knee. ")
-	h.wait(`[...document.querySelectorAll(".cm-misspelt")].some((e) => e.innerText === "teh")`, "the misspelt word")
-	require.Equal(t, 1, eval[int](h, `document.querySelectorAll(".cm-misspelt").length`), "medical words are known")
+	// Words are looked at a moment after they were typed: what counts is where that comes to rest.
+	h.wait(`[...document.querySelectorAll(".cm-misspelt")].map((e) => e.innerText).join() === "teh"`,
+		"the misspelt word alone, since medical words are known")
 	h.wait(`document.querySelector('.cm-content[aria-label="assessment"]').innerText.includes("Takes Allopurinol 100 mg daily for hyperuricemia")`, "the completed medicine")
 	h.sees("Saved")
 	require.Empty(t, h.axe())

@@ -36,6 +36,8 @@ func TestAttachingWhatMatchesNobodyByKeyboard(t *testing.T) {
 	h.effort("E16", 3, func() {
 		h.press("2")
 		h.sees("It goes into the chart of")
+		h.sees("Theirs, although the given name differs, because")
+		h.types("The laboratory writes initials.")
 		h.press("Ctrl+Enter")
 		h.wait(`!location.pathname.includes("/held/")`, "the next line")
 	})
@@ -43,4 +45,55 @@ func TestAttachingWhatMatchesNobodyByKeyboard(t *testing.T) {
 	require.Equal(t, 1, p.count(t,
 		"SELECT count(*) FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Drummond-Iyer' AND r.filler NOT LIKE 'house:%' AND r.matched_by <> ''"))
 	h.seesNot("No certain patient")
+}
+
+// A message about two persons, read by its structure: what is said of each stands with each,
+// and what was filed in the wrong chart leaves it by mouse, and waits among the others.
+func TestAMessageOfTwoPersonsAndAReportThatLeaves(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	placer := text(t, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Brekken' LIMIT 1") + "-1"
+	answer, err := standin.Send(p.mllp, oru(placer, "Brekken", "Halvard", "19550122", "M", 7)+"NTE|1||Said of Halvard\rPID|2||||Tide^Nobody||19680230|F\r"+
+		"OBR|1|SK77777|BR-7|INR^Prothrombin time^L|||20261123|||||||||||||||20261123|||F\rOBX|1|NM|INR^INR^L||9.9||2.0-3.0|HH|||F\rNTE|1||Said of nobody\r")
+	require.NoError(t, err)
+	require.Contains(t, answer, "MSA|AA|")
+	waits := func() int {
+		return p.count(t, "SELECT count(*) FROM inbox_part WHERE state = 'quarantined' AND inbox_id = (SELECT max(id) FROM inbox)")
+	}
+	require.Eventually(t, func() bool { return waits() == 1 }, 10*time.Second, 20*time.Millisecond)
+	h.open("/desk/held/" + text(t, p, "SELECT max(inbox_id) || '-2' FROM inbox_part"))
+	h.sees("which is no date")
+	h.sees("Said of nobody")
+	h.sees("In the same message")
+	h.seesNot("Said of Halvard")
+	h.open("/desk/report/" + text(t, p, "SELECT id FROM report WHERE filler = 'X000007'"))
+	h.sees("Said of Halvard")
+	h.seesNot("Said of nobody")
+	h.click("Not this patient's…")
+	h.types("Mixed up at the counter.")
+	h.click("Take it out of this chart")
+	h.wait(`!location.pathname.includes("/report/" + `+"`"+text(t, p, "SELECT id FROM report WHERE filler = 'X000007'")+"`"+`)`, "the next line")
+	require.Equal(t, 2, waits())
+	h.open("/desk/report/" + text(t, p, "SELECT id FROM report WHERE filler = 'X000007'"))
+	h.sees("has left this chart")
+	h.open("/desk/held/" + text(t, p, "SELECT CAST(max(inbox_id) AS TEXT) FROM inbox_part"))
+	h.sees("Mixed up at the counter.")
+	h.click("Belongs to nobody here")
+	h.types("Not ours.")
+	h.press("Enter")
+	require.Eventually(t, func() bool { return waits() == 1 }, 10*time.Second, 20*time.Millisecond)
+	h.open("/desk/held/" + text(t, p, "SELECT CAST(max(inbox_id) AS TEXT) FROM inbox_part"))
+	h.click("Take it up again")
+	require.Eventually(t, func() bool { return waits() == 2 }, 10*time.Second, 20*time.Millisecond)
+}
+
+// A corrected report says what stood there before, and of what is around it only what changed.
+func TestACorrectedReportSaysWhatStoodThere(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/desk/report/" + text(t, p, "SELECT r.id FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Quarrie' AND r.signed_issue > 0 AND r.signed_issue <> r.issue"))
+	h.sees("It was final before.")
+	h.sees("Before: 41 ng/mL; flag none; status final; note none")
 }

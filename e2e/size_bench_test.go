@@ -246,6 +246,7 @@ func saves(b *testing.B, p *program, c *client) {
 	figure("%-46s %.0f a second, %.2f of %.0f bare commits", "saves of 2,000 characters, one person, HTTP", ours, ours/bare, bare)
 	figure("%-46s %.0f a second", "the same, four persons at a time",
 		together(b, c, prose, texts(b, p, "SELECT id FROM note WHERE folio = 0 ORDER BY id DESC LIMIT 4"), p))
+	before := save(600)
 	done := make(chan time.Duration, 1)
 	go func() {
 		start := time.Now()
@@ -266,7 +267,8 @@ func saves(b *testing.B, p *program, c *client) {
 		default:
 		}
 	}
-	figure("%-46s %s; saves meanwhile %.0f a second", "backup", took.Round(10*time.Millisecond), float64(n)/time.Since(began).Seconds())
+	rate := float64(n) / time.Since(began).Seconds()
+	figure("%-46s %s; saves meanwhile %.0f a second, %.0f before and %.0f after", "backup", took.Round(10*time.Millisecond), rate, before, save(600))
 }
 
 // together is the rate of saves of several people, each in a note of their own.

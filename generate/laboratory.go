@@ -89,6 +89,7 @@ func (m *maker) report(p *person, o store.Order, at time.Time) error {
 			Code: t.Code, Title: t.Name, LOINC: t.LOINC, OwnerID: who.ID, Status: "F", Issue: 1,
 			CollectedAt: o.CollectedAt.In(m.Location).Format(time.RFC3339), ReportedAt: at.In(m.Location).Format(time.RFC3339), ReceivedAt: at,
 			Performer: m.Laboratory.Name, InboxID: inbox}
+		rep.Source = result.Source("BRINEHOUSE|BRINEHOUSE", rep.Filler, rep.OrderID, rep.Code, "")
 		if len(test.Analytes) == 0 {
 			rep.Values = []result.Value{{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Text: []string{"Negative", "Positive"}[r.IntN(8)/7],
 				Status: "F"}}

@@ -32,9 +32,9 @@ type Elsewhere struct {
 
 // Person is somebody the pharmacy network or the portal knows.
 type Person struct {
-	Family, Given, BirthDate, Record string
-	Dispensed                        []Dispensing
-	Responses                        []json.RawMessage // QuestionnaireResponse resources
+	Family, Given, BirthDate, Gender, Record string
+	Dispensed                                []Dispensing
+	Responses                                []json.RawMessage // QuestionnaireResponse resources
 }
 
 // Dispensing is a medicine handed out.
@@ -190,9 +190,11 @@ func (e *Elsewhere) dispenses(w http.ResponseWriter, r *http.Request) {
 		out = append(out, map[string]any{
 			"resourceType": "MedicationDispense", "id": d.ID, "status": "completed",
 			"medicationCodeableConcept": map[string]any{"text": d.Medicine},
-			"subject":                   map[string]any{"display": p.Given + " " + p.Family},
-			"performer":                 []any{map[string]any{"actor": map[string]any{"display": d.By}}},
-			"whenHandedOver":            d.Day, "dosageInstruction": []any{map[string]any{"text": d.Dose}},
+			"subject":                   map[string]any{"reference": "#patient", "display": p.Given + " " + p.Family},
+			"contained": []any{map[string]any{"resourceType": "Patient", "id": "patient", "birthDate": p.BirthDate, "gender": p.Gender,
+				"name": []any{map[string]any{"use": "official", "family": p.Family, "given": []string{p.Given}}}}},
+			"performer":      []any{map[string]any{"actor": map[string]any{"display": d.By}}},
+			"whenHandedOver": d.Day, "dosageInstruction": []any{map[string]any{"text": d.Dose}},
 		})
 	}
 	bundle(w, out)
@@ -204,7 +206,11 @@ func (e *Elsewhere) responses(w http.ResponseWriter, r *http.Request) {
 	var out []any
 	p, _ := e.find(func(p Person) bool { return p.Record != "" && p.Record == r.FormValue("subject.identifier") })
 	for _, x := range p.Responses {
-		out = append(out, x)
+		var response map[string]any
+		if json.Unmarshal(x, &response) == nil {
+			response["subject"] = map[string]any{"identifier": map[string]any{"value": p.Record}}
+			out = append(out, response)
+		}
 	}
 	bundle(w, out)
 }

@@ -12,6 +12,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"deftledger/core/outside"
 	"deftledger/exchange/fhir"
 	"deftledger/standin"
 )
@@ -20,7 +21,7 @@ func others(t *testing.T) *standin.Elsewhere {
 	t.Helper()
 	e := &standin.Elsewhere{
 		Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},
-		People: []standin.Person{{Family: "Roe", Given: "Caspian", BirthDate: "1997-02-18", Record: "SK-1",
+		People: []standin.Person{{Family: "Roe", Given: "Caspian", BirthDate: "1997-02-18", Gender: "male", Record: "SK-1",
 			Dispensed: []standin.Dispensing{{ID: "d1", Medicine: "Budesonide", Dose: "2 puffs", Day: "2026-11-01", By: "Pharmacy"}},
 			Responses: []json.RawMessage{json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"r","questionnaire":"q","status":"completed"}`)}}},
 	}
@@ -45,17 +46,18 @@ func TestOtherPartiesKnowOnlyWhomTheyKnow(t *testing.T) {
 	ds, err := fhir.Dispenses(search(t, e, "MedicationDispense", "patient.family", "roe", "patient.given", "Caspian", "patient.birthdate",
 		"1997-02-18"))
 	require.NoError(t, err)
-	require.Equal(t, []fhir.Dispensed{{ID: "d1", Medicine: "Budesonide", Dose: "2 puffs", Day: "2026-11-01"}}, ds)
+	require.Equal(t, []fhir.Dispensed{{ID: "d1", Medicine: "Budesonide", Dose: "2 puffs", Day: "2026-11-01", Named: true,
+		Subject: outside.Identity{Family: "Roe", Given: "Caspian", BirthDate: "1997-02-18", Sex: "M"}}}, ds.Taken)
 	ds, err = fhir.Dispenses(search(t, e, "MedicationDispense", "patient.family", "Roe", "patient.given", "Caspian", "patient.birthdate",
 		"1997-02-19"))
 	require.NoError(t, err)
-	require.Empty(t, ds, "another birth date is another person")
+	require.Empty(t, ds.Taken, "another birth date is another person")
 	rs, err := fhir.Responses(search(t, e, "QuestionnaireResponse", "subject.identifier", "SK-1"))
 	require.NoError(t, err)
-	require.Len(t, rs, 1)
+	require.Len(t, rs.Taken, 1)
 	rs, err = fhir.Responses(search(t, e, "QuestionnaireResponse"))
 	require.NoError(t, err)
-	require.Empty(t, rs)
+	require.Empty(t, rs.Taken)
 }
 
 func TestTheDeviceMeasuresInItsOwnUnits(t *testing.T) {
@@ -63,7 +65,7 @@ func TestTheDeviceMeasuresInItsOwnUnits(t *testing.T) {
 	ms, err := fhir.Observations(search(t, e, "Observation"))
 	require.NoError(t, err)
 	var says []string
-	for _, m := range ms {
+	for _, m := range ms.Taken {
 		says = append(says, m.Value+" "+m.Unit)
 		require.WithinDuration(t, time.Now(), m.At, time.Minute)
 	}

@@ -52,6 +52,7 @@ type accession struct {
 	Order   string
 	At      time.Time
 	Sent    int
+	Called  bool // the practice has called it off
 }
 
 // Open listens for orders and resumes what the diary says was not delivered yet.
@@ -74,7 +75,7 @@ func (l *Laboratory) Open(addr string) error {
 	l.ln = ln
 	l.mu.Lock()
 	for _, a := range l.accepted {
-		if a.Sent < 2 {
+		if a.Sent < 2 && !a.Called {
 			l.wg.Add(1)
 			go l.work(a)
 		}
@@ -195,6 +196,11 @@ func (l *Laboratory) take(text string) string {
 		return answer("AR", "ERR|||200^Unsupported message type^HL70357|E||||This laboratory takes OML^O21 orders only\r")
 	}
 	for _, s := range lines {
+		if strings.HasPrefix(s, "ORC|CA|") {
+			return l.callOff(lines, part(field(s, 4), 1), answer)
+		}
+	}
+	for _, s := range lines {
 		if !strings.HasPrefix(s, "OBR|") {
 			continue
 		}
@@ -227,11 +233,37 @@ func (l *Laboratory) take(text string) string {
 	return answer("AA", rest)
 }
 
+// callOff cancels an order that was taken before, unless its results are out already.
+func (l *Laboratory) callOff(lines []string, order string, answer func(code, rest string) string) string {
+	a := l.accepted[order]
+	if a == nil {
+		return answer("AE", "ERR|||204^Unknown key identifier^HL70357|E||||There is no order "+order+" here\r")
+	}
+	if a.Sent >= 2 {
+		return answer("AE", "ERR|||207^Application internal error^HL70357|E||||The results of "+order+" are out already\r")
+	}
+	a.Called = true
+	l.note(a)
+	rest := ""
+	for _, s := range lines {
+		if strings.HasPrefix(s, "ORC|") {
+			rest += "ORC|CR|" + field(s, 2) + "|" + a.Number + "\r"
+		}
+	}
+	return answer("AA", rest)
+}
+
 // work sends the preliminary and then the final result, each until acknowledged.
 func (l *Laboratory) work(a *accession) {
 	defer l.wg.Done()
 	for a.Sent < 2 {
 		if !l.sleep(l.Delay) {
+			return
+		}
+		l.mu.Lock()
+		called := a.Called
+		l.mu.Unlock()
+		if called {
 			return
 		}
 		status := "P"

@@ -22,11 +22,11 @@ const (
 )
 
 // happened lists what happened in the chart of ?1, with when, as days on the Julian calendar.
-const happened = `WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?1)),
+var happened = `WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?1)),
 	happened(kind, id, t) AS (
 		SELECT 'visit', id, julianday(starts_at) FROM visit WHERE patient_id IN own
 		UNION ALL SELECT 'order', id, julianday(signed_at) FROM lab_order WHERE patient_id IN own
-		UNION ALL SELECT 'report', r.id, coalesce(julianday(nullif(i.collected_at, '')), julianday(i.received_at)) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own
+		UNION ALL SELECT 'report', r.id, coalesce(` + julian("i.collected_at") + `, julianday(i.received_at)) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own AND r.gone_at = ''
 		UNION ALL SELECT 'vaccine', id, julianday(given_at) FROM immunization WHERE patient_id IN own AND struck_at = ''
 		UNION ALL SELECT 'message', id, julianday(at) FROM message WHERE patient_id IN own
 		UNION ALL SELECT 'document', id, julianday(made_at) FROM document WHERE patient_id IN own) `
@@ -104,7 +104,7 @@ func (q *Q) BesideNote(patient, note string) ([]Happened, error) {
 		`WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?1))
 		SELECT kind, id FROM (
 			SELECT 1 AS k, 'note' AS kind, n.id AS id, julianday(v.starts_at) AS t FROM note n JOIN visit v ON v.id = n.visit_id WHERE n.patient_id IN own AND n.id <> ?2 AND n.retracted = 0
-			UNION ALL SELECT 2, 'report', r.id, julianday(nullif(i.collected_at, '')) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own
+			UNION ALL SELECT 2, 'report', r.id, `+julian("i.collected_at")+` FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own AND r.gone_at = ''
 			UNION ALL SELECT 3, 'document', id, julianday(made_at) FROM document WHERE patient_id IN own)
 		ORDER BY k, t DESC, id DESC`, patient, note)
 }

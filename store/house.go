@@ -227,7 +227,7 @@ func (q *Q) RowsOf(record string, since time.Time) ([]Rows, error) {
 	return list(q, func(s scanner, r *Rows) error { return s.Scan(&r.What, &r.All, &r.Since) }, `
 		SELECT 'visits', count(*), coalesce(sum(stage_at > ?2), 0) FROM visit WHERE patient_id = ?1
 		UNION ALL SELECT 'sealed entries', count(*), coalesce(sum(strftime('%Y-%m-%dT%H:%M:%fZ', signed_at) > ?2 AND kind NOT IN ('merge', 'taken apart')), 0) FROM ledger_entry WHERE chart_id = ?1
-		UNION ALL SELECT 'results', count(*), coalesce(sum(i.received_at > ?2), 0) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = 1 WHERE r.patient_id = ?1
+		UNION ALL SELECT 'results', count(*), coalesce(sum(i.received_at > ?2), 0) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = 1 WHERE r.patient_id = ?1 AND r.gone_at = ''
 		UNION ALL SELECT 'medicines', count(*), coalesce(sum(added_at > ?2), 0) FROM medicine WHERE patient_id = ?1
 		UNION ALL SELECT 'allergies', count(*), coalesce(sum(stated_at > ?2), 0) FROM allergy WHERE patient_id = ?1
 		UNION ALL SELECT 'histories', count(*), coalesce(sum(stated_at > ?2), 0) FROM history WHERE patient_id = ?1

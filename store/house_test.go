@@ -261,8 +261,8 @@ func TestTheCourseHoldsOnlyWhatCounts(t *testing.T) {
 		report := func(id, patient, status, at, text string) {
 			require.NoError(t, q.do("INSERT INTO patient(id, record, family, given, birth_date, sex) VALUES (?,?,'Other','O','1990-01-01','F') ON CONFLICT DO NOTHING", patient, "SK-"+patient))
 			require.NoError(t, q.do("INSERT INTO report(id, patient_id, filler, code, title, owner_id, status, issue) VALUES (?,?,?,'W','Weight','s',?,1)", id, patient, id, status))
-			require.NoError(t, q.do("INSERT INTO report_issue VALUES (?,1,1,?,?,?,'x','','')", id, status, at, at))
-			require.NoError(t, q.do("INSERT INTO report_value VALUES (?,1,0,'W','Weight','29463-7',?,'kg','','',?,'')", id, text, status))
+			require.NoError(t, q.do("INSERT INTO report_issue(report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes) VALUES (?,1,1,?,?,?,'x','','')", id, status, at, at))
+			require.NoError(t, q.do("INSERT INTO report_value(report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes) VALUES (?,1,0,'W','Weight','29463-7',?,'kg','','',?,'')", id, text, status))
 		}
 		report("r1", "p", "F", "2026-10-23T08:00:00-04:00", "90.5")
 		report("r2", "p", "P", "2026-10-24T08:00:00-04:00", "1")

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/order"
 	"deftledger/core/result"
 )
@@ -30,17 +31,18 @@ type Order struct {
 	State                                                             order.State
 	SignedAt, CollectedAt                                             time.Time
 	Reason, RequestID                                                 string
+	Cancelling                                                        string // see Cancelling… below
 	Clinician                                                         string
 	Tests                                                             []OrderTest
 }
 
-const orderQuery = `SELECT o.id, o.patient_id, o.visit_id, o.clinician_id, o.placer, o.laboratory, o.priority, o.state, o.signed_at, o.collected_at, o.reason, o.request_id, s.given || ' ' || s.family
+const orderQuery = `SELECT o.id, o.patient_id, o.visit_id, o.clinician_id, o.placer, o.laboratory, o.priority, o.state, o.signed_at, o.collected_at, o.reason, o.cancelling, o.request_id, s.given || ' ' || s.family
 	FROM lab_order o JOIN staff s ON s.id = o.clinician_id `
 
 func scanOrder(s scanner, o *Order) error {
 	var signed, collected string
 	err := s.Scan(&o.ID, &o.PatientID, &o.VisitID, &o.ClinicianID, &o.Placer, &o.Laboratory, &o.Priority, &o.State, &signed, &collected,
-		&o.Reason, &o.RequestID, &o.Clinician)
+		&o.Reason, &o.Cancelling, &o.RequestID, &o.Clinician)
 	o.SignedAt, o.CollectedAt = Moment(signed), Moment(collected)
 	return err
 }
@@ -93,7 +95,7 @@ func (q *Q) withTests(orders []Order, err error) ([]Order, error) {
 		}
 		return json.Unmarshal([]byte(ds), &r.t.Diagnoses)
 	}, `SELECT t.order_id, t.position, t.code, t.name, t.loinc, t.specimen, t.tube, t.diagnoses, coalesce(r.id, ''), coalesce(r.status, ''), coalesce(r.signed_issue = r.issue, 0)
-		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN report r ON r.id = (SELECT id FROM report WHERE order_id = t.order_id AND position = t.position ORDER BY rowid DESC LIMIT 1) ORDER BY t.order_id, t.position`, string(all))
+		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN report r ON r.id = (SELECT id FROM report WHERE order_id = t.order_id AND position = t.position AND gone_at = '' ORDER BY rowid DESC LIMIT 1) ORDER BY t.order_id, t.position`, string(all))
 	if err != nil {
 		return nil, err
 	}
@@ -149,6 +151,18 @@ func (q *Q) SetOrderState(id string, state order.State, reason string) error {
 	return q.do("UPDATE lab_order SET state = ?, reason = ? WHERE id = ?", state, reason, id)
 }
 
+// What the laboratory says to the cancelling of an order: nothing yet, that it is done, or
+// else why it could not.
+const (
+	CancellingWaits = "waiting"
+	CancellingDone  = "done"
+)
+
+// SetCancelling stores what the laboratory says to the cancelling of an order.
+func (q *Q) SetCancelling(id, says string) error {
+	return q.do("UPDATE lab_order SET cancelling = ? WHERE id = ?", says, id)
+}
+
 // Incoming is a received message as it was stored.
 type Incoming struct {
 	ID              int64
@@ -182,9 +196,9 @@ func (q *Q) StoredIncoming(limit int) ([]Incoming, error) {
 }
 
 // IncomingIn lists messages by id.
-func (q *Q) IncomingIn(ids []string) ([]Incoming, error) {
+func (q *Q) IncomingIn(ids []int64) ([]Incoming, error) {
 	all, _ := json.Marshal(ids)
-	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE id IN (SELECT CAST(value AS INTEGER) FROM json_each(?))", string(all))
+	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE id IN (SELECT value FROM json_each(?))", string(all))
 }
 
 // IncomingByID finds a message.
@@ -204,6 +218,38 @@ func (q *Q) ControlSeen(i Incoming) (bool, error) {
 // SetIncoming stores what became of a message.
 func (q *Q) SetIncoming(id int64, state result.Received, reason string) error {
 	return q.do("UPDATE inbox SET state = ?, reason = ? WHERE id = ?", state, reason, id)
+}
+
+// PartState is what became of what a message says of one patient.
+type PartState struct {
+	MessagePart
+	State  result.Received
+	Reason string
+}
+
+// SetPart stores what became of a part of a message.
+func (q *Q) SetPart(p MessagePart, state result.Received, reason string) error {
+	return q.do("INSERT INTO inbox_part(inbox_id, part, state, reason) VALUES (?,?,?,?) ON CONFLICT (inbox_id, part) DO UPDATE SET "+
+		"state = excluded.state, reason = excluded.reason", p.Inbox, p.Part, state, reason)
+}
+
+// RefusedWaits says whether the same bytes were refused before, and nobody has settled it.
+func (q *Q) RefusedWaits(sum []byte) (bool, error) {
+	return one(q, scalar[bool], "SELECT EXISTS (SELECT 1 FROM inbox i JOIN inbox_part p ON p.inbox_id = i.id WHERE i.sha256 = ? AND i.state = 'refused' "+
+		"AND p.state = 'quarantined')", sum)
+}
+
+// PartsIn lists what became of the parts of messages of which something is or was held.
+func (q *Q) PartsIn(messages []int64) ([]PartState, error) {
+	all, _ := json.Marshal(messages)
+	return list(q, func(s scanner, p *PartState) error { return s.Scan(&p.Inbox, &p.Part, &p.State, &p.Reason) },
+		"SELECT inbox_id, part, state, reason FROM inbox_part WHERE inbox_id IN (SELECT value FROM json_each(?)) ORDER BY inbox_id, part", string(all))
+}
+
+// PatientsNumbered finds the records with any of some record numbers.
+func (q *Q) PatientsNumbered(records []string) ([]chart.Patient, error) {
+	all, _ := json.Marshal(records)
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.record IN (SELECT value FROM json_each(?))", string(all))
 }
 
 // IsNotFound says whether an error means that a row is not there.

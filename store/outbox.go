@@ -42,23 +42,47 @@ func (q *Q) NextOutgoing(destination string) (time.Time, error) {
 	return Moment(s), err
 }
 
+// ClaimOutgoing counts an attempt before it is made; ok is false for what was taken back or
+// answered meanwhile, which is not sent.
+func (q *Q) ClaimOutgoing(control string) (ok bool, err error) {
+	n, err := q.exec("UPDATE outbox SET attempts = attempts + 1 WHERE control = ? AND state = 'waiting'", control)
+	return n > 0, err
+}
+
 // SentOutgoing records the answer to an attempt; ok is false when it was withdrawn or
 // answered meanwhile.
 func (q *Q) SentOutgoing(control, state, lastError string, answer []byte, at time.Time) (ok bool, err error) {
-	n, err := q.exec("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ?, attempts = attempts + 1 WHERE control = ? "+
+	n, err := q.exec("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ? WHERE control = ? "+
 		"AND state = 'waiting'", state, lastError, answer, Stamp(at), control)
 	return n > 0, err
 }
 
 // RetryOutgoing puts it off after an attempt that nobody answered.
 func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
-	return q.do("UPDATE outbox SET attempts = attempts + 1, last_error = ?, next_at = ? WHERE control = ? AND state = 'waiting'", lastError,
+	return q.do("UPDATE outbox SET last_error = ?, next_at = ? WHERE control = ? AND state = 'waiting'", lastError,
 		Stamp(next), control)
 }
 
-// WithdrawOutgoing takes back what no attempt was made for; ok says whether it could.
-func (q *Q) WithdrawOutgoing(kind, subject string) (ok bool, err error) {
+// WithdrawOutgoing takes back what waits, so that it is not sent again; never says that no
+// attempt was made, so that it cannot have arrived.
+func (q *Q) WithdrawOutgoing(kind, subject string) (never bool, err error) {
 	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting' AND attempts = 0",
 		subject, kind)
-	return n > 0, err
+	if err != nil || n > 0 {
+		return n > 0, err
+	}
+	return false, q.do("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting'", subject, kind)
+}
+
+// OutgoingByControl finds what went out under a control identifier, with its state.
+func (q *Q) OutgoingByControl(control string) (o Outgoing, state string, err error) {
+	o, err = one(q, func(s scanner, o *Outgoing) error {
+		return s.Scan(&o.Control, &o.Destination, &o.Kind, &o.Subject, &o.ByID, &state)
+	}, "SELECT control, destination, kind, subject, by_id, state FROM outbox WHERE control = ?", control)
+	return o, state, err
+}
+
+// AnswerOutgoing records an answer that came later, by another way.
+func (q *Q) AnswerOutgoing(control, state, lastError string, answer []byte, at time.Time) error {
+	return q.do("UPDATE outbox SET state = ?, last_error = ?, answer = ?, answered_at = ? WHERE control = ?", state, lastError, answer, Stamp(at), control)
 }

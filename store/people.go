@@ -2,6 +2,9 @@ package store
 
 import (
 	"encoding/json"
+	"errors"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 	"unicode"
@@ -174,7 +177,7 @@ func (q *Q) AddPatient(p chart.Patient) error {
 		p.ID, p.Record, p.Name.Family, p.Name.Given, p.Name.Middle, p.BirthDate, p.Sex, p.Phone, p.CodeStatus, p.UsesPortal, words); err != nil {
 		return err
 	}
-	return q.do("INSERT INTO patient_search(patient_id, words) VALUES (?,?)", p.ID, words)
+	return q.index(p.ID, words)
 }
 
 // searched is what the finder looks through of a patient.
@@ -183,14 +186,37 @@ func searched(p chart.Patient) string {
 		onlyDigits(p.Phone)}, " "))
 }
 
-// fold folds what former versions left unfolded for the finder.
+// index makes a patient findable by any part of their words. The index holds what stands
+// in threes; a single character and a pair are made into threes with a sign nobody types.
+func (q *Q) index(id, words string) error {
+	short := map[string]bool{}
+	for w := range strings.FieldsSeq(words) {
+		letters := []rune(w)
+		for i := range letters {
+			short[three(letters[i:i+1])] = true
+			if i+1 < len(letters) {
+				short[three(letters[i:i+2])] = true
+			}
+		}
+	}
+	return q.do("INSERT INTO patient_search(patient_id, words) VALUES (?,?)", id,
+		words+" "+strings.Join(slices.Sorted(maps.Keys(short)), ""))
+}
+
+// three fills a part of a word up to the three characters that the index needs.
+func three(part []rune) string {
+	return strings.Repeat("\uE000", max(0, 3-len(part))) + string(part)
+}
+
+// fold makes findable who was registered by a former version.
 func (q *Q) fold() error {
 	ps, err := list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.words = ''")
 	if err != nil {
 		return err
 	}
 	for _, p := range ps {
-		if err := q.do("UPDATE patient SET words = ? WHERE id = ?", searched(p), p.ID); err != nil {
+		words := searched(p)
+		if err := errors.Join(q.do("UPDATE patient SET words = ? WHERE id = ?", words, p.ID), q.index(p.ID, words)); err != nil {
 			return err
 		}
 	}
@@ -260,46 +286,50 @@ func onlyDigits(s string) string {
 	}, s)
 }
 
-// manyHits is how many hits of the word index are put in order; of more, the patients are
-// gone through in order until there are enough.
+// manyHits is how many hits of the word index are put in order without asking further; of
+// more, enough are likely to be among the first names of the practice, which are in order.
 const manyHits = 1000
 
 // FindPatients finds by any part of a name, birth date, record number or phone, in the
 // order of names; every word must occur.
 func (q *Q) FindPatients(query string, limit int) ([]chart.Patient, error) {
 	var match []string
-	where, like := []string{"p.words <> ''"}, []any{}
+	where, like := []string{"TRUE"}, []any{}
 	for _, w := range strings.Fields(chart.Plain(query)) {
-		if len([]rune(w)) >= 3 { // as long as the word index needs
-			match = append(match, `"`+strings.ReplaceAll(w, `"`, `""`)+`"`)
-		}
+		match = append(match, `"`+strings.ReplaceAll(three([]rune(w)), `"`, `""`)+`"`)
 		where = append(where, `p.words LIKE ? ESCAPE '\'`)
 		like = append(like, "%"+strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(w)+"%")
 	}
-	condition := strings.Join(where, " AND ")
-	var hits []string
-	if len(match) > 0 {
-		var err error
-		if hits, err = list(q, scalar[string], "SELECT patient_id FROM patient_search WHERE patient_search MATCH ? LIMIT ?",
-			strings.Join(match, " AND "), manyHits+1); err != nil {
-			return nil, err
-		}
+	if len(match) == 0 {
+		return nil, nil
 	}
-	var persons []string
-	var err error
-	if len(match) > 0 && len(hits) <= manyHits {
-		all, _ := json.Marshal(hits)
-		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) AND "+condition+
-			" ORDER BY p.family, p.given LIMIT ?", append(append([]any{string(all)}, like...), 4*limit)...)
-	} else {
-		persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient p INDEXED BY patient_find WHERE "+condition+
-			" ORDER BY p.family, p.given LIMIT ?", append(like, 4*limit)...)
-	}
+	all, condition := strings.Join(match, " AND "), strings.Join(where, " AND ")
+	hits, err := one(q, scalar[int], "SELECT count(*) FROM (SELECT 1 FROM patient_search WHERE patient_search MATCH ? LIMIT ?)", all, manyHits+1)
 	if err != nil {
 		return nil, err
 	}
-	all, _ := json.Marshal(persons)
+	most := 4 * limit // records merged into another are shown once
+	var persons []string
+	if hits > manyHits {
+		if persons, err = q.firstWith(condition, like, most); err != nil {
+			return nil, err
+		}
+	}
+	if len(persons) < most {
+		if persons, err = list(q, scalar[string], "SELECT p.person_id FROM patient_search w JOIN patient p ON p.id = w.patient_id"+
+			" WHERE w.patient_search MATCH ? AND "+condition+" ORDER BY p.family, p.given LIMIT ?", append(append([]any{all}, like...), most)...); err != nil {
+			return nil, err
+		}
+	}
+	ids, _ := json.Marshal(persons)
 	// A record merged into another is found by either name, and is shown once.
 	return list(q, scanPatient, "SELECT "+patientCols+
-		" FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) ORDER BY p.family, p.given LIMIT ?", string(all), limit)
+		" FROM patient p WHERE p.id IN (SELECT value FROM json_each(?)) ORDER BY p.family, p.given LIMIT ?", string(ids), limit)
+}
+
+// firstWith are the persons of those among the first names of the practice that meet a
+// condition on p.
+func (q *Q) firstWith(condition string, args []any, most int) ([]string, error) {
+	return list(q, scalar[string], "SELECT p.person_id FROM (SELECT family, given, words, person_id FROM patient INDEXED BY patient_find"+
+		" ORDER BY family, given LIMIT 4000) p WHERE "+condition+" ORDER BY p.family, p.given LIMIT ?", append(slices.Clone(args), most)...)
 }

@@ -18,17 +18,14 @@ import (
 	"deftledger/core/note"
 )
 
-// mayScan lists the statements that may read a whole table or index, with the reason.
+// mayScan lists the statements that may read a whole table or index, with the reason; no
+// screen waits for any of them.
 var mayScan = map[string]string{
-	"AllStaff":     "everybody who signs in: tens",
-	"StaffNames":   "everybody who signs in: tens",
-	"AllPatients":  "only tests and the demo ask for everybody",
-	"Forms":        "the forms of a clinic are read together, after one was changed",
-	"LastEntries":  "reads one, from the end",
-	"LedgerHead":   "reads one, from the end",
-	"ServicesUsed": "reads the five hundred newest",
-	"Unsealed":     "verify holds every row against the ledger",
-	"FindPatients": "the finder; see the figures in docs",
+	"AllPatients": "only tests and the demo ask for everybody",
+	"Forms":       "the forms of a clinic are read together, after one was changed",
+	"LastEntries": "reads one, from the end",
+	"LedgerHead":  "reads one, from the end",
+	"Unsealed":    "verify holds every row against the ledger",
 }
 
 // Every statement of the store is asked once, with nothing, and its plan read: none reads
@@ -73,6 +70,7 @@ func TestNoStatementReadsEverything(t *testing.T) {
 			return err
 		}
 		_ = q.fold()
+		_, _ = q.firstWith("TRUE", nil, 1)
 		return errUndone
 	}), errUndone)
 	method = ""
@@ -207,6 +205,12 @@ func scansAll(query, step string, partial map[string]bool) bool {
 	}
 	if !regexp.MustCompile(`\b`+regexp.QuoteMeta(name)+`\b`).MatchString(query) || strings.HasPrefix(name, "(") {
 		return false
+	}
+	if name == "staff" {
+		return false // who signs in: tens
+	}
+	if regexp.MustCompile(`FROM ` + name + `\b[^()]* LIMIT \d+\)|LIMIT \d+\) ` + name + `\b`).MatchString(query) {
+		return false // the first few, in the order of an index
 	}
 	if m := regexp.MustCompile(`INDEX (\w+)`).FindStringSubmatch(more); m != nil && partial[m[1]] {
 		return false

@@ -12,33 +12,129 @@ import (
 type Report struct {
 	ID, PatientID, OrderID              string
 	Position                            int
+	Source                              string // by what it is known again
 	Filler, Code, Title, LOINC, OwnerID string
 	Status                              string
+	WasFinal                            bool // an earlier issue was
 	Issue, SignedIssue, Version         int
-	MatchedBy                           string
+	MatchedBy, MatchedWhy               string
+	GoneAt                              string // when it left the chart; "" while it is there
 	VisitID                             string // of a test done in the house
 	CollectedAt, ReportedAt             string // as received, RFC 3339 with zone or a date
 	ReceivedAt                          time.Time
 	Performer, Notes                    string
 	InboxID                             int64
+	Part                                int // of that message, from 1
+	Late                                bool
+	Details                             ReportDetails
 	Values                              []result.Value
 }
 
-const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.filler, r.code, r.title, r.loinc, r.owner_id, r.status, r.issue, r.signed_issue, r.version, r.matched_by, r.visit_id,
-	i.collected_at, i.reported_at, i.received_at, i.performer, i.notes, i.inbox_id FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue `
-
-func scanReport(s scanner, r *Report) error {
-	var received string
-	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status, &r.Issue,
-		&r.SignedIssue, &r.Version, &r.MatchedBy, &r.VisitID,
-		&r.CollectedAt, &r.ReportedAt, &received, &r.Performer, &r.Notes, &r.InboxID)
-	r.ReceivedAt = Moment(received)
-	return err
+// ReportDetails are what came with an issue of a report beside it.
+type ReportDetails struct {
+	Specimens     []result.Specimen `json:"specimens,omitempty"`
+	Parent        string            `json:"parent,omitempty"`
+	Reason        string            `json:"reason,omitempty"`
+	Records       []string          `json:"records,omitempty"`       // numbers of the patient, with who gave them
+	PatientNotes  string            `json:"patientNotes,omitempty"`  // said of the patient, not of the report
+	MessageNotes  string            `json:"messageNotes,omitempty"`  // said before any patient
+	CollectedSaid string            `json:"collectedSaid,omitempty"` // what came and is no time
+	ReportedSaid  string            `json:"reportedSaid,omitempty"`
+	Reused        bool              `json:"reused,omitempty"` // the laboratory's number was used before, for another report
 }
 
-// ReportBySource finds the report of a laboratory's number and test code.
-func (q *Q) ReportBySource(filler, code string) (Report, error) {
-	return one(q, scanReport, reportQuery+"WHERE r.filler = ? AND r.code = ?", filler, code)
+const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.source, r.filler, r.code, r.title, r.loinc, r.owner_id, r.status,
+	EXISTS (SELECT 1 FROM report_issue f WHERE f.report_id = r.id AND f.issue < r.issue AND f.status IN ('F', 'C', 'X')),
+	r.issue, r.signed_issue, r.version, r.matched_by, r.matched_why, r.gone_at, r.visit_id,
+	i.collected_at, i.reported_at, i.received_at, i.performer, i.notes, i.inbox_id, i.part, i.late, i.details
+	FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue `
+
+func scanReport(s scanner, r *Report) error {
+	var received, details string
+	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Source, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status,
+		&r.WasFinal, &r.Issue, &r.SignedIssue, &r.Version, &r.MatchedBy, &r.MatchedWhy, &r.GoneAt, &r.VisitID,
+		&r.CollectedAt, &r.ReportedAt, &received, &r.Performer, &r.Notes, &r.InboxID, &r.Part, &r.Late, &details)
+	r.ReceivedAt = Moment(received)
+	if err != nil || details == "" {
+		return err
+	}
+	return json.Unmarshal([]byte(details), &r.Details)
+}
+
+// ReportsBySource lists the reports in charts that are known by the same source; there may
+// be one in the chart of another.
+func (q *Q) ReportsBySource(source string) ([]Report, error) {
+	return list(q, scanReport, reportQuery+"WHERE r.source = ? AND r.gone_at = '' ORDER BY r.rowid", source)
+}
+
+// NumberUsed says whether a laboratory's number stands for another report of a test.
+func (q *Q) NumberUsed(filler, code string) (bool, error) {
+	return one(q, scalar[bool], "SELECT EXISTS (SELECT 1 FROM report WHERE filler = ? AND code = ?)", filler, code)
+}
+
+// ReportsOfMessage lists the reports in charts of which an issue came with a part of a
+// message.
+func (q *Q) ReportsOfMessage(inbox int64, part int) ([]Report, error) {
+	return list(q, scanReport, reportQuery+"WHERE r.gone_at = '' AND r.id IN (SELECT report_id FROM report_issue WHERE inbox_id = ? AND part = ?)",
+		inbox, part)
+}
+
+// MessagePart is what a message says of one patient, from 1.
+type MessagePart struct {
+	Inbox int64
+	Part  int
+}
+
+// PartsOfReport lists the parts of messages from which the issues of a report came.
+func (q *Q) PartsOfReport(report string) ([]MessagePart, error) {
+	return list(q, func(s scanner, p *MessagePart) error { return s.Scan(&p.Inbox, &p.Part) },
+		"SELECT DISTINCT inbox_id, part FROM report_issue WHERE report_id = ? ORDER BY issue", report)
+}
+
+// ReportGone takes a report out of its chart. What was received and signed stays.
+func (q *Q) ReportGone(report string, at time.Time) error {
+	return q.do("UPDATE report SET gone_at = ?, version = version + 1 WHERE id = ?", Stamp(at), report)
+}
+
+// IssueAt reads one issue of a report as it reads.
+func (q *Q) IssueAt(report string, issue int) (result.Issue, error) {
+	out, err := one(q, func(s scanner, i *result.Issue) error { return s.Scan(&i.Status, &i.Collected, &i.Notes) },
+		"SELECT status, collected_at, notes FROM report_issue WHERE report_id = ? AND issue = ?", report, issue)
+	if err != nil {
+		return out, err
+	}
+	out.Values, err = list(q, scanValue, "SELECT "+valueCols+" FROM report_value v WHERE v.report_id = ? AND v.issue = ? ORDER BY v.position", report, issue)
+	return out, err
+}
+
+// IssueBefore is the number of the issue that was the present one before, 0 for none.
+func (q *Q) IssueBefore(report string, issue int) (int, error) {
+	return one(q, scalar[int], "SELECT coalesce(max(issue), 0) FROM report_issue WHERE report_id = ? AND issue < ? AND late = 0", report, issue)
+}
+
+// StaysSigned marks the present issue as signed: it reads as the one that was.
+func (q *Q) StaysSigned(report string) error {
+	return q.do("UPDATE report SET signed_issue = issue WHERE id = ?", report)
+}
+
+// LateIssues lists the issues of a report that came late, older than what was there: when
+// they were received.
+func (q *Q) LateIssues(report string) ([]string, error) {
+	return list(q, scalar[string], "SELECT received_at FROM report_issue WHERE report_id = ? AND late = 1 ORDER BY issue", report)
+}
+
+const valueCols = "v.code, v.name, v.loinc, v.text, v.unit, v.range, v.flag, v.status, v.notes, v.details"
+
+func valueFields(v *result.Value, details *string) []any {
+	return []any{&v.Code, &v.Name, &v.LOINC, &v.Text, &v.Unit, &v.Range, &v.Flag, &v.Status, &v.Notes, details}
+}
+
+func scanValue(s scanner, v *result.Value) error {
+	var details string
+	if err := s.Scan(valueFields(v, &details)...); err != nil || details == "" {
+		return err
+	}
+	return json.Unmarshal([]byte(details), &v.Details)
 }
 
 // ReportByID finds a report.
@@ -54,7 +150,7 @@ func (q *Q) ReportsIn(ids []string) ([]Report, error) {
 
 // ReportsOf lists a patient's reports, newest collection first.
 func (q *Q) ReportsOf(patient string) ([]Report, error) {
-	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.patient_id "+samePerson+" ORDER BY i.collected_at DESC, r.title", patient))
+	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.gone_at = '' AND r.patient_id "+samePerson+" ORDER BY i.collected_at DESC, r.title", patient))
 }
 
 // ReportsAt lists the tests done in the house at a visit, in the order they were done.
@@ -77,9 +173,12 @@ func (q *Q) withValues(rs []Report, err error) ([]Report, error) {
 		v      result.Value
 	}
 	values, err := list(q, func(s scanner, r *row) error {
-		v := &r.v
-		return s.Scan(&r.report, &v.Code, &v.Name, &v.LOINC, &v.Text, &v.Unit, &v.Range, &v.Flag, &v.Status, &v.Notes)
-	}, `SELECT v.report_id, v.code, v.name, v.loinc, v.text, v.unit, v.range, v.flag, v.status, v.notes FROM json_each(?) j
+		var details string
+		if err := s.Scan(append([]any{&r.report}, valueFields(&r.v, &details)...)...); err != nil || details == "" {
+			return err
+		}
+		return json.Unmarshal([]byte(details), &r.v.Details)
+	}, "SELECT v.report_id, "+valueCols+` FROM json_each(?) j
 		JOIN report r ON r.id = j.value JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue ORDER BY v.report_id, v.position`,
 		string(all))
 	for _, v := range values {
@@ -91,33 +190,43 @@ func (q *Q) withValues(rs []Report, err error) ([]Report, error) {
 
 // AddReport stores a new report; its issue is added with AddIssue.
 func (q *Q) AddReport(r Report) error {
-	return q.do("INSERT INTO report(id, patient_id, order_id, position, filler, code, title, loinc, owner_id, status, issue, matched_by, "+
-		"visit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?)",
-		r.ID, r.PatientID, r.OrderID, r.Position, r.Filler, r.Code, r.Title, r.LOINC, r.OwnerID, r.Status, r.Issue, r.MatchedBy, r.VisitID)
+	return q.do("INSERT INTO report(id, patient_id, order_id, position, source, filler, code, title, loinc, owner_id, status, issue, matched_by, "+
+		"matched_why, visit_id) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)",
+		r.ID, r.PatientID, r.OrderID, r.Position, r.Source, r.Filler, r.Code, r.Title, r.LOINC, r.OwnerID, r.Status, r.Issue, r.MatchedBy,
+		r.MatchedWhy, r.VisitID)
 }
 
 // AddIssue stores one issue of a report with its values.
 func (q *Q) AddIssue(r Report) error {
-	if err := q.do("INSERT INTO report_issue(report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes) "+
-		"VALUES (?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, r.Status, r.CollectedAt, r.ReportedAt, Stamp(r.ReceivedAt), r.Performer,
-		r.Notes); err != nil {
+	if err := q.do("INSERT INTO report_issue(report_id, issue, inbox_id, part, status, collected_at, reported_at, received_at, performer, notes, "+
+		"late, details) VALUES (?,?,?,?,?,?,?,?,?,?,?,?)", r.ID, r.Issue, r.InboxID, max(1, r.Part), r.Status, r.CollectedAt, r.ReportedAt,
+		Stamp(r.ReceivedAt), r.Performer, r.Notes, r.Late, asJSON(r.Details)); err != nil {
 		return err
 	}
 	// So many values to a statement, which stays prepared.
 	const most = 8
 	for at := 0; at < len(r.Values); at += most {
 		some := r.Values[at:min(at+most, len(r.Values))]
-		args := make([]any, 0, 12*len(some))
+		args := make([]any, 0, 13*len(some))
 		for i, v := range some {
-			args = append(args, r.ID, r.Issue, at+i, v.Code, v.Name, v.LOINC, v.Text, v.Unit, v.Range, v.Flag, v.Status, v.Notes)
+			args = append(args, r.ID, r.Issue, at+i, v.Code, v.Name, v.LOINC, v.Text, v.Unit, v.Range, v.Flag, v.Status, v.Notes,
+				asJSON(v.Details))
 		}
-		rows := strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?,?,?,?),", len(some)), ",")
-		if err := q.do("INSERT INTO report_value(report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes) VALUES "+
+		rows := strings.TrimSuffix(strings.Repeat("(?,?,?,?,?,?,?,?,?,?,?,?,?),", len(some)), ",")
+		if err := q.do("INSERT INTO report_value(report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes, details) VALUES "+
 			rows, args...); err != nil {
 			return err
 		}
 	}
 	return nil
+}
+
+// asJSON writes details, nothing where there are none.
+func asJSON(details any) string {
+	if b, _ := json.Marshal(details); string(b) != "{}" {
+		return string(b)
+	}
+	return ""
 }
 
 // NextIssue makes a stored issue the present one.
@@ -135,19 +244,28 @@ type Earlier struct {
 	LOINC, Code string
 	CollectedAt string
 	Text, Unit  string
-	Flag        string
+	Flag, Range string
 }
 
 // EarlierValues lists, newest first, the final values of a patient's analytes
 // (by LOINC, else by the laboratory's code) collected before a report.
 func (q *Q) EarlierValues(r Report) ([]Earlier, error) {
 	return list(q, func(s scanner, e *Earlier) error {
-		return s.Scan(&e.LOINC, &e.Code, &e.CollectedAt, &e.Text, &e.Unit, &e.Flag)
-	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag FROM report o
+		return s.Scan(&e.LOINC, &e.Code, &e.CollectedAt, &e.Text, &e.Unit, &e.Flag, &e.Range)
+	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag, v.range FROM report o
 		JOIN report_issue i ON i.report_id = o.id AND i.issue = o.issue
 		JOIN report_value v ON v.report_id = o.id AND v.issue = o.issue
 		WHERE o.patient_id `+samePerson+
-		` AND o.id <> ? AND o.status IN ('F', 'C') AND julianday(i.collected_at) < julianday(?) ORDER BY julianday(i.collected_at) DESC LIMIT 400`, r.PatientID, r.ID, r.CollectedAt)
+		` AND o.id <> ? AND o.gone_at = '' AND o.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> ''
+			AND `+julian("i.collected_at")+` < `+julian("?3")+` ORDER BY `+julian("i.collected_at")+` DESC LIMIT 400`,
+		r.PatientID, r.ID, r.CollectedAt)
+}
+
+// julian is the moment of a column that is as precise as it came: a year, a month, a day, an
+// hour, or finer.
+func julian(column string) string {
+	return "julianday(CASE length(" + column + ") WHEN 4 THEN " + column + " || '-01-01' WHEN 7 THEN " + column + " || '-01' WHEN 14 THEN substr(" +
+		column + ", 1, 13) || ':00Z' WHEN 19 THEN substr(" + column + ", 1, 13) || ':00' || substr(" + column + ", 14) ELSE " + column + " END)"
 }
 
 // Review is a signature under one issue of a report.

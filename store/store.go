@@ -39,6 +39,11 @@ var (
 // holds up another.
 type Store struct {
 	writer, reader, quick, long *pool
+
+	checkpoint struct { // of the log; see tidy
+		sync.Mutex
+		next time.Time
+	}
 }
 
 // pool is one kind of connection with the statements that were prepared on it.
@@ -68,6 +73,7 @@ func dsn(path string, writer bool) string {
 	}
 	if writer {
 		v.Set("_txlock", "immediate")
+		v.Add("_pragma", "wal_autocheckpoint(0)") // see tidy
 	} else {
 		v.Add("_pragma", "query_only(on)")
 	}
@@ -123,7 +129,7 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	if err != nil {
 		return nil, errors.Join(err, k.Close(), r.Close(), w.Close())
 	}
-	s := &Store{w, r, k, l}
+	s := &Store{writer: w, reader: r, quick: k, long: l}
 	if err := s.Write(ctx, (*Q).fold); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
@@ -146,7 +152,44 @@ func (s *Store) Close() error {
 }
 
 // Write runs f in one writing transaction; an error (or panic) undoes all of it.
-func (s *Store) Write(ctx context.Context, f func(*Q) error) error { return run(ctx, s.writer, f) }
+func (s *Store) Write(ctx context.Context, f func(*Q) error) error {
+	if err := run(ctx, s.writer, f); err != nil {
+		return err
+	}
+	s.tidy()
+	return nil
+}
+
+const (
+	// checkpointEvery is how much time of writing the log holds.
+	checkpointEvery = 250 * time.Millisecond
+	// checkpointAfter is how long it is let be when a long read kept it from being emptied.
+	checkpointAfter = 5 * time.Second
+)
+
+// tidy empties the log into the database's file now and then. SQLite would try after every
+// commit once the log is long, and each try costs more the longer it is: while a backup or
+// a verification reads, which keep it from being emptied, writing would become slow.
+func (s *Store) tidy() {
+	s.checkpoint.Lock()
+	due := time.Now().After(s.checkpoint.next)
+	if due {
+		s.checkpoint.next = time.Now().Add(checkpointEvery)
+	}
+	s.checkpoint.Unlock()
+	if !due {
+		return
+	}
+	var busy, frames, copied int
+	// What was committed is safe without it, so that nobody needs to know that it failed; the
+	// next one does it.
+	_ = s.writer.QueryRow("PRAGMA wal_checkpoint(PASSIVE)").Scan(&busy, &frames, &copied)
+	if copied < frames {
+		s.checkpoint.Lock()
+		s.checkpoint.next = time.Now().Add(checkpointAfter)
+		s.checkpoint.Unlock()
+	}
+}
 
 // Read runs f on one consistent snapshot.
 func (s *Store) Read(ctx context.Context, f func(*Q) error) error { return run(ctx, s.reader, f) }
@@ -244,15 +287,6 @@ func (q *Q) query(query string, args ...any) (*sql.Rows, error) {
 		return s.QueryContext(q.ctx, args...)
 	}
 	return q.tx.QueryContext(q.ctx, query, args...)
-}
-
-// Backup writes a consistent copy of the database to a file that must not exist.
-func (s *Store) Backup(ctx context.Context, path string) error {
-	if _, err := os.Stat(path); err == nil {
-		return fmt.Errorf("%s is already there; choose another name", path)
-	}
-	_, err := s.writer.ExecContext(ctx, "VACUUM INTO ?", path) // takes a reader's lock only
-	return err
 }
 
 func (q *Q) exec(query string, args ...any) (int64, error) {

@@ -4,8 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -106,6 +108,62 @@ func TestFindPatients(t *testing.T) {
 			return err
 		}))
 	}
+}
+
+// Whatever is typed, the finder gives the first in the order of names of all who have every
+// word, however many have it and wherever they stand.
+func TestTheFinderFindsAsGoingThroughEverybodyWould(t *testing.T) {
+	s := fresh(t)
+	random := rand.New(rand.NewPCG(9, 13))
+	part := func() string {
+		return string("bcdfghklmnprst"[random.IntN(14)]) + string("aeiou"[random.IntN(5)]) + string("lnrst'-xqé"[random.IntN(9)])
+	}
+	everybody := []chart.Patient{}
+	for i := range 6000 {
+		p := chart.Patient{ID: fmt.Sprintf("p%05d", i), Record: fmt.Sprintf("SK-%05d", 30000+i), BirthDate: fmt.Sprintf("19%02d-%02d-%02d", random.IntN(99), 1+random.IntN(12), 1+random.IntN(28)),
+			Name: chart.Name{Given: part() + part(), Family: part() + part()}, Phone: fmt.Sprintf("(555) %03d-%04d", random.IntN(1000), random.IntN(10000))}
+		if i%4 == 0 { // many, at the end of the order
+			p.Name.Family = "zw" + p.Name.Family
+		}
+		everybody = append(everybody, p)
+	}
+	require.NoError(t, s.Write(ctx, func(q *Q) error {
+		for _, p := range everybody {
+			if err := q.AddPatient(p); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	require.NoError(t, s.Read(ctx, func(q *Q) (err error) { everybody, err = q.AllPatients(); return err }))
+	asked := []string{"zw", "zw qe", "w", "q", "zw 7", "x'", "%", "_", `"`, `a"b`, "\uE000", "-1", "555", "(555) 0", "sk-3", "sk-3000", "19 ba", "zwba 19", "é", "no such"}
+	for range 120 {
+		p := everybody[random.IntN(len(everybody))]
+		text := []rune(searched(p))
+		from := random.IntN(len(text) - 4)
+		asked = append(asked, string(text[from:from+1+random.IntN(4)]), part()[:2]+" "+part()[:1])
+	}
+	require.NoError(t, s.Read(ctx, func(q *Q) error {
+		for _, query := range asked {
+			want := []string{}
+			for _, p := range everybody {
+				all := strings.Fields(chart.Plain(query))
+				if len(want) < 12 && len(all) > 0 && !slices.ContainsFunc(all, func(w string) bool { return !strings.Contains(searched(p), w) }) {
+					want = append(want, p.Name.Family+" "+p.Name.Given)
+				}
+			}
+			got, err := q.FindPatients(query, 12)
+			if err != nil {
+				return fmt.Errorf("%q: %w", query, err)
+			}
+			names := []string{}
+			for _, p := range got {
+				names = append(names, p.Name.Family+" "+p.Name.Given)
+			}
+			require.Equal(t, want, names, query)
+		}
+		return nil
+	}))
 }
 
 func TestALineIsOpenOnceAndClosedByName(t *testing.T) {

@@ -274,7 +274,7 @@ func TestDataOfTheTenthVersionAreBroughtUpToDate(t *testing.T) {
 		"INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at) VALUES ('v','p','s','2026-01-01','2026-01-01T08:00:00.000Z','Acute visit','Cough','done','2026-01-01T09:00:00.000Z')",
 		"INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at) VALUES ('l','note','n','p','s','in hand',2,'2026-01-01T00:00:00.000Z')",
 		"INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at, closed_at, closed_by, closed_with) VALUES ('c','order','o','p','s','closed',3,'2026-01-01T00:00:00.000Z','2026-01-02T00:00:00.000Z','s','signed')",
-		"INSERT INTO inbox(id, received_at, peer, sha256, raw, state) VALUES (1,'2026-01-01T00:00:00.000Z','x',x'01',x'00','filed'), (2,'2026-01-03T00:00:00.000Z','x',x'02',x'00','quarantined'), (3,'2026-01-04T00:00:00.000Z','x',x'03',x'00','settled')",
+		"INSERT INTO inbox(id, received_at, peer, sha256, raw, state) VALUES (1,'2026-01-01T00:00:00.000Z','x',x'01',x'00','filed'), (2,'2026-01-03T00:00:00.000Z','x',x'02',x'00','quarantined'), (3,'2026-01-04T00:00:00.000Z','x',x'03',x'00','settled'), (4,'2026-01-07T00:00:00.000Z','x',x'04',x'00','refused')",
 		`INSERT INTO incoming_entry(id, patient_id, visit_id, source, reference, list, title, received_at, decision) VALUES
 			('1','p','v','pharmacy network','a','medicines','Losartan','2026-01-05T00:00:00.000Z',''), ('2','p','v','patient','b','allergies','Latex','2026-01-04T00:00:00.000Z',''),
 			('3','q','','patient','c','allergies','Latex','2026-01-06T00:00:00.000Z','take in'), ('4','q','gone','patient','d','allergies','Wool','2026-01-06T00:00:00.000Z','')`,
@@ -286,14 +286,14 @@ func TestDataOfTheTenthVersionAreBroughtUpToDate(t *testing.T) {
 		for _, l := range all {
 			says[string(l.Kind)+" "+l.Subject] = l.Patient.Name.Family + "/" + l.OwnerID + "/" + Stamp(l.OpenedAt)[:10]
 		}
-		require.Equal(t, map[string]string{"note n": "Strand/s/2026-01-01", "held 2": "//2026-01-03", "from outside p": "Strand/s/2026-01-04",
+		require.Equal(t, map[string]string{"note n": "Strand/s/2026-01-01", "held 2": "//2026-01-03", "held 4": "//2026-01-07", "from outside p": "Strand/s/2026-01-04",
 			"from outside q": "Roe//2026-01-06"}, says)
 		closed, err := one(q, scalar[string], "SELECT closed_by || closed_with FROM line WHERE id = 'c'")
 		require.NoError(t, err)
 		require.Equal(t, "ssigned", closed)
 		counts, err := q.CountLines("s", []line.Kind{line.Held})
 		require.NoError(t, err)
-		require.Equal(t, map[line.Kind]int{line.Note: 1, line.Held: 1, line.FromOutside: 1}, counts,
+		require.Equal(t, map[line.Kind]int{line.Note: 1, line.Held: 2, line.FromOutside: 1}, counts,
 			"of lines nobody owns only those of the team")
 		waiting, err := q.IncomingWaiting([]string{"p", "q", "nobody"})
 		require.NoError(t, err)

@@ -98,7 +98,7 @@ func (b OrderBody) order(patient string) orders.NewOrder {
 	return n
 }
 
-// Cancelled says whether the laboratory may know of a cancelled order and has to be called.
+// Cancelled says whether the laboratory may know of a cancelled order and is told.
 type Cancelled struct {
-	CallLaboratory bool `json:"callLaboratory"`
+	Told bool `json:"told"`
 }

@@ -159,7 +159,7 @@ func TestRequestsAreAnsweredByKind(t *testing.T) {
 			"collected": true, "tests": []m{}, "secret": "kittiwake"}, 422, ""},
 		"no such order":                    {act.Physician, "GET", "/api/orders/none", nil, 404, "There is no such order"},
 		"no such result":                   {act.Physician, "GET", "/api/reports/none", nil, 404, ""},
-		"a held message that is no number": {act.Physician, "GET", "/api/quarantine/none", nil, 422, ""},
+		"a held message that is no number": {act.Physician, "GET", "/api/quarantine/none", nil, 404, ""},
 		"no such held message":             {act.Physician, "GET", "/api/quarantine/7", nil, 404, ""},
 		"charges of no service": {act.Physician, "PUT", n + "/charges",
 			m{"lines": []m{{"code": "00000", "units": 1, "modifiers": []string{}, "pointers": []string{}}},

@@ -34,20 +34,34 @@ func (s *server) describeResult(api huma.API) {
 			ToldReason: b.ToldReason, Secret: b.Secret, Issue: b.Issue, Version: b.Version})
 	})
 	get(api, "held", "/api/quarantine/{number}", func(ctx context.Context, who act.Actor, in *struct {
-		Number int64 `path:"number"`
+		Number string `path:"number" maxLength:"30"`
 	}) (results.HeldDetail, error) {
 		return s.app.Result.Held(ctx, who, in.Number)
 	})
 	does(api, http.MethodPost, "attach", "/api/quarantine/{number}/attach", func(ctx context.Context, who act.Actor, in *struct {
-		Number int64 `path:"number"`
+		Number string `path:"number" maxLength:"30"`
 		Body   struct {
 			Patient string `json:"patient" maxLength:"64"`
+			Why     string `json:"why,omitempty" maxLength:"1000" doc:"Needed where the patient named differs"`
 		}
 	}) (*nothing, error) {
-		return nil, s.app.Result.Attach(ctx, who, in.Number, in.Body.Patient)
+		return nil, s.app.Result.Attach(ctx, who, in.Number, in.Body.Patient, in.Body.Why)
+	})
+	does(api, http.MethodPost, "take-up", "/api/quarantine/{number}/up", func(ctx context.Context, who act.Actor, in *struct {
+		Number string `path:"number" maxLength:"30"`
+	}) (*nothing, error) {
+		return nil, s.app.Result.TakeUp(ctx, who, in.Number)
+	})
+	does(api, http.MethodPost, "detach-report", "/api/reports/{id}/detach", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Reason string `json:"reason" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.Detach(ctx, who, in.ID, in.Body.Reason)
 	})
 	does(api, http.MethodPost, "set-aside", "/api/quarantine/{number}/aside", func(ctx context.Context, who act.Actor, in *struct {
-		Number int64 `path:"number"`
+		Number string `path:"number" maxLength:"30"`
 		Body   struct {
 			Reason string `json:"reason" maxLength:"1000"`
 		}

@@ -27,11 +27,14 @@ type LineRow struct {
 // Rank is where the line stands among others, gravest first.
 func (r *LineRow) Rank() int { return r.rank }
 
-// LineFlags are what is out of range in a result.
+// LineFlags are where the values of a result stand: out of range, in range, or not judged
+// by anybody.
 type LineFlags struct {
 	Above      int    `json:"above"`
 	Below      int    `json:"below"`
 	Abnormal   int    `json:"abnormal"`
+	InRange    int    `json:"inRange"`
+	NotJudged  int    `json:"notJudged"`
 	Critical   string `json:"critical" doc:"The first critical value with unit and flag, or empty"`
 	CriticalOf string `json:"criticalOf"`
 }

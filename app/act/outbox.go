@@ -18,7 +18,7 @@ type Destination struct {
 	// is no answer, and it is tried again.
 	Deliver func(ctx context.Context, o store.Outgoing) (answer []byte, refused string, err error)
 	// Settled says what follows from the answer, within the transaction that records it.
-	Settled func(t *Tx, o store.Outgoing, refused string) error
+	Settled func(t *Tx, o store.Outgoing, answer []byte, refused string) error
 	// Waits is told of an attempt without an answer; may be nil.
 	Waits func(t *Tx, o store.Outgoing) error
 }
@@ -118,6 +118,15 @@ func (b *Outbox) sendDue(ctx context.Context, d Destination) (next time.Time, er
 }
 
 func (b *Outbox) sendOne(ctx context.Context, d Destination, o store.Outgoing) error {
+	// The attempt is counted before it is made: what was never tried can be taken back, and
+	// what is being tried no longer.
+	claimed := false
+	if err := b.office.Write(ctx, Actor{ID: o.ByID}, func(t *Tx) (err error) {
+		claimed, err = t.ClaimOutgoing(o.Control)
+		return err
+	}); err != nil || !claimed {
+		return err
+	}
 	sending, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	answer, refused, err := d.Deliver(sending, o)
@@ -141,6 +150,6 @@ func (b *Outbox) sendOne(ctx context.Context, d Destination, o store.Outgoing) e
 		if err != nil || !ok {
 			return err
 		}
-		return d.Settled(t, o, refused)
+		return d.Settled(t, o, answer, refused)
 	})
 }

@@ -61,16 +61,6 @@ func (a *Office) DayOf(at string) string {
 	return at[:min(10, len(at))]
 }
 
-var statusWords = map[string]string{"P": "preliminary", "F": "final", "C": "corrected", "X": "cannot be done"}
-
-// StatusWord says the status of a report (HL7 table 0085).
-func StatusWord(s string) string {
-	if w, ok := statusWords[s]; ok {
-		return w
-	}
-	return "incomplete"
-}
-
 // OrUnknown says what is unknown where nothing is said.
 func OrUnknown(s, unknown string) string {
 	if strings.TrimSpace(s) == "" {

@@ -287,6 +287,9 @@ func (a *Acts) BillingFile(ctx context.Context, who act.Actor, noteID, format st
 		if n.Folio == 0 {
 			return act.Refuse(act.Conflict, "The note is not signed: charges are handed to billing from a signed note.")
 		}
+		if v.NoteRetracted {
+			return act.Refuse(act.Conflict, "The note was retracted: nothing of it is handed to billing.")
+		}
 		kept, err := t.ChargesOf(noteID)
 		if err != nil {
 			return err

@@ -126,10 +126,10 @@ func (a *Acts) houseDone(q *store.Q, visit string) ([]HouseDone, error) {
 	hs, err := q.HouseResultsAt(visit)
 	for _, r := range rs {
 		d := HouseDone{Report: r.ID, Test: r.Code, Words: result.Sentence(r.Title, r.Values), Values: map[string]string{},
-			Status: act.StatusWord(r.Status), Signed: r.SignedIssue == r.Issue}
+			Status: result.SayReport(r.Status), Signed: r.SignedIssue == r.Issue}
 		for _, v := range r.Values {
 			d.Values[v.Code] = v.Text
-			d.Flagged = d.Flagged || result.Abnormal(v.Flag)
+			d.Flagged = d.Flagged || result.Stand(v).Abnormal
 		}
 		for _, h := range hs {
 			if h.ReportID == r.ID {
@@ -186,17 +186,16 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 			Status: "F", Issue: 1, CollectedAt: a.Say(t.Now), ReportedAt: a.Say(t.Now), ReceivedAt: t.Now,
 			Performer: a.Practice + ", done in the house",
 			Notes:     fmt.Sprintf("Kit lot %s, expires %s; control valid. Done by %s.", e.Kit.Lot, e.Kit.Expires, who.Name), Values: values}
-		if _, err := t.ReportBySource(r.Filler, r.Code); err == nil {
-			return nil // the same act sent again after a lost answer
-		} else if !store.IsNotFound(err) {
-			return err
+		r.Source = result.Source("house", r.Filler, "", r.Code, "")
+		if known, err := t.ReportsBySource(r.Source); err != nil || len(known) > 0 {
+			return err // the same act sent again after a lost answer
 		}
 		if e.Corrects != "" {
 			old, err := t.ReportByID(e.Corrects)
 			if err != nil || old.VisitID != v.ID || old.Code != test.Code {
 				return act.Refuse(act.Missing, "There is no such test of this visit.")
 			}
-			r.Filler, r.Status, r.CollectedAt = old.Filler, "C", old.CollectedAt
+			r.Filler, r.Source, r.Status, r.CollectedAt = old.Filler, old.Source, "C", old.CollectedAt
 			for i := range r.Values {
 				r.Values[i].Status = "C"
 			}
@@ -209,10 +208,11 @@ func (a *Acts) EnterTest(ctx context.Context, who act.Actor, visitID string, e H
 		if err := a.Result.FileReport(t, r); err != nil {
 			return err
 		}
-		filed, err := t.ReportBySource(r.Filler, r.Code)
+		known, err := t.ReportsBySource(r.Source)
 		if err != nil {
 			return err
 		}
+		filed := known[0]
 		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
 		return t.AddHouseResult(store.HouseResult{ReportID: filed.ID, Issue: filed.Issue, Test: test.Code, Lot: e.Kit.Lot, Expires: e.Kit.Expires,
 			Control: e.Control, By: who.ID, At: t.Now})

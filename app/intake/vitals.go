@@ -126,13 +126,14 @@ func (a *Acts) TakeVitals(ctx context.Context, who act.Actor, visitID string, en
 		}
 		ms = append(ms, m)
 	}
-	return a.KeepVitals(ctx, who, visitID, ms, confirmed, "typed", time.Time{})
+	return a.KeepVitals(ctx, who, visitID, ms, confirmed, "typed", time.Time{}, nil)
 }
 
-// KeepVitals keeps measurements, typed or of a device, after asking about unlikely ones.
+// KeepVitals keeps measurements, typed or of a device, after asking about unlikely ones,
+// and saying what else there is to say.
 func (a *Acts) KeepVitals(ctx context.Context, who act.Actor, visitID string, ms []chart.Measured, confirmed bool, origin string,
-	at time.Time) (VitalTaken, error) {
-	out := VitalTaken{Questions: []string{}}
+	at time.Time, also []string) (VitalTaken, error) {
+	out := VitalTaken{Questions: append([]string{}, also...)}
 	i, err := a.Change(ctx, who, visitID, "take vital signs", func(t *act.Tx, v store.Visit) error {
 		if v.NoteFolio > 0 {
 			return act.Refuse(act.Conflict, "The note of this visit is signed.")

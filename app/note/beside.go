@@ -11,6 +11,7 @@ import (
 	"deftledger/app/forms"
 	"deftledger/core/chart"
 	"deftledger/core/note"
+	"deftledger/core/result"
 	"deftledger/store"
 )
 
@@ -247,11 +248,17 @@ func (a *Acts) besideNotes(q *store.Q, ids []string, l *forms.Library) (out []Be
 
 // besideReport writes a report as a source.
 func besideReport(r store.Report) BesideGroup {
-	status := strings.TrimSpace(act.StatusWord(r.Status))
+	status := result.SayReport(r.Status)
 	g := BesideGroup{ID: r.ID, Kind: "result", Title: r.Title + ", " + status, At: r.CollectedAt, Link: "/desk/report/" + r.ID,
 		Lines: []BesideLine{}}
 	for i, v := range r.Values {
-		text := strings.TrimSpace(v.Name+" "+v.Text+" "+v.Unit) + flagWord(v.Flag)
+		if !result.Live(v.Status) {
+			continue // withdrawn, deleted, or not there yet: nothing to bring into a note
+		}
+		text := strings.TrimSpace(v.Name+" "+v.Text+" "+chart.ShownUnit(v.Unit)) + flagWord(v.Flag)
+		if s := result.SayStatus(v.Status); s != "" {
+			text += ", " + s
+		}
 		if v.Range != "" {
 			text += " (range " + v.Range + ")"
 		}
@@ -284,7 +291,7 @@ func flagWord(f string) string {
 	if f == "" || f == "N" {
 		return ""
 	}
-	return " " + f
+	return " " + strings.ReplaceAll(f, "~", ", ")
 }
 
 // HistoryLines offers the histories: in a summary of one sentence for each list,

@@ -27,8 +27,14 @@ func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			tests = append(tests, t.Name)
 		}
 		row.Title = strings.Join(tests, ", ") + ": " + string(o.State)
-		if o.State == order.Failed {
+		v := a.View(o)
+		switch {
+		case o.State == order.Failed:
 			row.Mark, row.Grave = string(order.Failed), true
+		case v.NotDone:
+			row.Mark, row.Grave = "not cancelled", true
+		case o.State == order.Received && o.Reason != "":
+			row.Mark, row.Grave = "not all taken", true
 		}
 	})
 	return err

@@ -1,8 +1,8 @@
 package order
 
 import (
+	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
@@ -38,6 +38,8 @@ type OrderView struct {
 	Priority   string          `json:"priority"`
 	State      string          `json:"state"`
 	Reason     string          `json:"reason"`
+	Cancelling string          `json:"cancelling" doc:"What the laboratory says to its cancelling, in words; empty when it need not know"`
+	NotDone    bool            `json:"notDone" doc:"It could not be cancelled, and somebody has to speak with the laboratory"`
 	SignedAt   string          `json:"signedAt"`
 	Clinician  string          `json:"clinician"`
 	Tests      []OrderTestView `json:"tests"`
@@ -61,6 +63,15 @@ func (a *Acts) View(o store.Order) OrderView {
 	v := OrderView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Placer: o.Placer, Laboratory: o.Laboratory,
 		Priority: order.Priorities[o.Priority], State: string(o.State), Reason: o.Reason, SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician,
 		Tests: []OrderTestView{}}
+	switch o.Cancelling {
+	case "":
+	case store.CancellingWaits:
+		v.Cancelling = "The laboratory may know of it: it is told to cancel it, and has not answered yet."
+	case store.CancellingDone:
+		v.Cancelling = "The laboratory has cancelled it."
+	default:
+		v.Cancelling, v.NotDone = "The laboratory could not cancel it: "+o.Cancelling+" Call it; results may still come.", true
+	}
 	for _, t := range o.Tests {
 		v.Tests = append(v.Tests, OrderTestView{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube,
 			Diagnoses: t.Diagnoses, ReportID: t.ReportID, Status: t.ReportStatus, Signed: t.Signed})
@@ -153,10 +164,14 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 				o.CollectedAt = prepared.At
 			}
 		}
+		signer, err := t.StaffByID(who.ID)
+		if err != nil {
+			return err
+		}
 		sealed := sealedOrder{Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[n.Priority], Tests: nil,
 			Collected: a.Say(o.CollectedAt)}
 		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority,
-			Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: splitName(who.Name), SignedAt: t.Now.In(a.Location),
+			Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: chart.Name{Given: signer.Given, Family: signer.Family}, SignedAt: t.Now.In(a.Location),
 			CollectedAt: o.CollectedAt}
 		if n.Collected {
 			message.CollectedAt = o.CollectedAt.In(a.Location)
@@ -204,16 +219,13 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 	return out, err
 }
 
-func splitName(s string) chart.Name {
-	given, family, _ := strings.Cut(s, " ")
-	return chart.Name{Given: given, Family: family}
-}
-
-// CancelOrder closes an order with a reason. The answer says whether the
-// laboratory may know of it already and has to be called.
-func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string) (callLab bool, err error) {
+// CancelOrder closes an order with a reason. One that was never sent never is. Where it may
+// have reached the laboratory, the laboratory is told to cancel it, and the line stays open
+// until it has answered; told says so. An order that the laboratory could not cancel is
+// closed by a second act, once somebody has spoken with it.
+func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string) (told bool, err error) {
 	if err := act.Allow(who, act.PlaceOrder); err != nil {
-		return callLab, err
+		return told, err
 	}
 	if strings.TrimSpace(reason) == "" {
 		return false, act.Refuse(act.Invalid, "Give the reason for cancelling.")
@@ -223,25 +235,61 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 		if err != nil {
 			return act.NotFound(err, "order")
 		}
-		if o.State.Done() {
+		again := o.State == order.Cancelled && o.Cancelling != "" && o.Cancelling != store.CancellingDone
+		if o.State.Done() && !again {
 			return act.Refuse(act.Conflict, "The order is closed already.")
 		}
-		withdrawn, err := t.WithdrawOutgoing(string(line.Order), id)
+		if !again {
+			never, err := t.WithdrawOutgoing(string(line.Order), id)
+			if err != nil {
+				return err
+			}
+			told = !never && o.State != order.Failed
+			if err := t.SetOrderState(id, order.Cancelled, reason); err != nil {
+				return err
+			}
+		}
+		if told {
+			err = a.tellToCancel(t, o)
+		} else {
+			err = t.CloseLine(line.Order, id, who.ID, "cancelled", t.Now)
+		}
 		if err != nil {
-			return err
-		}
-		callLab = !withdrawn && o.State != order.Failed
-		if err := t.SetOrderState(id, order.Cancelled, reason); err != nil {
-			return err
-		}
-		if err := t.CloseLine(line.Order, id, who.ID, "cancelled", t.Now); err != nil {
 			return err
 		}
 		t.Tell(act.OrderEvent, id, o.PatientID)
 		t.Tell(act.LineEvent, id, o.PatientID)
 		return t.Audit("cancel order", o.PatientID, id, "")
 	})
-	return callLab, err
+	return told, err
+}
+
+// cancelling is the kind of what tells the laboratory to cancel an order.
+const cancelling = "cancelling"
+
+// tellToCancel sends the laboratory a message that cancels an order sent before.
+func (a *Acts) tellToCancel(t *act.Tx, o store.Order) error {
+	p, err := t.PatientByID(o.PatientID)
+	if err != nil {
+		return err
+	}
+	signer, err := t.StaffByID(o.ClinicianID)
+	if err != nil {
+		return err
+	}
+	m := hl7v2.Order{Cancel: true, Control: o.Placer + "C", Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: o.Priority,
+		Patient: p, ClinicianID: o.ClinicianID[max(0, len(o.ClinicianID)-12):], ClinicianName: chart.Name{Given: signer.Given, Family: signer.Family},
+		SignedAt: t.Now.In(a.Location)}
+	for _, x := range o.Tests {
+		m.Tests = append(m.Tests, hl7v2.OrderTest{Code: x.Code, Name: x.Name, LOINC: x.LOINC})
+	}
+	if err := t.Send(store.Outgoing{Control: m.Control, Destination: laboratory, Kind: cancelling, Subject: o.ID, Body: m.Build(), ByID: t.Who.ID}); err != nil {
+		return err
+	}
+	if err := t.SetCancelling(o.ID, store.CancellingWaits); err != nil {
+		return err
+	}
+	return t.SetLineState(line.Order, o.ID, line.Waiting)
 }
 
 // laboratory is the queue of what goes to the laboratory.
@@ -259,32 +307,73 @@ func (a *Acts) Destinations() []act.Destination {
 		if err != nil {
 			return nil, "", err
 		}
-		ack, err := hl7v2.ParseAck(answer)
-		switch {
-		case err != nil:
-			return nil, "", err
-		case ack.Control != o.Control:
-			return nil, "", errors.New("the laboratory answered to another message")
-		case strings.HasSuffix(ack.Code, "A"):
-			return answer, "", nil
-		case ack.Text == "":
-			return answer, "The laboratory gave no reason (" + ack.Code + ").", nil
-		}
-		return answer, ack.Text, nil
+		refused, err := a.decided(answer, o.Control)
+		return answer, refused, err
 	}}}
 }
 
+// decided reads an answer of the laboratory: why it refused what went out under a control
+// number, "" when it took it (or some of it). What does not name that number, with a code
+// that is known, decides nothing.
+func (a *Acts) decided(answer []byte, control string) (refused string, err error) {
+	ack, err := hl7v2.ParseAck(answer)
+	if err != nil {
+		return "", err
+	}
+	ok, err := ack.Accepted(control)
+	if err != nil {
+		return "", err
+	}
+	none := len(ack.Orders) > 0
+	for _, o := range ack.Orders {
+		none = none && o.Refused()
+	}
+	switch {
+	case ok && !none:
+		return "", nil
+	case ack.Text != "" && !ok:
+		return ack.Text, nil
+	case ok:
+		return cmp.Or(ack.Text, "The laboratory took none of it ("+ack.Orders[0].Code+")."), nil
+	}
+	return "The laboratory gave no reason (" + ack.Code + ").", nil
+}
+
+// notTaken names the tests of an order that the laboratory did not take.
+func notTaken(o store.Order, answer []byte) (names []string) {
+	ack, err := hl7v2.ParseAck(answer)
+	if err != nil {
+		return nil
+	}
+	for _, x := range ack.Orders {
+		for _, t := range o.Tests {
+			if x.Refused() && x.Placer == fmt.Sprintf("%s-%d", o.Placer, t.Position) {
+				names = append(names, t.Name+" ("+x.Code+")")
+			}
+		}
+	}
+	return names
+}
+
 // settled brings an order up to the laboratory's answer.
-func (a *Acts) settled(t *act.Tx, o store.Outgoing, refused string) error {
+func (a *Acts) settled(t *act.Tx, o store.Outgoing, answer []byte, refused string) error {
 	ord, err := t.OrderByID(o.Subject)
-	if err != nil || ord.State != order.Signed {
+	if err != nil {
 		return err
 	}
-	state, lineState, says := order.Received, line.Waiting, "accepted"
-	if refused != "" {
-		state, lineState, says = order.Failed, line.Open, "refused"
+	if o.Kind == cancelling {
+		return a.cancelSettled(t, ord, refused)
 	}
-	if err := t.SetOrderState(ord.ID, state, refused); err != nil {
+	if ord.State != order.Signed && ord.State != order.Received {
+		return nil // cancelled meanwhile, or there are results, which say more
+	}
+	state, lineState, says, reason := order.Received, line.Waiting, "accepted", ""
+	if names := notTaken(ord, answer); refused != "" {
+		state, lineState, says, reason = order.Failed, line.Open, "refused", refused
+	} else if len(names) > 0 {
+		lineState, says, reason = line.Open, "taken in part", "The laboratory did not take "+strings.Join(names, ", ")+". Order it again, or cancel."
+	}
+	if err := t.SetOrderState(ord.ID, state, reason); err != nil {
 		return err
 	}
 	if err := t.SetLineState(line.Order, ord.ID, lineState); err != nil {
@@ -293,4 +382,56 @@ func (a *Acts) settled(t *act.Tx, o store.Outgoing, refused string) error {
 	t.Tell(act.OrderEvent, ord.ID, ord.PatientID)
 	t.Tell(act.LineEvent, ord.ID, ord.PatientID)
 	return t.Audit("order "+says+" by the laboratory", ord.PatientID, ord.ID, "")
+}
+
+// cancelSettled says what the laboratory answered to the cancelling of an order. Where it
+// could not cancel it, somebody has to speak with it.
+func (a *Acts) cancelSettled(t *act.Tx, o store.Order, refused string) error {
+	says := cmp.Or(refused, store.CancellingDone)
+	if err := t.SetCancelling(o.ID, says); err != nil {
+		return err
+	}
+	var err error
+	if refused == "" {
+		err = t.CloseLine(line.Order, o.ID, t.Who.ID, "cancelled by the laboratory", t.Now)
+	} else {
+		err = t.SetLineState(line.Order, o.ID, line.Open)
+	}
+	if err != nil {
+		return err
+	}
+	t.Tell(act.OrderEvent, o.ID, o.PatientID)
+	t.Tell(act.LineEvent, o.ID, o.PatientID)
+	if refused != "" {
+		return t.Audit("order not cancelled by the laboratory", o.PatientID, o.ID, "")
+	}
+	return t.Audit("order cancelled by the laboratory", o.PatientID, o.ID, "")
+}
+
+// LateAnswer takes an answer that came by the listener, after what was sent was taken for
+// the time being; known is false where it answers nothing of ours.
+func (a *Acts) LateAnswer(t *act.Tx, raw []byte) (known bool, err error) {
+	ack, err := hl7v2.ParseAck(raw)
+	if err != nil {
+		return false, nil //nolint:nilerr // it is no answer
+	}
+	o, _, err := t.OutgoingByControl(ack.Control)
+	if store.IsNotFound(err) || err == nil && o.Destination != laboratory {
+		return false, nil
+	}
+	if err != nil {
+		return false, err
+	}
+	refused, err := a.decided(raw, o.Control)
+	if err != nil {
+		return false, nil //nolint:nilerr // it decides nothing, and is held with its reason
+	}
+	state := "accepted"
+	if refused != "" {
+		state = "refused"
+	}
+	if err := t.AnswerOutgoing(o.Control, state, refused, raw, t.Now); err != nil {
+		return true, err
+	}
+	return true, a.settled(t, o, raw, refused)
 }

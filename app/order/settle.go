@@ -1,6 +1,8 @@
 package order
 
 import (
+	"slices"
+
 	"deftledger/app/act"
 	"deftledger/core/line"
 	"deftledger/core/order"
@@ -16,9 +18,12 @@ func (a *Acts) Settle(t *act.Tx, id string) error {
 	states := make([]order.TestState, len(o.Tests))
 	for i, test := range o.Tests {
 		states[i] = order.TestState{Status: test.ReportStatus, Signed: test.Signed}
+		if test.Signed {
+			states[i].Status = "F" // it could be closed, also where no status came or a final one came before
+		}
 	}
 	next := order.After(states)
-	if next == order.Received && o.State != order.Received {
+	if next == order.Received && !slices.Contains([]order.State{order.Received, order.InProcess, order.Partial, order.Final, order.Reviewed}, o.State) {
 		return nil // nothing known of its tests yet: the sending decides
 	}
 	if next != o.State {

@@ -51,14 +51,18 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 	ctx, cancel := context.WithTimeout(ctx, elsewhere)
 	defer cancel()
 	var entries []store.IncomingEntry
-	ask := func(base, party, kind string, query url.Values, read func([]byte) ([]store.IncomingEntry, error)) {
+	ask := func(base, party, kind string, query url.Values, read func([]byte, chart.Patient) ([]store.IncomingEntry, []string, error)) {
 		if base == "" {
 			return
 		}
 		body, err := fhir.Search(ctx, base+"/fhir", kind, query)
 		var got []store.IncomingEntry
 		if err == nil {
-			got, err = read(body)
+			var left []string
+			got, left, err = read(body, v.Patient)
+			for _, why := range left {
+				out.Problems = append(out.Problems, "Of what the "+party+" sent, something was not taken: "+why+".")
+			}
 		}
 		if err != nil {
 			slog.Warn("another party could not be asked", "party", party, "error", err)
@@ -75,8 +79,8 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 	p := v.Patient
 	ask(a.Elsewhere.Pharmacy, "pharmacy network", "MedicationDispense", url.Values{"patient.family": {p.Name.Family},
 		"patient.given": {p.Name.Given}, "patient.birthdate": {p.BirthDate},
-		"patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, dispensed)
-	ask(a.Elsewhere.Portal, "portal", "QuestionnaireResponse", url.Values{"subject.identifier": {p.Record}}, answered)
+		"patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, a.dispensed)
+	ask(a.Elsewhere.Portal, "portal", "QuestionnaireResponse", url.Values{"subject.identifier": {p.Record}}, a.answered)
 	view, err := a.Intake.Change(context.WithoutCancel(ctx), who, visitID, "fetch from elsewhere", func(t *act.Tx, v store.Visit) error {
 		for _, e := range entries {
 			e.ID, e.PatientID, e.VisitID, e.ReceivedAt = act.NewID(), v.PatientID, v.ID, t.Now
@@ -98,16 +102,45 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 	return out, err
 }
 
-func dispensed(body []byte) ([]store.IncomingEntry, error) {
-	list, err := fhir.Dispenses(body)
+// another says why something that came is not taken for this patient's, "" when it is: whose
+// it is, is compared before anything of it is shown.
+func (a *Acts) another(p chart.Patient, id outside.Identity, named bool) string {
+	if !named {
+		return "it does not say whose it is"
+	}
+	if differs := outside.NotOf(p, id, a.Facility); len(differs) > 0 {
+		return "it names somebody who differs in " + strings.Join(differs, ", ")
+	}
+	return ""
+}
+
+// uncertain adds to the words of an entry that it is not certain, and why.
+func uncertain(detail, doubt string) string {
+	if doubt == "" {
+		return detail
+	}
+	return strings.Trim(detail+" (not certain: "+doubt+")", " ")
+}
+
+func (a *Acts) dispensed(body []byte, p chart.Patient) ([]store.IncomingEntry, []string, error) {
+	reply, err := fhir.Dispenses(body)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
+	}
+	left := reply.Left
+	var list []fhir.Dispensed
+	for _, d := range reply.Taken {
+		if why := a.another(p, d.Subject, d.Named); why != "" {
+			left = append(left, "a medicine: "+why)
+			continue
+		}
+		list = append(list, d)
 	}
 	// The newest dispensing of a medicine and dose stands for the earlier ones.
 	newest := map[string]fhir.Dispensed{}
 	var order []string
 	for _, d := range list {
-		key := strings.ToLower(d.Medicine + "|" + d.Dose)
+		key := strings.ToLower(d.Medicine + "|" + uncertain(d.Dose, d.Doubt))
 		if had, ok := newest[key]; !ok {
 			order = append(order, key)
 		} else if d.Day <= had.Day {
@@ -119,9 +152,9 @@ func dispensed(body []byte) ([]store.IncomingEntry, error) {
 	for _, k := range order {
 		d := newest[k]
 		out = append(out, store.IncomingEntry{Source: "pharmacy network", Reference: "dispense/" + k, List: chart.MedicineList, Title: d.Medicine,
-			Detail: d.Dose, Since: d.Day})
+			Detail: uncertain(d.Dose, d.Doubt), Since: d.Day})
 	}
-	return out, nil
+	return out, left, nil
 }
 
 // preVisitLists says which list each group of the pre-visit questionnaire belongs to.
@@ -130,54 +163,73 @@ var preVisitLists = map[string]string{"allergy": chart.AllergyList, "medicine": 
 
 // answered reads the patient's own answers: each group of the pre-visit
 // questionnaire is an entry of a list; each answer to an interview is one answer.
-func answered(body []byte) ([]store.IncomingEntry, error) {
-	list, err := fhir.Responses(body)
+func (a *Acts) answered(body []byte, p chart.Patient) ([]store.IncomingEntry, []string, error) {
+	reply, err := fhir.Responses(body)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
+	left := reply.Left
 	var out []store.IncomingEntry
-	for _, r := range list {
-		if r.Questionnaire != preVisit {
-			id := r.Questionnaire[strings.LastIndex(r.Questionnaire, "/")+1:]
-			for i, x := range r.Answers {
-				words, value := sayAnswer(x)
-				if words != "" {
-					out = append(out, store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Link + "/" + strconv.Itoa(i), List: "answer",
-						Title: x.Link, Detail: words, Link: id + " " + x.Link + " " + value})
-				}
-			}
+	for _, r := range reply.Taken {
+		if why := a.another(p, r.Subject, r.Named); why != "" {
+			left = append(left, "an answer: "+why)
 			continue
 		}
-		groups := map[string]*store.IncomingEntry{}
-		var order []string
-		for _, x := range r.Answers {
-			name := strings.TrimRight(x.Group, "0123456789")
-			if preVisitLists[name] == "" {
-				continue
-			}
-			e := groups[x.Group]
-			if e == nil {
-				e = &store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Group, List: preVisitLists[name]}
-				groups[x.Group] = e
-				order = append(order, x.Group)
-			}
-			words, _ := sayAnswer(x)
-			switch {
-			case strings.HasSuffix(x.Link, ".what"):
-				e.Title = words
-			case strings.HasSuffix(x.Link, ".since"):
-				e.Since = words
-			default:
-				e.Detail = strings.Trim(e.Detail+", "+words, ", ")
-			}
-		}
-		for _, g := range order {
-			if groups[g].Title != "" {
-				out = append(out, *groups[g])
+		before := len(out)
+		out = append(out, entriesOf(r)...)
+		for i := range out[before:] {
+			e := &out[before+i]
+			e.Detail = uncertain(e.Detail, r.Doubt)
+			if r.Amended { // what was changed since waits again; what was not is known
+				e.Reference += "/" + strings.Join([]string{e.Title, e.Detail, e.Since}, "|")
 			}
 		}
 	}
-	return out, nil
+	return out, left, nil
+}
+
+// entriesOf are the entries of one response.
+func entriesOf(r fhir.Response) (out []store.IncomingEntry) {
+	if r.Questionnaire != preVisit {
+		id := r.Questionnaire[strings.LastIndex(r.Questionnaire, "/")+1:]
+		for i, x := range r.Answers {
+			words, value := sayAnswer(x)
+			if words != "" {
+				out = append(out, store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Link + "/" + strconv.Itoa(i), List: "answer",
+					Title: x.Link, Detail: words, Link: id + " " + x.Link + " " + value})
+			}
+		}
+		return out
+	}
+	groups := map[string]*store.IncomingEntry{}
+	var order []string
+	for _, x := range r.Answers {
+		name := strings.TrimRight(x.Group, "0123456789")
+		if preVisitLists[name] == "" {
+			continue
+		}
+		e := groups[x.Group]
+		if e == nil {
+			e = &store.IncomingEntry{Source: "patient", Reference: r.ID + "/" + x.Group, List: preVisitLists[name]}
+			groups[x.Group] = e
+			order = append(order, x.Group)
+		}
+		words, _ := sayAnswer(x)
+		switch {
+		case strings.HasSuffix(x.Link, ".what"):
+			e.Title = words
+		case strings.HasSuffix(x.Link, ".since"):
+			e.Since = words
+		default:
+			e.Detail = strings.Trim(e.Detail+", "+words, ", ")
+		}
+	}
+	for _, g := range order {
+		if groups[g].Title != "" {
+			out = append(out, *groups[g])
+		}
+	}
+	return out
 }
 
 // sayAnswer writes an answer in words and as a value to keep.
@@ -367,12 +419,16 @@ func (a *Acts) ReadDevice(ctx context.Context, who act.Actor, visitID string, co
 		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device sent something that cannot be read, and nothing of it was kept: %s.",
 			strings.TrimPrefix(err.Error(), fhir.ErrUnreadable.Error()+": "))
 	}
-	if len(got) == 0 {
+	if len(got.Taken) == 0 && len(got.Left) > 0 {
+		return intake.VitalTaken{}, act.Refuse(act.Unreachable, "The device sent something that cannot be read, and nothing of it was kept: %s.",
+			strings.Join(got.Left, "; "))
+	}
+	if len(got.Taken) == 0 {
 		return intake.VitalTaken{}, act.Refuse(act.Conflict, "The device has no reading yet. Measure, then read it.")
 	}
 	var ms []chart.Measured
 	at := a.Clock()
-	for _, x := range got {
+	for _, x := range got.Taken {
 		if a.Clock().Sub(x.At) > 5*time.Minute || x.At.After(a.Clock().Add(2*time.Minute)) {
 			return intake.VitalTaken{}, act.Refuse(act.Conflict, "The reading on the device is of %s, not of now. Measure again.",
 				x.At.In(a.Location).Format("02 Jan 15:04"))
@@ -385,5 +441,9 @@ func (a *Acts) ReadDevice(ctx context.Context, who act.Actor, visitID string, co
 		ms = append(ms, m)
 		at = x.At
 	}
-	return a.Intake.KeepVitals(ctx, who, visitID, ms, confirmed, string(note.FromDev), at)
+	var left []string // what is not taken is asked about with the rest
+	for _, l := range got.Left {
+		left = append(left, "Not taken from the device: "+l+".")
+	}
+	return a.Intake.KeepVitals(ctx, who, visitID, ms, confirmed, string(note.FromDev), at, left)
 }

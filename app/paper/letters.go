@@ -14,6 +14,7 @@ import (
 	"deftledger/core/letter"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/core/result"
 	"deftledger/exchange/pdf"
 	"deftledger/store"
 )
@@ -191,11 +192,11 @@ func (a *Acts) recentResults(q *store.Q, patient string) (string, error) {
 			continue
 		}
 		for _, v := range r.Values {
-			if seen[v.Name] || v.Text == "" {
+			if seen[v.Name] || v.Text == "" || !result.Live(v.Status) {
 				continue
 			}
 			seen[v.Name] = true
-			x := value{r.CollectedAt[:10], strings.TrimSpace(v.Name + " " + v.Text + " " + chart.ShownUnit(v.Unit)), v.Flag}
+			x := value{r.CollectedAt[:10], strings.TrimSpace(v.Name + " " + v.Text + " " + chart.ShownUnit(v.Unit)), flagOf(result.Stand(v))}
 			if x.flag != "" && x.flag != "N" {
 				said := flagSaid[x.flag]
 				x.says += " (" + act.OrUnknown(said, x.flag) + ")"
@@ -351,4 +352,23 @@ func (a *Acts) PutLeaflet(t *act.Tx, l *forms.Library, n store.Note, id string, 
 	}
 	return a.fileLetter(t, n.ID, "Leaflet: "+x.Title, letter.FromLeaflet+x.ID,
 		pdf.Section{Text: strings.TrimSpace(x.Text) + "\n\nAfter: " + x.Source}, false)
+}
+
+// flagOf is where a value stands as one flag; "" for in range and for what was not judged.
+func flagOf(s result.Standing) string {
+	switch {
+	case s.Side == result.Above && s.Critical:
+		return "HH"
+	case s.Side == result.Above:
+		return "H"
+	case s.Side == result.Below && s.Critical:
+		return "LL"
+	case s.Side == result.Below:
+		return "L"
+	case s.Critical:
+		return "AA"
+	case s.Abnormal:
+		return "A"
+	}
+	return ""
 }

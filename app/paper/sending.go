@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"net/url"
 	"regexp"
 	"strings"
 	"time"
@@ -58,7 +59,7 @@ func (a *Acts) SendFax(ctx context.Context, who act.Actor, id, number string) er
 // PortalMessage is a message to a patient, as the browser sends it: ID is of its own making, so
 // that the same message sent again after a lost answer is one message.
 type PortalMessage struct {
-	ID       string `json:"id" minLength:"8" maxLength:"64"`
+	ID       string `json:"id" pattern:"^[A-Za-z0-9-]{8,64}$"`
 	Text     string `json:"text" maxLength:"5000"`
 	Document string `json:"document,omitempty" maxLength:"64" doc:"A filed document that goes with it"`
 }
@@ -258,7 +259,7 @@ func (a *Acts) Destinations() []act.Destination {
 			Waits: func(t *act.Tx, o store.Outgoing) error {
 				return t.SetFax(o.Subject, outside.Waiting, noAnswer, time.Time{})
 			},
-			Settled: func(t *act.Tx, o store.Outgoing, refused string) error {
+			Settled: func(t *act.Tx, o store.Outgoing, _ []byte, refused string) error {
 				f, err := t.FaxByID(o.Subject)
 				if err != nil {
 					return err
@@ -286,13 +287,13 @@ func (a *Acts) Destinations() []act.Destination {
 						return nil, "", err
 					}
 				}
-				refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/"+o.Control, "application/fhir+json", body, nil)
+				refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/"+url.PathEscape(o.Control), "application/fhir+json", body, nil)
 				return nil, refused, err
 			},
 			Waits: func(t *act.Tx, o store.Outgoing) error {
 				return t.SetMessage(o.Subject, outside.Waiting, noAnswer, time.Time{})
 			},
-			Settled: func(t *act.Tx, o store.Outgoing, refused string) error {
+			Settled: func(t *act.Tx, o store.Outgoing, _ []byte, refused string) error {
 				m, err := t.MessageByID(o.Subject)
 				if err != nil {
 					return err
@@ -365,7 +366,7 @@ func (a *Acts) hand(ctx context.Context, party, base, path, kind string, body []
 		req.Header[k] = v
 	}
 	req.Header.Set("Content-Type", kind)
-	res, err := http.DefaultClient.Do(req)
+	res, err := fhir.Client.Do(req)
 	if err != nil {
 		return "", err
 	}

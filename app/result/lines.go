@@ -1,12 +1,13 @@
 package result
 
 import (
-	"strconv"
+	"errors"
 	"strings"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/line"
+	"deftledger/exchange/hl7v2"
 	"deftledger/store"
 )
 
@@ -27,23 +28,43 @@ func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 		if r.Reopened {
 			row.Title += " after signing"
 		}
-		row.Flags = &act.LineFlags{Above: r.Above, Below: r.Below, Abnormal: r.Abnormal, Critical: r.Critical, CriticalOf: r.CriticalOf}
+		row.Flags = &act.LineFlags{Above: r.Above, Below: r.Below, Abnormal: r.Abnormal, NotJudged: r.NotJudged, InRange: r.InRange,
+			Critical: r.Critical, CriticalOf: r.CriticalOf}
 	})
 	return err
 }
 
 func (a *Acts) fillHeld(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
-	held, err := q.IncomingIn(act.Subjects(rows))
-	act.Describe(rows, held, func(m store.Incoming) string { return strconv.FormatInt(m.ID, 10) }, func(row *act.LineRow, in store.Incoming) {
-		m := a.HeldView(in)
+	var numbers []int64
+	for _, id := range act.Subjects(rows) {
+		if p, ok := heldPart(id); ok {
+			numbers = append(numbers, p.Inbox)
+		}
+	}
+	messages, err1 := q.IncomingIn(numbers)
+	parts, err2 := q.PartsIn(numbers)
+	by := map[int64]store.Incoming{}
+	read := map[int64]hl7v2.Results{} // a message of many patients is read once
+	for _, m := range messages {
+		by[m.ID], read[m.ID] = m, a.readable(m)
+	}
+	act.Describe(rows, parts, func(p store.PartState) string { return heldID(p.MessagePart) }, func(row *act.LineRow, p store.PartState) {
+		m := a.heldView(by[p.Inbox], read[p.Inbox], p)
 		row.Mark, row.Title = "to decide", "Cannot be read"
 		if m.Readable {
 			says := []string{m.Family, m.Given}
 			if m.BirthDate != "" {
 				says = append(says, "b. "+chart.SayDay(m.BirthDate))
 			}
-			row.Title = strings.Trim(strings.Join(says, ", "), ", ")
+			row.Title = act.OrUnknown(strings.Trim(strings.Join(says, ", "), ", "), "nobody named")
+		}
+		for _, o := range m.Reports {
+			for _, v := range o.Values {
+				if strings.HasPrefix(v.Side, "critical") {
+					row.Mark, row.Grave = "critical, to decide", true
+				}
+			}
 		}
 	})
-	return err
+	return errors.Join(err1, err2)
 }

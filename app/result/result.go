@@ -2,10 +2,12 @@ package result
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"deftledger/app/act"
 	orders "deftledger/app/order"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/result"
 	"deftledger/store"
@@ -13,18 +15,32 @@ import (
 
 // ValueView is one value as the laboratory sent it, beside our own reading.
 type ValueView struct {
-	Code     string        `json:"code"`
-	Name     string        `json:"name"`
-	Text     string        `json:"text"`
-	Unit     string        `json:"unit"`
-	Range    string        `json:"range"`
-	Flag     string        `json:"flag"`
-	Side     string        `json:"side" doc:"above, below, critical above, critical below, abnormal, or empty"`
-	Reading  string        `json:"reading" doc:"Our reading of the range it came with"`
-	Disagree bool          `json:"disagree" doc:"The laboratory's flag and our reading tell different things"`
-	Status   string        `json:"status"`
-	Notes    string        `json:"notes"`
-	Earlier  []EarlierView `json:"earlier"`
+	Code     string         `json:"code"`
+	Name     string         `json:"name"`
+	Text     string         `json:"text"`
+	Unit     string         `json:"unit"`
+	Range    string         `json:"range"`
+	Flag     string         `json:"flag" doc:"All flags that came"`
+	Side     string         `json:"side" doc:"above, below, critical above, critical below, critical, abnormal, in range, or not judged"`
+	Reading  string         `json:"reading" enum:"in range,above,below,not judged" doc:"Our reading of the range it came with"`
+	Disagree bool           `json:"disagree" doc:"The laboratory's flag and our reading tell different things"`
+	Live     bool           `json:"live" doc:"It is a value: not withdrawn, deleted, pending or not obtained"`
+	Status   string         `json:"status" doc:"In words; empty for final"`
+	Notes    string         `json:"notes"`
+	Details  result.Details `json:"details"`
+	Earlier  []EarlierView  `json:"earlier"`
+	Before   *BeforeView    `json:"before,omitempty" doc:"What stood there before, where it reads differently now"`
+}
+
+// BeforeView is what a value said in an earlier issue.
+type BeforeView struct {
+	Text   string `json:"text"`
+	Unit   string `json:"unit"`
+	Range  string `json:"range"`
+	Flag   string `json:"flag"`
+	Status string `json:"status"`
+	Notes  string `json:"notes"`
+	New    bool   `json:"new" doc:"There was no such value before"`
 }
 
 // EarlierView is a former value of the same analyte.
@@ -36,40 +52,44 @@ type EarlierView struct {
 	Side string `json:"side"`
 }
 
-func side(flag string) string {
-	s := ""
-	switch result.FlagReading(flag) {
-	case result.Above:
-		s = "above"
-	case result.Below:
-		s = "below"
-	default:
-		if result.Abnormal(flag) {
-			s = "abnormal"
-		}
+// side says where a value stands, in one word or two.
+func side(s result.Standing) string {
+	at := string(s.Side)
+	switch {
+	case s.Critical && (s.Side == result.Above || s.Side == result.Below):
+		return "critical " + at
+	case s.Critical:
+		return "critical"
+	case s.Abnormal && s.Side != result.Above && s.Side != result.Below:
+		return "abnormal"
 	}
-	if result.Critical(flag) {
-		s = strings.TrimSpace("critical " + strings.TrimPrefix(s, "abnormal"))
-	}
-	return s
+	return at
 }
 
+// flags says the flags that came.
+func flags(v result.Value) string { return strings.ReplaceAll(v.Flag, "~", ", ") }
+
 func valueView(v result.Value) ValueView {
-	return ValueView{Code: v.Code, Name: v.Name, Text: v.Text, Unit: v.Unit, Range: v.Range, Flag: v.Flag, Side: side(v.Flag),
-		Reading: string(result.Read(v.Text, v.Range)), Disagree: result.Disagree(v), Status: v.Status, Notes: v.Notes, Earlier: []EarlierView{}}
+	s := result.Stand(v)
+	return ValueView{Code: v.Code, Name: v.Name, Text: v.Text, Unit: v.Unit, Range: v.Range, Flag: flags(v), Side: side(s),
+		Reading: string(s.Reading), Disagree: s.Disagree, Live: result.Live(v.Status), Status: result.SayStatus(v.Status), Notes: v.Notes,
+		Details: v.Details, Earlier: []EarlierView{}}
 }
 
 // ReportRow is a report in a list.
 type ReportRow struct {
 	ID          string `json:"id"`
 	Title       string `json:"title"`
-	Status      string `json:"status" enum:"preliminary,final,corrected,cannot be done,incomplete"`
+	Status      string `json:"status" doc:"In words"`
+	Waits       bool   `json:"waits" doc:"For more from the laboratory, rather than for a signature"`
 	CollectedAt string `json:"collectedAt"`
 	ReceivedAt  string `json:"receivedAt"`
 	Performer   string `json:"performer"`
 	Above       int    `json:"above"`
 	Below       int    `json:"below"`
 	Abnormal    int    `json:"abnormal"`
+	InRange     int    `json:"inRange"`
+	NotJudged   int    `json:"notJudged" doc:"Values that nobody judged, and values that are none"`
 	Critical    string `json:"critical" doc:"The first critical value with unit and flag, or empty"`
 	CriticalOf  string `json:"criticalOf"`
 	Signed      bool   `json:"signed"`
@@ -78,13 +98,14 @@ type ReportRow struct {
 
 // Row writes a report as lists show it.
 func (a *Acts) Row(r store.Report) ReportRow {
-	row := ReportRow{ID: r.ID, Title: r.Title, Status: act.StatusWord(r.Status), CollectedAt: r.CollectedAt, ReceivedAt: a.Say(r.ReceivedAt),
+	row := ReportRow{ID: r.ID, Title: r.Title, Status: result.SayReport(r.Status), Waits: result.Waits(r.Status) && !r.WasFinal,
+		CollectedAt: r.CollectedAt, ReceivedAt: a.Say(r.ReceivedAt),
 		Performer: r.Performer, Signed: r.SignedIssue == r.Issue, Reopened: r.SignedIssue > 0 && r.SignedIssue != r.Issue}
 	for _, v := range r.Values {
-		switch s := side(v.Flag); {
+		switch s := side(result.Stand(v)); {
 		case strings.HasPrefix(s, "critical"):
 			if row.Critical == "" {
-				row.Critical, row.CriticalOf = strings.TrimSpace(v.Text+" "+v.Unit)+" "+v.Flag, v.Name
+				row.Critical, row.CriticalOf = strings.TrimSpace(v.Text+" "+chart.ShownUnit(v.Unit))+" "+flags(v), v.Name
 			}
 		case s == "above":
 			row.Above++
@@ -92,7 +113,14 @@ func (a *Acts) Row(r store.Report) ReportRow {
 			row.Below++
 		case s == "abnormal":
 			row.Abnormal++
+		case s == string(result.In):
+			row.InRange++
+		default:
+			row.NotJudged++
 		}
+	}
+	if len(r.Values) == 0 {
+		row.NotJudged = 1
 	}
 	return row
 }
@@ -111,18 +139,27 @@ type ReviewView struct {
 // ReportView is a report open on the page.
 type ReportView struct {
 	ReportRow
-	Patient    act.PatientView   `json:"patient"`
-	Phone      string            `json:"phone" doc:"Of the performing laboratory"`
-	ReportedAt string            `json:"reportedAt"`
-	Notes      string            `json:"notes"`
-	Values     []ValueView       `json:"values"`
-	Reviews    []ReviewView      `json:"reviews"`
-	Order      *orders.OrderView `json:"order,omitempty"`
-	Issue      int               `json:"issue"`
-	Version    int               `json:"version"`
-	MatchedBy  string            `json:"matchedBy"`
-	Mine       bool              `json:"mine"`
-	Owner      string            `json:"owner"`
+	Patient    act.PatientView     `json:"patient"`
+	Phone      string              `json:"phone" doc:"Of the performing laboratory"`
+	ReportedAt string              `json:"reportedAt"`
+	Notes      string              `json:"notes"`
+	Values     []ValueView         `json:"values"`
+	Reviews    []ReviewView        `json:"reviews"`
+	Order      *orders.OrderView   `json:"order,omitempty"`
+	Issue      int                 `json:"issue"`
+	Version    int                 `json:"version"`
+	MatchedBy  string              `json:"matchedBy"`
+	MatchedWhy string              `json:"matchedWhy" doc:"Why it was attached although the patient named differs"`
+	Gone       bool                `json:"gone" doc:"It left this chart, because it does not belong there"`
+	FromLab    bool                `json:"fromLab" doc:"It came as a message, and can be taken out of the chart"`
+	Filler     string              `json:"filler" doc:"The laboratory's number"`
+	Details    store.ReportDetails `json:"details"`
+	WasStatus  string              `json:"wasStatus" doc:"The status of the issue before, where it was another"`
+	WasNotes   string              `json:"wasNotes" doc:"The notes of the issue before, where they were others"`
+	Removed    []ValueView         `json:"removed" doc:"Values of the issue before that are no longer there"`
+	Late       []string            `json:"late" doc:"When issues were received that were older than this one"`
+	Mine       bool                `json:"mine"`
+	Owner      string              `json:"owner"`
 }
 
 // Report opens a report. Looking is recorded and closes nothing.
@@ -142,7 +179,8 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 		}
 		out = ReportView{ReportRow: a.Row(r), Patient: a.Patient(p), ReportedAt: r.ReportedAt, Notes: r.Notes, Values: []ValueView{},
 			Reviews: []ReviewView{}, Issue: r.Issue, Version: r.Version, MatchedBy: names[r.MatchedBy], Mine: r.OwnerID == who.ID,
-			Owner: names[r.OwnerID]}
+			Owner: names[r.OwnerID], MatchedWhy: r.MatchedWhy, Gone: r.GoneAt != "", FromLab: r.VisitID == "", Filler: r.Filler, Details: r.Details,
+			Removed: []ValueView{}, Late: []string{}}
 		if r.Performer == "" || strings.Contains(r.Performer, a.Laboratory.Name) {
 			out.Phone = a.Laboratory.Phone
 		}
@@ -155,10 +193,21 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 			for _, e := range earlier {
 				same := v.LOINC != "" && e.LOINC == v.LOINC || v.LOINC == "" && v.Code != "" && e.Code == v.Code
 				if same && len(view.Earlier) < 6 {
-					view.Earlier = append(view.Earlier, EarlierView{At: e.CollectedAt, Text: e.Text, Unit: e.Unit, Flag: e.Flag, Side: side(e.Flag)})
+					view.Earlier = append(view.Earlier, EarlierView{At: e.CollectedAt, Text: e.Text, Unit: e.Unit, Flag: e.Flag,
+						Side: side(result.Stand(result.Value{Text: e.Text, Range: e.Range, Flag: e.Flag}))})
 				}
 			}
 			out.Values = append(out.Values, view)
+		}
+		if err := a.compare(q, r, &out); err != nil {
+			return err
+		}
+		late, err := q.LateIssues(id)
+		if err != nil {
+			return err
+		}
+		for _, at := range late {
+			out.Late = append(out.Late, a.Say(store.Moment(at)))
 		}
 		reviews, err := q.Reviews(id)
 		if err != nil {
@@ -182,6 +231,46 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("open report", out.Patient.ID, id, "") })
 	}
 	return out, err
+}
+
+// compare says what the report said before: the issue that was signed, else the one before.
+func (a *Acts) compare(q *store.Q, r store.Report, out *ReportView) error {
+	before := r.SignedIssue
+	if before == 0 || before == r.Issue {
+		var err error
+		if before, err = q.IssueBefore(r.ID, r.Issue); err != nil || before == 0 {
+			return err
+		}
+	}
+	was, err := q.IssueAt(r.ID, before)
+	if err != nil {
+		return err
+	}
+	if was.Status != r.Status {
+		out.WasStatus = result.SayReport(was.Status)
+	}
+	if was.Notes != r.Notes {
+		out.WasNotes = was.Notes
+	}
+	same := func(x, y result.Value) bool {
+		return x.Code == y.Code && x.Name == y.Name && x.Details.SubID == y.Details.SubID
+	}
+	left := was.Values
+	for i, v := range r.Values {
+		k := slices.IndexFunc(left, func(w result.Value) bool { return same(w, v) })
+		if k < 0 {
+			out.Values[i].Before = &BeforeView{New: true}
+			continue
+		}
+		if w := left[k]; !result.SameValue(w, v) {
+			out.Values[i].Before = &BeforeView{Text: w.Text, Unit: w.Unit, Range: w.Range, Flag: flags(w), Status: result.SayStatus(w.Status), Notes: w.Notes}
+		}
+		left = slices.Delete(slices.Clone(left), k, k+1)
+	}
+	for _, w := range left {
+		out.Removed = append(out.Removed, valueView(w))
+	}
+	return nil
 }
 
 // SignedResult is what signing a report records.
@@ -227,11 +316,14 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 			reviews[0].Comment == s.Comment && reviews[0].Told == s.Told {
 			return nil // the same act sent again after a lost answer
 		}
+		if r.GoneAt != "" {
+			return act.Refuse(act.Conflict, "It has left this chart.")
+		}
 		p, err := t.Person(r.PatientID)
 		if err != nil {
 			return err
 		}
-		if err := result.Closing(r.Status, s.Told, s.ToldReason, p.UsesPortal); err != nil {
+		if err := result.Closing(r.Status, r.WasFinal, s.Told, s.ToldReason, p.UsesPortal); err != nil {
 			return act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 		}
 		if s.Issue != r.Issue || s.Version != r.Version {
@@ -254,8 +346,7 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 				return err
 			}
 		}
-		t.Tell(act.ReportEvent, r.ID, r.PatientID)
-		t.Tell(act.LineEvent, r.ID, r.PatientID)
+		tell(t, r)
 		return t.Audit("sign report", r.PatientID, r.ID, "")
 	})
 }

@@ -299,13 +299,15 @@ func backup(ctx context.Context, args []string) error {
 	if len(rest) != 1 {
 		return errors.New("say where to: deftledger backup --data DIR FILE")
 	}
-	s, _, err := open(ctx, dir, false)
+	s, _, err := open(ctx, dir, false) // data that cannot be opened are not worth a backup
+	if err == nil {
+		err = s.Close()
+	}
 	if err != nil {
 		return err
 	}
-	defer s.Close()
 	giveWay()
-	if err := s.Backup(ctx, rest[0]); err != nil {
+	if err := store.Backup(ctx, dir, rest[0]); err != nil {
 		return fmt.Errorf("the backup could not be written: %w", err)
 	}
 	fmt.Printf("Backed up to %s. The sealing key is not in it: keep a copy of the key directory apart.\n", rest[0])

@@ -220,7 +220,8 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	var wg sync.WaitGroup
 	wg.Go(func() { s.app.Outbox.Run(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
-	wg.Go(func() { _ = mllp.Serve(s.mllp, s.limit, s.app.Result.Receive, s.app.Result.TooLarge(s.limit)) })
+	listener := mllp.Server{Limit: s.limit, Handle: s.app.Result.Receive, TooLarge: s.app.Result.TooLarge}
+	wg.Go(func() { _ = listener.Serve(s.mllp) })
 	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return ctx }}
 	failed := make(chan error, 1)

@@ -5,6 +5,9 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
 )
 
 // Name is a person's name. Family may hold hyphens and spaces.
@@ -69,37 +72,43 @@ func itoa(n int) string {
 	return string(rune('0' + n))
 }
 
-// Plain brings what is searched, and what is searched for, to one form: lower case, the
-// commonest accents removed, everything else as it is.
+// Plain brings what is searched, and what is searched for, to one form: lower case, letters
+// without their accents, everything else as it is.
 func Plain(s string) string {
+	if isASCII(s) {
+		return strings.ToLower(s)
+	}
 	var b strings.Builder
-	for _, r := range strings.ToLower(s) {
-		if plain, ok := accents[r]; ok {
+	for _, r := range norm.NFD.String(strings.ToLower(s)) {
+		switch plain, special := letters[r]; {
+		case special:
 			b.WriteString(plain)
-		} else {
+		case r >= 0x300 && r <= 0x36F: // accents; marks of other scripts are letters of their own there
+		default:
 			b.WriteRune(r)
 		}
 	}
-	return b.String()
+	return norm.NFC.String(b.String())
 }
 
-// Fold brings a name to the form in which two names are compared: lower case,
-// letters only, the commonest accents removed.
+func isASCII(s string) bool {
+	return strings.IndexFunc(s, func(r rune) bool { return r > 127 }) < 0
+}
+
+// Fold brings a name to the form in which two names are compared: lower case, letters and
+// digits only, letters without their accents.
 func Fold(s string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(s) {
-		if plain, ok := accents[r]; ok {
-			b.WriteString(plain)
-		} else if r >= 'a' && r <= 'z' || r > 127 {
-			b.WriteRune(r)
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r) {
+			return r
 		}
-	}
-	return b.String()
+		return -1
+	}, Plain(s))
 }
 
-var accents = map[rune]string{'á': "a", 'à': "a", 'â': "a", 'ä': "a", 'ã': "a", 'å': "a", 'æ': "ae", 'ç': "c", 'é': "e", 'è': "e", 'ê': "e",
-	'ë': "e", 'í': "i", 'ì': "i", 'î': "i", 'ï': "i", 'ñ': "n", 'ó': "o", 'ò': "o", 'ô': "o", 'ö': "o", 'õ': "o", 'ø': "o", 'ß': "ss",
-	'ú': "u", 'ù': "u", 'û': "u", 'ü': "u", 'ý': "y"}
+// letters are those that are no letter with an accent, and are written plainly all the same.
+var letters = map[rune]string{'æ': "ae", 'œ': "oe", 'ø': "o", 'ß': "ss", 'ł': "l", 'đ': "d", 'ð': "d", 'þ': "th", 'ħ': "h", 'ı': "i", 'ŋ': "n", 'ŧ': "t",
+	'ŀ': "l", 'ĸ': "k", 'ſ': "s", 'ə': "e", '’': "'", 'ʼ': "'", '‘': "'", '‐': "-", '‑': "-", '–': "-"}
 
 // Lookalikes finds, for each of some patients, the others among them who can be taken for
 // them, by name: the same folded family name, and either the same birth date or given

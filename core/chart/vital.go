@@ -194,15 +194,22 @@ func shown(ucum string) string {
 // readable are UCUM units as people read them.
 var readable = map[string]string{
 	"kg/m2": "kg/m²", "mL/min/{1.73_m2}": "mL/min/1.73 m²", "10*3/uL": "10³/µL", "m[IU]/L": "mIU/L", "m[IU]/mL": "mIU/mL", "[IU]/mL": "IU/mL",
-	"ug/dL": "µg/dL", "ug/mL{FEU}": "µg/mL FEU", "[pH]": "", "{INR}": "", "{SG}": "",
+	"ug/mL{FEU}": "mcg/mL FEU", "[pH]": "", "{INR}": "", "{SG}": "",
 }
+
+// plainUnit writes the parts of a unit so that nobody misreads them (ISMP, list of error-prone
+// abbreviations, 2024): mcg, not ug; IU without brackets.
+var plainUnit = strings.NewReplacer("ug", "mcg", "[IU]", "IU", "[iU]", "IU", "[arb'U]", "U", "mm[Hg]", "mmHg", "10*", "10^")
 
 // ShownUnit writes a UCUM unit as people read it.
 func ShownUnit(ucum string) string {
 	if words, known := readable[ucum]; known {
 		return words
 	}
-	return shown(ucum)
+	if words := shown(ucum); words != ucum {
+		return words
+	}
+	return plainUnit.Replace(ucum)
 }
 
 func readPressure(s, text string) (Measured, error) {

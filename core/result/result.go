@@ -7,13 +7,16 @@ import (
 	"errors"
 	"fmt"
 	"math/big"
+	"reflect"
+	"slices"
 	"strings"
+	"time"
 
 	"deftledger/core/line"
 )
 
-// Value is one observation as it was sent. Flag is HL7 table 0078 ("", N, H, HH,
-// L, LL, A, AA…), Status HL7 table 0085 (P, F, C, X).
+// Value is one observation as it was sent. Flag has all repetitions of the flag (HL7 table
+// 0078: N, H, HH, L, LL, A, AA…) with "~" between them, Status is of HL7 table 0085.
 type Value struct {
 	Code, Name, LOINC string
 	Text              string // with a leading comparator where one was sent
@@ -22,18 +25,38 @@ type Value struct {
 	Flag              string
 	Status            string
 	Notes             string
+	Details           Details `json:",omitzero"`
+}
+
+// Details are what came with a value beside it, and has to be shown with it where it is
+// asked for (42 CFR 493.1291(c)).
+type Details struct {
+	SubID      string   `json:"subId,omitempty"`      // tells several values of one kind apart, as organisms
+	ObservedAt string   `json:"observedAt,omitempty"` // as precise as it came
+	Method     string   `json:"method,omitempty"`
+	Performer  string   `json:"performer,omitempty"`
+	Address    string   `json:"address,omitempty"`
+	Director   string   `json:"director,omitempty"`
+	Coded      []string `json:"coded,omitempty"` // a coded value with all its components
+}
+
+// Specimen is what was examined, why it was refused, and what was wrong with it.
+type Specimen struct {
+	Type      string `json:"type,omitempty"`
+	Refused   string `json:"refused,omitempty"`
+	Condition string `json:"condition,omitempty"`
 }
 
 // Reading is how a value lies in its range.
 type Reading string
 
-// The readings. Unread means value or range is not a number we can compare;
-// it is never taken for "in range".
+// The readings. NotJudged means that value or range is not a number we can compare, or
+// that there is no value to judge; it is never taken for "in range".
 const (
-	Unread Reading = "unread"
-	In     Reading = "in range"
-	Above  Reading = "above"
-	Below  Reading = "below"
+	NotJudged Reading = "not judged"
+	In        Reading = "in range"
+	Above     Reading = "above"
+	Below     Reading = "below"
 )
 
 // number parses a plain decimal; comparators, words and exponents are refused.
@@ -80,7 +103,7 @@ func bounds(r string) (low, high *big.Rat, openLow, openHigh, ok bool) {
 func Read(value, rng string) Reading {
 	low, high, openLow, openHigh, ok := bounds(rng)
 	if !ok {
-		return Unread
+		return NotJudged
 	}
 	value = strings.ReplaceAll(strings.TrimSpace(value), " ", "")
 	comparator := ""
@@ -92,7 +115,7 @@ func Read(value, rng string) Reading {
 	}
 	n, good := number(value)
 	if !good {
-		return Unread
+		return NotJudged
 	}
 	above := high != nil && (n.Cmp(high) > 0 || openHigh && n.Cmp(high) == 0)
 	below := low != nil && (n.Cmp(low) < 0 || openLow && n.Cmp(low) == 0)
@@ -104,7 +127,7 @@ func Read(value, rng string) Reading {
 		if low == nil && !above || low == nil && n.Cmp(high) == 0 {
 			return In
 		}
-		return Unread
+		return NotJudged
 	case ">":
 		if high != nil && n.Cmp(high) >= 0 {
 			return Above
@@ -112,7 +135,7 @@ func Read(value, rng string) Reading {
 		if high == nil && !below || high == nil && n.Cmp(low) == 0 {
 			return In
 		}
-		return Unread
+		return NotJudged
 	}
 	switch {
 	case above:
@@ -123,57 +146,139 @@ func Read(value, rng string) Reading {
 	return In
 }
 
-// FlagReading is what the laboratory's flag says; Unread for flags without a side.
-func FlagReading(flag string) Reading {
-	switch flag {
-	case "H", "HH", ">":
-		return Above
-	case "L", "LL", "<":
-		return Below
-	case "N", "":
-		return In
-	}
-	return Unread
+// flagKind is what a flag says.
+type flagKind struct {
+	reading  Reading // of a side, or in range
+	abnormal bool
+	critical bool
+	quiet    bool // says nothing of a side: a change, a susceptibility, "negative"
 }
 
-// Critical says whether a flag is a panic flag.
-func Critical(flag string) bool { return flag == "HH" || flag == "LL" || flag == "AA" }
+// flagKinds are the flags of HL7 table 0078 (v2.5.1 and 2.8.2).
+var flagKinds = map[string]flagKind{
+	"N": {reading: In}, "H": {reading: Above}, "L": {reading: Below}, "HH": {reading: Above, critical: true}, "LL": {reading: Below, critical: true},
+	">": {reading: Above}, "<": {reading: Below}, "HX": {reading: Above}, "LX": {reading: Below}, "HU": {reading: Above}, "LU": {reading: Below},
+	"A": {abnormal: true}, "AA": {abnormal: true, critical: true}, "R": {abnormal: true}, "I": {abnormal: true}, "NS": {abnormal: true},
+	"POS": {abnormal: true}, "RR": {abnormal: true}, "WR": {abnormal: true}, "DET": {abnormal: true}, "AC": {abnormal: true}, "TOX": {abnormal: true},
+	"SDD": {abnormal: true}, "EXP": {abnormal: true}, "UNE": {abnormal: true}, "QCF": {abnormal: true},
+	"S": {quiet: true}, "MS": {quiet: true}, "VS": {quiet: true}, "NEG": {quiet: true}, "NR": {quiet: true}, "ND": {quiet: true}, "IND": {quiet: true},
+	"B": {quiet: true}, "W": {quiet: true}, "U": {quiet: true}, "D": {quiet: true}, "IE": {quiet: true}, "OBX": {quiet: true},
+	"SYN-R": {quiet: true}, "SYN-S": {quiet: true}, "CAR": {quiet: true}, "NULL": {quiet: true},
+}
 
-// Abnormal says whether a flag is anything but normal.
-func Abnormal(flag string) bool { return flag != "" && flag != "N" }
+// Standing is where a value stands: by the flags of its laboratory, and by our reading of
+// the range it came with.
+type Standing struct {
+	Side     Reading // Above, Below, In or NotJudged, the flags first
+	Abnormal bool    // flagged, or read, as anything but normal
+	Critical bool    // a panic flag
+	Reading  Reading // ours alone
+	Disagree bool    // a flag came, and says another thing than our reading
+}
+
+// Stand says where a value stands. Of several flags the gravest counts; one that is not
+// known was put there by somebody, and counts as abnormal. What is withdrawn, was never
+// measured or could not be obtained stands nowhere.
+func Stand(v Value) Standing {
+	if !Live(v.Status) {
+		return Standing{Side: NotJudged, Reading: NotJudged}
+	}
+	s := Standing{Side: NotJudged, Reading: Read(v.Text, v.Range)}
+	sides := map[Reading]bool{}
+	for f := range strings.SplitSeq(v.Flag, "~") {
+		if f = strings.ToUpper(strings.TrimSpace(f)); f == "" {
+			continue
+		}
+		k, known := flagKinds[f]
+		s.Critical = s.Critical || k.critical
+		s.Abnormal = s.Abnormal || k.abnormal || k.critical || k.reading == Above || k.reading == Below || !known
+		if k.reading != "" {
+			sides[k.reading] = true
+		}
+	}
+	flagged := NotJudged
+	switch {
+	case sides[Above] != sides[Below] && sides[Above]:
+		flagged = Above
+	case sides[Above] != sides[Below]:
+		flagged = Below
+	case sides[In] && !s.Abnormal:
+		flagged = In
+	}
+	s.Disagree = flagged != NotJudged && s.Reading != NotJudged && flagged != s.Reading
+	switch {
+	case flagged == Above || flagged == Below:
+		s.Side = flagged
+	case s.Reading == Above || s.Reading == Below:
+		s.Side, s.Abnormal = s.Reading, true
+	case !s.Abnormal:
+		s.Side = s.Reading
+	}
+	return s
+}
+
+// Statuses say the status of a value (HL7 table 0085).
+var Statuses = map[string]string{"": "", "F": "", "C": "corrected", "P": "preliminary", "R": "not verified", "S": "partial",
+	"U": "final, not sent again", "D": "deleted", "W": "withdrawn: sent for the wrong patient", "X": "cannot be obtained", "N": "not asked for",
+	"O": "not asked for", "I": "pending"}
+
+// SayStatus says the status of a value where it is anything but final.
+func SayStatus(s string) string {
+	if w, known := Statuses[s]; known {
+		return w
+	}
+	return fmt.Sprintf("status %q, which is not known", s)
+}
+
+// Live says whether a value of a status is one: not deleted, withdrawn, not obtained or
+// not yet there. One of a status that is not known is not relied on.
+func Live(status string) bool {
+	return slices.Contains(liveStatuses, status)
+}
+
+var liveStatuses = []string{"", "F", "C", "P", "R", "S", "U"}
 
 // Rank is where a report that waits for its signature stands on the desk: critical values
-// first, then one that was signed before, then what is out of range; what is preliminary
-// waits below all others.
+// first, then one that was signed before, then what is out of range or was not judged by
+// anybody; what is preliminary waits below all others.
 func Rank(status string, signedBefore bool, values []Value) int {
-	abnormal := false
+	noteworthy := len(values) == 0
 	for _, v := range values {
-		if Critical(v.Flag) {
+		s := Stand(v)
+		if s.Critical {
 			return line.Critical
 		}
-		abnormal = abnormal || Abnormal(v.Flag)
+		noteworthy = noteworthy || s.Abnormal || s.Side == NotJudged && v.Flag != "N"
 	}
 	switch {
-	case !Final(status):
-		return line.Preliminary
 	case signedBefore:
 		return line.ToAct
-	case abnormal:
+	case Waits(status):
+		return line.Preliminary
+	case noteworthy:
 		return line.Noteworthy
 	}
 	return line.AsExpected
 }
 
-// Disagree says whether the laboratory's flag and our own reading of its range
-// tell different things. What cannot be read does not disagree.
-func Disagree(v Value) bool {
-	ours, theirs := Read(v.Text, v.Range), FlagReading(v.Flag)
-	return ours != Unread && theirs != Unread && ours != theirs
+// reportStatuses say the status of a report (HL7 table 0123).
+var reportStatuses = map[string]string{"P": "preliminary", "F": "final", "C": "corrected", "X": "cannot be done", "I": "in the laboratory",
+	"S": "scheduled", "O": "order received", "A": "some results", "R": "not verified", "Y": "no order on record", "Z": "no record of this patient",
+	"": "status not stated"}
+
+// SayReport says the status of a report.
+func SayReport(status string) string {
+	if w, known := reportStatuses[status]; known {
+		return w
+	}
+	return fmt.Sprintf("status %q", status)
 }
 
-// Final says whether a report of this status (HL7 table 0123) awaits signature
-// rather than more from the laboratory.
-func Final(status string) bool { return status == "F" || status == "C" || status == "X" }
+// Waits says whether a report of this status awaits more from the laboratory rather than a
+// signature. Where no status came, nobody knows of more, and a person decides.
+func Waits(status string) bool {
+	return status != "" && strings.Contains("PISOAR", status)
+}
 
 // Told are the ways in which a patient is told a result, and the decision not to.
 var Told = map[string]string{
@@ -185,10 +290,11 @@ var Told = map[string]string{
 var ErrOpen = errors.New("the report stays open")
 
 // Closing says whether a report of this status can be closed with what was
-// recorded; the error says what is missing.
-func Closing(status, told, reason string, usesPortal bool) error {
+// recorded; the error says what is missing. What waits can be closed only where an earlier
+// issue of it was final: nobody can say then that more will come.
+func Closing(status string, wasFinal bool, told, reason string, usesPortal bool) error {
 	switch {
-	case !Final(status):
+	case Waits(status) && !wasFinal:
 		return fmt.Errorf("%w: it is preliminary, and waits for the final one", ErrOpen)
 	case Told[told] == "":
 		return fmt.Errorf("%w: say how the patient was told, or why not", ErrOpen)
@@ -200,11 +306,60 @@ func Closing(status, told, reason string, usesPortal bool) error {
 	return nil
 }
 
-// Supersedes says whether a report of status next may replace one of status
-// prev. A late preliminary never replaces a final.
-func Supersedes(prev, next string) bool {
-	rank := map[string]int{"": 0, "P": 1, "I": 1, "A": 1, "F": 2, "X": 2, "C": 3}
-	return rank[next] >= rank[prev]
+// Issue is one issue of a report as it reads: what a signature stands under.
+type Issue struct {
+	Status, Collected, Notes string
+	Values                   []Value
+}
+
+// Same says whether two issues read the same: status, time of collection, notes and every
+// value with its unit, range, flag, status and notes.
+func Same(a, b Issue) bool {
+	return a.Status == b.Status && a.Collected == b.Collected && a.Notes == b.Notes && slices.EqualFunc(a.Values, b.Values, SameValue)
+}
+
+// precisions are how precisely a moment may have come, and from the hour on, to what.
+var precisions = []struct {
+	layout string
+	unit   time.Duration
+}{{"2006", 0}, {"2006-01", 0}, {time.DateOnly, 0}, {"2006-01-02T15Z07:00", time.Hour}, {"2006-01-02T15:04Z07:00", time.Minute}, {time.RFC3339, time.Second}}
+
+// Older says whether a moment is certainly before another. Both are as precise as they came;
+// what is not known, or the same as far as both go, is not older.
+func Older(a, b string) bool {
+	x, unitX := moment(a)
+	y, unitY := moment(b)
+	switch {
+	case x.IsZero() || y.IsZero():
+		return false
+	case unitX == 0 || unitY == 0:
+		n := min(len(a), len(b), len(time.DateOnly))
+		return a[:n] < b[:n]
+	}
+	unit := max(unitX, unitY)
+	return x.Truncate(unit).Before(y.Truncate(unit))
+}
+
+func moment(s string) (time.Time, time.Duration) {
+	for _, p := range precisions {
+		if t, err := time.Parse(p.layout, s); err == nil {
+			return t, p.unit
+		}
+	}
+	return time.Time{}, 0
+}
+
+// Source is by what a report is known again: who sent it, their number, the order, the test
+// and what it is about. A number alone is used again for others.
+func Source(sender, filler, order, code, parent string) string {
+	return strings.Join([]string{sender, filler, order, code, parent}, "\t")
+}
+
+// SameValue says whether two values read the same.
+func SameValue(a, b Value) bool {
+	a.Details, b.Details = Details{SubID: a.Details.SubID}, Details{SubID: b.Details.SubID}
+	a.LOINC, b.LOINC = "", ""
+	return reflect.DeepEqual(a, b)
 }
 
 // Received says what became of a message that was received.

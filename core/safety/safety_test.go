@@ -20,18 +20,38 @@ func TestCheck(t *testing.T) {
 		want      []safety.Warning
 	}{
 		{"Amoxicillin 500 mg", nil, map[string]string{"Penicillin": "rash"},
-			[]safety.Warning{{true, "Recorded allergy: Penicillin", "rash; amoxicillin is of the class penicillin"}}},
+			[]safety.Warning{{Serious: true, Says: "Recorded allergy: Penicillin", Why: "rash; amoxicillin is of the class penicillin"}}},
 		{"ibuprofen", []string{"Losartan"}, map[string]string{"Naproxen": "stomach bleed"},
-			[]safety.Warning{{true, "Recorded allergy: Naproxen", "stomach bleed; ibuprofen is of the class NSAID"},
-				{false, "With Losartan", "falling kidney function, more so with a diuretic"}}},
+			[]safety.Warning{{Serious: true, Says: "Recorded allergy: Naproxen", Why: "stomach bleed; ibuprofen is of the class NSAID"},
+				{Says: "With Losartan", Why: "falling kidney function, more so with a diuretic"}}},
 		{"sulfamethoxazole-trimethoprim", nil, map[string]string{"Sulfonamide antibiotics": "hives"},
-			[]safety.Warning{{true, "Recorded allergy: Sulfonamide antibiotics",
-				"hives; sulfamethoxazole-trimethoprim is of the class sulfonamide antibiotic"}}},
-		{"Codeine", nil, map[string]string{"Codeine": ""}, []safety.Warning{{true, "Recorded allergy: Codeine", "reaction not recorded"}}},
-		{"simvastatin", []string{"Atorvastatin"}, nil, []safety.Warning{{false, "With Atorvastatin", "both are of the class statin"}}},
-		{"Metformin", []string{"Metformin"}, nil, []safety.Warning{{false, "Already on the list: Metformin", "the same medicine twice"}}},
+			[]safety.Warning{{Serious: true, Says: "Recorded allergy: Sulfonamide antibiotics",
+				Why: "hives; sulfamethoxazole-trimethoprim is of the class sulfonamide antibiotic"}}},
+		{"Codeine", nil, map[string]string{"Codeine": ""}, []safety.Warning{{Serious: true, Says: "Recorded allergy: Codeine", Why: "reaction not recorded"}}},
+		{"simvastatin", []string{"Atorvastatin"}, nil, []safety.Warning{{Says: "With Atorvastatin", Why: "both are of the class statin"}}},
+		{"Metformin", []string{"Metformin"}, nil, []safety.Warning{{Says: "Already on the list: Metformin", Why: "the same medicine twice"}}},
 		{"acetaminophen", []string{"Losartan"}, map[string]string{"Peanut": "lips", "": ""}, []safety.Warning{}},
-		{"herbal tea", []string{"Warfarin"}, map[string]string{"Penicillin": "rash"}, []safety.Warning{}},
+		// By ingredient, never by a part of a word: nystatin is no statin, a sulfate no sulfonamide.
+		{"nystatin", []string{"Atorvastatin"}, map[string]string{"Statins": "muscle pain"}, []safety.Warning{}},
+		{"ferrous sulfate", nil, map[string]string{"Sulfa": "hives"}, []safety.Warning{}},
+		{"sulfamethoxazole-trimethoprim", nil, map[string]string{"Sulfa drugs": "hives"},
+			[]safety.Warning{{Serious: true, Says: "Recorded allergy: Sulfa drugs", Why: "hives; sulfamethoxazole-trimethoprim is of the class sulfonamide antibiotic"}}},
+		// Every ingredient of a combination counts.
+		{"hydrocodone-acetaminophen 5/325", []string{"Acetaminophen 500 mg"}, nil,
+			[]safety.Warning{{Says: "Already on the list: Acetaminophen 500 mg", Why: "the same medicine twice"}}},
+		{"Losartan/hydrochlorothiazide 50/12.5 mg", []string{"Ibuprofen"}, map[string]string{"Hydrochlorothiazide": "rash"},
+			[]safety.Warning{{Serious: true, Says: "Recorded allergy: Hydrochlorothiazide", Why: "rash"},
+				{Says: "With Ibuprofen", Why: "falling kidney function, more so with a diuretic"}}},
+		// What is not known is said, and never looks safe.
+		{"herbal tea", []string{"Warfarin"}, map[string]string{"Penicillin": "rash"},
+			[]safety.Warning{{Unknown: true, Says: "Not checked", Why: "this medicine is not in our list; nothing is known here of its allergies, interactions and limits"}}},
+		{"Zenthoril 5 mg", nil, map[string]string{"zenthoril": "swelling"},
+			[]safety.Warning{{Serious: true, Says: "Recorded allergy: zenthoril", Why: "swelling"},
+				{Unknown: true, Says: "Not checked", Why: "this medicine is not in our list; nothing is known here of its allergies, interactions and limits"}}},
+		{"aspirin/caffeine", nil, nil, []safety.Warning{{Unknown: true, Says: "Not checked", Why: "caffeine is not in our list"}}},
+		{"ibuprofen", []string{"Zenthoril 5 mg"}, map[string]string{"Contrast dye": "hives"},
+			[]safety.Warning{{Unknown: true, Says: "Not checked against the allergy to Contrast dye, Zenthoril 5 mg", Why: "our list does not know what that is"}}},
+		{"Metoprolol succinate ER 50 mg tablet", nil, nil, []safety.Warning{}},
 	} {
 		require.Equal(t, c.want, l.Check(c.medicine, c.taken, c.allergies), c.medicine)
 	}

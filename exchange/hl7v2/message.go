@@ -4,8 +4,10 @@
 package hl7v2
 
 import (
+	"encoding/hex"
 	"errors"
 	"fmt"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -104,10 +106,15 @@ func Parse(raw []byte) (Message, error) {
 	if err != nil {
 		return Message{}, err
 	}
+	return parse(text)
+}
+
+// parse reads a message whose characters are known.
+func parse(text string) (Message, error) {
 	text = strings.TrimLeft(text, "\r\n\x00 \t\ufeff")
 	var m Message
 	var d delimiters
-	for i, line := range strings.FieldsFunc(text, func(r rune) bool { return r == '\r' || r == '\n' }) {
+	for i, line := range lines(text) {
 		if i == 0 {
 			seg, err := header(line)
 			if err != nil {
@@ -126,6 +133,31 @@ func Parse(raw []byte) (Message, error) {
 	return m, nil
 }
 
+// lines are the segments of a message. They end with a carriage return; senders that write
+// line feeds instead, or both, are read too. Where segments do end with carriage returns, a
+// line feed belongs to a text, unless a segment begins after it.
+func lines(text string) []string {
+	if !strings.Contains(text, "\r") {
+		return strings.FieldsFunc(text, func(r rune) bool { return r == '\n' })
+	}
+	var out []string
+	for _, line := range strings.FieldsFunc(text, func(r rune) bool { return r == '\r' }) {
+		line = strings.Trim(line, "\n")
+		if line == "" {
+			continue
+		}
+		first := len(out)
+		for _, part := range strings.Split(line, "\n") {
+			if len(out) == first || len(part) > 3 && name(part[:3]) && part[3] == text[3] {
+				out = append(out, part)
+			} else {
+				out[len(out)-1] += "\n" + part
+			}
+		}
+	}
+	return out
+}
+
 func name(s string) bool {
 	if len(s) != 3 {
 		return false
@@ -142,19 +174,26 @@ func name(s string) bool {
 func decode(raw []byte, charset string) (string, error) {
 	switch charset {
 	case "8859/1":
-		var b strings.Builder
-		for _, c := range raw {
-			b.WriteRune(rune(c))
-		}
-		return b.String(), nil
+		return latin1(raw), nil
 	case "", "ASCII", "UNICODE UTF-8", "UTF-8":
 		if !utf8.Valid(raw) {
-			return "", fmt.Errorf("%w: its characters are not valid %s; ask the sender to name the character set in MSH-18", ErrUnreadable,
+			return "", fmt.Errorf("%w: its %w %s; ask the sender to name the character set in MSH-18", ErrUnreadable, errCharacters,
 				cmpOr(charset, "UTF-8"))
 		}
 		return string(raw), nil
 	}
-	return "", fmt.Errorf("%w: the character set %q is not one we read (8859/1 or UNICODE UTF-8)", ErrUnreadable, charset)
+	return "", fmt.Errorf("%w: the character set %q is not one we read (8859/1 or UNICODE UTF-8): its %w", ErrUnreadable, charset, errCharacters)
+}
+
+// errCharacters is wrapped when the bytes are not the characters they are said to be.
+var errCharacters = errors.New("characters are not valid")
+
+func latin1(raw []byte) string {
+	var b strings.Builder
+	for _, c := range raw {
+		b.WriteRune(rune(c))
+	}
+	return b.String()
 }
 
 func cmpOr(a, b string) string {
@@ -213,59 +252,120 @@ func (s Segment) Repeats(field int) [][]string {
 	return out
 }
 
-// unescape resolves the escape sequences of chapter 2.7; one it does not know is
-// left as it stands, so that nothing disappears.
+// Whole returns every repetition of a field unescaped, with the delimiters of components
+// that somebody did not escape left in it: of a text, nothing may be taken away.
+func (s Segment) Whole(field int) (out []string) {
+	raw := s.Raw(field)
+	if raw == "" {
+		return nil
+	}
+	for _, rep := range strings.Split(raw, string(s.d.repeat)) {
+		out = append(out, s.unescape(rep))
+	}
+	return out
+}
+
+// command is a formatting command of chapter 2.7.6 with its number.
+var command = regexp.MustCompile(`^\.(br|sp|in|ti|sk|fi|nf|ce)\s*([+-]?\d{1,3})?$`)
+
+// charsets are the switches of a character set (chapter 2.7.3), which are not followed.
+var charsets = regexp.MustCompile(`^(C[0-9A-Fa-f]{4}|M[0-9A-Fa-f]{4}([0-9A-Fa-f]{2})?)$`)
+
+// unescape resolves the escape sequences of chapter 2.7 and lays formatted text out; a
+// sequence it does not know is left as it stands, so that nothing disappears.
 func (s Segment) unescape(v string) string {
 	if strings.IndexByte(v, s.d.escape) < 0 {
 		return v
 	}
-	var b strings.Builder
+	w := page{}
 	for i := 0; i < len(v); i++ {
 		if v[i] != s.d.escape {
-			b.WriteByte(v[i])
+			next := strings.IndexByte(v[i:], s.d.escape)
+			if next < 0 {
+				next = len(v) - i
+			}
+			w.write(v[i : i+next])
+			i += next - 1
 			continue
 		}
 		end := strings.IndexByte(v[i+1:], s.d.escape)
 		if end < 0 {
-			b.WriteString(v[i:])
+			w.write(v[i:])
 			break
 		}
 		seq := v[i+1 : i+1+end]
-		switch {
-		case seq == "F":
-			b.WriteByte(s.d.field)
-		case seq == "S":
-			b.WriteByte(s.d.component)
-		case seq == "T":
-			b.WriteByte(s.d.sub)
-		case seq == "R":
-			b.WriteByte(s.d.repeat)
-		case seq == "E":
-			b.WriteByte(s.d.escape)
-		case seq == "H" || seq == "N": // highlighting on and off
-		case seq == ".br" || seq == ".sp":
-			b.WriteByte('\n')
-		case len(seq) > 2 && seq[0] == 'X' && len(seq)%2 == 1:
-			var raw []byte
-			for k := 1; k < len(seq); k += 2 {
-				n, err := strconv.ParseUint(seq[k:k+2], 16, 8)
-				if err != nil {
-					raw = nil
-					break
-				}
-				raw = append(raw, byte(n))
-			}
-			if raw == nil || !utf8.Valid(raw) {
-				b.WriteString(v[i : i+2+end])
-			} else {
-				b.Write(raw)
-			}
-		default:
-			b.WriteString(v[i : i+2+end])
+		if d := strings.Index("FSTRE", seq); d >= 0 && len(seq) == 1 {
+			w.write(string([]byte{s.d.field, s.d.component, s.d.sub, s.d.repeat, s.d.escape}[d]))
+		} else if m := command.FindStringSubmatch(seq); m != nil {
+			w.obey(m[1], m[2])
+		} else if raw, ok := hexadecimal(seq); ok {
+			w.write(raw)
+		} else if seq != "H" && seq != "N" && !charsets.MatchString(seq) { // highlighting has no place in a text
+			w.write(v[i : i+2+end])
 		}
 		i += end + 1
 	}
-	return b.String()
+	return w.String()
+}
+
+// hexadecimal reads \X...\; what is no text is not read.
+func hexadecimal(seq string) (string, bool) {
+	digits, is := strings.CutPrefix(seq, "X")
+	if !is || digits == "" {
+		return "", false
+	}
+	raw, err := hex.DecodeString(digits)
+	return string(raw), err == nil && utf8.Valid(raw)
+}
+
+// page lays formatted text out line by line.
+type page struct {
+	strings.Builder
+	margin, once int  // by how much lines are indented, and only the next one
+	begun        bool // something stands in the present line
+}
+
+func (p *page) write(text string) {
+	if text == "" {
+		return
+	}
+	if !p.begun {
+		p.WriteString(strings.Repeat(" ", max(0, p.margin+p.once)))
+		p.once = 0
+	}
+	p.WriteString(text)
+	p.begun = !strings.HasSuffix(text, "\n")
+}
+
+func (p *page) newline(n int) {
+	p.WriteString(strings.Repeat("\n", n))
+	p.begun = false
+}
+
+// obey carries a formatting command out. Those that belong at the beginning of a line
+// begin one where they stand within it.
+func (p *page) obey(what, number string) {
+	n, _ := strconv.Atoi(number)
+	switch what {
+	case "br":
+		p.newline(1)
+	case "sp":
+		p.newline(max(1, min(n, 20)))
+	case "sk":
+		p.write(strings.Repeat(" ", max(0, min(n, 80))))
+	case "in", "ti", "ce":
+		if p.begun {
+			p.newline(1)
+		}
+		if what == "in" && number != "" && number[0] != '+' && number[0] != '-' {
+			p.margin = 0
+		}
+		if what == "in" {
+			p.margin = max(0, min(p.margin+n, 80))
+		} else {
+			p.once = min(n, 80)
+		}
+	}
 }
 
 // Escape makes text safe inside a field with the standard delimiters.
@@ -275,39 +375,60 @@ func Escape(s string) string {
 
 var escaper = strings.NewReplacer(`\`, `\E\`, "|", `\F\`, "^", `\S\`, "&", `\T\`, "~", `\R\`, "\r\n", `\.br\`, "\n", `\.br\`, "\r", `\.br\`)
 
-// Time is a moment with the precision it came with: 4 (year), 6, 8 (day), 12
-// (minute) or 14 (second) digits.
+// Time is a moment with the precision it came with: 4 (year), 6, 8 (day), 10 (hour), 12
+// (minute) or 14 (second) digits. Of what cannot be read there is only Raw.
 type Time struct {
 	At     time.Time
 	Digits int
+	Raw    string // as it was sent
 }
 
-// ParseTime reads the TS data type. Without an offset the sender's zone is taken
-// to be local. An empty string gives the zero Time.
-func ParseTime(s string, local *time.Location) (Time, error) {
+// layouts by the number of digits, as they are read and as they are said.
+var layouts = map[int][2]string{4: {"2006", "2006"}, 6: {"200601", "2006-01"}, 8: {"20060102", time.DateOnly},
+	10: {"2006010215", "2006-01-02T15Z07:00"}, 12: {"200601021504", "2006-01-02T15:04Z07:00"}, 14: {"20060102150405", time.RFC3339}}
+
+// Say writes the moment as precisely as it came (ISO 8601), or "" when it is not known.
+func (t Time) Say() string {
+	if t.Digits == 0 {
+		return ""
+	}
+	return t.At.Format(layouts[t.Digits][1])
+}
+
+// moments are the forms of a moment: of HL7, and of ISO 8601.
+var moments = func() [2]*regexp.Regexp {
+	clock := `(?:[T ]?(\d{2})(?::?(\d{2})(?::?(\d{2})(?:\.\d+)?)?)?)?`
+	zone := `\s*(Z|[+-](?:0\d|1[0-4]):?(?:00|15|30|45))?$`
+	return [2]*regexp.Regexp{regexp.MustCompile(`^(\d{4})(?:(\d{2})(?:(\d{2})` + clock + `)?)?` + zone),
+		regexp.MustCompile(`^(\d{4})-(\d{2})(?:-(\d{2})` + clock + `)?` + zone)}
+}()
+
+// ParseTime reads the TS data type, and the forms of ISO 8601. Without an offset the
+// sender's zone is taken to be local. What is no moment keeps its text and no more: a
+// report is not refused for it. Fractions of a second are not kept.
+func ParseTime(s string, local *time.Location) Time {
 	s = strings.TrimSpace(s)
 	if s == "" || s == `""` {
-		return Time{}, nil
+		return Time{}
 	}
-	digits, zone := s, ""
-	if i := strings.IndexAny(s, "+-"); i >= 0 {
-		digits, zone = s[:i], s[i:]
+	none := Time{Raw: s}
+	for _, form := range moments {
+		m := form.FindStringSubmatch(s)
+		if m == nil {
+			continue
+		}
+		digits, zone := strings.Join(m[1:7], ""), strings.ReplaceAll(m[7], ":", "")
+		layout := layouts[len(digits)][0]
+		t, err := time.ParseInLocation(layout, digits, local)
+		if zone == "Z" {
+			zone = "+0000"
+		}
+		if zone != "" && err == nil {
+			t, err = time.Parse(layout+"-0700", digits+zone)
+		}
+		if err == nil && t.Year() >= 1850 && t.Year() <= 2200 {
+			return Time{At: t, Digits: len(digits), Raw: s}
+		}
 	}
-	digits, _, _ = strings.Cut(digits, ".") // fractions of a second are not kept
-	layout := "20060102150405"
-	switch len(digits) {
-	case 4, 6, 8, 12, 14:
-	case 10:
-		digits += "00" // an hour alone is read as that hour, to the minute
-	default:
-		return Time{}, fmt.Errorf("%w: %q is not a date or time", ErrUnreadable, s)
-	}
-	t, err := time.ParseInLocation(layout[:len(digits)], digits, local)
-	if zone != "" && err == nil {
-		t, err = time.Parse(layout[:len(digits)]+"-0700", digits+zone)
-	}
-	if err != nil {
-		return Time{}, fmt.Errorf("%w: %q is not a date or time", ErrUnreadable, s)
-	}
-	return Time{t, len(digits)}, nil
+	return none
 }

@@ -1,7 +1,9 @@
 package hl7v2
 
 import (
+	"errors"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -22,6 +24,7 @@ type Order struct {
 	CollectedAt    time.Time
 	Tests          []OrderTest
 	CollectionNote string
+	Cancel         bool // of an order sent before, instead of a new one
 }
 
 // OrderTest is one test of an order with the diagnoses that justify it.
@@ -44,10 +47,14 @@ func (o Order) Build() []byte {
 	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "",
 		Escape(p.Name.Family)+"^"+Escape(p.Name.Given)+"^"+Escape(p.Name.Middle), "",
 		strings.ReplaceAll(p.BirthDate, "-", ""), p.Sex, "", "", "", "", Escape(p.Phone))
+	code := "NW"
+	if o.Cancel {
+		code = "CA"
+	}
 	clinician := Escape(o.ClinicianID) + "^" + Escape(o.ClinicianName.Family) + "^" + Escape(o.ClinicianName.Given)
 	for i, t := range o.Tests {
 		number := fmt.Sprintf("%s-%d", o.Placer, i+1)
-		seg("ORC", "NW", number, "", o.Placer, "", "", "", "", stamp(o.SignedAt), "", "", clinician)
+		seg("ORC", code, number, "", o.Placer, "", "", "", "", stamp(o.SignedAt), "", "", clinician)
 		seg("TQ1", "1", "", "", "", "", "", "", "", o.Priority)
 		seg("OBR", fmt.Sprint(i+1), number, "", Escape(t.Code)+"^"+Escape(t.Name)+"^L^"+t.LOINC+"^^LN", "", "", stamp(o.CollectedAt), "", "", "",
 			"", "", "", "", "", clinician)
@@ -89,11 +96,40 @@ type Acknowledgement struct {
 	Code    string // AA, AE, AR (or CA, CE, CR)
 	Control string // of the message it answers
 	Text    string
+	Orders  []OrderAnswer // of an ORL: what is said of each order
 }
 
-// ParseAck reads MSA, and ERR for the reason, from an ACK or ORL^O22.
+// OrderAnswer is what is said of one order (ORC): the order control code of HL7 table 0119.
+type OrderAnswer struct {
+	Code, Placer, Filler string
+}
+
+// Refused says whether the order was not taken, or not cancelled.
+func (o OrderAnswer) Refused() bool {
+	return slices.Contains([]string{"UA", "UC", "UD", "UF", "UH", "UM", "UR", "UX", "DE", "OC"}, o.Code)
+}
+
+// Accepted says whether a message was taken; err says why the answer decides nothing.
+func (a Acknowledgement) Accepted(control string) (bool, error) {
+	switch {
+	case a.Control != control:
+		return false, errors.New("the laboratory answered to another message")
+	case a.Code == "AA" || a.Code == "CA":
+		return true, nil
+	case a.Code == "AE" || a.Code == "AR" || a.Code == "CE" || a.Code == "CR":
+		return false, nil
+	}
+	return false, fmt.Errorf("the laboratory answered with %q, which is no answer (HL7 table 0008)", a.Code)
+}
+
+// ParseAck reads MSA, ERR for the reason, and ORC for each order, from an ACK, ORR or ORL.
+// Its words are read even where their characters are not what they are said to be: a refusal
+// must not be lost for its letters.
 func ParseAck(raw []byte) (Acknowledgement, error) {
 	m, err := Parse(raw)
+	if errors.Is(err, errCharacters) {
+		m, err = parse(latin1(raw))
+	}
 	if err != nil {
 		return Acknowledgement{}, err
 	}
@@ -101,9 +137,14 @@ func ParseAck(raw []byte) (Acknowledgement, error) {
 	if !ok {
 		return Acknowledgement{}, fmt.Errorf("%w: the answer has no MSA segment", ErrUnreadable)
 	}
-	a := Acknowledgement{Code: msa.Get(1, 1), Control: msa.Get(2, 1), Text: msa.Get(3, 1)}
+	a := Acknowledgement{Code: strings.ToUpper(msa.Get(1, 1)), Control: msa.Get(2, 1), Text: msa.Get(3, 1)}
 	if e, ok := m.First("ERR"); ok {
 		a.Text = cmpOr(e.Get(8, 1), cmpOr(e.Get(7, 1), cmpOr(e.Get(3, 2), a.Text)))
+	}
+	for _, s := range m.Segments {
+		if s.Name == "ORC" {
+			a.Orders = append(a.Orders, OrderAnswer{strings.ToUpper(s.Get(1, 1)), s.Get(2, 1), s.Get(3, 1)})
+		}
 	}
 	return a, nil
 }

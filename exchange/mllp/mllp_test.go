@@ -4,6 +4,7 @@ import (
 	"bufio"
 	"bytes"
 	"context"
+	"fmt"
 	"io"
 	"net"
 	"strings"
@@ -50,7 +51,8 @@ func TestServeAnswersEachMessageAndClosesOnTheTooLarge(t *testing.T) {
 	require.NoError(t, err)
 	ended := make(chan error, 1)
 	go func() {
-		ended <- Serve(l, 10, func(_ string, m []byte) []byte {
+		s := Server{Limit: 10, TooLarge: func(_ string, beginning []byte) []byte { return append([]byte("too large: "), beginning...) }}
+		s.Handle = func(_ string, m []byte) []byte {
 			if string(m) == "fault" {
 				panic("a fault in handling")
 			}
@@ -58,11 +60,12 @@ func TestServeAnswersEachMessageAndClosesOnTheTooLarge(t *testing.T) {
 				return nil
 			}
 			return append([]byte("got "), m...)
-		}, func(string) []byte { return []byte("too large") })
+		}
+		ended <- s.Serve(l)
 	}()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
-	for sent, want := range map[string]string{"hello": "got hello", strings.Repeat("x", 11): "too large"} {
+	for sent, want := range map[string]string{"hello": "got hello", strings.Repeat("x", 11): "too large: xxxxxxxxxx"} {
 		got, err := Exchange(ctx, l.Addr().String(), []byte(sent), 100)
 		require.NoError(t, err)
 		require.Equal(t, want, string(got))
@@ -76,6 +79,70 @@ func TestServeAnswersEachMessageAndClosesOnTheTooLarge(t *testing.T) {
 	require.Equal(t, "got after", string(got))
 	l.Close()
 	require.Error(t, <-ended)
+}
+
+// Hundreds who begin large messages and never end them take no more than what is set for
+// all of them, and keep nobody out.
+func TestUnfinishedMessagesKeepNobodyOut(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	s := Server{Limit: 4 << 20, Connections: 20, Memory: 8 << 20, Whole: 2 * time.Second,
+		Handle: func(_ string, m []byte) []byte { return []byte(fmt.Sprint("got ", len(m))) }, TooLarge: func(string, []byte) []byte { return nil }}
+	ended := make(chan error, 1)
+	go func() { ended <- s.Serve(l) }()
+	for range 200 {
+		c, err := net.Dial("tcp", l.Addr().String())
+		require.NoError(t, err)
+		defer c.Close()
+		go func() {
+			_, _ = c.Write(append([]byte{start}, bytes.Repeat([]byte("x"), 3<<20)...))
+		}()
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
+	defer cancel()
+	answered := func(message []byte) bool {
+		got, err := Exchange(ctx, l.Addr().String(), message, 100)
+		return err == nil && string(got) == fmt.Sprint("got ", len(message))
+	}
+	// Whoever is turned away sends again, as senders do.
+	require.Eventually(t, func() bool { return answered([]byte("hello")) }, 30*time.Second, 20*time.Millisecond)
+	require.Eventually(t, func() bool { return answered(bytes.Repeat([]byte("y"), 3<<20)) }, 30*time.Second, 50*time.Millisecond)
+	s.mu.Lock()
+	require.LessOrEqual(t, s.used, s.Memory)
+	require.LessOrEqual(t, len(s.open), s.Connections)
+	s.mu.Unlock()
+	l.Close()
+	require.Error(t, <-ended)
+	require.Eventually(t, func() bool {
+		s.mu.Lock()
+		defer s.mu.Unlock()
+		return s.used == 0 && len(s.open) == 0
+	}, 10*time.Second, 10*time.Millisecond, "nothing of it is kept")
+}
+
+// A message that takes too long is given up; a connection that is silent between messages
+// stays.
+func TestAMessageHasToEnd(t *testing.T) {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	defer l.Close()
+	s := Server{Limit: 100, Whole: 300 * time.Millisecond, Handle: func(_ string, m []byte) []byte { return m }}
+	go func() { _ = s.Serve(l) }()
+	slow, err := net.Dial("tcp", l.Addr().String())
+	require.NoError(t, err)
+	defer slow.Close()
+	quiet, err := net.Dial("tcp", l.Addr().String())
+	require.NoError(t, err)
+	defer quiet.Close()
+	_, err = slow.Write([]byte{start, 'a'})
+	require.NoError(t, err)
+	require.NoError(t, slow.SetReadDeadline(time.Now().Add(20*time.Second)))
+	_, err = slow.Read(make([]byte, 1))
+	require.ErrorIs(t, err, io.EOF, "given up")
+	require.NoError(t, Write(quiet, []byte("still here")))
+	got, err := Read(bufio.NewReader(quiet), 100)
+	require.NoError(t, err)
+	require.Equal(t, "still here", string(got))
 }
 
 func FuzzRead(f *testing.F) {

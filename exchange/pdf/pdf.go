@@ -100,6 +100,10 @@ func moment(s string) string {
 	return t.Format("02 Jan 2006, 15:04 -0700")
 }
 
+// allPages stands where the number of pages is put in when it is known: a sign that nobody's
+// words can contain, because no typeface has it and printable writes it as its code point.
+const allPages = "\uE001"
+
 // Render draws the document on US Letter pages.
 func Render(d Document) ([]byte, error) {
 	f := fpdf.New("P", "mm", "Letter", "")
@@ -110,7 +114,7 @@ func Render(d Document) ([]byte, error) {
 	f.SetAutoPageBreak(true, 28)
 	f.SetTitle(d.Title, true)
 	f.SetCreator("Deft Ledger", true)
-	f.AliasNbPages("{pages}")
+	f.AliasNbPages(allPages)
 	var now Entry
 	f.SetHeaderFunc(func() {
 		f.SetXY(22, 14)
@@ -146,7 +150,7 @@ func Render(d Document) ([]byte, error) {
 			f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", 1, "L", false, 0, "")
 			f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
 		}
-		f.CellFormat(0, 4, fmt.Sprintf("page %d of {pages}", f.PageNo()), "", 0, "R", false, 0, "")
+		f.CellFormat(0, 4, fmt.Sprintf("page %d of %s", f.PageNo(), allPages), "", 0, "R", false, 0, "")
 	})
 	for i, e := range d.Entries {
 		f.AddPage() // an amendment begins a page that carries its own signature

@@ -3,6 +3,7 @@ package pdf
 import (
 	"bytes"
 	"compress/zlib"
+	"fmt"
 	"io"
 	"regexp"
 	"strings"
@@ -61,7 +62,18 @@ func TestEveryPageCarriesPatientSignerTimeAndFolio(t *testing.T) {
 		}
 		require.Contains(t, p, wide(folio), "page %d", i+1)
 		require.Contains(t, p, wide("Signed by "+by+", "+at), "page %d", i+1)
+		require.Contains(t, p, wide(fmt.Sprintf("page %d of %d", i+1, len(ps))))
 	}
+}
+
+// What somebody types is never taken for what the program puts in.
+func TestNobodysWordsBecomeTheNumberOfPages(t *testing.T) {
+	raw, err := Render(Document{Title: "Letter", Patient: "Ann", Entries: []Entry{{Sections: []Section{{"Plan", "Print {pages} and {nb} copies \uE001."}}}}})
+	require.NoError(t, err)
+	ps := pages(t, raw)
+	require.Len(t, ps, 1)
+	require.Contains(t, ps[0], wide("Print {pages} and {nb} copies [U+E001]."))
+	require.Contains(t, ps[0], wide("page 1 of 1"))
 }
 
 func TestNothingDisappearsOnPaper(t *testing.T) {

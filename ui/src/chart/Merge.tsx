@@ -3,6 +3,7 @@ import { useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { day } from "../frame/time";
+import { Why } from "../kit/Form";
 import { PersonSearch } from "../kit/PersonSearch";
 import { Wrong } from "../kit/Wrong";
 import { useSigning } from "../sign/useSigning";
@@ -110,7 +111,6 @@ function Side({ side, head }: { side: Schemas["MergeSide"]; head: string }) {
 export function Merged({ chart, mayPart }: { chart: ChartView; mayPart: boolean }) {
   const client = useQueryClient();
   const [parting, setParting] = useState("");
-  const [reason, setReason] = useState("");
   const [said, setSaid] = useState("");
   const { sign, dialog, busy } = useSigning();
   return (
@@ -129,11 +129,13 @@ export function Merged({ chart, mayPart }: { chart: ChartView; mayPart: boolean 
             )}
           </p>
           {parting === m.id && (
-            <form
-              className="flex items-baseline gap-2"
-              onSubmit={(e) => {
-                e.preventDefault();
-                void sign({
+            <Why
+              label="How you know that they are two people"
+              says="How you know that they are two people"
+              word="Take apart"
+              busy={busy}
+              act={(reason) =>
+                sign({
                   title: "Sign: these are two people",
                   lines: [`${chart.patient.given} ${chart.patient.family}, ${chart.patient.record}`, `${m.name}, ${m.record}`],
                   act: async (secret) => {
@@ -151,22 +153,10 @@ export function Merged({ chart, mayPart }: { chart: ChartView; mayPart: boolean 
                     void client.invalidateQueries();
                   },
                   failed: (e) => setSaid(say(e)),
-                });
-              }}
-            >
-              <input
-                autoFocus
-                aria-label="How you know that they are two people"
-                placeholder="How you know that they are two people"
-                className="field max-w-[340px] py-0.5"
-                value={reason}
-                onChange={(e) => setReason(e.target.value)}
-                onKeyDown={(e) => e.key === "Escape" && setParting("")}
-              />
-              <button type="submit" className="plain" disabled={busy}>
-                Take apart
-              </button>
-            </form>
+                })
+              }
+              leave={() => setParting("")}
+            />
           )}
         </div>
       ))}

@@ -2,6 +2,7 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../exchange/client";
 import { day, shortDay } from "../frame/time";
 import { kinds } from "../line/kinds";
+import { useMe } from "../session/session";
 
 /** unit writes a UCUM unit as people read it. */
 export function unit(u: string) {
@@ -14,13 +15,13 @@ export function unit(u: string) {
     "m[IU]/L": "mIU/L",
     "m[IU]/mL": "mIU/mL",
     "[IU]/mL": "IU/mL",
-    "ug/dL": "µg/dL",
-    "ug/mL{FEU}": "µg/mL FEU",
+    "ug/mL{FEU}": "mcg/mL FEU",
     "[pH]": "",
     "{INR}": "",
     "{SG}": "",
   };
-  return known[u] ?? u;
+  const plain = u.replace(/\bug\b/g, "mcg").replace(/\[iu\]/gi, "IU");
+  return known[u] ?? plain.replace(/10[*^](\d+)/g, (_, n: string) => `10${[...n].map((d) => "⁰¹²³⁴⁵⁶⁷⁸⁹"[Number(d)]).join("")}`);
 }
 
 function Group({ title, children }: { title: string; children: ReactNode }) {
@@ -38,7 +39,9 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
   const allergies = chart.allergies ?? [];
   const none = allergies.length > 0 && allergies.every((a) => a.substance === "");
   const counts = Map.groupBy(chart.open ?? [], (l) => l.kind);
-  const taken = chart.vitals?.[0]?.takenAt;
+  const { today } = useMe();
+  // The last of each is not of one day: what was not measured today stands under the day it was.
+  const measured = [...Map.groupBy(chart.vitals ?? [], (v) => v.takenAt.slice(0, 10))].sort(([a], [b]) => b.localeCompare(a));
   return (
     <aside
       aria-label="Patient"
@@ -78,7 +81,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
               <p key="none">
                 No known drug allergies
                 <span className="block text-faded">
-                  stated {shortDay(a.statedAt)}, {a.statedBy}
+                  stated {shortDay(a.statedAt, today)}, {a.statedBy}
                 </span>
               </p>
             ),
@@ -119,11 +122,11 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
             <p className="text-faded">None recorded</p>
           )}
         </Group>
-        {taken && (
-          <Group title={`Vital signs ${shortDay(taken)}`}>
+        {measured.map(([on, vitals]) => (
+          <Group key={on} title={`Vital signs ${shortDay(on, today)}`}>
             <table className="w-full">
               <tbody>
-                {chart.vitals?.map((v) => (
+                {vitals.map((v) => (
                   <tr key={v.name}>
                     <th scope="row" className="text-left font-normal">
                       {v.name}
@@ -136,7 +139,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
               </tbody>
             </table>
           </Group>
-        )}
+        ))}
         <Group title="Open lines">
           {counts.size === 0 && <p className="text-faded">None</p>}
           {[...counts].map(([kind, lines]) => (

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { day } from "../frame/time";
+import { Form, Why } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 
 /** ToBook lists the follow-ups that wait for a date, for those who book. */
@@ -26,7 +27,6 @@ function Row({ wish: f }: { wish: Schemas["FollowUpView"] }) {
   const [on, setOn] = useState(f.due);
   const [time, setTime] = useState("09:00");
   const [dropping, setDropping] = useState(false);
-  const [reason, setReason] = useState("");
   const [error, setError] = useState("");
   async function run(call: Promise<unknown>) {
     try {
@@ -49,33 +49,18 @@ function Row({ wish: f }: { wish: Schemas["FollowUpView"] }) {
         </span>
       </span>
       {dropping ? (
-        <form
-          className="flex items-baseline gap-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void run(got(api.POST("/api/follow-ups/{id}/drop", { params, body: { reason } })));
-          }}
-        >
-          <input
-            autoFocus
-            aria-label={`Why ${name} is not booked`}
-            placeholder="Why"
-            className="field w-52 py-0.5"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-            onKeyDown={(e) => e.key === "Escape" && setDropping(false)}
-          />
-          <button type="submit" className="plain py-0">
-            Drop
-          </button>
-        </form>
+        <Why
+          label={`Why ${name} is not booked`}
+          word="Drop"
+          act={(reason) => run(got(api.POST("/api/follow-ups/{id}/drop", { params, body: { reason } })))}
+          leave={() => setDropping(false)}
+        />
       ) : (
-        <form
+        <Form
           className="flex items-baseline gap-2"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void run(got(api.POST("/api/follow-ups/{id}/book", { params, body: { day: on, time, kind: "Follow-up visit" } })));
-          }}
+          act={() =>
+            run(got(api.POST("/api/follow-ups/{id}/book", { params, body: { day: on, time, kind: "Follow-up visit" } })))
+          }
         >
           <input
             aria-label={`Day for ${name}`}
@@ -95,7 +80,7 @@ function Row({ wish: f }: { wish: Schemas["FollowUpView"] }) {
           <button type="button" className="plain py-0" onClick={() => setDropping(true)}>
             Drop…
           </button>
-        </form>
+        </Form>
       )}
       {error && <Wrong says={error} className="basis-full" />}
     </li>

@@ -28,7 +28,7 @@ export const asks = {
       queryKey: ["desk", "sent", kind, id],
       queryFn: () => got(api.GET("/api/sent/{kind}/{id}", { params: { path: { kind, id } } })),
     }),
-  held: (number: number) =>
+  held: (number: string) =>
     queryOptions({
       queryKey: ["held", number],
       queryFn: () => got(api.GET("/api/quarantine/{number}", { params: { path: { number } } })),

@@ -1252,6 +1252,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/quarantine/{number}/up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{id}": {
         parameters: {
             query?: never;
@@ -1262,6 +1278,22 @@ export interface paths {
         get: operations["report"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{id}/detach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["detach-report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1863,6 +1895,8 @@ export interface components {
         };
         AttachRequest: {
             patient: string;
+            /** @description Needed where the patient named differs */
+            why?: string;
         };
         AuditView: {
             act: string;
@@ -1872,6 +1906,16 @@ export interface components {
             patient: string;
             subject: string;
             who: string;
+        };
+        BeforeView: {
+            flag: string;
+            /** @description There was no such value before */
+            new: boolean;
+            notes: string;
+            range: string;
+            status: string;
+            text: string;
+            unit: string;
         };
         BesideCount: {
             /** Format: int64 */
@@ -1989,7 +2033,7 @@ export interface components {
             reason: string;
         };
         Cancelled: {
-            callLaboratory: boolean;
+            told: boolean;
         };
         CandidateView: {
             agree: string[];
@@ -2136,6 +2180,18 @@ export interface components {
             next: string;
             /** @description Gravest first, then by patient */
             rows: components["schemas"]["LineRow"][];
+        };
+        "Detach-reportRequest": {
+            reason: string;
+        };
+        Details: {
+            address?: string;
+            coded?: string[];
+            director?: string;
+            method?: string;
+            observedAt?: string;
+            performer?: string;
+            subId?: string;
         };
         DiagnosisView: {
             code: string;
@@ -2483,18 +2539,59 @@ export interface components {
         };
         HeldDetail: {
             birthDate: string;
+            /** @description What came as birth date and is none */
+            birthSaid: string;
             candidates: components["schemas"]["CandidateView"][];
             family: string;
             given: string;
-            /** Format: int64 */
-            id: number;
-            placer: string;
+            id: string;
+            /** @description Said of the patient, or of the whole message */
+            notes: string;
+            others: components["schemas"]["HeldMessage"][];
             raw: string;
             readable: boolean;
             reason: string;
             receivedAt: string;
+            /** @description Numbers of the patient, with who gave them */
+            records: string[];
+            reports: components["schemas"]["HeldOrder"][];
             sex: string;
-            titles: string[];
+            /**
+             * @description settled: a person has decided; it can be taken up again
+             * @enum {string}
+             */
+            state: "quarantined" | "settled" | "filed";
+        };
+        HeldMessage: {
+            birthDate: string;
+            /** @description What came as birth date and is none */
+            birthSaid: string;
+            family: string;
+            given: string;
+            id: string;
+            /** @description Said of the patient, or of the whole message */
+            notes: string;
+            readable: boolean;
+            reason: string;
+            receivedAt: string;
+            /** @description Numbers of the patient, with who gave them */
+            records: string[];
+            reports: components["schemas"]["HeldOrder"][];
+            sex: string;
+            /**
+             * @description settled: a person has decided; it can be taken up again
+             * @enum {string}
+             */
+            state: "quarantined" | "settled" | "filed";
+        };
+        HeldOrder: {
+            collectedAt: string;
+            notes: string;
+            performer: string;
+            /** @description Our order number as it was sent */
+            placer: string;
+            status: string;
+            title: string;
             values: components["schemas"]["ValueView"][];
         };
         HouseAnalyte: {
@@ -2672,6 +2769,10 @@ export interface components {
             /** @description The first critical value with unit and flag, or empty */
             critical: string;
             criticalOf: string;
+            /** Format: int64 */
+            inRange: number;
+            /** Format: int64 */
+            notJudged: number;
         };
         LineRead: {
             changes: components["schemas"]["Change"][];
@@ -2887,9 +2988,13 @@ export interface components {
             tube: string;
         };
         OrderView: {
+            /** @description What the laboratory says to its cancelling, in words; empty when it need not know */
+            cancelling: string;
             clinician: string;
             id: string;
             laboratory: string;
+            /** @description It could not be cancelled, and somebody has to speak with the laboratory */
+            notDone: boolean;
             patientId: string;
             placer: string;
             priority: string;
@@ -3024,6 +3129,17 @@ export interface components {
         "Read-deviceRequest": {
             confirmed: boolean;
         };
+        ReportDetails: {
+            collectedSaid?: string;
+            messageNotes?: string;
+            parent?: string;
+            patientNotes?: string;
+            reason?: string;
+            records?: string[];
+            reportedSaid?: string;
+            reused?: boolean;
+            specimens?: components["schemas"]["Specimen"][];
+        };
         ReportRow: {
             /** Format: int64 */
             abnormal: number;
@@ -3036,14 +3152,23 @@ export interface components {
             critical: string;
             criticalOf: string;
             id: string;
+            /** Format: int64 */
+            inRange: number;
+            /**
+             * Format: int64
+             * @description Values that nobody judged, and values that are none
+             */
+            notJudged: number;
             performer: string;
             receivedAt: string;
             /** @description An earlier issue was signed, this one is not */
             reopened: boolean;
             signed: boolean;
-            /** @enum {string} */
-            status: "preliminary" | "final" | "corrected" | "cannot be done" | "incomplete";
+            /** @description In words */
+            status: string;
             title: string;
+            /** @description For more from the laboratory, rather than for a signature */
+            waits: boolean;
         };
         ReportView: {
             /** Format: int64 */
@@ -3056,11 +3181,29 @@ export interface components {
             /** @description The first critical value with unit and flag, or empty */
             critical: string;
             criticalOf: string;
+            details: components["schemas"]["ReportDetails"];
+            /** @description The laboratory's number */
+            filler: string;
+            /** @description It came as a message, and can be taken out of the chart */
+            fromLab: boolean;
+            /** @description It left this chart, because it does not belong there */
+            gone: boolean;
             id: string;
             /** Format: int64 */
+            inRange: number;
+            /** Format: int64 */
             issue: number;
+            /** @description When issues were received that were older than this one */
+            late: string[];
             matchedBy: string;
+            /** @description Why it was attached although the patient named differs */
+            matchedWhy: string;
             mine: boolean;
+            /**
+             * Format: int64
+             * @description Values that nobody judged, and values that are none
+             */
+            notJudged: number;
             notes: string;
             order?: components["schemas"]["OrderView"];
             owner: string;
@@ -3069,17 +3212,25 @@ export interface components {
             /** @description Of the performing laboratory */
             phone: string;
             receivedAt: string;
+            /** @description Values of the issue before that are no longer there */
+            removed: components["schemas"]["ValueView"][];
             /** @description An earlier issue was signed, this one is not */
             reopened: boolean;
             reportedAt: string;
             reviews: components["schemas"]["ReviewView"][];
             signed: boolean;
-            /** @enum {string} */
-            status: "preliminary" | "final" | "corrected" | "cannot be done" | "incomplete";
+            /** @description In words */
+            status: string;
             title: string;
             values: components["schemas"]["ValueView"][];
             /** Format: int64 */
             version: number;
+            /** @description For more from the laboratory, rather than for a signature */
+            waits: boolean;
+            /** @description The notes of the issue before, where they were others */
+            wasNotes: string;
+            /** @description The status of the issue before, where it was another */
+            wasStatus: string;
         };
         "Retract-noteRequest": {
             belongs?: string;
@@ -3297,6 +3448,11 @@ export interface components {
             visitId: string;
             words: string;
         };
+        Specimen: {
+            condition?: string;
+            refused?: string;
+            type?: string;
+        };
         Started: {
             noteId: string;
         };
@@ -3388,18 +3544,28 @@ export interface components {
             sites: string[];
         };
         ValueView: {
+            /** @description What stood there before, where it reads differently now */
+            before?: components["schemas"]["BeforeView"];
             code: string;
+            details: components["schemas"]["Details"];
             /** @description The laboratory's flag and our reading tell different things */
             disagree: boolean;
             earlier: components["schemas"]["EarlierView"][];
+            /** @description All flags that came */
             flag: string;
+            /** @description It is a value: not withdrawn, deleted, pending or not obtained */
+            live: boolean;
             name: string;
             notes: string;
             range: string;
-            /** @description Our reading of the range it came with */
-            reading: string;
-            /** @description above, below, critical above, critical below, abnormal, or empty */
+            /**
+             * @description Our reading of the range it came with
+             * @enum {string}
+             */
+            reading: "in range" | "above" | "below" | "not judged";
+            /** @description above, below, critical above, critical below, critical, abnormal, in range, or not judged */
             side: string;
+            /** @description In words; empty for final */
             status: string;
             text: string;
             unit: string;
@@ -3487,6 +3653,7 @@ export interface components {
         Warning: {
             says: string;
             serious: boolean;
+            unknown: boolean;
             why: string;
         };
         WritingRequest: {
@@ -6275,7 +6442,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                number: string;
             };
             cookie?: never;
         };
@@ -6306,7 +6473,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                number: string;
             };
             cookie?: never;
         };
@@ -6339,7 +6506,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
-                number: number;
+                number: string;
             };
             cookie?: never;
         };
@@ -6348,6 +6515,35 @@ export interface operations {
                 "application/json": components["schemas"]["AttachRequest"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {
@@ -6388,6 +6584,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReportView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "detach-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Detach-reportRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

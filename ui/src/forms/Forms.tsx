@@ -1,9 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
+import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 
@@ -313,8 +314,7 @@ function Entries({
     placeholderData: (before) => before,
     retry: false,
   });
-  async function copy(e: FormEvent) {
-    e.preventDefault();
+  async function copy() {
     if (!copying) return;
     try {
       const out = await got(
@@ -354,13 +354,7 @@ function Entries({
         ))}
       </ul>
       {copying && (
-        <form
-          className="mt-2 border border-edge p-2"
-          onSubmit={copy}
-          onKeyDown={(e) => {
-            if (e.key === "Escape") setCopying(null);
-          }}
-        >
+        <Form className="mt-2 border border-edge p-2" act={copy} leave={() => setCopying(null)}>
           <label className="label block">
             Name of the copy
             <input autoFocus className="field py-0.5 text-ink" value={id} onChange={(e) => setId(e.target.value)} />
@@ -373,7 +367,7 @@ function Entries({
             Copy {copying.title || copying.id} <KeyCap k="Enter" />
           </button>
           <Wrong says={error} />
-        </form>
+        </Form>
       )}
     </section>
   );

@@ -8,11 +8,12 @@ export function day(s: string) {
   return `${d ? `${d} ` : ""}${months[Number(m) - 1]} ${y}`;
 }
 
-/** shortDay leaves the year out. */
-export const shortDay = (s: string) => day(s).replace(/ \d{4}$/, "");
+/** shortDay leaves the year out when it is that of today: a day of another year must not pass for a recent one. */
+export const shortDay = (s: string, today: string) =>
+  s.length >= 10 && s.slice(0, 4) === today.slice(0, 4) ? day(s).replace(/ \d{4}$/, "") : day(s);
 
-/** clock says "10:20" of a moment, "" of a date alone. */
-export const clock = (s: string) => (s.length > 10 ? s.slice(11, 16) : "");
+/** clock says "10:20" of a moment, "10 h" of one that came to the hour, "" of a date alone. */
+export const clock = (s: string) => (s.length <= 10 ? "" : s[13] === ":" ? s.slice(11, 16) : `${s.slice(11, 13)} h`);
 
 /** clockSeconds says "10:41:07". */
 export const clockSeconds = (s: string) => s.slice(11, 19);

@@ -1,10 +1,11 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock } from "../frame/time";
+import { Form, Why } from "../kit/Form";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
 import type { Acts } from "./useIntake";
@@ -25,7 +26,6 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
   const [chosen, setChosen] = useState<Found | null>(null);
   const [corrects, setCorrects] = useState<Schemas["HouseDone"] | null>(null);
   const [striking, setStriking] = useState("");
-  const [reason, setReason] = useState("");
   const input = useRef<HTMLInputElement>(null);
   function choose(f: Found) {
     setCorrects(null);
@@ -103,11 +103,11 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
               </span>
             </span>
             {striking === v.id ? (
-              <form
-                className="flex flex-1 items-baseline gap-2"
-                onSubmit={(e) => {
-                  e.preventDefault();
-                  void acts
+              <Why
+                label={`Why ${v.name} is struck`}
+                word="Strike"
+                act={(reason) =>
+                  acts
                     .run(() =>
                       got(
                         api.POST("/api/visits/{id}/vaccines/strike", {
@@ -116,31 +116,12 @@ export function House({ view, acts, visit }: { view: Schemas["IntakeView"]; acts
                         }),
                       ),
                     )
-                    .then((ok) => ok && setStriking(""));
-                }}
-              >
-                <input
-                  autoFocus
-                  aria-label={`Why ${v.name} is struck`}
-                  placeholder="Why"
-                  className="field max-w-[260px] py-0"
-                  value={reason}
-                  onChange={(e) => setReason(e.target.value)}
-                  onKeyDown={(e) => e.key === "Escape" && setStriking("")}
-                />
-                <button type="submit" className="plain py-0">
-                  Strike
-                </button>
-              </form>
+                    .then((ok) => ok && setStriking(""))
+                }
+                leave={() => setStriking("")}
+              />
             ) : (
-              <button
-                type="button"
-                className="plain py-0"
-                onClick={() => {
-                  setReason("");
-                  setStriking(v.id);
-                }}
-              >
+              <button type="button" className="plain py-0" onClick={() => setStriking(v.id)}>
                 Strike…
               </button>
             )}
@@ -180,13 +161,6 @@ function Field({
 
 const box = "my-2 border border-edge p-3 text-aside";
 
-// escapes closes a form with Escape, wherever in it the focus is.
-const escapes = (close: () => void) => (e: React.KeyboardEvent) => {
-  if (e.key !== "Escape") return;
-  e.stopPropagation();
-  close();
-};
-
 function TestForm({
   test,
   corrects,
@@ -208,8 +182,7 @@ function TestForm({
   const form = useRef<HTMLFormElement>(null);
   useEffect(() => form.current?.querySelector<HTMLInputElement>("input")?.focus(), []);
   const put = (code: string, text: string) => setValues({ ...values, [code]: text });
-  async function enter(e: FormEvent) {
-    e.preventDefault();
+  async function enter() {
     if (control === "") return setError("Say whether the control was valid.");
     try {
       acts.set(
@@ -226,7 +199,7 @@ function TestForm({
     }
   }
   return (
-    <form ref={form} aria-label={test.name} className={box} onSubmit={enter} onKeyDown={escapes(close)}>
+    <Form ref={form} aria-label={test.name} className={box} act={enter} leave={close}>
       <h3 className="font-sans text-line font-semibold">
         {test.name} {corrects && <span className="text-carried">corrects what was entered</span>}
       </h3>
@@ -285,7 +258,7 @@ function TestForm({
         </button>
       </div>
       <Wrong says={error} className="mt-1" />
-    </form>
+    </Form>
   );
 }
 
@@ -321,15 +294,7 @@ function VaccineForm({ vaccine: v, acts, visit, close }: { vaccine: Vaccine; act
     }
   }
   return (
-    <form
-      aria-label={v.name}
-      className={box}
-      onSubmit={(e) => {
-        e.preventDefault();
-        void give(questions.length > 0);
-      }}
-      onKeyDown={escapes(close)}
-    >
+    <Form aria-label={v.name} className={box} act={() => give(questions.length > 0)} leave={close}>
       <h3 className="font-sans text-line font-semibold">
         {v.name} <span className="font-normal text-faded">{v.route}</span>
       </h3>
@@ -378,6 +343,6 @@ function VaccineForm({ vaccine: v, acts, visit, close }: { vaccine: Vaccine; act
         </div>
       )}
       <Wrong says={error} className="mt-1" />
-    </form>
+    </Form>
   );
 }

@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
-import { type FormEvent, useEffect, useRef, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { asks } from "../exchange/asks";
 import type { Schemas } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
+import { Form, Why } from "../kit/Form";
 import type { Acts } from "./useIntake";
 
 type ListView = Schemas["ListView"];
@@ -13,7 +14,6 @@ type ListView = Schemas["ListView"];
 export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts; patient: string; k?: string }) {
   const [adding, setAdding] = useState(false);
   const [ending, setEnding] = useState("");
-  const [reason, setReason] = useState("");
   return (
     <section aria-label={l.name} className="border-t border-rule py-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
@@ -44,35 +44,18 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
               {e.source && <span className="text-faded"> · from the {e.source}</span>}
             </span>
             {ending === e.id ? (
-              <form
-                className="flex flex-1 items-baseline gap-2"
-                onSubmit={(ev) => {
-                  ev.preventDefault();
-                  void acts.end(l.id, e.id, reason).then((ok) => ok && setEnding(""));
-                }}
-              >
-                <input
-                  autoFocus
-                  aria-label={`Why ${e.title} ends`}
-                  placeholder="Why"
-                  className="field max-w-[260px] py-0"
-                  value={reason}
-                  onChange={(ev) => setReason(ev.target.value)}
-                  onKeyDown={(ev) => ev.key === "Escape" && setEnding("")}
-                />
-                <button type="submit" className="plain py-0">
-                  {l.id === "medicines" ? "Stop" : "End"}
-                </button>
-              </form>
+              <Why
+                label={`Why ${e.title} ends`}
+                word={l.id === "medicines" ? "Stop" : "End"}
+                act={(reason) => acts.end(l.id, e.id, reason).then((ok) => ok && setEnding(""))}
+                leave={() => setEnding("")}
+              />
             ) : (
               <button
                 type="button"
                 className="plain py-0 text-small"
                 aria-label={`${l.id === "medicines" ? "Stop" : "End"} ${e.title}`}
-                onClick={() => {
-                  setEnding(e.id);
-                  setReason("");
-                }}
+                onClick={() => setEnding(e.id)}
               >
                 {l.id === "medicines" ? "Stop…" : "End…"}
               </button>
@@ -118,8 +101,7 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
     placeholderData: (before) => before,
   });
   const exact = found.data?.find((m) => m.name.toLowerCase() === title.trim().toLowerCase());
-  async function save(e: FormEvent) {
-    e.preventDefault();
+  async function save() {
     if (await acts.add({ list: l.id, title, detail, severity, since, until: "" })) {
       setTitle(l.choose[0] ?? "");
       setDetail("");
@@ -129,16 +111,7 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
     }
   }
   return (
-    <form
-      className="flex w-full flex-wrap items-baseline gap-2 text-aside"
-      onSubmit={save}
-      onKeyDown={(e) => {
-        if (e.key === "Escape") {
-          e.stopPropagation();
-          close();
-        }
-      }}
-    >
+    <Form className="flex w-full flex-wrap items-baseline gap-2 text-aside" act={save} leave={close}>
       {l.choose.length > 0 ? (
         <select
           ref={first}
@@ -214,10 +187,10 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
       )}
       {exact?.warnings.map((w) => (
         <p key={w.says + w.why} role="alert" className={`basis-full ${w.serious ? "font-semibold text-alarm" : "text-carried"}`}>
-          {w.serious ? "■ " : ""}
+          {w.serious ? "■ " : w.unknown ? "? " : ""}
           {w.says}: {w.why}.
         </p>
       ))}
-    </form>
+    </Form>
   );
 }

@@ -6,6 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { shortDay } from "../frame/time";
 import { Plot } from "../kit/Plot";
 import { Wrong } from "../kit/Wrong";
+import { useMe } from "../session/session";
 import type { Acts } from "./useIntake";
 
 type Row = Schemas["VitalRow"];
@@ -23,6 +24,7 @@ export function Vitals({
   first: React.RefObject<HTMLInputElement | null>;
 }) {
   const view = acts.intake.data;
+  const { today } = useMe();
   const [texts, setTexts] = useState<Record<string, string>>({});
   const [asked, setAsked] = useState<{ loinc: string; questions: string[] } | null>(null);
   const [errors, setErrors] = useState<Record<string, string>>({});
@@ -89,8 +91,8 @@ export function Vitals({
             <th className="w-32 font-semibold">Now</th>
             <th className="w-40 font-semibold">Today</th>
             {view.days.map((d) => (
-              <th key={d} className="w-20 text-right font-semibold">
-                {shortDay(d)}
+              <th key={d} className="w-24 text-right font-semibold whitespace-nowrap">
+                {shortDay(d, today)}
               </th>
             ))}
           </tr>

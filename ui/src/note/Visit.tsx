@@ -71,7 +71,7 @@ export default function Visit() {
   );
 }
 
-/** useDictionary teaches the spell check the words of the trade, once. */
+/** useDictionary teaches the spell check the words of the trade, once; until they have come nothing is marked. */
 function useDictionary(own: string[] | undefined) {
   const medical = useQuery({
     queryKey: ["medical-words"],
@@ -80,8 +80,7 @@ function useDictionary(own: string[] | undefined) {
   });
   useEffect(() => {
     if (medical.data) teach(medical.data, true);
-    else if (medical.isError) teach([], true); // plain English is better than nothing
-  }, [medical.data, medical.isError]);
+  }, [medical.data]);
   useEffect(() => {
     if (own) teach(own);
   }, [own]);
@@ -428,7 +427,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           )}
         </div>
         <footer
-          className={`flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-2 [&_button]:whitespace-nowrap max-phone:flex-wrap max-phone:pl-4 ${panels.includes(open) ? "pl-4" : "pl-16"}`}
+          className={`flex shrink-0 flex-wrap items-center gap-x-2 gap-y-1.5 border-t border-rule bg-paper py-2 pr-2 [&_button]:whitespace-nowrap max-phone:flex-wrap max-phone:pl-4 ${panels.includes(open) || open === "beside" ? "pl-4" : "pl-16"}`}
         >
           {maySign && (
             <button type="button" className="act" disabled={busy} onClick={() => void check()}>

@@ -32,6 +32,7 @@ export function OrderComposer({
   visitId,
   diagnoses,
   from,
+  again,
   close,
 }: {
   patient: Schemas["PatientView"];
@@ -39,11 +40,13 @@ export function OrderComposer({
   diagnoses: Diagnosis[];
   /** A prepared order that is changed here, and signed or prepared anew. */
   from?: Schemas["PreparedView"];
+  /** An order that the laboratory refused: corrected here, it is a new one. */
+  again?: Schemas["OrderView"];
   close: () => void;
 }) {
   const me = useMe();
   const client = useQueryClient();
-  const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? ""}`;
+  const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? again?.id ?? ""}`;
   const [query, setQuery] = useLeft(
     `test ${about}`,
     () => "",
@@ -52,11 +55,11 @@ export function OrderComposer({
   const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
   const [chosen, setChosen, given, left] = useLeft<Chosen[]>(
     `order ${about}`,
-    () => (from?.tests ?? []).map(asChosen),
-    (list) => list.length === 0 && !from,
+    () => (from?.tests ?? again?.tests ?? []).map(asChosen),
+    (list) => list.length === 0 && !from && !again,
   );
   const [priority, setPriority] = useState<"R" | "A" | "S">(from?.priority ?? "R");
-  const [collected, setCollected] = useState(from?.collected ?? true);
+  const [collected, setCollected] = useState(from?.collected ?? !again);
   const [error, setError] = useState("");
   // One act of ordering, however often it is sent; also when its answer was lost and the
   // order left and opened again.

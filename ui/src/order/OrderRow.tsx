@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
+import { useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
+import { Why } from "../kit/Form";
 import { useRight } from "../session/session";
 
 const reportWords: Record<string, string> = { P: "preliminary", F: "final", C: "corrected", X: "cannot be done" };
@@ -10,25 +11,19 @@ export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
   const client = useQueryClient();
   const may = useRight("sign an order");
   const [asking, setAsking] = useState(false);
-  const [reason, setReason] = useState("");
   const [said, setSaid] = useState("");
-  async function cancel(e: FormEvent) {
-    e.preventDefault();
+  async function cancel(reason: string) {
     try {
       const r = await got(api.POST("/api/orders/{id}/cancel", { params: { path: { id: o.id } }, body: { reason } }));
       setAsking(false);
-      setSaid(
-        r.callLaboratory
-          ? `The laboratory may know of this order already. Call ${o.laboratory}.`
-          : "Taken back before it was sent.",
-      );
+      setSaid(r.told ? "" : o.notDone || o.state === "refused" ? "Closed." : "Taken back before it was sent: it never goes out.");
       await client.invalidateQueries({ queryKey: ["chart"] });
       await client.invalidateQueries({ queryKey: ["desk"] });
     } catch (x) {
       setSaid(say(x));
     }
   }
-  const open = !["final", "reviewed", "cancelled"].includes(o.state); // with all results here there is nothing left to call off
+  const open = o.notDone || !["final", "reviewed", "cancelled"].includes(o.state); // with all results here there is nothing left to call off
   return (
     <div>
       <span className="float-right text-faded">{o.state}</span>
@@ -48,24 +43,20 @@ export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
           {o.state === "refused" ? `The laboratory refused it: ${o.reason}` : `Reason: ${o.reason}`}
         </p>
       )}
+      {o.cancelling && <p className={o.notDone ? "font-semibold text-alarm" : "small"}>{o.cancelling}</p>}
       {may && open && !asking && (
         <button type="button" className="plain text-small" onClick={() => setAsking(true)}>
-          Cancel the order
+          {o.notDone ? "Settled with the laboratory" : "Cancel the order"}
         </button>
       )}
       {asking && (
-        <form onSubmit={cancel} className="mt-1 flex items-end gap-3">
-          <label className="label flex-1">
-            Reason for cancelling
-            <input autoFocus className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
-          </label>
-          <button type="submit" className="choice">
-            Cancel it
-          </button>
-          <button type="button" className="plain" onClick={() => setAsking(false)}>
-            Keep it
-          </button>
-        </form>
+        <Why
+          label={o.notDone ? "How it was settled with the laboratory" : "Reason for cancelling"}
+          says={o.notDone ? "With whom, and what they said" : "Why it is cancelled"}
+          word={o.notDone ? "Close it" : "Cancel it"}
+          act={cancel}
+          leave={() => setAsking(false)}
+        />
       )}
       <p role="status" className="small">
         {said}

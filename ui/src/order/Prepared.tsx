@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Why } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -23,7 +24,6 @@ export function Prepared({
   const client = useQueryClient();
   const maySign = useRight("sign an order") && o.state === "waiting";
   const [asking, setAsking] = useState<"" | "return" | "drop">("");
-  const [reason, setReason] = useState("");
   const [error, setError] = useState("");
   const { sign, dialog, busy } = useSigning();
   const settled = () => {
@@ -42,7 +42,7 @@ export function Prepared({
       done: settled,
       failed: (e) => setError(say(e)),
     });
-  async function back() {
+  async function back(reason: string) {
     const args = { params: { path: { id: o.id } }, body: { reason } };
     try {
       await got(asking === "drop" ? api.POST("/api/prepared/{id}/drop", args) : api.POST("/api/prepared/{id}/return", args));
@@ -75,26 +75,12 @@ export function Prepared({
       </span>
       {o.state === "returned" && <span className="block text-carried">{o.reason}</span>}
       {asking ? (
-        <form
-          className="mt-1"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void back();
-          }}
-        >
-          <input
-            autoFocus
-            aria-label={asking === "drop" ? "Why it is dropped" : "Why it is given back"}
-            placeholder="Why"
-            className="field"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-            onKeyDown={(e) => e.key === "Escape" && setAsking("")}
-          />
-          <button type="submit" className="plain">
-            {asking === "drop" ? "Drop it" : "Give it back"}
-          </button>
-        </form>
+        <Why
+          label={asking === "drop" ? "Why it is dropped" : "Why it is given back"}
+          word={asking === "drop" ? "Drop it" : "Give it back"}
+          act={back}
+          leave={() => setAsking("")}
+        />
       ) : (
         <span className="mt-1 flex flex-wrap gap-x-3">
           {maySign && (

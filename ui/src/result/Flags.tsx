@@ -1,6 +1,6 @@
 import type { Schemas } from "../exchange/client";
 
-/** Flags says at a glance what is out of range in a report; never by colour alone. */
+/** Flags says at a glance where the values of a report stand; never by colour alone. What nobody judged is not in range. */
 export function Flags({ report: r, short = false }: { report: Schemas["LineFlags"]; short?: boolean }) {
   if (r.critical)
     return (
@@ -10,7 +10,12 @@ export function Flags({ report: r, short = false }: { report: Schemas["LineFlags
         {r.critical}
       </span>
     );
-  if (r.above + r.below + r.abnormal === 0) return <span className="whitespace-nowrap text-faded">in range</span>;
+  if (r.above + r.below + r.abnormal === 0)
+    return (
+      <span className="whitespace-nowrap text-faded">
+        {r.notJudged === 0 ? "in range" : r.inRange === 0 ? "not judged" : `${r.notJudged} not judged`}
+      </span>
+    );
   return (
     <span className="font-semibold whitespace-nowrap">
       {r.above > 0 && (

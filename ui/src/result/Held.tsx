@@ -1,24 +1,26 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { type FormEvent, useState } from "react";
-import { useNavigate } from "react-router";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
 import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Form } from "../kit/Form";
+import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { Value } from "./Flags";
 
 /** HeldPage is a report that waits because nobody can be sure whose it is. */
-export function HeldPage({ id: number, next }: { id: string; next: string }) {
-  const id = Number(number);
+export function HeldPage({ id, next }: { id: string; next: string }) {
   const go = useNavigate();
   const client = useQueryClient();
   const held = useQuery(asks.held(id));
   const [chosen, setChosen] = useState<Schemas["PatientView"] | null>(null);
   const [query, setQuery] = useState("");
   const [reason, setReason] = useState("");
+  const [why, setWhy] = useState("");
   const [error, setError] = useState("");
   const found = useQuery({
     ...asks.find(query),
@@ -36,10 +38,13 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
   const attach = () =>
     chosen &&
     void done(
-      got(api.POST("/api/quarantine/{number}/attach", { params: { path: { number: id } }, body: { patient: chosen.id } })),
+      got(api.POST("/api/quarantine/{number}/attach", { params: { path: { number: id } }, body: { patient: chosen.id, why } })),
     );
   const m = held.data;
-  const candidates = m?.candidates ?? [];
+  const waits = m?.state === "quarantined";
+  const candidates = waits ? (m?.candidates ?? []) : [];
+  const differs = candidates.find((c) => c.patient.id === chosen?.id)?.differ ?? [];
+  const others = m?.others ?? [];
   useKeys([
     ...candidates.map((c, i) => ({
       key: String(i + 1),
@@ -85,49 +90,101 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
           <>
             <p className="mt-3">
               <span className="label">The laboratory names</span>{" "}
-              <span className="font-semibold">
-                {m.family}, {m.given || "no given name"}
-              </span>
-              , b. {m.birthDate ? day(m.birthDate) : "unknown"}, {m.sex || "sex not given"}
-              {m.placer && (
+              {m.family || m.given ? (
+                <span className="font-semibold">
+                  {m.family || "no family name"}, {m.given || "no given name"}
+                </span>
+              ) : (
+                <span className="font-semibold">nobody</span>
+              )}
+              , b. {m.birthDate ? day(m.birthDate) : m.birthSaid ? `“${m.birthSaid}”, which is no date` : "unknown"},{" "}
+              {m.sex || "sex not given"}
+              {(m.records ?? []).length > 0 && (
                 <>
-                  , order <span className="font-mono">{m.placer}</span>
+                  {" "}
+                  · <span className="font-mono">{m.records?.join(", ")}</span>
                 </>
               )}
             </p>
-            <h2 className="mt-4 text-title">{m.titles?.join(", ")}</h2>
-            <Table className="mt-1 max-w-[520px] text-aside">
-              {m.values?.map((v) => (
-                <tr key={v.code + v.name} className="h-[30px] border-b border-rule">
-                  <th scope="row" className="text-left font-normal">
-                    {v.name}
-                  </th>
-                  <td className="text-right">
-                    <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
-                  </td>
-                  <td className="text-right text-faded">{v.range}</td>
-                </tr>
-              ))}
-            </Table>
-            <h2 className="mt-6 text-title">Who may be meant</h2>
-            {candidates.length === 0 && (
-              <p className="small">Nobody here is like it. Search below, or set it aside with a reason.</p>
+            {m.notes && <p className="small whitespace-pre-wrap">{m.notes}</p>}
+            {numbered(m.reports).map(({ it: r, place }) => (
+              <section key={place}>
+                <h2 className="mt-4 text-title">{r.title}</h2>
+                <p className="small">
+                  {r.status}
+                  {r.collectedAt && `, collected ${day(r.collectedAt)} ${clock(r.collectedAt)}`}
+                  {r.placer && ", order "}
+                  <span className="font-mono">{r.placer}</span>
+                </p>
+                <Table className="mt-1 max-w-[640px] text-aside">
+                  {numbered(r.values).map(({ it: v, place }) => (
+                    <tr key={place} className="h-[30px] border-b border-rule align-baseline">
+                      <th scope="row" className="py-1 text-left font-normal">
+                        {v.name}
+                        {v.status && <span className="block text-small text-carried">{v.status}</span>}
+                        {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
+                      </th>
+                      <td className={`text-right whitespace-pre-wrap ${v.live ? "" : "text-faded line-through"}`}>
+                        <Value side={v.side} text={v.text || "no value"} unit={unit(v.unit)} flag={v.flag} />
+                      </td>
+                      <td className="pl-4 text-right text-faded">{v.range}</td>
+                    </tr>
+                  ))}
+                </Table>
+                {r.notes && <p className="mt-1 font-serif whitespace-pre-wrap">{r.notes}</p>}
+              </section>
+            ))}
+            {others.length > 0 && (
+              <>
+                <h2 className="mt-6 text-title">In the same message</h2>
+                <ul>
+                  {others.map((o) => (
+                    <li key={o.id} className="border-b border-rule py-1.5">
+                      <Link to={`/desk/held/${o.id}`} className="font-semibold hover:underline">
+                        {[o.family, o.given].filter(Boolean).join(", ") || "nobody named"}
+                      </Link>{" "}
+                      <span className="small">{o.reports?.map((r) => r.title).join(", ")}</span>
+                      {o.reports?.flatMap((r) =>
+                        (r.values ?? [])
+                          .filter((v) => v.side.startsWith("critical"))
+                          .map((v) => (
+                            <span key={v.code + v.name} className="ml-2">
+                              {v.name} <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
+                            </span>
+                          )),
+                      )}
+                      <span className="small">
+                        {" "}
+                        · {o.state === "quarantined" ? "waits too" : o.state === "filed" ? "was filed" : "is decided"}
+                      </span>
+                    </li>
+                  ))}
+                </ul>
+              </>
             )}
-            <ul>
-              {candidates.map((c, i) =>
-                person(
-                  c.patient,
-                  c.patient.id,
-                  `${c.agree?.join(", ")} agree${c.agree?.length === 1 ? "s" : ""}${c.differ?.length ? `; ${c.differ.join(", ")} differ${c.differ.length === 1 ? "s" : ""}` : ""}`,
-                  String(i + 1),
-                ),
-              )}
-            </ul>
-            <label className="label mt-4 block max-w-[420px]">
-              Somebody else: name, birth date, record number or phone
-              <input className="field text-ink" value={query} onChange={(e) => setQuery(e.target.value)} />
-            </label>
-            <ul>{(query.trim().length > 1 ? (found.data ?? []) : []).map((p) => person(p, `f${p.id}`, ""))}</ul>
+            {waits && (
+              <>
+                <h2 className="mt-6 text-title">Who may be meant</h2>
+                {candidates.length === 0 && (
+                  <p className="small">Nobody here is like it. Search below, or set it aside with a reason.</p>
+                )}
+                <ul>
+                  {candidates.map((c, i) =>
+                    person(
+                      c.patient,
+                      c.patient.id,
+                      `${c.agree?.join(", ")} agree${c.agree?.length === 1 ? "s" : ""}${c.differ?.length ? `; ${c.differ.join(", ")} differ${c.differ.length === 1 ? "s" : ""}` : ""}`,
+                      String(i + 1),
+                    ),
+                  )}
+                </ul>
+                <label className="label mt-4 block max-w-[420px]">
+                  Somebody else: name, birth date, record number or phone
+                  <input className="field text-ink" value={query} onChange={(e) => setQuery(e.target.value)} />
+                </label>
+                <ul>{(query.trim().length > 1 ? (found.data ?? []) : []).map((p) => person(p, `f${p.id}`, ""))}</ul>
+              </>
+            )}
           </>
         ) : (
           <p className="small mt-2">It stays here as it came until somebody has spoken with the sender.</p>
@@ -138,33 +195,56 @@ export function HeldPage({ id: number, next }: { id: string; next: string }) {
         </details>
       </main>
       <aside aria-label="Decision" className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-wide:w-full">
-        {m.readable && (
+        {!waits && (
+          <>
+            <p className="mb-3">{m.state === "filed" ? "It was filed." : "A person has decided on it."}</p>
+            {m.reason && (
+              <button
+                type="button"
+                className="choice"
+                onClick={() => void done(got(api.POST("/api/quarantine/{number}/up", { params: { path: { number: id } } })))}
+              >
+                Take it up again
+              </button>
+            )}
+          </>
+        )}
+        {waits && m.readable && (
           <>
             <p className="mb-3">
               {chosen
                 ? `It goes into the chart of ${chosen.given} ${chosen.family}, born ${day(chosen.birthDate)}, as said by you.`
                 : "Choose whose it is."}
             </p>
+            {chosen && (differs.length > 0 || error !== "" || why !== "") && (
+              <label className="label mb-3 block">
+                {differs.length > 0
+                  ? `Theirs, although the ${differs.join(", ")} differ${differs.length === 1 ? "s" : ""}, because`
+                  : "Theirs all the same, because"}
+                <input autoFocus className="field text-ink" value={why} onChange={(e) => setWhy(e.target.value)} />
+              </label>
+            )}
             <button type="button" className="act" disabled={!chosen} onClick={attach}>
               Attach <KeyCap k="Ctrl+Enter" />
             </button>
           </>
         )}
-        <form
-          className="mt-6"
-          onSubmit={(e: FormEvent) => {
-            e.preventDefault();
-            void done(got(api.POST("/api/quarantine/{number}/aside", { params: { path: { number: id } }, body: { reason } })));
-          }}
-        >
-          <label className="label block">
-            Belongs to nobody here, because
-            <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
-          </label>
-          <button type="submit" className="choice mt-3">
-            Set aside
-          </button>
-        </form>
+        {waits && (
+          <Form
+            className="mt-6"
+            act={() =>
+              done(got(api.POST("/api/quarantine/{number}/aside", { params: { path: { number: id } }, body: { reason } })))
+            }
+          >
+            <label className="label block">
+              Belongs to nobody here, because
+              <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
+            </label>
+            <button type="submit" className="choice mt-3">
+              Set aside
+            </button>
+          </Form>
+        )}
         <Wrong says={error} className="mt-3 text-aside" />
       </aside>
     </>

@@ -2,12 +2,14 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { unit } from "../chart/Spine";
-import { api, got, say } from "../exchange/client";
+import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day, shortDay } from "../frame/time";
+import { Why } from "../kit/Form";
+import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Value } from "./Flags";
 
@@ -23,6 +25,7 @@ const ways = [
 export function Report({ id, next }: { id: string; next: string }) {
   const go = useNavigate();
   const client = useQueryClient();
+  const { today } = useMe();
   const maySign = useRight("sign a result");
   const opened = useRef(false);
   const report = useQuery({
@@ -51,8 +54,10 @@ export function Report({ id, next }: { id: string; next: string }) {
       setError("This report has changed since you opened it. Read it again before signing.");
     seen.current = { issue: r.issue, version: r.version };
   }, [r]);
-  const final = r?.status === "final" || r?.status === "corrected" || r?.status === "cannot be done";
-  const open = !!r && !r.signed && maySign;
+  const mayMatch = useRight("say whose a result is");
+  const [leaving, setLeaving] = useState(false);
+  const final = !!r && !r.waits;
+  const open = !!r && !r.signed && !r.gone && maySign;
   async function signReport() {
     if (!r || !open) return;
     setError("");
@@ -96,7 +101,48 @@ export function Report({ id, next }: { id: string; next: string }) {
   const values = r.values ?? [];
   const dates = [...new Set(values.flatMap((v) => (v.earlier ?? []).map((e) => e.at.slice(0, 10))))].sort().reverse().slice(0, 2);
   const disagree = values.filter((v) => v.disagree);
-  const readable = values.filter((v) => v.reading !== "unread");
+  const judged = values.filter((v) => v.live && v.reading !== "not judged");
+  const flagged = judged.filter((v) => v.flag);
+  const done = [
+    ...new Set(
+      values
+        .map((v) => [v.details.performer, v.details.address, v.details.director].filter(Boolean).join(", "))
+        .filter((x) => x !== "" && x !== r.performer),
+    ),
+  ];
+  const facts: [string, string | undefined][] = [
+    [
+      "Specimen",
+      (r.details.specimens ?? [])
+        .map((s) => s.type)
+        .filter(Boolean)
+        .join(", "),
+    ],
+    ["About", r.details.parent],
+    ["Asked because of", r.details.reason],
+    ["The laboratory's number", r.filler.includes(":") ? "" : r.filler],
+    ["Numbers of the patient", r.details.records?.join(", ")],
+    ["Said of the patient", r.details.patientNotes],
+    ["Said of the whole message", r.details.messageNotes],
+    ["Done by", done.join("; ")],
+  ];
+  const refused = (r.details.specimens ?? []).flatMap((s) => [
+    ...(s.refused ? [`Specimen refused: ${s.refused}.`] : []),
+    ...(s.condition ? [`Condition of the specimen: ${s.condition}.`] : []),
+  ]);
+  // What stood there before, and of what is around it only what is different now.
+  const before = (v: Schemas["ValueView"], w: Schemas["BeforeView"]) => {
+    if (w.new) return "Was not there before.";
+    const changed = (word: string, was: string, is: string) => (was === is ? [] : [`${word} ${was || "none"}`]);
+    const value = `${w.text || "no value"} ${unit(w.unit)}`.trim();
+    const around = [
+      ...changed("range", w.range, v.range),
+      ...changed("flag", w.flag, v.flag),
+      ...changed("status", w.status || "final", v.status || "final"),
+      ...changed("note", w.notes, v.notes),
+    ];
+    return `Before: ${[value, ...around].join("; ")}`;
+  };
   return (
     <>
       <main
@@ -119,19 +165,57 @@ export function Report({ id, next }: { id: string; next: string }) {
           <h2 className="text-title">{r.title}</h2>
           <span className="small">
             {r.performer || "performer not named"}
-            {r.phone && `, ${r.phone}`} · collected {shortDay(r.collectedAt)} {clock(r.collectedAt)} ·{" "}
-            <b className={r.status === "final" ? "" : "text-carried"}>{r.status}</b>
-            {r.order && ` · ordered ${shortDay(r.order.signedAt)} by ${r.order.clinician}`}
+            {r.phone && `, ${r.phone}`} ·{" "}
+            {r.collectedAt ? (
+              <>
+                collected {shortDay(r.collectedAt, today)} {clock(r.collectedAt)}
+              </>
+            ) : r.details.collectedSaid ? (
+              <span className="text-carried">time of collection cannot be read: “{r.details.collectedSaid}”</span>
+            ) : (
+              <span className="text-carried">time of collection not stated</span>
+            )}{" "}
+            · <b className={r.status === "final" ? "" : "text-carried"}>{r.status}</b>
+            {r.order && ` · ordered ${shortDay(r.order.signedAt, today)} by ${r.order.clinician}`}
             {r.matchedBy && ` · attached by ${r.matchedBy}`}
+            {r.matchedWhy && `. ${r.matchedWhy}`}
           </span>
         </div>
+        {r.gone && (
+          <p className="margin-note my-2 border-alarm font-semibold">
+            This report has left this chart, because it does not belong here. It waits among those that are not certain, or is in
+            the chart it was given to since.
+          </p>
+        )}
+        {refused.length > 0 && <p className="margin-note my-2 border-carried font-semibold">{refused.join(" ")}</p>}
+        {r.details.reused && (
+          <p className="margin-note my-2 border-carried">
+            The laboratory has used its number <span className="font-mono">{r.filler}</span> before, for another report. This one
+            stands by itself.
+          </p>
+        )}
+        {(r.late ?? []).map((at) => (
+          <p key={at} className="margin-note my-2 border-carried">
+            On {shortDay(at, today)}, {clock(at)} an issue came that is older than this one by its own time. It is kept, and has
+            replaced nothing.
+          </p>
+        ))}
         {r.reopened && (
           <p className="margin-note my-2 border-carried">
             An earlier issue of this report was signed. The laboratory has sent another since: read it again.
           </p>
         )}
+        {(r.wasStatus || r.wasNotes || (r.removed ?? []).length > 0) && (
+          <p className="margin-note my-2 border-carried whitespace-pre-wrap">
+            {r.wasStatus && `It was ${r.wasStatus} before. `}
+            {r.wasNotes && `Its notes were: ${r.wasNotes} `}
+            {(r.removed ?? []).map((v) => `No longer in it: ${v.name} ${v.text} ${unit(v.unit)} ${v.flag}`.trim()).join(". ")}
+          </p>
+        )}
         {!final && (
-          <p className="margin-note my-2 border-carried">Preliminary: it waits for the final report and cannot be closed yet.</p>
+          <p className="margin-note my-2 border-carried">
+            <span className="capitalize">{r.status}</span>: it waits for the final report and cannot be closed yet.
+          </p>
         )}
         <div className="overflow-x-auto">
           <Table
@@ -143,10 +227,13 @@ export function Report({ id, next }: { id: string; next: string }) {
               ...dates.map((d) => ({ id: d, word: day(d), className: "pl-5 text-right whitespace-nowrap" })),
             ]}
           >
-            {values.map((v) => (
-              <tr key={v.code + v.name} className="h-[30px] border-b border-rule text-right align-baseline">
+            {numbered(values).map(({ it: v, place }) => (
+              <tr key={place} className="h-[30px] border-b border-rule text-right align-baseline">
                 <th scope="row" className="py-1 text-left font-normal">
                   {v.name}
+                  {v.details.subId && <span className="text-faded"> {v.details.subId}</span>}
+                  {v.status && <span className="block text-small text-carried">{v.status}</span>}
+                  {v.before && <span className="block text-small whitespace-pre-wrap text-carried">{before(v, v.before)}</span>}
                   {v.disagree && (
                     <span className="block text-small text-carried">
                       We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's flag
@@ -154,11 +241,17 @@ export function Report({ id, next }: { id: string; next: string }) {
                     </span>
                   )}
                   {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
+                  {v.details.method && <span className="small block">{v.details.method}</span>}
                 </th>
-                <td className="pl-3 whitespace-pre-wrap">
-                  <Value side={v.side} text={v.text} unit={unit(v.unit)} flag={v.flag} />
+                <td
+                  className={`pl-3 ${v.text.length > 24 ? "whitespace-pre-wrap" : "whitespace-nowrap"} ${v.live ? "" : "text-faded line-through"}`}
+                >
+                  <Value side={v.side} text={v.text || "no value"} unit={unit(v.unit)} flag={v.flag} />
                 </td>
-                <td className="pl-5 whitespace-nowrap text-faded">{v.range}</td>
+                <td className="pl-5 whitespace-nowrap text-faded">
+                  {v.range}
+                  {v.live && v.reading === "not judged" && <span className="block text-small">not judged</span>}
+                </td>
                 {dates.map((d) => {
                   const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
                   return (
@@ -177,13 +270,30 @@ export function Report({ id, next }: { id: string; next: string }) {
           </Table>
         </div>
         {r.notes && <p className="mt-3 font-serif text-read whitespace-pre-wrap">{r.notes}</p>}
-        {readable.length > 0 && disagree.length === 0 && (
+        {values.length === 0 && <p className="mt-3">No value came with it.</p>}
+        {values.length > 0 && (
           <p className="small mt-4">
-            {readable.length === values.length
-              ? `The laboratory's flags and our reading of its ranges agree in ${readable.length === 1 ? "this value" : `all ${readable.length} values`}.`
-              : `We could read the range of ${readable.length} of ${values.length} values; there the laboratory's flags and our reading agree.`}
+            {judged.length === 0
+              ? "No value was judged by us: there is no number, or no range to read it against."
+              : judged.length < values.length
+                ? `We could read ${judged.length} of ${values.length} values against the range that came; the others are not judged.`
+                : ""}{" "}
+            {flagged.length > 0 &&
+              disagree.length === 0 &&
+              `The laboratory's ${flagged.length === 1 ? "flag and our reading of its range agree" : `flags and our reading of its ranges agree in ${flagged.length === values.length ? `all ${values.length} values` : `${flagged.length} values`}`}.`}
           </p>
         )}
+        <dl className="small mt-4">
+          {facts.map(
+            ([word, text]) =>
+              text && (
+                <div key={word} className="flex gap-2">
+                  <dt className="shrink-0">{word}:</dt>
+                  <dd className="whitespace-pre-wrap text-ink">{text}</dd>
+                </div>
+              ),
+          )}
+        </dl>
         {(r.reviews ?? []).map((v) => (
           <div key={v.issue} className="mt-4 border-t border-rule pt-2">
             <p className="font-serif text-read">{v.comment || "No comment."}</p>
@@ -249,8 +359,36 @@ export function Report({ id, next }: { id: string; next: string }) {
               ? "Signed and closed."
               : !final
                 ? "Nothing to sign yet: the final report closes this line."
-                : `${r.owner} answers for this line; a physician closes it.`}
+                : r.gone
+                  ? "Nothing to sign here."
+                  : `${r.owner} answers for this line; a physician closes it.`}
           </p>
+        )}
+        {mayMatch && r.fromLab && !r.gone && (
+          <div className="mt-8 border-t border-rule pt-3">
+            {leaving ? (
+              <Why
+                label="Why it is not this patient's"
+                says="Why it is not this patient's"
+                word="Take it out of this chart"
+                act={async (reason) => {
+                  try {
+                    await got(api.POST("/api/reports/{id}/detach", { params: { path: { id } }, body: { reason } }));
+                    await client.invalidateQueries();
+                    go(next);
+                  } catch (e) {
+                    setError(say(e));
+                  }
+                }}
+                leave={() => setLeaving(false)}
+              />
+            ) : (
+              <button type="button" className="plain" onClick={() => setLeaving(true)}>
+                Not this patient's…
+              </button>
+            )}
+            {!(open && final) && <Wrong says={error} className="mt-2 text-aside" />}
+          </div>
         )}
       </aside>
       {dialog}

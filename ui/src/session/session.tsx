@@ -1,8 +1,9 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, type FormEvent, type ReactNode, useContext, useEffect, useState } from "react";
+import { createContext, type ReactNode, useContext, useEffect, useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
 import { Mark } from "../frame/Mark";
+import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { sendKept } from "../note/write/kept";
 
@@ -98,16 +99,15 @@ function Door({
   error: string;
 }) {
   const [busy, setBusy] = useState(false);
-  async function submit(e: FormEvent) {
-    e.preventDefault();
+  async function submit() {
     setBusy(true);
     await onSubmit();
     setBusy(false);
   }
   return (
     <main className="fixed inset-0 z-50 grid place-items-center overflow-auto bg-paper p-4">
-      <form
-        onSubmit={submit}
+      <Form
+        act={submit}
         className="w-full max-w-[340px] border-l-[14px] border-kelp bg-leaf px-8 py-9 shadow-[0_0_0_1px_var(--color-rule)]"
       >
         <div className="mb-6 flex items-center gap-2.5">
@@ -121,7 +121,7 @@ function Door({
           {title}
           <span className="key">Enter</span>
         </button>
-      </form>
+      </Form>
     </main>
   );
 }

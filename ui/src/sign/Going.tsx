@@ -5,6 +5,7 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 
 /** MessagePage is a message to the patient that has not arrived. */
@@ -57,13 +58,7 @@ function Sent({ item, next }: { item: Schemas["OpenedSent"]; next: string }) {
       <p className="mb-4 max-w-[60ch] font-serif text-title whitespace-pre-line">{s.says}</p>
       {s.state !== "refused" && <p className="margin-note">{s.problem || "On its way."} The line closes when it is taken.</p>}
       {s.state === "refused" && (
-        <form
-          className="margin-note max-w-[560px] border-alarm"
-          onSubmit={(e) => {
-            e.preventDefault();
-            void settle();
-          }}
-        >
+        <Form className="margin-note max-w-[560px] border-alarm" act={settle}>
           <p className="font-semibold text-alarm">Refused: {s.problem}</p>
           <label className="label mt-2 block">
             How it was done instead
@@ -79,7 +74,7 @@ function Sent({ item, next }: { item: Schemas["OpenedSent"]; next: string }) {
           <button type="submit" className="act">
             Close the line <KeyCap k="Enter" />
           </button>
-        </form>
+        </Form>
       )}
     </main>
   );

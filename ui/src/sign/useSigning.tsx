@@ -1,7 +1,8 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
-import { type FormEvent, type ReactNode, useRef, useState } from "react";
+import { type ReactNode, useRef, useState } from "react";
 import { Problem, say } from "../exchange/client";
 import { KeyCap, rest } from "../frame/keys";
+import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 
 type Attempt = {
@@ -61,8 +62,7 @@ function SecretDialog({
 }) {
   const [secret, setSecret] = useState("");
   const [error, setError] = useState("");
-  async function submit(e: FormEvent) {
-    e.preventDefault();
+  async function submit() {
     try {
       setError(await give(secret));
     } catch (x) {
@@ -80,7 +80,7 @@ function SecretDialog({
             <li key={l}>{l}</li>
           ))}
         </ul>
-        <form onSubmit={submit}>
+        <Form act={submit}>
           <label className="label block">
             Signing secret
             <input
@@ -100,7 +100,7 @@ function SecretDialog({
           <button type="button" className="plain ml-4" onClick={close}>
             Not now <KeyCap k="Escape" />
           </button>
-        </form>
+        </Form>
       </DialogPanel>
     </Dialog>
   );

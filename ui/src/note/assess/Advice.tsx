@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got, type Schemas } from "../../exchange/client";
+import { Why } from "../../kit/Form";
 import { Wrong } from "../../kit/Wrong";
 import { type Note, useChange } from "../useNote";
 
@@ -56,7 +57,6 @@ function Remark({
 }) {
   const [why, setWhy] = useState(false);
   const [asking, setAsking] = useState(false);
-  const [reason, setReason] = useState("");
   const codes = note.diagnoses.map((d) => d.code);
   const at = codes.indexOf(a.codes[0] ?? "");
   return (
@@ -97,22 +97,13 @@ function Remark({
         </button>
       </span>
       {asking && (
-        <form
-          onSubmit={(e) => {
-            e.preventDefault();
-            void answer(a.key, reason).then(() => setAsking(false));
-          }}
-        >
-          <input
-            autoFocus
-            aria-label="Why both are right"
-            placeholder="Why both are right here"
-            className="field"
-            value={reason}
-            onChange={(e) => setReason(e.target.value)}
-            onKeyDown={(e) => e.key === "Escape" && setAsking(false)}
-          />
-        </form>
+        <Why
+          label="Why both are right"
+          says="Why both are right here"
+          word="Answer"
+          act={(reason) => answer(a.key, reason).then(() => setAsking(false))}
+          leave={() => setAsking(false)}
+        />
       )}
       {why && (
         <span className="block text-faded">

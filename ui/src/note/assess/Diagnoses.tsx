@@ -3,7 +3,8 @@ import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-quer
 import { type KeyboardEvent, useEffect, useRef, useState } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got, type Schemas, say } from "../../exchange/client";
-import { KeyCap, onEscape, useKeys } from "../../frame/keys";
+import { KeyCap, useKeys } from "../../frame/keys";
+import { Form } from "../../kit/Form";
 import { Wrong } from "../../kit/Wrong";
 import { useRight } from "../../session/session";
 import { type Act, useChange } from "../useNote";
@@ -421,14 +422,11 @@ function Describe({ note, diagnosis, close }: { note: Note; diagnosis: Schemas["
     }
   }
   return (
-    <form
+    <Form
       aria-label="Ongoing problem"
       className="ml-[3.1rem] flex basis-full flex-wrap items-end gap-3 py-1 text-aside"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void keep();
-      }}
-      onKeyDown={onEscape(close)}
+      act={keep}
+      leave={close}
     >
       <label className="label w-36">
         Known since
@@ -457,7 +455,7 @@ function Describe({ note, diagnosis, close }: { note: Note; diagnosis: Schemas["
         Keep <KeyCap k="Enter" />
       </button>
       <Wrong says={error} as="span" />
-    </form>
+    </Form>
   );
 }
 

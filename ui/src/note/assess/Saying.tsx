@@ -1,7 +1,8 @@
 import { useEffect, useRef } from "react";
 import { api, got, type Schemas } from "../../exchange/client";
-import { KeyCap, onEscape, useKeys } from "../../frame/keys";
+import { KeyCap, useKeys } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
+import { Form } from "../../kit/Form";
 import type { Act, Note } from "../useNote";
 
 const responses = ["improving", "stable", "worse", "resolved", "at goal", "not at goal", "new"] as const;
@@ -50,16 +51,13 @@ export function Saying({
     </label>
   );
   return (
-    <form
+    <Form
       ref={form}
       aria-label={`What is said of ${d.title}`}
       className="my-1 ml-8 basis-full border border-edge p-3 text-aside"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void save();
-      }}
+      act={save}
+      leave={close}
       onKeyDown={(e) => {
-        onEscape(close)(e);
         // A digit chooses while the focus is on the choices, and goes on to the words.
         const r = responses[Number(e.key) - 1];
         if (r && (e.target as HTMLElement).tagName === "BUTTON" && !e.altKey && !e.ctrlKey) {
@@ -121,6 +119,6 @@ export function Saying({
         As it was
       </button>
       {left && <span className="ml-3 text-carried">Left here before and not written.</span>}
-    </form>
+    </Form>
   );
 }

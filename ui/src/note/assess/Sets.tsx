@@ -148,7 +148,7 @@ function Parts({
             </label>
             {p.warnings.map((w) => (
               <p key={w.says + w.why} className={`pl-6 ${w.serious ? "font-semibold text-alarm" : "text-carried"}`}>
-                {w.serious ? "■ " : ""}
+                {w.serious ? "■ " : w.unknown ? "? " : ""}
                 {w.says}: {w.why}.
               </p>
             ))}

@@ -2,9 +2,10 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got, say } from "../../exchange/client";
-import { KeyCap, onEscape } from "../../frame/keys";
+import { KeyCap } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
 import { clock, day } from "../../frame/time";
+import { Form } from "../../kit/Form";
 import { Wrong } from "../../kit/Wrong";
 import { useMe } from "../../session/session";
 import { useSigning } from "../../sign/useSigning";
@@ -35,15 +36,7 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
     }
   }
   return (
-    <form
-      aria-label="Follow-up"
-      className="mb-5 text-aside"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void ask();
-      }}
-      onKeyDown={onEscape(close)}
-    >
+    <Form aria-label="Follow-up" className="mb-5 text-aside" act={ask} leave={close}>
       <h2 className="mb-1 text-title">Come back</h2>
       <div className="flex items-end gap-3">
         <label className="label w-28">
@@ -70,7 +63,7 @@ export function FollowUp({ note, close }: { note: Note; close: () => void }) {
         </button>
       </div>
       <Wrong says={error} className="min-h-[20px]" />
-    </form>
+    </Form>
   );
 }
 
@@ -129,78 +122,72 @@ export function Absence({ note, close }: { note: Note; close: () => void }) {
     });
   }
   return (
-    <form
-      aria-label="Absence letter"
-      className="mb-5 text-aside"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void write();
-      }}
-      onKeyDown={onEscape(close)}
-    >
-      <h2 className="mb-1 text-title">Absence letter</h2>
-      <div className="flex items-end gap-3">
-        <label className="label w-20">
-          Days
+    <>
+      <Form aria-label="Absence letter" className="mb-5 text-aside" act={write} leave={close}>
+        <h2 className="mb-1 text-title">Absence letter</h2>
+        <div className="flex items-end gap-3">
+          <label className="label w-20">
+            Days
+            <input
+              autoFocus
+              inputMode="numeric"
+              className="field text-ink"
+              value={days}
+              onChange={(e) => setTyped({ days: e.target.value, words })}
+            />
+          </label>
+          <label className="label w-32">
+            From
+            <input className="field text-ink" value={from} onChange={(e) => setFrom(e.target.value)} />
+          </label>
+          <label className="label">
+            For
+            <select
+              className="mt-0.5 block rounded-[3px] border border-edge bg-leaf px-1 py-1 font-normal text-ink"
+              value={place}
+              onChange={(e) => setPlace(e.target.value as "work")}
+            >
+              <option>work</option>
+              <option>school</option>
+            </select>
+          </label>
+        </div>
+        <label className="label mt-1 block">
+          Anything else
           <input
-            autoFocus
-            inputMode="numeric"
             className="field text-ink"
-            value={days}
-            onChange={(e) => setTyped({ days: e.target.value, words })}
+            placeholder="light work without lifting for a week"
+            value={words}
+            onChange={(e) => setTyped({ days, words: e.target.value })}
           />
         </label>
-        <label className="label w-32">
-          From
-          <input className="field text-ink" value={from} onChange={(e) => setFrom(e.target.value)} />
+        <label className="mt-2 flex items-center gap-2">
+          <input
+            type="checkbox"
+            className="size-4 accent-kelp"
+            checked={diagnosis}
+            onChange={(e) => setDiagnosis(e.target.checked)}
+          />
+          Name the diagnosis, the patient wants it
         </label>
-        <label className="label">
-          For
-          <select
-            className="mt-0.5 block rounded-[3px] border border-edge bg-leaf px-1 py-1 font-normal text-ink"
-            value={place}
-            onChange={(e) => setPlace(e.target.value as "work")}
-          >
-            <option>work</option>
-            <option>school</option>
-          </select>
-        </label>
-      </div>
-      <label className="label mt-1 block">
-        Anything else
-        <input
-          className="field text-ink"
-          placeholder="light work without lifting for a week"
-          value={words}
-          onChange={(e) => setTyped({ days, words: e.target.value })}
-        />
-      </label>
-      <label className="mt-2 flex items-center gap-2">
-        <input
-          type="checkbox"
-          className="size-4 accent-kelp"
-          checked={diagnosis}
-          onChange={(e) => setDiagnosis(e.target.checked)}
-        />
-        Name the diagnosis, the patient wants it
-      </label>
-      <Wrong says={error} className="min-h-[20px]" />
-      {done ? (
-        <p role="status">
-          Signed and filed.{" "}
-          <a className="font-semibold text-kelp underline" href={`/api/documents/${done}`} target="_blank" rel="noreferrer">
-            Print it
-          </a>
-        </p>
-      ) : (
-        <button type="submit" className="choice" disabled={busy}>
-          Sign and print <KeyCap k="Enter" />
+        <Wrong says={error} className="min-h-[20px]" />
+        {done ? (
+          <p role="status">
+            Signed and filed.{" "}
+            <a className="font-semibold text-kelp underline" href={`/api/documents/${done}`} target="_blank" rel="noreferrer">
+              Print it
+            </a>
+          </p>
+        ) : (
+          <button type="submit" className="choice" disabled={busy}>
+            Sign and print <KeyCap k="Enter" />
+          </button>
+        )}
+        <button type="button" className="plain ml-3" onClick={close}>
+          {done ? "Done" : "Leave it"}
         </button>
-      )}
-      <button type="button" className="plain ml-3" onClick={close}>
-        {done ? "Done" : "Leave it"}
-      </button>
+      </Form>
       {dialog}
-    </form>
+    </>
   );
 }

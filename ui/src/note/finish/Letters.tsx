@@ -5,6 +5,7 @@ import { api, got, type Schemas, say } from "../../exchange/client";
 import { KeyCap, useKeys } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
 import { Filter } from "../../kit/Filter";
+import { Form } from "../../kit/Form";
 import { Panel } from "../../kit/Panel";
 import { Wrong } from "../../kit/Wrong";
 import { useRight } from "../../session/session";
@@ -208,13 +209,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
       </div>
     );
   return (
-    <form
-      className="flex min-h-0 flex-1 flex-col"
-      onSubmit={(e) => {
-        e.preventDefault();
-        void write();
-      }}
-    >
+    <Form className="flex min-h-0 flex-1 flex-col" act={write}>
       {letter.to !== "patient" && (
         <label className="label block">
           To, as it stands on the letter
@@ -263,7 +258,7 @@ function Write({ note, letter, portal }: { note: Note; letter: Letter; portal: b
         <p className="small">A physician signs letters.</p>
       )}
       {dialog}
-    </form>
+    </Form>
   );
 }
 

@@ -25,10 +25,12 @@ const ask = (question: { kind: "check"; words: string[] } | { kind: "suggest"; w
   });
 
 const listeners = new Set<() => void>();
+let lessons = 0;
 
 /** teach adds words to what is known; whole says that the words of the trade are among
  * them, and checking can begin. */
 export function teach(words: string[], whole = false) {
+  lessons++;
   start().postMessage({ kind: "words", words, whole });
   for (const l of listeners) l();
 }
@@ -90,7 +92,9 @@ export function spelling(): Extension {
           const words = new Set([...view.state.doc.toString().matchAll(wordAt)].map((m) => m[0]));
           const fresh = [...words].filter((w) => !this.checked.has(w));
           if (fresh.length === 0) return;
+          const taught = lessons;
           const wrong = await ask({ kind: "check", words: fresh });
+          if (taught !== lessons) return this.later(view); // asked before the latest words were known
           for (const w of fresh) this.checked.add(w);
           const all = new Set([...view.state.field(wrongWords)].filter((w) => !fresh.includes(w)));
           for (const w of wrong) all.add(w);
