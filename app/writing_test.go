@@ -70,7 +70,7 @@ func reads(v notes.NoteView) string {
 func TestFindingsAreKeptWithTheirAuthorAndVersion(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	v := c.line(id, note.Review, "fever, . -chills")
+	v := c.line(id, note.Review, "fever, . skip chills")
 	require.Contains(t, reads(v), "Reports fever.")
 	require.Contains(t, reads(v), "Constitutional: Denies night sweats")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM note_finding WHERE finding = 'fatigue' AND state = 'absent' AND origin = 'rest' AND by_id = ?", c.doctor().ID), "the denial with the rest keeps its author")
@@ -167,7 +167,7 @@ func TestAnswersWriteTheHistoryAndSurviveANewVersionOfTheForm(t *testing.T) {
 	// The finding list may grow and be reworded, but lose nothing that notes use.
 	s, err := c.app.Forms.ReadForm(ctx, c.doctor(), "systems", "systems", "clinic", 0)
 	require.NoError(t, err)
-	lost := forms.FormText{FormRow: s.FormRow, Body: strings.Replace(s.Body, "{id: rash, say: rash}", "{id: rashes, say: rash}", 1)}
+	lost := forms.FormText{FormRow: s.FormRow, Body: strings.Replace(s.Body, "{id: rash, say: rash,", "{id: rashes, say: rash,", 1)}
 	_, err = c.app.Forms.SaveForm(ctx, c.doctor(), lost, 1)
 	require.ErrorContains(t, err, "rash is gone")
 	p, err := c.app.Forms.TryForm(ctx, c.doctor(), retold)

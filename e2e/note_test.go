@@ -137,7 +137,7 @@ func TestFindingsInFewActs(t *testing.T) {
 	h.effort("E3", 6, func() {
 		h.press("r")
 		h.focused("Symptoms, in a line")
-		h.types("cough productive 1w, fever, . -chills, -night sweats")
+		h.types("cough productive 1w, fever, . skip chills, skip night sweats")
 		h.sees("Taken out: chills")
 		h.press("Enter")
 		h.wait(`document.querySelector('[data-ref^="review.constitutional.fever"]')`, "the fever in the note")

@@ -105,7 +105,7 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 	}{
 		{"back-pain", answers("duration", days("2"), "onset", code("sudden"), "trigger", code("lifting"), "place", code("left"), "severity",
 			code("moderate"), "radiates", yes(true), "leg", code("left"), "below", yes(false), "worse", code("bending", "sitting"), "bladder",
-			yes(false), "saddle", yes(false), "work", code("unable")), "fever . -weight loss",
+			yes(false), "saddle", yes(false), "work", code("unable")), "fever . skip weight loss",
 			"A 46-year-old man with moderate left low back pain for two days, which began suddenly after lifting. The pain spreads into the left leg, not below the knee. It is worse with bending and sitting. Reports fever. Denies recent injury, weakness and numbness. No loss of bladder or bowel control. No numbness between the legs. Not able to work."},
 		{"back-pain", answers("radiates", yes(false), "trigger", free("carrying a sofa")), "",
 			"A 46-year-old man with back pain after carrying a sofa. The pain does not spread into the legs."},
@@ -161,10 +161,9 @@ func TestReadingALine(t *testing.T) {
 		rest []string
 		want string
 	}{
-		{note.Review, "cough, fever 2d, . -chills -rash", []string{"constitutional", "skin"}, "unread"},
-		{note.Review, "fever, . -chills", []string{"constitutional"},
+		{note.Review, "fever, . skip chills", []string{"constitutional"},
 			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue."},
-		{note.Review, "cough dry 2w, fever . -chills, -rash", []string{"constitutional", "skin"},
+		{note.Review, "cough dry 2w, fever . skip chills, skip rash", []string{"constitutional", "skin"},
 			"Review of systems\nConstitutional: Reports fever. Denies night sweats, unintended weight loss, weight gain and fatigue.\nRespiratory: Reports dry cough for two weeks.\nSkin: Denies itching, changing moles and sores that do not heal."},
 		{note.Review, "ear pain left severe, no sore throat", nil,
 			"Review of systems\nEars, nose, mouth and throat: Reports severe left ear pain. Denies sore throat."},
@@ -179,7 +178,8 @@ func TestReadingALine(t *testing.T) {
 		// What a denial reaches: the sign of a finding must never turn by a comma.
 		{note.Review, "denies fever, chills, night sweats", nil, "Review of systems\nConstitutional: Denies fever, chills and night sweats."},
 		{note.Review, "no fever, chills or night sweats", nil, "Review of systems\nConstitutional: Denies fever, chills and night sweats."},
-		{note.Review, "no fever or chills, cough 2w", nil,
+		{note.Review, "no fever or chills, cough 2w", nil, "unread"},
+		{note.Review, "no fever or chills, +cough 2w", nil,
 			"Review of systems\nConstitutional: Denies fever and chills.\nRespiratory: Reports cough for two weeks."},
 		{note.Review, "No fever, nor chills", nil, "Review of systems\nConstitutional: Denies fever and chills."},
 		{note.Review, "denies fever, +chills", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
@@ -187,13 +187,19 @@ func TestReadingALine(t *testing.T) {
 			"Review of systems\nConstitutional: Reports chills. Denies fever.\nSkin: Reports itching."},
 		{note.Review, "no fever, has chills", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
 		{note.Review, "chills, no fever", nil, "Review of systems\nConstitutional: Reports chills. Denies fever."},
-		{note.Review, "no fever, chills", nil, "unread"}, // could mean either
+		{note.Review, "no fever, chills", nil, "Review of systems\nConstitutional: Denies fever and chills."},
+		{note.Review, "no fever, chills 2d", nil, "unread"}, // could mean either
 		{note.Review, "chills?", nil, "unread"},
 		{note.Review, "fever or chills", nil, "unread"},
-		{note.Examination, "no murmur, rub", nil, "unread"},
+		{note.Examination, "no murmur, rub", nil, "Examination\nHeart: No murmur or rub."},
 		{note.Examination, "no murmur or rub, lungs", nil,
 			"Examination\nHeart: No murmur or rub.\nLungs: Breathing unlabored, clear throughout."},
-		{note.Examination, "no murmur, wheeze right", nil, "Examination\nHeart: No murmur.\nLungs: Wheeze on the right."},
+		{note.Examination, "no murmur, wheeze right", nil, "unread"},
+		{note.Examination, "no murmur, +wheeze right", nil, "Examination\nHeart: No murmur.\nLungs: Wheeze on the right."},
+		{note.Examination, "right knee: no effusion", nil, "Examination\nKnee: No effusion on the right."},
+		{note.Examination, "wheeze left, wheeze right", nil, "Examination\nLungs: Wheeze on both sides."},
+		{note.Examination, "no wheeze left, +wheeze right", nil, "Examination\nLungs: Wheeze on the right (not on the left)."},
+		{note.Examination, "wheeze left mild, wheeze right severe", nil, "Examination\nLungs: Wheeze on both sides (left mild; right severe)."},
 		{note.Examination, "r knee effusion", nil, "Examination\nKnee: Effusion on the right."},
 		{note.Examination, "tenderness", nil, "unread"},
 		{note.Examination, "flurb", nil, "unread"},
@@ -212,9 +218,9 @@ func TestReadingALine(t *testing.T) {
 	}
 	_, un := s.ReadLine(note.Examination, "tenderness", nil)
 	require.Greater(t, len(un[0].Could), 1, "what could mean two things says which")
-	cs, un := s.ReadLine(note.Review, "no fever, chills, rash or itching, no cough, itching", nil)
-	require.Len(t, cs, 5, "the list that goes on to an or is denied")
-	require.Equal(t, []string{"no itching", "has itching"}, un[0].Could)
+	cs, un := s.ReadLine(note.Review, "no fever, chills, rash or itching, no cough, sore throat 2d", nil)
+	require.Len(t, cs, 5, "the list is denied")
+	require.Equal(t, []string{"no sore throat 2d", "has sore throat 2d"}, un[0].Could)
 }
 
 func TestDenialsRespectWhoTheyAreAbout(t *testing.T) {

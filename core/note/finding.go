@@ -172,7 +172,7 @@ func (s *Systems) Symptoms(have rows, keys []string) []Piece {
 		case Present:
 			yes.add(f, i.Phrase(f))
 		case Absent:
-			no.add(f, i.Say)
+			no.add(f, i.Phrase(f))
 		}
 	}
 	return append(yes.pieces("reports", "and"), no.pieces("denies", "and")...)
@@ -269,7 +269,7 @@ func (s System) pieces(have rows) []Piece {
 				}
 				found = append(found, Piece{Text: Sentence(i.Phrase(f)), Origin: origin, Source: f.SourceNote, Looked: f.Looked, Ref: f.Key()})
 			case Absent:
-				absent.add(f, i.Say)
+				absent.add(f, i.Phrase(f))
 			}
 		}
 		if f, ok := have.get(Examination, s.ID, a.ID); ok && f.State == Normal && !any {
@@ -374,8 +374,10 @@ func (s *Systems) apply(have rows, c Change, who About) error {
 	case c.Clear:
 		delete(have, prefix+c.Finding)
 		return nil
-	case c.State == LeftOut, isAspect && c.State == Normal, isItem && c.State == Absent:
-	case isItem && c.State == Present:
+	case c.State == LeftOut, isAspect && c.State == Normal:
+	case isItem && c.State == Absent && (c.Severity != "" || c.Duration != "" || c.Remark != ""):
+		return fault(c.Finding, "%s is denied or not there, so it has no severity, duration or remark", i.Say)
+	case isItem && (c.State == Present || c.State == Absent):
 		var err error
 		if f, err = qualified(f, c, i); err != nil {
 			return err
@@ -427,7 +429,9 @@ func (s *Systems) fill(have rows, a Area, x System, who About) {
 		}
 	}
 	for _, asp := range x.Aspects {
-		add(asp.ID, Normal)
+		if !asp.Alone {
+			add(asp.ID, Normal)
+		}
 	}
 }
 

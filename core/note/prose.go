@@ -82,7 +82,7 @@ func ReadDuration(s string) (string, bool) {
 		return "", false
 	}
 	for code, word := range timeUnits {
-		if u == code || u == word || u == word+"s" {
+		if u == code || u == code+"s" || u == word || u == word+"s" {
 			return n + " " + code, true
 		}
 	}

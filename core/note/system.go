@@ -21,20 +21,30 @@ type System struct {
 	ID       string   `yaml:"id" json:"id"`
 	Name     string   `yaml:"name" json:"name"`
 	Also     []string `yaml:"also" json:"also"`
+	Parts    []string `yaml:"parts" json:"-"` // words that lead to it and do not name all of it
 	Symptoms []Item   `yaml:"symptoms" json:"symptoms"`
 	Aspects  []Aspect `yaml:"aspects" json:"aspects"`
+	called   []calledBy
 }
 
-// Aspect is one thing looked at, with the words it reads when it is normal.
+// Aspect is one thing looked at, with the words it reads when it is normal. Also are
+// other words for that in a typed line, Names what it is called ("gait", in "gait
+// normal"). Alone means that only its own words call it normal, never "abdomen normal".
 type Aspect struct {
-	ID       string `yaml:"id" json:"id"`
-	Normal   string `yaml:"normal" json:"normal"`
-	Findings []Item `yaml:"findings" json:"findings"`
+	ID       string   `yaml:"id" json:"id"`
+	Normal   string   `yaml:"normal" json:"normal"`
+	Also     []string `yaml:"also" json:"-"`
+	Names    []string `yaml:"names" json:"-"`
+	Alone    bool     `yaml:"alone" json:"alone"`
+	Findings []Item   `yaml:"findings" json:"findings"`
 }
 
 // Item is a symptom or an abnormal finding. Sided says where the side is written:
 // "before" ("left ear pain"), "after" ("wheeze on the left") or not at all. Sex
 // limits it to one administrative sex. Alone means that "all the rest" does not answer it.
+// Test are names that say nothing without a sign ("straight leg raise"), Denied those
+// that say it is not there ("afebrile"), Within those that speak of it where its system
+// was named ("ears: pain").
 type Item struct {
 	ID    string   `yaml:"id" json:"id"`
 	Say   string   `yaml:"say" json:"say"`
@@ -44,6 +54,48 @@ type Item struct {
 	Alone bool     `yaml:"alone" json:"alone"`
 	Pre   []string `yaml:"pre" json:"pre"`
 	Post  []string `yaml:"post" json:"post"`
+
+	Test   []string `yaml:"test" json:"-"`
+	Denied []string `yaml:"denied" json:"-"`
+	Within []string `yaml:"within" json:"-"`
+
+	called []called
+}
+
+// called is a name as the typed line is held against it.
+type called struct {
+	kind  int
+	parts []string
+}
+
+const (
+	wholeName = iota
+	shortName // where its system was named
+	testName
+	deniedName
+)
+
+func (i *Item) prepare() {
+	i.called = nil
+	for kind, names := range [][]string{append([]string{i.Say}, i.Also...), i.Within, i.Test, i.Denied} {
+		for _, n := range names {
+			i.called = append(i.called, called{kind, strings.Fields(strings.ToLower(n))})
+		}
+	}
+}
+
+// calledBy is a name of a system, and whether it names all of it.
+type calledBy struct {
+	whole bool
+	parts []string
+}
+
+func (x *System) prepare() {
+	x.called = nil
+	names := append([]string{x.ID, x.Name}, x.Also...)
+	for n, name := range append(names, x.Parts...) {
+		x.called = append(x.called, calledBy{n < len(names), strings.Fields(strings.ToLower(strings.ReplaceAll(name, ",", " ")))})
+	}
 }
 
 // Area is the review of systems or the examination.
@@ -123,6 +175,7 @@ func (s *Systems) Prepare() error {
 				return fault(x.ID, "the system %q holds nothing to ask or find", x.ID)
 			}
 			seen[x.ID] = true
+			x.prepare()
 			x.Also, x.Symptoms, x.Aspects = list(x.Also), list(x.Symptoms), list(x.Aspects)
 			for j := range x.Aspects {
 				a := &x.Aspects[j]
@@ -163,6 +216,7 @@ func (s *Systems) add(area Area, system string, i *Item) error {
 	case strings.ContainsAny(i.ID, ". "):
 		return fault(i.ID, "%q: an id holds no stop and no space", i.ID)
 	}
+	i.prepare()
 	i.Also, i.Pre, i.Post = list(i.Also), list(i.Pre), list(i.Post)
 	s.by[key] = i
 	return nil

@@ -1889,6 +1889,7 @@ export interface components {
             questions: string[];
         };
         Aspect: {
+            alone: boolean;
             findings: components["schemas"]["Item"][];
             id: string;
             normal: string;

@@ -13,7 +13,7 @@ type Area = "review" | "examination";
 
 // What a line of findings can say, shown while it is empty.
 const hint = {
-  review: "cough dry 2w, no fever or rash, has chills, -itching (take out), . (all the rest no)",
+  review: "cough dry 2w, no fever, rash, +chills, skip itching (not asked), . (all the rest no)",
   examination: 'heart, lungs: wheeze right, knee: effusion left, <foot (as last time), "free words"',
 };
 
