@@ -38,7 +38,7 @@ var catalogue = sync.OnceValues(func() (*coding.Library, *coding.Index) {
 	if err != nil {
 		panic(err)
 	}
-	return coding.NewLibrary(c), coding.NewIndex(c, data.Everyday)
+	return coding.NewLibrary(c), coding.NewIndex(c, data.Everyday, data.Patients)
 })
 
 const (

@@ -26,6 +26,11 @@ func Formers() (string, error) { return Unpack(formers) }
 //go:embed icd10cm/everyday.tsv
 var Everyday string
 
+// Patients holds what people say of themselves, of injuries and of visits, for searching.
+//
+//go:embed icd10cm/patients.tsv
+var Patients string
+
 // Histories holds what a person once had or the family has, with its codes, one a line.
 //
 //go:embed icd10cm/histories.tsv

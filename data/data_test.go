@@ -62,13 +62,18 @@ func TestEverydayWordsFindSomething(t *testing.T) {
 	require.NoError(t, err)
 	x := coding.NewIndex(c, "")
 	n := 0
-	for _, line := range strings.Split(data.Everyday, "\n") {
+	for _, line := range strings.Split(data.Everyday+"\n"+data.Patients, "\n") {
 		if line == "" || line[0] == '#' {
 			continue
 		}
 		word, means, ok := strings.Cut(line, "\t")
 		require.True(t, ok, "%q has no meaning", line)
 		for _, m := range strings.Split(means, "|") {
+			if code, named := strings.CutPrefix(m, "="); named {
+				_, known := c.Lookup(code)
+				assert.True(t, known, "%q means %s, which is not in the catalogue", word, code)
+				continue
+			}
 			assert.NotEmpty(t, x.Search(m, 1), "%q means %q, which finds nothing", word, m)
 		}
 		n++

@@ -42,7 +42,7 @@ func BenchmarkFigures(b *testing.B) {
 	start := time.Now()
 	c, err := coding.Load(packed)
 	require.NoError(b, err)
-	index := coding.NewIndex(c, data.Everyday)
+	index := coding.NewIndex(c, data.Everyday, data.Patients)
 	figure("%-46s %s", "loading and indexing the catalogue", time.Since(start).Round(time.Millisecond))
 	var times []time.Duration
 	for range 100 {

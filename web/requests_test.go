@@ -86,7 +86,7 @@ var edition = sync.OnceValues(func() (*coding.Library, *coding.Index) {
 	if err != nil {
 		panic(err)
 	}
-	return coding.NewLibrary(c), coding.NewIndex(c, data.Everyday)
+	return coding.NewLibrary(c), coding.NewIndex(c, data.Everyday, data.Patients)
 })
 
 type answered struct {

@@ -78,7 +78,7 @@ func library(dir string) (*coding.Library, *coding.Index, error) {
 	}
 	lib := coding.NewLibrary(all...)
 	now, _ := lib.On(time.Now().Format(time.DateOnly))
-	return lib, coding.NewIndex(now, data.Everyday), nil
+	return lib, coding.NewIndex(now, data.Everyday, data.Patients), nil
 }
 
 // open opens the data of a practice and its keys. With create, both are made

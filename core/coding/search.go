@@ -19,7 +19,10 @@ type Index struct {
 	group     []byte    // of which chapter group a node is
 	scratch   sync.Pool
 	everyday  map[string][]string
+	names     map[string][]int32  // entries by just the words of their title or of an inclusion term
+	inflected map[string][]string // the same, by stems
 	maxPhrase int
+	lexicon   *lexicon
 }
 
 const (
@@ -76,16 +79,24 @@ func stem(w string) string {
 	return w
 }
 
-// NewIndex builds the index. everyday holds one everyday word or abbreviation a
-// line: the word, a tab, and what it means, alternatives separated by "|"; a further
-// column "search" keeps it from the reading of texts.
-func NewIndex(c *Catalogue, everyday string) *Index {
+// NewIndex builds the index. Each list of everyday words holds one word, phrase or
+// abbreviation a line: the word, a tab, and what it means, alternatives separated by "|",
+// in words of the tabular list or after "=" a code or heading of it; a further column
+// "search" keeps it from the reading of texts.
+func NewIndex(c *Catalogue, everyday ...string) *Index {
 	x := &Index{c: c, everyday: map[string][]string{}, words: make([]uint8, len(c.nodes)), maxPhrase: 1}
-	for said, means := range rows(everyday) {
-		means, _, _ = strings.Cut(means, "\t")
-		k := words(said)
-		x.maxPhrase = max(x.maxPhrase, len(k))
-		x.everyday[strings.Join(k, " ")] = strings.Split(means, "|")
+	for _, list := range everyday {
+		for said, means := range rows(list) {
+			means, _, _ = strings.Cut(means, "\t")
+			k := words(said)
+			x.maxPhrase = max(x.maxPhrase, len(k))
+			key := strings.Join(k, " ")
+			x.everyday[key] = append(strings.Split(means, "|"), x.everyday[key]...)
+		}
+	}
+	x.inflected = make(map[string][]string, len(x.everyday))
+	for said, means := range x.everyday {
+		x.inflected[stemmed(strings.Fields(said))] = means
 	}
 	ids := make(map[string]int32, 30000)
 	var lists [][]int32
@@ -136,6 +147,29 @@ func NewIndex(c *Catalogue, everyday string) *Index {
 			})
 		}
 	}
+	x.names = make(map[string][]int32, len(c.nodes))
+	for i, n := range c.nodes {
+		if n.depth < 2 {
+			continue
+		}
+		name := func(text string) {
+			if _, lacks := needsOf(text); len(lacks) > 0 {
+				return // "migraine without aura" is no name of an aura
+			}
+			key := nameOf(words(text))
+			if l := x.names[key]; len(key) > 0 && len(l) < 6 && !slices.Contains(l, int32(i)) {
+				x.names[strings.Clone(key)] = append(l, int32(i))
+			}
+		}
+		name(n.title)
+		for notes := n.notes; notes != ""; {
+			var one string
+			one, notes, _ = strings.Cut(notes, "\x1f")
+			if len(one) > 1 && one[0] == 'i' {
+				name(one[1:])
+			}
+		}
+	}
 	x.prior, x.group = make([]float32, len(c.nodes)), make([]byte, len(c.nodes))
 	for i, n := range c.nodes {
 		x.prior[i], x.group[i] = c.prior(i), n.code[0]
@@ -150,6 +184,7 @@ func NewIndex(c *Catalogue, everyday string) *Index {
 	for k, w := range x.vocab {
 		x.postings[k] = slices.Clip(lists[ids[w]])
 	}
+	x.lexicon = newLexicon(x)
 	return x
 }
 
@@ -175,11 +210,25 @@ func (x *Index) Search(query string, limit int) []Hit {
 	}
 	m := x.scratch.Get().(*scratch)
 	defer func() { m.clear(); x.scratch.Put(m) }()
-	alts := x.rewrites(words(query))
-	for i, alt := range alts {
-		x.match(m, alt, uint8(i))
+	typed := told(words(query))
+	alts := x.rewrites(typed)
+	for _, r := range x.respelt(typed) {
+		for _, alt := range x.rewrites(r.words) {
+			if alt.weight *= r.weight; len(alts) < 40 {
+				alt.why = r.why
+				alts = append(alts, alt)
+			}
+		}
 	}
-	asked := words(query)
+	for i, alt := range alts {
+		if alt.code != "" {
+			x.name(m, alt, uint8(i))
+			continue
+		}
+		x.match(m, alt, uint8(i))
+		x.called(m, alt, uint8(i))
+	}
+	asked := typed
 	out := make([]Hit, 0, limit)
 	for _, doc := range m.top(limit) {
 		out = append(out, Hit{Entry: x.c.entry(doc, x.extFor(doc, asked)), Why: alts[m.alt[doc]].why})
@@ -290,36 +339,153 @@ type rewrite struct {
 	words  []string
 	weight float32
 	why    string
+	code   string // what is meant, where that is not said in words
+}
+
+// chatter are words that carry no condition; they are left out unless nothing else is there.
+var chatter = map[string]bool{"i": true, "my": true, "me": true, "when": true, "feeling": true, "feels": true, "feel": true, "have": true, "has": true,
+	"having": true, "got": true, "get": true, "getting": true, "is": true, "am": true, "are": true, "was": true, "really": true, "very": true,
+	"always": true, "keeps": true, "keep": true, "problem": true, "problems": true, "issue": true, "issues": true, "need": true, "needs": true,
+	"wants": true, "lot": true, "lots": true, "bad": true, "some": true, "follow": true,
+	"followup": true, "recheck": true, "up": true, "again": true, "still": true, "since": true, "now": true, "today": true, "over": true}
+
+// told leaves out what carries nothing, and the age in "well child 6 months".
+func told(ws []string) []string {
+	well := slices.ContainsFunc(ws, func(w string) bool {
+		return slices.Contains([]string{"well", "wcc", "wcv", "check", "checkup", "visit", "physical"}, w)
+	})
+	var out []string
+	for i := 0; i < len(ws); i++ {
+		w := ws[i]
+		n := strings.TrimLeft(w, "0123456789")
+		if n != w && len(ws) > 1 { // an age, or since when
+			if n == "" && i+1 < len(ws) && ages[ws[i+1]] {
+				i++
+				continue
+			}
+			if n != "" && ages[n] && n != "m" && n != "y" {
+				continue
+			}
+		}
+		out = append(out, w)
+	}
+	if well && len(out) < len(ws) && slices.Contains(out, "visit") && slices.Contains(out, "well") {
+		return []string{"well", "child", "visit"} // a visit by age is a child's
+	}
+	return out
+}
+
+var ages = map[string]bool{"mo": true, "mos": true, "month": true, "months": true, "m": true, "wk": true, "wks": true, "week": true, "weeks": true,
+	"yr": true, "yrs": true, "year": true, "years": true, "yo": true, "y": true, "day": true, "days": true, "old": true}
+
+func stemmed(ws []string) string {
+	out := make([]string, len(ws))
+	for i, w := range ws {
+		out[i] = stem(w)
+	}
+	return strings.Join(out, " ")
+}
+
+// places are where something is; a phrase that names a condition without its place is
+// told whole all the same.
+var places = func() map[string]bool {
+	m := map[string]bool{}
+	for _, w := range strings.Fields(`left right both upper lower big little arm arms leg legs hand hands finger fingers foot feet toe toes knee knees hip hips
+		ankle ankles wrist wrists elbow elbows shoulder shoulders neck back head face chest eye eyes ear ears nose mouth lip tongue belly stomach
+		skin thigh calf shin heel groin side rib ribs jaw chin cheek forehead scalp thumb palm tailbone child baby bleeding new old chronic acute
+		days day weeks week months month years year 2 3 4 5 6 7 10 again still`) {
+		m[w] = true
+	}
+	return m
+}()
+
+// telling counts the words of a query that name something, with all of a phrase in it.
+func telling(ws []string, at, n int) int {
+	count := n
+	for i, w := range ws {
+		if (i < at || i >= at+n) && !places[w] && !stop[w] && !chatter[w] {
+			count++
+		}
+	}
+	return count
+}
+
+// called offers the entries whose title or inclusion term says just these words.
+func (x *Index) called(m *scratch, r rewrite, alt uint8) {
+	for _, doc := range x.names[nameOf(r.words)] {
+		score := 1.3 * r.weight
+		if p := x.prior[doc]; p < 0 {
+			score *= -p * 0.92
+		} else {
+			score *= p
+		}
+		m.offer(doc, score, alt)
+	}
+}
+
+// nameOf is what a title or query names: its telling words, in one order.
+func nameOf(ws []string) string {
+	var out []string
+	for _, w := range ws {
+		if s := stem(w); !stop[w] && !silent[w] && !slices.Contains(out, s) {
+			out = append(out, s)
+		}
+	}
+	slices.Sort(out)
+	return strings.Join(out, " ")
+}
+
+// name offers the entry that a phrase names by its code.
+func (x *Index) name(m *scratch, r rewrite, alt uint8) {
+	if doc, ok := x.c.byCode[bare(r.code)]; ok {
+		m.offer(int32(doc), r.weight, alt)
+	}
 }
 
 // rewrites returns the query as typed and with everyday words replaced by what
 // they mean. The longest phrase wins at each place; at most 12 come back.
 func (x *Index) rewrites(ws []string) []rewrite {
 	out := []rewrite{{weight: 1}}
+	var named []rewrite
 	for i := 0; i < len(ws); {
 		taken := 1
 		var meant []string
 		phrase := ""
 		for l := min(x.maxPhrase, len(ws)-i); l >= 1; l-- {
 			phrase = strings.Join(ws[i:i+l], " ")
-			if m, ok := x.everyday[phrase]; ok {
+			m, ok := x.everyday[phrase]
+			if !ok {
+				m, ok = x.inflected[stemmed(ws[i:i+l])]
+			}
+			if ok {
 				taken, meant = l, m
 				break
 			}
 		}
+		if len(meant) == 0 && chatter[ws[i]] && len(ws) > 1 {
+			i++
+			continue
+		}
 		var next []rewrite
 		for _, r := range out {
-			next = append(next, rewrite{append(slices.Clone(r.words), ws[i:i+taken]...), r.weight, r.why})
-			for _, m := range meant {
+			next = append(next, rewrite{words: append(slices.Clone(r.words), ws[i:i+taken]...), weight: r.weight, why: r.why})
+			for k, m := range meant {
+				if m[0] == '=' {
+					if len(named) < 8 {
+						share := float32(taken) / float32(telling(ws, i, taken))
+						named = append(named, rewrite{code: m[1:], why: phrase, weight: (1.6 - 0.05*float32(k)) * share * share})
+					}
+					continue
+				}
 				if len(next) < 12 {
-					next = append(next, rewrite{append(slices.Clone(r.words), words(m)...), r.weight * 1.15, phrase})
+					next = append(next, rewrite{words: append(slices.Clone(r.words), words(m)...), weight: r.weight * 1.15, why: phrase})
 				}
 			}
 		}
 		out = next
 		i += taken
 	}
-	return out
+	return append(out, named...)
 }
 
 // match scores every entry that has all the words of one reading of the query
@@ -340,9 +506,38 @@ func (x *Index) match(m *scratch, r rewrite, alt uint8) {
 	if x.combine(m, kept, -1, r.weight, alt) || len(kept) == 1 {
 		return
 	}
-	// One word may be a slip or a detail the catalogue does not have.
+	// One word may be a slip or a detail the catalogue does not have; where something is
+	// is oftener such a detail than what it is.
+	found := false
 	for skip := range kept {
-		x.combine(m, kept, skip, r.weight*0.5, alt)
+		weight := r.weight * 0.5
+		if places[kept[skip]] {
+			weight = r.weight * 0.7
+		}
+		found = x.combine(m, kept, skip, weight, alt) || found
+	}
+	if found || len(kept) < 3 {
+		return
+	}
+	for k, w := range kept { // what is left is better than nothing
+		if m.per[k].docs != nil && !places[w] && len(w) > 3 {
+			x.alone(m, k, r.weight*0.25/float32(len(kept)), alt)
+		}
+	}
+}
+
+// alone offers the entries that have one word of a query.
+func (x *Index) alone(m *scratch, k int, weight float32, alt uint8) {
+	for _, doc := range m.per[k].docs {
+		s := m.per[k].score[doc]
+		if s < titled {
+			continue
+		}
+		p := x.prior[doc]
+		if p < 0 {
+			p *= -0.92
+		}
+		m.offer(doc, weight*(s-titled)*p*(0.55+0.45/float32(max(1, x.words[doc]))), alt)
 	}
 }
 
