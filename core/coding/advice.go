@@ -118,6 +118,20 @@ func (c *Catalogue) excludes(v Visit) []Advice {
 	return out
 }
 
+// excludesAt returns what the notes at a code, or above it, say it is not used with; a note
+// that means the code itself says nothing of it.
+func (c *Catalogue) excludesAt(code string) (out [][]Reference) {
+	for _, n := range c.Notes(code) {
+		if n.Kind != "excludes1" {
+			continue
+		}
+		if rs := References(n.Text); !meansAny(rs, code) {
+			out = append(out, rs)
+		}
+	}
+	return out
+}
+
 // where writes the place of a note: a code, or the chapter or section it stands at.
 func where(code string) string {
 	if n, ok := strings.CutPrefix(code, "ch"); ok {

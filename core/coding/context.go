@@ -22,9 +22,11 @@ const (
 )
 
 type token struct {
-	stems []string // its own stem, then what everyday words around it mean
-	sense sense
-	used  bool
+	stems  []string // its own stem, then what everyday words around it mean
+	sense  sense
+	used   bool
+	clause int  // between which commas it stands
+	dated  bool // a year of the past stands behind it: "stroke 2019"
 }
 
 // meant says whether a word stands for what is asked: a condition that the patient has
@@ -35,6 +37,8 @@ func (t token) meant(as sense) bool {
 		return t.sense&kin != 0 && t.sense&(denied|unsure) == 0
 	case remains:
 		return t.sense&^past == 0
+	case past:
+		return t.sense == past || t.sense == 0 && t.dated
 	}
 	return t.sense == as
 }
@@ -68,10 +72,13 @@ func inFamily(who string) string {
 var allTriggers = func() []trigger {
 	out := triggers(denied, false, 0,
 		"no|w o|neg for|lack of|nil|denies|denied|deny|without|not|never|negative for|free of|no evidence of|no sign of|no signs of|absence "+
-			"of|absent|neither|nor|rules out|no further|cannot see|none of")
+			"of|absent|neither|nor|rules out|no further|cannot see|none of|doubt|doubts|low suspicion for|low suspicion of|low likelihood "+
+			"of|low probability of|not suspicious for|no concern for|less likely|unlikely|rather than|nonreactive for")
+	out = append(out, triggers(denied, false, 3, "negative|neg")...)
 	out = append(out, triggers(denied, true, 6,
 		"ruled out|excluded|is excluded|was excluded|are absent|is absent|not seen|not found|negative|is gone|has resolved|not "+
-			"present|unlikely|neg|not suspected|not likely|not felt")...)
+			"present|unlikely|neg|not suspected|not likely|not felt|none|denied|is denied|was denied|nonreactive|non reactive|less likely|doubtful|is "+
+			"doubtful|doubted|not detected|undetected|absent|screen negative|test negative|antibody nonreactive")...)
 	out = append(out, triggers(unsure, false, 0,
 		"rule out|r o|possible|possibly|probable|probably|suspect|suspected|suspicion of|suspicious for|likely|may be|may have|might be|could "+
 			"be|question of|questionable|consider|concern for|concerned about|worried about|afraid of|fears|fear of|differential|versus|vs|risk "+
@@ -86,7 +93,9 @@ var allTriggers = func() []trigger {
 		"history of|hx of|hx|pmh|pmhx|h o|status post|s p|previous|previously|prior|past|as a child|in childhood|had|used "+
 			"to|remote|formerly|resolved|healed|recovered from|treated for")...)
 	out = append(out, triggers(past, true, 8,
-		"years ago|in childhood|as a child|in the past|has healed|resolved|last year|months ago|in remission|quit|stopped")...)
+		"years ago|in childhood|as a child|in the past|has healed|resolved|last year|months ago|quit|stopped|excised|was excised|resected|was "+
+			"removed|s p lumpectomy|s p mastectomy|s p resection|s p excision|s p prostatectomy|no evidence of disease|no recurrence|without "+
+			"recurrence|treated in|cured")...)
 	out = append(out, triggers(past, false, 3, "quit|stopped|gave up")...)
 	out = append(out, triggers(others|kin, false, 0,
 		"mother|father|brother|sister|mom|dad|sibling|siblings|grandmother|grandfather|grandparents|maternal|paternal|aunt|uncle|cousin|niece|nephew|parents|parent|family history|family hx|fam hx|fhx|fh|family|son|daughter|runs in")...)
@@ -242,12 +251,20 @@ func typeOf(note []Passage) string {
 // tokens reads a sentence of a part of the note into words with their senses. diabetes
 // is the type that "diabetic" means in this note.
 func (r *Reader) tokens(sentence, part, diabetes string) []token {
-	raw := split(asked.ReplaceAllString(sentence, " possible $1")) // "?PE"
+	said := minusSign.ReplaceAllString(asked.ReplaceAllString(sentence, " possible $1"), " negative ") // "?PE", "DM (-)"
+	said = possessive.ReplaceAllString(said, "") // "sister's breast cancer"
+	raw := split(said)
+	clauses := make([]int, 0, len(raw))
+	for k, c := range clausesOf(said) {
+		for range split(c) {
+			clauses = append(clauses, k)
+		}
+	}
 	ws := make([]string, len(raw))
 	out := make([]token, len(raw))
 	for i, w := range raw {
 		ws[i] = strings.ToLower(w)
-		out[i] = token{stems: []string{stem(ws[i])}}
+		out[i] = token{stems: []string{stem(ws[i])}, clause: clauses[min(i, len(clauses)-1)]}
 		switch {
 		case i > 0 && isNumber(ws[i-1]): // the liters of "2 L"
 		case ws[i] == "l" && i > 0 && ws[i-1] == "b":
@@ -267,6 +284,11 @@ func (r *Reader) tokens(sentence, part, diabetes string) []token {
 				out[k].sense |= past
 			}
 		}
+		if len(w) == 4 && (strings.HasPrefix(w, "19") || strings.HasPrefix(w, "20")) && isNumber(w) && i > 0 && !begun(ws[max(0, i-3):i]) {
+			for k := i - 1; k >= 0 && out[k].clause == out[i].clause; k-- {
+				out[k].dated = true
+			}
+		}
 	}
 	if strings.HasSuffix(sentence, "?") {
 		for i := range out {
@@ -276,7 +298,7 @@ func (r *Reader) tokens(sentence, part, diabetes string) []token {
 	for i := 0; i < len(ws); {
 		taken := 1 // the longest phrase wins at each place
 		for n := min(r.longest, len(ws)-i); n >= 1; n-- {
-			means, ok := r.everyday[strings.Join(stems(ws[i:i+n]), " ")]
+			means, ok := r.everyday[strings.Join(stems(withoutSides(ws[i:i+n])), " ")]
 			if !ok || doubleMeaning[ws[i]] && n == 1 && (part != "assessment" || raw[i] != strings.ToUpper(raw[i]) || i > 0 &&
 				(ofPlaces[ws[i-1]] || isNumber(ws[i-1]))) {
 				continue
@@ -288,6 +310,30 @@ func (r *Reader) tokens(sentence, part, diabetes string) []token {
 		i += taken
 	}
 	return out
+}
+
+// minusSign is a denial behind what it is said of: "DM (-)", "pneumonia: none".
+var minusSign = regexp.MustCompile(`\(\s*[-–]\s*\)`)
+
+var possessive = regexp.MustCompile(`['’]s\b`)
+
+// clausesOf parts a sentence at its commas.
+func clausesOf(s string) []string { return strings.Split(s, ",") }
+
+// begun says whether a year is when something began, and not when it was.
+func begun(before []string) bool {
+	return slices.ContainsFunc(before, func(w string) bool {
+		return slices.Contains([]string{"since", "from", "diagnosed", "dx", "dxd", "onset", "began", "started", "starting", "until"}, w)
+	})
+}
+
+// withoutSides leaves sides out of a phrase, which may stand within it: "fracture of left
+// distal radius".
+func withoutSides(ws []string) []string {
+	if len(ws) < 3 || !slices.ContainsFunc(ws[1:], func(w string) bool { return w == "left" || w == "right" || w == "l" || w == "r" }) {
+		return ws
+	}
+	return slices.DeleteFunc(slices.Clone(ws), func(w string) bool { return w == "left" || w == "right" || w == "l" || w == "r" })
 }
 
 func isNumber(w string) bool { return w[0] >= '0' && w[0] <= '9' }

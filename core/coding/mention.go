@@ -2,8 +2,10 @@ package coding
 
 import (
 	"math"
+	"regexp"
 	"slices"
 	"strings"
+	"sync"
 )
 
 // Passage is a stretch of a note. Only what was written for this visit and looked at
@@ -32,6 +34,7 @@ type Reader struct {
 	terms    []term
 	byRare   map[string][]int32 // stem → terms of which it is the rarest
 	weight   map[string]float64
+	excluded sync.Map // code → what the notes at it say it is not used with
 }
 
 // found is a term of the catalogue in a sentence.
@@ -51,19 +54,20 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 	symptom := map[string]bool{}
 	definite := false
 	diabetes := typeOf(note)
+	later := slices.ContainsFunc(note, func(p Passage) bool { return p.Part != "plan" && healing.MatchString(p.Text) })
 	for _, p := range note {
 		if p.Part == "plan" {
 			continue // what is planned is not what the patient has
 		}
 		for _, s := range sentencesOf(p.Text) {
 			toks := r.tokens(s, p.Part, diabetes)
-			for _, f := range r.choose(toks, p.Part) {
+			for _, f := range r.choose(toks, p.Part, whose{about.Sex, later}) {
 				e := f.entry
 				sym := isSymptom(e.Code)
 				if p.Part != "assessment" && !lasting(e.Code) {
 					continue // in passing, only what a person goes on having
 				}
-				if slices.ContainsFunc(edits(e.Code, about), func(a Advice) bool { return a.Kind == "age" }) {
+				if slices.ContainsFunc(edits(e.Code, about), func(a Advice) bool { return a.Kind == "age" || a.Kind == "sex" }) {
 					continue
 				}
 				score := f.score
@@ -93,7 +97,47 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 		return slices.ContainsFunc(out, func(t Supported) bool { return t.Code != s.Code && t.Score > s.Score && r.broader(s, t) })
 	})
 	slices.SortStableFunc(out, func(a, b Supported) int { return int(math.Copysign(1, b.Score-a.Score)) })
+	return r.together(out)
+}
+
+// together leaves out what the list says cannot stand beside something better said:
+// "urinary tract infection" beside a cystitis, a dementia of no kind beside Alzheimer's.
+func (r *Reader) together(out []Supported) []Supported {
+	less := func(drop func(a, b Supported) bool) {
+		all := slices.Clone(out)
+		out = slices.DeleteFunc(out, func(a Supported) bool {
+			return slices.ContainsFunc(all, func(b Supported) bool { return a.Code != b.Code && drop(a, b) })
+		})
+	}
+	less(func(a, b Supported) bool {
+		x, y := a.Code[:3], b.Code[:3]
+		return x == "F03" && (y == "G30" || y == "F01") || x == "O03" && y == "O20" && a.Words == b.Words
+	})
+	notes := map[string][][]Reference{}
+	for _, s := range out {
+		at, ok := r.excluded.Load(s.Code)
+		if !ok {
+			at = r.c.excludesAt(s.Code)
+			r.excluded.Store(s.Code, at)
+		}
+		notes[s.Code] = at.([][]Reference)
+	}
+	not := func(a, b string) bool {
+		return slices.ContainsFunc(notes[a], func(rs []Reference) bool { return meansAny(rs, b) })
+	}
+	less(func(a, b Supported) bool { // the note stands at the code that is not used where the other is
+		return not(a.Code, b.Code) && (!not(b.Code, a.Code) || vague(a.Entry) && !vague(b.Entry))
+	})
 	return out
+}
+
+// healing words say that active treatment of an injury is over (guideline I.C.19.a).
+var healing = regexp.MustCompile(`(?i)\b(follow[- ]?up|f/u|healing|healed|routine healing|recheck|cast (check|removed|removal|off)|sutures? (removed|out)|stitches out|subsequent)\b`)
+
+// whose is what of the person and of the whole note decides between codes.
+type whose struct {
+	sex   string
+	later bool // active treatment is over
 }
 
 // Unspoken returns those of the codes that a note does not speak of. It speaks of a
@@ -200,7 +244,7 @@ func isSymptom(code string) bool {
 
 // choose finds the terms that a sentence holds whole, best first, each with words of
 // its own.
-func (r *Reader) choose(toks []token, part string) []found {
+func (r *Reader) choose(toks []token, part string, of whose) []found {
 	var all []found
 	tried := map[int32]bool{}
 	for i := range toks {
@@ -238,8 +282,14 @@ func (r *Reader) choose(toks []token, part string) []found {
 			continue // one common word in passing
 		}
 		var ok bool
-		if f.entry, ok = r.specific(f, toks); !ok {
+		if f.entry, ok = r.specific(f, toks, of); !ok {
 			continue // it leads to no code; another term may
+		}
+		if f.t.sense == 0 && !lasting(f.entry.Code) && slices.ContainsFunc(f.at, func(at int) bool { return toks[at].dated }) {
+			continue // "stroke 2019" is no stroke of today
+		}
+		if r.remitted(f, toks) {
+			continue // "depression, in remission" is a code of its own, or none
 		}
 		for _, at := range f.at {
 			toks[at].used = true
@@ -247,6 +297,18 @@ func (r *Reader) choose(toks []token, part string) []found {
 		out = append(out, f)
 	}
 	return out
+}
+
+// remitted says whether a sentence calls what was found in remission, and the entry does not.
+func (r *Reader) remitted(f found, toks []token) bool {
+	if strings.Contains(f.entry.Title, "without residual") && slices.ContainsFunc(toks, func(t token) bool {
+		return t.stems[0] == "residual" && t.sense == 0
+	}) {
+		return true
+	}
+	return f.t.sense == 0 && !strings.Contains(f.entry.Title, "remission") && slices.ContainsFunc(toks, func(t token) bool {
+		return t.stems[0] == "remission" && t.clause >= toks[f.at[0]].clause && t.clause <= toks[f.at[0]].clause+2
+	})
 }
 
 // beside says whether another word of the term stands at or next to the k-th.
@@ -257,6 +319,68 @@ func (f found) beside(k int) bool {
 		}
 	}
 	return false
+}
+
+// sides are those said of what was found: in its own clauses, else the one that stands
+// in the rest of the sentence.
+func (f found) sides(toks []token) (out []string) {
+	own := map[int]bool{}
+	last := 0
+	for k, at := range f.at {
+		if !sideWords[f.t.needs[k]] {
+			own[toks[at].clause] = true
+			last = max(last, toks[at].clause)
+		}
+	}
+	take := func(in func(int) bool) {
+		for _, t := range toks {
+			if !in(t.clause) || t.sense&^past != 0 {
+				continue
+			}
+			for _, s := range t.stems {
+				if sideWords[s] && !slices.Contains(out, s) {
+					out = append(out, s)
+				}
+			}
+		}
+	}
+	take(func(c int) bool { return own[c] })
+	if len(out) == 0 { // "otitis media, left ear"
+		take(func(c int) bool { return c == last+1 })
+	}
+	if len(out) == 0 {
+		take(func(int) bool { return true })
+		if len(out) > 1 {
+			return nil
+		}
+	}
+	return out
+}
+
+// torn says whether what was found is put together of words that belong to two sides.
+func (f found) torn(toks []token) bool {
+	clauses := map[int]bool{}
+	for k, at := range f.at {
+		if !sideWords[f.t.needs[k]] {
+			clauses[toks[at].clause] = true
+		}
+	}
+	if len(clauses) < 2 {
+		for k, at := range f.at { // a side of another clause, where its own has one
+			if s := f.t.needs[k]; sideWords[s] && !clauses[toks[at].clause] && !slices.Contains(f.sides(toks), s) {
+				return true
+			}
+		}
+		return false
+	}
+	left, right := false, false
+	for _, t := range toks {
+		if clauses[t.clause] {
+			left = left || slices.Contains(t.stems, "left")
+			right = right || slices.Contains(t.stems, "right")
+		}
+	}
+	return left && right
 }
 
 // match places every stem that a term needs on an undenied word of the sentence.
@@ -281,6 +405,9 @@ func (r *Reader) match(t term, toks []token) (found, bool) {
 		} else {
 			f.score += r.weight[need]
 		}
+	}
+	if f.torn(toks) {
+		return f, false
 	}
 	for k, need := range t.needs {
 		// The 2 of "stage 2" stands beside its word, and is not that of another's type 2.
@@ -324,18 +451,25 @@ func (r *Reader) match(t term, toks []token) (found, bool) {
 
 // specific goes from what was found to the most specific billable code that the
 // sentence supports: by side, degree and kind, else to the unspecified one.
-func (r *Reader) specific(f found, toks []token) (Entry, bool) {
+func (r *Reader) specific(f found, toks []token, of whose) (Entry, bool) {
 	i := int(f.t.node)
 	if len(r.c.children[i]) == 0 && strings.Contains(r.c.nodes[i].title, "unspecified") && r.c.nodes[r.c.nodes[i].parent].depth > 2 &&
 		sided(toks, "right", "left", "bilateral") {
 		// "Varicose veins NOS" is found at the unspecified side; the sentence names one.
 		f.t.node = int32(r.c.nodes[i].parent)
-		if e, ok := r.specific(f, toks); ok && (strings.Contains(e.Title, "right") || strings.Contains(e.Title, "left") ||
+		if e, ok := r.specific(f, toks, of); ok && (strings.Contains(e.Title, "right") || strings.Contains(e.Title, "left") ||
 			strings.Contains(e.Title, "bilateral")) {
 			return e, true
 		}
 	}
+	sides := f.sides(toks)
 	has := func(s string) bool {
+		if sideWords[s] {
+			return slices.Contains(sides, s)
+		}
+		if s == "female" || s == "male" {
+			return of.sex == map[string]string{"female": "F", "male": "M"}[s]
+		}
 		return slices.ContainsFunc(toks, func(t token) bool { return t.meant(f.t.sense) && slices.Contains(t.stems, s) })
 	}
 	lacks := func(s string) bool {
@@ -347,7 +481,9 @@ func (r *Reader) specific(f found, toks []token) (Entry, bool) {
 			ext := byte(0)
 			for k := range len(n.ext) {
 				meaning := strings.ToLower(r.c.extText(i, n.ext[k]))
-				if ext == 0 && strings.Contains(meaning, "initial encounter") && !strings.Contains(meaning, "open") {
+				if ext == 0 && strings.Contains(meaning, map[bool]string{false: "initial encounter", true: "subsequent encounter"}[of.later]) &&
+					!strings.Contains(meaning, "open") && !strings.Contains(meaning, "delayed") && !strings.Contains(meaning, "nonunion") &&
+					!strings.Contains(meaning, "malunion") {
 					ext = n.ext[k]
 				}
 			}

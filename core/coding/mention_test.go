@@ -4,6 +4,7 @@ import (
 	"math"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"testing"
@@ -26,6 +27,7 @@ type annotated struct {
 	name string
 	text []coding.Passage
 	want [][]string
+	of   coding.Visit
 }
 
 var partOf = map[string]string{"S": "subjective", "O": "objective", "A": "assessment", "P": "plan"}
@@ -39,7 +41,13 @@ func annotatedNotes(t testing.TB, file string) (out []annotated) {
 		line = strings.TrimSpace(line)
 		switch {
 		case strings.HasPrefix(line, "## "):
-			out = append(out, annotated{name: line[3:]})
+			n := annotated{name: line[3:], of: coding.Visit{Sex: "U", Months: -1}}
+			if f := strings.Fields(line[3:]); len(f) == 3 { // number, sex and age
+				years, err := strconv.Atoi(f[2])
+				require.NoError(t, err)
+				n.of = coding.Visit{Sex: f[1], Months: 12 * years}
+			}
+			out = append(out, n)
 		case strings.HasPrefix(line, "= "):
 			for _, w := range strings.Fields(line[2:]) {
 				alternatives := strings.Split(w, "/")
@@ -71,10 +79,10 @@ func wilson(hits, all int) (low, high float64) {
 
 func measure(t *testing.T, file string, tell bool) (precision, recall float64) {
 	notes := annotatedNotes(t, file)
-	require.Len(t, notes, 30)
+	require.GreaterOrEqual(t, len(notes), 30)
 	var right, offered, wanted int
 	for _, n := range notes {
-		got := reader().Read(n.text, coding.Visit{Sex: "U", Months: -1})
+		got := reader().Read(n.text, n.of)
 		var missed []string
 		hit := map[int]bool{}
 		for _, g := range got {
@@ -109,7 +117,7 @@ func measure(t *testing.T, file string, tell bool) (precision, recall float64) {
 // it did on those that it had not read before stands at the head of each file; by now all
 // of them have been looked at. The bounds are those aimed at.
 func TestCodesTheTextSupports(t *testing.T) {
-	for _, file := range []string{"notes-tuning.txt", "notes-untouched.txt", "notes-terse.txt", "notes-mixed.txt", "notes-lists.txt"} {
+	for _, file := range []string{"notes-tuning.txt", "notes-untouched.txt", "notes-terse.txt", "notes-mixed.txt", "notes-lists.txt", "notes-strangers.txt"} {
 		precision, recall := measure(t, file, true)
 		assert.GreaterOrEqual(t, precision, 0.85, file)
 		assert.GreaterOrEqual(t, recall, 0.75, file)
@@ -164,6 +172,27 @@ func TestShorthandAndWhatItIsNot(t *testing.T) {
 			got = append(got, s.Code)
 		}
 		assert.Equal(t, c.codes, strings.Join(got, " "), "%s: %s", c.part, c.text)
+	}
+}
+
+// What nobody has is not named: by a part of a title, of another sex, of a year that is over, of the other side.
+func TestNoConditionThatNobodyHas(t *testing.T) {
+	for _, c := range []struct{ sex, text, codes string }{
+		{"F", "Breast cancer of the left breast.", "C50.912"}, {"U", "Breast cancer.", ""}, {"F", "Screening mammogram.", ""},
+		{"M", "Threatened miscarriage.", ""}, {"F", "Threatened miscarriage.", "O20.0"}, {"U", "Pneumonia: none.", ""},
+		{"U", "Gout (-).", ""}, {"U", "Gout denied.", ""}, {"U", "Doubt gout.", ""}, {"U", "Gout less likely.", ""},
+		{"U", "Low suspicion for gout.", ""}, {"U", "Hepatitis C antibody nonreactive.", ""}, {"U", "Melanoma excised 2012.", "Z85.820"},
+		{"F", "Sister's breast cancer.", "Z80.3"}, {"U", "Depression, in remission.", ""}, {"U", "Left knee OA, right shoulder pain.", "M17.12"},
+		{"U", "Right shoulder sprain, left knee OA.", "M17.12"}, {"U", "Stroke 2019.", "Z86.73"}, {"U", "COPD since 2015.", "J44.9"},
+		{"U", "Sprain of right ankle, healing.", "S93.401D"}, {"U", "Sprain of right ankle.", "S93.401A"}, {"U", "Acute cystitis. UTI.", "N30.00"},
+		{"U", "Annual physical with abnormal findings.", "Z00.01"}, {"F", "Malignant.", ""}, {"U", "Neoplasm.", ""},
+	} {
+		var got []string
+		for _, s := range reader().Read([]coding.Passage{{Part: "assessment", Text: c.text}}, coding.Visit{Sex: c.sex, Months: -1}) {
+			got = append(got, s.Code)
+		}
+		slices.Sort(got)
+		assert.Equal(t, c.codes, strings.Join(got, " "), "%s: %s", c.sex, c.text)
 	}
 }
 

@@ -38,7 +38,8 @@ var commonWords = map[string]bool{"acute": true, "chronic": true, "pain": true, 
 	"symptom": true, "problem": true, "change": true, "normal": true, "lesion": true, "swelling": true, "deficiency": true, "contact": true,
 	"exposure": true, "screening": true, "follow": true, "care": true, "medication": true, "drug": true, "therapy": true, "work": true,
 	"exercise": true, "diet": true, "sleep": true, "stress": true, "weight": true, "loss": true, "gain": true, "sprain": true, "strain": true,
-	"fracture": true, "injury": true, "tear": true, "cyst": true, "ulcer": true, "mass": true}
+	"fracture": true, "injury": true, "tear": true, "cyst": true, "ulcer": true, "mass": true, "malignant": true,
+	"neoplasm": true, "benign": true, "malignancy": true, "cancer": true, "carcinoma": true, "situ": true, "abnormal": true, "finding": true}
 
 // seat is where a condition always is: a title that says it too says no more.
 var seat = map[string]string{"conjunctivitis": "eye", "cataract": "eye", "glaucoma": "eye", "cerumen": "ear", "otitis": "ear",
@@ -50,8 +51,8 @@ func NewReader(c *Catalogue, everyday, histories string) *Reader {
 	r := &Reader{c: c, everyday: map[string][]string{}, byRare: map[string][]int32{}, weight: map[string]float64{}}
 	for said, means := range rows(everyday) {
 		means, use, _ := strings.Cut(means, "\t")
-		if use == "search" {
-			continue // who drinks coffee has no alcohol disorder
+		if use == "search" || strings.Contains(means, "screening") {
+			continue // who drinks coffee has no alcohol disorder, and a mammogram is no neoplasm
 		}
 		r.longest = max(r.longest, len(words(said)))
 		first, _, _ := strings.Cut(means, "|") // a search offers all, a text means one
@@ -120,7 +121,7 @@ func termsOf(i int32, n node) (out []term) {
 			t.lacks = without
 		}
 		t.loosen(text)
-		if len(t.needs) > 0 && len(t.needs) <= 9 && (!half || len(t.needs) > 1) {
+		if len(t.needs) > 0 && len(t.needs) <= 9 && (!half || len(t.needs) > 1 && tellings(t.needs) > 0) {
 			out = append(out, t)
 		}
 	}
@@ -129,7 +130,9 @@ func termsOf(i int32, n node) (out []term) {
 		// "And" in a title means and/or (guidelines, I.A.14).
 		if before, after, ok := strings.Cut(text, " and "); ok && !strings.Contains(after, " and ") && !strings.Contains(before, ",") {
 			add(before[:strings.LastIndexByte(before, ' ')+1]+after, title, true)
-			add(before, title, true)
+			if !strings.Contains(before, "other") && !strings.Contains(before, "specified") {
+				add(before, title, true) // "... of other and unspecified parts of tongue" names no part of it
+			}
 		}
 	}
 	each(n.title, true)

@@ -51,13 +51,13 @@ type lineReader struct {
 	named  bool   // by its name, in this sentence
 	side   string // said of the system: "right knee: …"
 	mode   mode
-	other  bool // somebody else was spoken of in this sentence
-	denied bool // something was denied in this sentence
-	last   int  // how many changes the saying before made
-	lost   bool // something in this sentence was not understood
+	other  bool            // somebody else was spoken of in this sentence
+	denied bool            // something was denied in this sentence
+	last   int             // how many changes the saying before made
+	lost   bool            // something in this sentence was not understood
 	swept  map[string]bool // systems named alone: all of them normal but for what is said besides
-	grave  bool // and it may put off all the rest: "exam limited"
-	cut    bool // the phrase before was ended by a sign alone
+	grave  bool            // and it may put off all the rest: "exam limited"
+	cut    bool            // the phrase before was ended by a sign alone
 	not    bool
 	signed bool
 	stem   string
