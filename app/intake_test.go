@@ -110,7 +110,7 @@ func TestVitalSignsAreRefusedAskedAboutAndStruck(t *testing.T) {
 	require.Equal(t, 1, c.count("SELECT count(*) FROM vital WHERE value = '81.2' AND unit = 'kg' AND entered = '179 lb'"))
 	got, err = take("29463-7", "179", false)
 	require.NoError(t, err)
-	require.Contains(t, got.Questions[0], "far from 81.2")
+	require.Contains(t, got.Questions[0], "179 lb is 81.2 kg")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM vital"), "what is asked about is not kept yet")
 	got, err = take("29463-7", "95.0", true)
 	require.NoError(t, err)

@@ -170,7 +170,7 @@ func TestAnUnlikelyValueIsAskedAboutBeforeHandingOver(t *testing.T) {
 	h.do(chromedp.Focus(chromedp.CSS(`input[aria-label="Weight"]`)))
 	h.types("179")
 	h.press("Ctrl+Enter")
-	h.sees("179 kg lies far from 81.4")
+	h.sees("179 lb is 81.2 kg")
 	h.sees("Not handed over: Weight still asks for an answer.")
 	require.Equal(t, 0, p.count(t, "SELECT count(*) FROM vital WHERE value = '179'"))
 	h.click("Measure again")

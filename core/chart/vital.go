@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math/big"
+	"regexp"
 	"strings"
 )
 
@@ -43,17 +44,18 @@ const (
 	Pain          = "72514-3"
 )
 
-// VitalKinds in the order of entry. The usual limits are ours, wider than the
-// normal ranges by age of the American Heart Association (PALS, 2020): they only
-// ask, they judge nothing.
+// VitalKinds in the order of entry. The usual limits only ask, they judge nothing. Those of
+// pulse are ours, wider than the ranges by age of the American Heart Association (PALS, 2020);
+// fast breathing of a child is that of the WHO (IMCI, 2014: 60 below two months, 50 below
+// twelve, 40 below five years), of an adult that of NEWS2 (Royal College of Physicians, 2017).
 var VitalKinds = []VitalKind{
 	{LOINC: BloodPressure, Name: "Blood pressure", Unit: "mm[Hg]", Low: 10, High: 320},
 	{LOINC: Pulse, Name: "Pulse", Unit: "/min", Low: 15, High: 350, Usual: []Limit{{12, 80, 200}, {60, 65, 180}, {144, 50, 150}, {0, 40, 140}},
 		JumpShare: 0.5},
-	{LOINC: Respiration, Name: "Respiratory rate", Unit: "/min", Low: 3, High: 150, Usual: []Limit{{12, 20, 70}, {60, 15, 50}, {144, 12, 40},
-		{0, 8, 30}}},
+	{LOINC: Respiration, Name: "Respiratory rate", Unit: "/min", Low: 3, High: 150, Usual: []Limit{{2, 25, 60}, {12, 20, 50}, {60, 15, 40},
+		{144, 12, 30}, {0, 9, 24}}},
 	{LOINC: Temperature, Name: "Temperature", Unit: "Cel", Decimals: 1, Low: 25, High: 45, Usual: []Limit{{0, 35, 40}}},
-	{LOINC: Saturation, Name: "Oxygen saturation", Unit: "%", Low: 20, High: 100, Usual: []Limit{{0, 88, 100}}, Jump: 8},
+	{LOINC: Saturation, Name: "Oxygen saturation", Unit: "%", Low: 20, High: 100, Usual: []Limit{{0, 92, 100}}, Jump: 8},
 	{LOINC: Weight, Name: "Weight", Unit: "kg", Decimals: 1, Low: 0.2, High: 650, Usual: []Limit{{1, 1.5, 7}, {12, 2.5, 16}, {60, 6, 35},
 		{144, 12, 90}, {0, 35, 200}}, JumpShare: 0.1},
 	{LOINC: Height, Name: "Height", Unit: "cm", Decimals: 1, Low: 20, High: 275, Usual: []Limit{{12, 40, 90}, {60, 60, 130}, {144, 90, 180},
@@ -73,8 +75,11 @@ func Kind(loinc string) (VitalKind, bool) {
 }
 
 // Measured is a vital sign as it is kept. Entered is what was typed or read, with
-// its unit, where it was converted.
-type Measured struct{ LOINC, Value, Unit, Entered string }
+// its unit, where it was converted. Bare says that no unit came with it.
+type Measured struct {
+	LOINC, Value, Unit, Entered string
+	Bare                        bool
+}
 
 // ErrVital is wrapped by every reason why a vital sign is refused.
 var ErrVital = errors.New("not taken")
@@ -99,15 +104,15 @@ var units = map[string]map[string]unit{
 }
 
 var unitWords = map[string]string{
-	"lbs": "lb", "pound": "lb", "pounds": "lb", "[lb_av]": "lb", "ounces": "oz", "[oz_av]": "oz",
-	"inch": "in", "inches": "in", "\"": "in", "[in_i]": "in",
+	"lbs": "lb", "#": "lb", "kgs": "kg", "kilo": "kg", "kilos": "kg", "pound": "lb", "pounds": "lb", "[lb_av]": "lb", "ounces": "oz", "[oz_av]": "oz",
+	"cms": "cm", "deg f": "f", "fahrenheit": "f", "celsius": "cel", "inch": "in", "inches": "in", "\"": "in", "[in_i]": "in",
 	"°f": "f", "[degf]": "f", "°c": "cel", "c": "cel",
 	"mmhg": "mm[hg]", "bpm": "/min", "/10": "{score}",
 }
 
 // ReadVital reads a vital sign as somebody types it or a device sends it: "148/86",
-// "81.4", "179 lb", "5'6", "98.6 F". Without a unit it is in the unit kept. A value
-// impossible in any living person is refused.
+// "81.4", "179 lb", "7 lb 4 oz", "150#", "5'6", "5 ft 6 in", "98.6 F". Without a unit it is
+// in the unit kept, and marked so. A value impossible in any living person is refused.
 func ReadVital(loinc, text string) (Measured, error) {
 	k, ok := Kind(loinc)
 	if !ok {
@@ -116,6 +121,26 @@ func ReadVital(loinc, text string) (Measured, error) {
 	s := strings.ToLower(strings.TrimSpace(strings.ReplaceAll(text, "′", "'")))
 	if loinc == BloodPressure {
 		return readPressure(strings.TrimSpace(strings.TrimSuffix(strings.TrimSuffix(s, "mmhg"), "mm[hg]")), text)
+	}
+	if loinc == Weight {
+		if m := poundsOunces.FindStringSubmatch(s); m != nil {
+			lb, ok1 := decimal(m[1])
+			oz, ok2 := decimal(m[2])
+			if !ok1 || !ok2 || oz.Cmp(big.NewRat(16, 1)) >= 0 {
+				return Measured{}, refused("%q is not a weight; write it as 7 lb 4 oz or 3290 g", text)
+			}
+			pounds := new(big.Rat).Add(lb, new(big.Rat).Quo(oz, big.NewRat(16, 1)))
+			out, err := k.convert(pounds, units["kg"]["lb"], text, m[1]+" lb "+m[2]+" oz")
+			return out.finely(pounds, units["kg"]["lb"]), err
+		}
+	}
+	if loinc == Height || loinc == Head {
+		s = strings.TrimSpace(feetWord.ReplaceAllString(s, "'"))
+		if strings.Contains(s, "'") {
+			for _, w := range []string{"inches", "inch", "in.", "in"} {
+				s = strings.TrimSpace(strings.TrimSuffix(s, w))
+			}
+		}
 	}
 	if loinc == Height {
 		if feet, inches, ok := strings.Cut(s, "'"); ok {
@@ -147,13 +172,34 @@ func ReadVital(loinc, text string) (Measured, error) {
 		if err := k.possible(n, s[:end]); err != nil {
 			return Measured{}, err
 		}
-		return Measured{LOINC: loinc, Value: s[:end], Unit: k.Unit}, nil
+		return Measured{LOINC: loinc, Value: s[:end], Unit: k.Unit, Bare: u == ""}, nil
 	}
 	other, ok := units[k.Unit][u]
 	if !ok {
 		return Measured{}, refused("%q is not a unit of %s; it is kept in %s", u, strings.ToLower(k.Name), k.Unit)
 	}
-	return k.convert(n, other, text, s[:end]+" "+other.shown)
+	out, err := k.convert(n, other, text, s[:end]+" "+other.shown)
+	return out.finely(n, other), err
+}
+
+var (
+	poundsOunces = regexp.MustCompile(`^([0-9.]+)\s*(?:lbs?|pounds?|#)\.?\s*(?:,|and)?\s*([0-9.]+)\s*(?:oz|ounces?)\.?$`)
+	feetWord     = regexp.MustCompile(`\s*(?:ft|feet|foot)\.?\s*`)
+)
+
+// finely keeps a weight below 10 kg to the gram where it came in a finer unit: what a
+// newborn gains is counted in grams.
+func (m Measured) finely(n *big.Rat, u unit) Measured {
+	if m.LOINC != Weight || m.Value == "" {
+		return m
+	}
+	if kept := new(big.Rat).Mul(new(big.Rat).Add(n, u.add), u.mul); kept.Cmp(big.NewRat(10, 1)) < 0 {
+		m.Value = trimZeros(kept.FloatString(3))
+		if !strings.Contains(m.Value, ".") {
+			m.Value += ".0"
+		}
+	}
+	return m
 }
 
 func (k VitalKind) convert(n *big.Rat, u unit, text, entered string) (Measured, error) {
@@ -278,7 +324,13 @@ type Earlier struct{ Value, Day string }
 func (k VitalKind) Question(m Measured, months int, last *Earlier) string {
 	if k.LOINC == BloodPressure {
 		s, d, _ := Pressure(m.Value)
-		if s < 80 && months >= 144 || s > 220 || d > 130 || d < 35 && months >= 144 || s-d < 15 {
+		if high, source := screened(months); high[0] > 0 && (s >= high[0] || d >= high[1]) {
+			return fmt.Sprintf("%s mmHg calls for measuring again at this age (from %d/%d; %s).", m.Value, high[0], high[1], source)
+		}
+		if low := lowest(months); s < low {
+			return fmt.Sprintf("A systolic pressure of %d mmHg is low at this age (below %d; PALS, 2020). Measured again?", s, low)
+		}
+		if s > 220 || d > 130 || d < 35 && months >= 144 || s-d < 15 {
 			return fmt.Sprintf("A blood pressure of %s mmHg is unusual. Measured again?", m.Value)
 		}
 		if last != nil {
@@ -293,6 +345,12 @@ func (k VitalKind) Question(m Measured, months int, last *Earlier) string {
 		return ""
 	}
 	f, _ := n.Float64()
+	if q := k.otherUnit(m, n, months, last); q != "" {
+		return q
+	}
+	if k.LOINC == Temperature && f >= 38 && months >= 0 && months < 3 {
+		return fmt.Sprintf("%s °C is fever, and below three months of age fever is an emergency (AAP, 2021). Tell the physician now.", m.Value)
+	}
 	for _, l := range k.Usual {
 		if l.Under != 0 && (months < 0 || months >= l.Under) {
 			continue
@@ -318,6 +376,86 @@ func (k VitalKind) Question(m Measured, months int, last *Earlier) string {
 		}
 	}
 	return ""
+}
+
+// otherUnit asks about a number that came without a unit, unless it is plausible in one
+// unit only, for this age and beside the last value.
+func (k VitalKind) otherUnit(m Measured, n *big.Rat, months int, last *Earlier) string {
+	u, known := map[string]unit{"kg": units["kg"]["lb"], "cm": units["cm"]["in"]}[k.Unit]
+	if !m.Bare || !known {
+		return ""
+	}
+	f, _ := n.Float64()
+	other, _ := new(big.Rat).Mul(n, u.mul).Float64()
+	if !k.plausible(other, months, last) {
+		return ""
+	}
+	said := fmt.Sprintf("%s %s is %s %s.", m.Value, u.shown, trimFloat(other), k.Unit)
+	if !k.plausible(f, months, last) {
+		return fmt.Sprintf("%s came without a unit. %s Write %s %s if it is that; kept as it stands it is %s %s.", m.Value, said, m.Value, u.shown,
+			m.Value, k.Unit)
+	}
+	return fmt.Sprintf("%s came without a unit: %s or %s? %s Write the unit, or keep it as %s %s.", m.Value, k.Unit, u.shown, said, m.Value, k.Unit)
+}
+
+// plausible says whether a value fits this age, and the last value where there is one.
+func (k VitalKind) plausible(f float64, months int, last *Earlier) bool {
+	if last != nil {
+		if ln, ok := decimal(last.Value); ok {
+			lf, _ := ln.Float64()
+			share := 0.15
+			if k.LOINC == Height || k.LOINC == Head {
+				share = 0.06
+			}
+			if months < 216 { // a child has grown
+				return f > lf*(1-share) && f < lf*(1+3*share)
+			}
+			return f > lf*(1-share) && f < lf*(1+share)
+		}
+	}
+	for _, l := range k.Usual {
+		if l.Under != 0 && (months < 0 || months >= l.Under) {
+			continue
+		}
+		low := l.Low
+		if k.LOINC == Weight && (months < 0 || months >= 216) {
+			low = 40
+		}
+		return f >= low && f <= l.High
+	}
+	return false
+}
+
+// screened is the pressure from which it is measured again, by age in years: American
+// Academy of Pediatrics, 2017, table 6 (the lower of girls and boys); none for adults here.
+func screened(months int) ([2]int, string) {
+	table := [...][2]int{1: {98, 52}, 2: {100, 55}, 3: {101, 58}, 4: {102, 60}, 5: {103, 63}, 6: {105, 66}, 7: {106, 68}, 8: {107, 69},
+		9: {107, 70}, 10: {108, 72}, 11: {110, 74}, 12: {113, 75}}
+	years := months / 12
+	switch {
+	case months < 12:
+		return [2]int{}, ""
+	case years < len(table):
+		return table[years], "AAP, 2017"
+	case years < 18:
+		return [2]int{130, 80}, "AAP, 2017"
+	}
+	return [2]int{}, ""
+}
+
+// lowest is the systolic pressure below which it is low, by age (PALS, 2020).
+func lowest(months int) int {
+	switch {
+	case months < 0:
+		return 0
+	case months < 1:
+		return 60
+	case months < 12:
+		return 70
+	case months < 120:
+		return 70 + 2*(months/12)
+	}
+	return 90
 }
 
 // BMI computes the body-mass index in kg/m2 with one decimal from a weight in kg

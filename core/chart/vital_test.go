@@ -20,7 +20,17 @@ func TestReadVital(t *testing.T) {
 		{Weight, "81.40", "81.40", "kg", "", ""}, // the precision it came with
 		{Weight, "179 lb", "81.2", "kg", "179 lb", ""},
 		{Weight, "187.4 [lb_av]", "85.0", "kg", "187.4 lb", ""},
-		{Weight, "3250 g", "3.3", "kg", "3250 g", ""},
+		{Weight, "3250 g", "3.25", "kg", "3250 g", ""}, // grams of a newborn stay
+		{Weight, "3000 g", "3.0", "kg", "3000 g", ""},
+		{Weight, "7 lb 4 oz", "3.289", "kg", "7 lb 4 oz", ""}, // 7.25 · 0.45359237 = 3.28854
+		{Weight, "7lbs 4oz", "3.289", "kg", "7 lb 4 oz", ""},
+		{Weight, "7 lb 18 oz", "", "", "", "not a weight"},
+		{Weight, "150#", "68.0", "kg", "150 lb", ""},      // 68.04
+		{Height, "5 ft 6 in", "167.6", "cm", "66 in", ""}, // 167.64
+		{Height, "5ft6", "167.6", "cm", "66 in", ""},
+		{Height, "5 feet 6 inches", "167.6", "cm", "66 in", ""},
+		{Height, "5' 6\"", "167.6", "cm", "66 in", ""},
+		{Height, "6 ft", "182.9", "cm", "72 in", ""}, // 182.88
 		{Weight, "0", "", "", "", "cannot be"},
 		{Weight, "2000", "", "", "", "cannot be"},
 		{Weight, "eighty", "", "", "", "not a number"},
@@ -51,7 +61,8 @@ func TestReadVital(t *testing.T) {
 			continue
 		}
 		require.NoError(t, err, c.text)
-		require.Equal(t, Measured{c.loinc, c.value, c.unit, c.entered}, m, c.text)
+		m.Bare = false
+		require.Equal(t, Measured{LOINC: c.loinc, Value: c.value, Unit: c.unit, Entered: c.entered}, m, c.text)
 	}
 }
 
@@ -81,13 +92,46 @@ func TestUnusualValuesAreAskedAbout(t *testing.T) {
 		{BloodPressure, "148/86", adult, last("138/84"), false},
 		{BloodPressure, "220/86", adult, last("138/84"), true},
 		{BloodPressure, "70/50", adult, nil, true},
-		{BloodPressure, "70/50", 6, nil, false},
+		{BloodPressure, "74/50", 6, nil, false}, {BloodPressure, "68/40", 6, nil, true}, // from 70 below a year
+		{BloodPressure, "106/60", 6 * 12, nil, true}, {BloodPressure, "102/60", 6 * 12, nil, false}, // 105/66 at six
+		{BloodPressure, "84/50", adult, nil, true}, {BloodPressure, "100/78", 12 * 12, nil, true}, // 113/75 at twelve
+		{Temperature, "38.0", 2, nil, true}, {Temperature, "38.0", 3, nil, false}, {Temperature, "37.9", 1, nil, false},
+		{Saturation, "91", adult, nil, true}, {Saturation, "93", adult, nil, false},
+		{Respiration, "25", adult, nil, true}, {Respiration, "24", adult, nil, false}, {Respiration, "52", 1, nil, false},
+		{Respiration, "52", 6, nil, true}, {Respiration, "41", 36, nil, true},
 		{BloodPressure, "120/110", adult, nil, true}, // pulse pressure of 10
 	} {
 		k, ok := Kind(c.loinc)
 		require.True(t, ok)
 		require.Equal(t, c.asked, k.Question(Measured{LOINC: c.loinc, Value: c.value}, c.months, c.last) != "", "%s %s at %d months", k.Name,
 			c.value, c.months)
+	}
+}
+
+// A number without a unit is asked about, unless one unit only is plausible for the age and beside the last value.
+func TestANumberWithoutAUnit(t *testing.T) {
+	last := func(v string) *Earlier { return &Earlier{v, "02 Sep 2026"} }
+	for _, c := range []struct {
+		loinc, text string
+		months      int
+		last        *Earlier
+		asks        string
+	}{
+		{Weight, "150", 58 * 12, nil, "kg or lb?"}, {Weight, "150", 58 * 12, last("68.4"), "150 lb is 68 kg"}, // 68.04
+		{Weight, "150", 58 * 12, last("148.0"), ""}, {Weight, "150 kg", 58 * 12, last("148.0"), ""},
+		{Weight, "81.4", 58 * 12, nil, ""}, {Weight, "81.4", 58 * 12, last("80.0"), ""}, {Weight, "150 lb", 58 * 12, nil, ""},
+		{Weight, "20", 3 * 12, nil, "kg or lb?"}, {Weight, "20", 3 * 12, last("18.5"), ""}, // 20 lb is 9.1 kg, 18.5 kg half a year ago
+		{Height, "65", 58 * 12, nil, "65 in is 165.1 cm"}, {Height, "165", 58 * 12, nil, ""}, {Height, "36", 3 * 12, nil, "36 in is 91.4 cm"},
+	} {
+		k, _ := Kind(c.loinc)
+		m, err := ReadVital(c.loinc, c.text)
+		require.NoError(t, err)
+		q := k.Question(m, c.months, c.last)
+		if c.asks == "" {
+			require.Empty(t, q, "%s %s", k.Name, c.text)
+		} else {
+			require.Contains(t, q, c.asks, "%s %s", k.Name, c.text)
+		}
 	}
 }
 

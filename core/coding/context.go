@@ -252,7 +252,7 @@ func typeOf(note []Passage) string {
 // is the type that "diabetic" means in this note.
 func (r *Reader) tokens(sentence, part, diabetes string) []token {
 	said := minusSign.ReplaceAllString(asked.ReplaceAllString(sentence, " possible $1"), " negative ") // "?PE", "DM (-)"
-	said = possessive.ReplaceAllString(said, "") // "sister's breast cancer"
+	said = possessive.ReplaceAllString(said, "")                                                       // "sister's breast cancer"
 	raw := split(said)
 	clauses := make([]int, 0, len(raw))
 	for k, c := range clausesOf(said) {

@@ -37,6 +37,12 @@ type Need struct {
 	Days   int      `yaml:"days"`   // how old it may be; 0: of this visit
 	Below  string   `yaml:"below"`  // "140/90": both below; "" for any value
 	AtMost string   `yaml:"atMost"` // "9.0"
+
+	// From and Under are where a value calls for a plan; Planned are beginnings of codes
+	// that say at this visit that there is one. A plan in words only is not read.
+	From    string   `yaml:"planFrom"`
+	Under   string   `yaml:"planUnder"`
+	Planned []string `yaml:"planned"`
 }
 
 // Asked is a question whose answer has to stand in a history, not older than so many days.
@@ -80,6 +86,14 @@ func (r Rule) Check() error {
 	for _, n := range r.Values {
 		if n.Name == "" || len(n.LOINC) == 0 || n.Unit == "" || n.Below != "" && n.AtMost != "" {
 			return fmt.Errorf("a value of %q needs a name, LOINC codes, a unit, and at most one limit", r.ID)
+		}
+		if (n.From+n.Under == "") != (len(n.Planned) == 0) {
+			return fmt.Errorf("a value of %q calls for a plan, and what says that there is one is missing", r.ID)
+		}
+		for _, l := range []string{n.From, n.Under} {
+			if l != "" && !limit.MatchString(l) {
+				return fmt.Errorf("the limit %q of %q is no number", l, r.ID)
+			}
 		}
 		if l := n.Below + n.AtMost; l != "" && !limit.MatchString(l) {
 			return fmt.Errorf("the limit %q of %q is no number", l, r.ID)
@@ -195,7 +209,7 @@ func (n Need) stands(f chart.Record) (State, string) {
 	lowest, numbers := lowest(values)
 	says := n.Name + " " + lowest + " on " + chart.SayDay(day)
 	if limit == "" {
-		return Met, says
+		return n.planned(f, says, numbers)
 	}
 	limits := split(limit)
 	if len(numbers) != len(limits) {
@@ -207,6 +221,29 @@ func (n Need) stands(f chart.Record) (State, string) {
 		}
 	}
 	return Met, says
+}
+
+// planned judges a value that calls for a plan: met where a diagnosis of this visit says that
+// it was addressed, else missed, because what stands in the plan's words is not read.
+func (n Need) planned(f chart.Record, says string, numbers []float64) (State, string) {
+	if n.From+n.Under == "" {
+		return Met, says
+	}
+	from, under := split(n.From), split(n.Under)
+	if n.From != "" && len(numbers) != len(from) || n.Under != "" && len(numbers) != len(under) {
+		return Missed, says + ", which is no number to compare"
+	}
+	calls := false
+	for i, v := range numbers {
+		calls = calls || n.From != "" && v >= from[i] || n.Under != "" && v < under[i]
+	}
+	switch {
+	case !calls:
+		return Met, says
+	case begins(f.Addressed, n.Planned):
+		return Met, says + ", addressed at this visit"
+	}
+	return Missed, says + ", which calls for a plan; none is coded at this visit"
 }
 
 // lowest returns the lowest of several values, part by part ("148/86", "139/90" give
