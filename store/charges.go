@@ -80,9 +80,10 @@ func (q *Q) AddHandedToBilling(id, noteID, format, by string, at time.Time) erro
 }
 
 // ReviewedOn counts the unique tests of a patient whose results were signed on a day
-// (between two moments) and that were not ordered at the visit.
-func (q *Q) ReviewedOn(patient, visit string, from, to time.Time) (int, error) {
+// (between two moments) and that count there: ordered between visits, or outside. One that
+// was ordered or done at a visit was counted at that visit, with its result (AMA, 2023).
+func (q *Q) ReviewedOn(patient string, from, to time.Time) (int, error) {
 	return one(q, scalar[int], `SELECT count(DISTINCT r.code) FROM review w JOIN report r ON r.id = w.report_id LEFT JOIN lab_order o ON o.id = r.order_id
-		WHERE r.patient_id `+samePerson+` AND w.signed_at >= ? AND w.signed_at < ? AND coalesce(o.visit_id, '') <> ? AND r.visit_id <> ?`,
-		patient, Stamp(from), Stamp(to), visit, visit)
+		WHERE r.patient_id `+samePerson+` AND w.signed_at >= ? AND w.signed_at < ? AND coalesce(o.visit_id, '') = '' AND r.visit_id = ''`,
+		patient, Stamp(from), Stamp(to))
 }

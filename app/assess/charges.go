@@ -83,7 +83,7 @@ func (a *Acts) ChargesIn(q *store.Q, c Case) (ChargesView, error) {
 	out.Facts.Problems = []coding.Addressed{}
 	codes := c.Codes()
 	for _, d := range c.Diagnoses {
-		kind, why := note.Rated(c.Said[d.Code])
+		kind, why := note.Rated(c.Said[d.Code], d.Code)
 		if k := byCode[d.Code]; k != "" && k != coding.Unrated {
 			kind, why = k, "rated by a person"
 		}
@@ -152,7 +152,7 @@ func (a *Acts) documented(q *store.Q, c Case) (coding.Facts, error) {
 	if err != nil {
 		return f, err
 	}
-	f.Results, err = q.ReviewedOn(n.PatientID, v.ID, day, day.AddDate(0, 0, 1))
+	f.Results, err = q.ReviewedOn(n.PatientID, day, day.AddDate(0, 0, 1))
 	return f, err
 }
 

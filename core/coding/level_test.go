@@ -173,3 +173,12 @@ func TestMoreDocumentedNeverLowersALevel(t *testing.T) {
 		require.LessOrEqual(t, coding.VisitLevel(bare).ByMaking, "99212", "problems alone, with no risk said, support the lowest level at most")
 	})
 }
+
+// What a code may be, by the words of its title.
+func TestTheCourseOfACode(t *testing.T) {
+	for code, want := range map[string]coding.Course{"I10": coding.Lasting, "E11.9": coding.Lasting, "J44.9": coding.Lasting, "J44.1": coding.Lasting,
+		"M17.11": coding.Lasting, "S93.401A": coding.Passing, "J06.9": coding.Passing, "N30.00": coding.Passing, "H66.001": coding.Passing, "H66.91": coding.Either, "R05.9": coding.Either,
+		"M54.50": coding.Either, "F32.A": coding.Lasting, "D64.9": coding.Either, "Z00.00": coding.Either, "K59.00": coding.Either, "nonsense": coding.Either} {
+		require.Equal(t, want, coding.CourseOf(code), code)
+	}
+}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"deftledger/core/coding"
 	"deftledger/core/order"
 )
 
@@ -76,5 +77,19 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 		{"Declines flu shot. Shingles vaccine at the pharmacy. Influenza vaccine as due. Treat the flu.", Promised{}, ""},
 	} {
 		require.Equal(t, c.want, says(c.plan, c.p), c.plan)
+	}
+}
+
+func TestWhatADiagnosisIsRatedAs(t *testing.T) {
+	for _, c := range []struct {
+		response, code string
+		want           coding.ProblemKind
+	}{
+		{"stable", "I10", coding.StableChronic}, {"worse", "J44.9", coding.ChronicWorse}, {"stable", "S93.401A", coding.StableAcute},
+		{"worse", "J06.9", coding.Unrated}, {"worse", "R05.9", coding.Unrated}, {"stable", "M54.50", coding.Unrated}, {"", "I10", coding.Unrated},
+		{"improving", "I10", coding.Unrated},
+	} {
+		got, _ := Rated(Said{Response: c.response}, c.code)
+		require.Equal(t, c.want, got, "%s %s", c.code, c.response)
 	}
 }

@@ -144,15 +144,27 @@ var measuresFor = []struct {
 }
 
 // Rated says what a diagnosis is from what the physician said of it: only a response that
-// was stated counts, and a symptom or a new condition stays for a person to rate.
-func Rated(s Said) (coding.ProblemKind, string) {
+// was stated counts, and only for what the code may be: an acute problem that is worse is no
+// chronic illness with exacerbation. A symptom, a new condition, and what may be either stay
+// for a person to rate.
+func Rated(s Said, code string) (coding.ProblemKind, string) {
+	course, said := coding.CourseOf(code), "said to be "+s.Response
 	switch s.Response {
 	case "stable", "at goal":
-		return coding.StableChronic, "said to be " + s.Response
+		switch course {
+		case coding.Lasting:
+			return coding.StableChronic, said
+		case coding.Passing:
+			return coding.StableAcute, said + ", and acute by its code"
+		}
+		return coding.Unrated, said + "; its code does not say whether it is acute or chronic"
 	case "improving":
 		return coding.Unrated, "improving is not yet at goal: say whether it is stable"
 	case "worse", "not at goal":
-		return coding.ChronicWorse, "said to be " + s.Response
+		if course == coding.Lasting {
+			return coding.ChronicWorse, said
+		}
+		return coding.Unrated, said + ", and not chronic by its code: say what it is"
 	}
 	return coding.Unrated, ""
 }
