@@ -37,6 +37,7 @@ type FormText struct {
 type FormsView struct {
 	Forms   []FormRow `json:"forms"`
 	Skipped []string  `json:"skipped" doc:"Versions that no longer fit and are not used"`
+	Codes   string    `json:"codes" doc:"Set for whoever can mend it when the code edition does not cover today"`
 }
 
 func (l *Library) row(n Name, f formFile) FormRow {
@@ -92,6 +93,13 @@ func (a *Acts) ListForms(_ context.Context, who act.Actor) (FormsView, error) {
 	}
 	slices.SortFunc(out.Forms, func(x, y FormRow) int { return strings.Compare(x.Kind+x.Owner+x.Title, y.Kind+y.Owner+y.Title) })
 	out.Skipped = append(out.Skipped, l.skipped...)
+	if act.Allow(who, act.ChangeForms) == nil { // said to whoever can mend it, and to nobody else
+		lib, _, err := a.Codes()
+		if err != nil {
+			return out, err
+		}
+		_, out.Codes = lib.On(a.Today())
+	}
 	return out, nil
 }
 

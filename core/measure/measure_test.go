@@ -100,7 +100,7 @@ func TestHowAVisitStands(t *testing.T) {
 		"age unknown":     {"pressure-controlled", facts{Months: -1, Diagnoses: []string{"I10"}}, "", ""},
 		"pressure not taken": {"pressure-taken", facts{Values: []chart.Value{bp("120/70", "2026-05-03")}}, measure.Missed,
 			"no blood pressure at this visit"},
-		"pressure taken": {"pressure-taken", facts{Values: []chart.Value{bp("118/76", day)}}, measure.Met, ""},
+		"pressure taken":            {"pressure-taken", facts{Values: []chart.Value{bp("118/76", day)}}, measure.Met, ""},
 		"a high one without a plan": {"pressure-taken", facts{Values: []chart.Value{bp("165/100", day)}}, measure.Missed, "calls for a plan"},
 		"a high one addressed": {"pressure-taken", facts{Diagnoses: []string{"R03.0"}, Values: []chart.Value{bp("165/100", day)}}, measure.Met,
 			"addressed"},

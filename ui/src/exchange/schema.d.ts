@@ -2477,6 +2477,8 @@ export interface components {
             version: number;
         };
         FormsView: {
+            /** @description Set for whoever can mend it when the code edition does not cover today */
+            codes: string;
             forms: components["schemas"]["FormRow"][];
             /** @description Versions that no longer fit and are not used */
             skipped: string[];

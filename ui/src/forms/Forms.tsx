@@ -51,6 +51,12 @@ export default function Forms() {
               ))}
           </section>
         ))}
+        {forms.data?.codes && (
+          <p className="margin-note mb-2 border-carried">
+            <span className="block font-semibold">The code edition does not cover today</span>
+            {forms.data.codes} How: “A new edition of the codes” in the notes on operation, <code>deftledger codes load</code>.
+          </p>
+        )}
         {forms.data?.skipped.map((s) => (
           <p key={s} className="margin-note mb-2 border-carried">
             Not used: {s}

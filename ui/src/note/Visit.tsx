@@ -544,9 +544,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           <FollowUps note={note} />
           {!closing && <Measures note={note} />}
           {note.warning && (
-            <p className="margin-note mb-5 border-carried">
-              <span className="block font-semibold">The code edition is older than this visit</span>
-              {note.warning}
+            <p className="small mb-5" title={note.warning}>
+              Codes of another edition
             </p>
           )}
           {(note.conflicts ?? []).length > 0 && <Kept note={note} />}
