@@ -87,14 +87,15 @@ func eventSchema(r huma.Registry) *huma.Schema {
 	return s
 }
 
+// post registers an operation of whoever is not signed in yet.
 func post[I, O any](api huma.API, name, path string, f func(context.Context, *I) (*O, error)) {
-	huma.Register(api, huma.Operation{OperationID: name, Method: http.MethodPost, Path: path}, f)
+	huma.Register(api, huma.Operation{OperationID: name, Method: http.MethodPost, Path: path, MaxBodyBytes: secretBody}, f)
 }
 
 // does registers something a signed-in person does. limit is the greatest size of what is
-// sent, in bytes, where it is not the usual megabyte.
+// sent, in bytes, where it is not the usual one.
 func does[I, O any](api huma.API, method, name, path string, f func(context.Context, act.Actor, *I) (*O, error), limit ...int64) {
-	o := huma.Operation{OperationID: name, Method: method, Path: path}
+	o := huma.Operation{OperationID: name, Method: method, Path: path, MaxBodyBytes: usualBody}
 	if len(limit) > 0 {
 		o.MaxBodyBytes = limit[0]
 	}

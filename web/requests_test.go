@@ -4,9 +4,11 @@ import (
 	"context"
 	"encoding/json"
 	"net/http"
+	"net/http/httptest"
 	"strings"
 	"sync"
 	"testing"
+	"testing/fstest"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2/humatest"
@@ -27,9 +29,22 @@ import (
 // and its note.
 type office struct {
 	humatest.TestAPI
-	app    *app.App
-	cookie map[string]string // by role
-	note   string
+	app     *app.App
+	handler http.Handler      // all of it, with what stands before the API
+	cookie  map[string]string // by role
+	note    string
+}
+
+// raw sends bytes as somebody through all of the handler.
+func (o *office) raw(who, method, path, body string) *httptest.ResponseRecorder {
+	r := httptest.NewRequest(method, path, strings.NewReader(body))
+	r.Header.Set("Content-Type", "application/json")
+	if c := o.cookie[who]; c != "" {
+		r.Header.Set("Cookie", c)
+	}
+	w := httptest.NewRecorder()
+	o.handler.ServeHTTP(w, r)
+	return w
 }
 
 var secretHash = sync.OnceValue(func() string { return act.HashSecret("kittiwake") })
@@ -67,6 +82,7 @@ func newOffice(t *testing.T) *office {
 		return q.AddVisit(visit.Visit{ID: "v", PatientID: "p", ClinicianID: act.Physician, Day: "2026-05-04", StartsAt: now, Kind: "Acute visit",
 			Reason: "Toe pain", Stage: visit.Ready, StageAt: now})
 	}))
+	o.handler = New(o.app, fstest.MapFS{})
 	o.TestAPI = humatest.Wrap(t, describe(gin.New(), &server{o.app}))
 	for _, role := range []string{act.Physician, act.Assistant, act.FrontDesk, act.Admin} {
 		w := o.Post("/api/session", map[string]any{"login": role, "password": "kittiwake"})

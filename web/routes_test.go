@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/gin-gonic/gin"
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app"
@@ -116,7 +117,7 @@ func example(t *testing.T, schema map[string]any, all map[string]map[string]any,
 
 // What was typed is clinical: a refused body is not echoed.
 func TestARefusedBodyIsNotEchoed(t *testing.T) {
-	handler := opened(t)
+	o := newOffice(t)
 	for path, body := range map[string]string{
 		"/api/findings/read":             `{"area":"liver","text":"secret words","rest":[],"sex":"F"}`,
 		"/api/notes/1/findings":          `{"changes":[{"area":"review","state":"secret words"}]}`,
@@ -127,11 +128,9 @@ func TestARefusedBodyIsNotEchoed(t *testing.T) {
 		"/api/notes/1/drawings":          `secret words`,
 		"/api/patients/1/medicines/find": `{"query":["secret words"]}`,
 	} {
-		r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(body))
-		r.Header.Set("Content-Type", "application/json")
-		w := httptest.NewRecorder()
-		handler.ServeHTTP(w, r)
+		w := o.raw(act.Physician, http.MethodPost, path, body)
 		require.Equal(t, 4, w.Code/100, path)
+		require.NotEqual(t, http.StatusUnauthorized, w.Code, path)
 		require.NotContains(t, w.Body.String(), "secret words", path)
 		require.Equal(t, "application/problem+json", w.Header().Get("Content-Type"), path)
 	}
@@ -140,21 +139,55 @@ func TestARefusedBodyIsNotEchoed(t *testing.T) {
 // A clinic's table of services is larger than other bodies; what is larger still is
 // refused before it is read.
 func TestALargeFormIsTakenAndALargerOneRefused(t *testing.T) {
-	handler := opened(t)
-	for size, want := range map[int]int{4 << 20: http.StatusUnauthorized, 11 << 20: http.StatusRequestEntityTooLarge} {
+	o := newOffice(t)
+	for size, want := range map[int]int{4 << 20: http.StatusUnprocessableEntity, 11 << 20: http.StatusRequestEntityTooLarge} {
 		body := `{"kind":"services","id":"clinic","owner":"clinic","base":1,"body":"` + strings.Repeat("x", size) + `"}`
-		for _, path := range []string{"/api/forms", "/api/forms/try"} {
-			r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(body))
-			r.Header.Set("Content-Type", "application/json")
-			w := httptest.NewRecorder()
-			handler.ServeHTTP(w, r)
-			require.Equal(t, want, w.Code, "%s with %d bytes: %.300s", path, size, w.Body.String())
-		}
+		w := o.raw(act.Admin, http.MethodPost, "/api/forms", body)
+		require.Equal(t, want, w.Code, "%d bytes: %.300s", size, w.Body.String())
 	}
-	r := httptest.NewRequest(http.MethodPost, "/api/notes/1/messages",
-		strings.NewReader(`{"id":"message-1","text":"`+strings.Repeat("x", 2<<20)+`"}`))
-	r.Header.Set("Content-Type", "application/json")
-	w := httptest.NewRecorder()
-	handler.ServeHTTP(w, r)
+	w := o.raw(act.Physician, http.MethodPost, "/api/notes/1/messages", `{"id":"message-1","text":"`+strings.Repeat("x", 2<<20)+`"}`)
 	require.Equal(t, http.StatusRequestEntityTooLarge, w.Code)
+}
+
+// unread is a body that says when somebody reads it.
+type unread struct{ read int }
+
+func (u *unread) Read(p []byte) (int, error) { u.read += len(p); return len(p), nil }
+
+// TestNothingIsReadOfWhoIsNotSignedIn: the session is known before the body is, and a body to sign in with is small.
+func TestNothingIsReadOfWhoIsNotSignedIn(t *testing.T) {
+	o := newOffice(t)
+	for _, path := range []string{"/api/forms", "/api/notes/1/sign", "/api/visits/v/vitals", "/api/session/lock"} {
+		sent := &unread{}
+		r := httptest.NewRequest(http.MethodPost, path, sent)
+		r.Header.Set("Content-Type", "application/json")
+		w := httptest.NewRecorder()
+		o.handler.ServeHTTP(w, r)
+		require.Equal(t, http.StatusUnauthorized, w.Code, path)
+		require.Zero(t, sent.read, path)
+	}
+	w := o.raw("", http.MethodPost, "/api/session", `{"login":"a","password":"`+strings.Repeat("x", 5<<10)+`"}`)
+	require.Equal(t, http.StatusRequestEntityTooLarge, w.Code)
+}
+
+// TestOneAddressDoesNotHoldAllDoors: requests of one address above the limit are refused, and of another are not.
+func TestOneAddressDoesNotHoldAllDoors(t *testing.T) {
+	d := &doors{inside: map[string]int{"192.0.2.1": atOnce}}
+	r := gin.New()
+	r.Use(d.limit)
+	r.GET("/", func(c *gin.Context) { c.Status(http.StatusNoContent) })
+	for from, want := range map[string]int{"192.0.2.1:99": http.StatusTooManyRequests, "192.0.2.2:99": http.StatusNoContent} {
+		q := httptest.NewRequest(http.MethodGet, "/", nil)
+		q.RemoteAddr = from
+		w := httptest.NewRecorder()
+		r.ServeHTTP(w, q)
+		require.Equal(t, want, w.Code, from)
+	}
+	require.NotContains(t, d.inside, "192.0.2.2", "and who has gone is forgotten")
+	q := httptest.NewRequest(http.MethodGet, "/", nil)
+	q.RemoteAddr = "127.0.0.1:5"
+	q.Header.Set("X-Forwarded-For", "203.0.113.9, 192.0.2.44")
+	require.Equal(t, "192.0.2.44", addressOf(q), "a proxy on this machine is believed")
+	q.RemoteAddr = "198.51.100.1:5"
+	require.Equal(t, "198.51.100.1", addressOf(q), "and nobody else")
 }

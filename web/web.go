@@ -33,7 +33,7 @@ const cookieName = "deftledger_session"
 // New builds the handler. files is the built interface.
 func New(a *app.App, files fs.FS) http.Handler {
 	r := gin.New()
-	r.Use(recoverer, headers, limitBody)
+	r.Use(recoverer, headers, (&doors{inside: map[string]int{}}).limit, limitBody)
 	s := &server{a}
 	describe(r, s)
 	r.GET("/api/events", s.events)
@@ -171,6 +171,10 @@ func (s *server) session(ctx huma.Context, next func(huma.Context)) {
 	in.who, in.staff, in.err = s.app.Session.Who(r.Context(), token(r), r.Header.Get("X-Refresh") == "")
 	if w := r.Header.Get("X-Window"); windowName.MatchString(w) {
 		in.who.Window = w
+	}
+	if in.err != nil && !openTo[ctx.Operation().OperationID] {
+		problem(humagin.Unwrap(ctx).Writer, refusal(in.err))
+		return
 	}
 	next(huma.WithValue(ctx, actorKey{}, in))
 }

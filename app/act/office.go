@@ -54,6 +54,7 @@ type Office struct {
 	Hub        *Hub
 	Outbox     *Outbox
 	TestByCode map[string]order.Test // of the laboratory's list
+	gate       *gate
 }
 
 // NewOffice opens an office.
@@ -61,7 +62,7 @@ func NewOffice(c Config) *Office {
 	if c.Medicines == nil {
 		c.Medicines = &safety.List{} // knows no medicine, and says so of each
 	}
-	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}}
+	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}}}
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {
 		o.TestByCode[t.Code] = t

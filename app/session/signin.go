@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"encoding/base64"
+	"encoding/hex"
 	"fmt"
 	"strings"
 	"time"
@@ -19,10 +20,6 @@ const (
 	SigningWindow = 10 * time.Minute // one entry of the secret opens signing for this long
 	FreeAttempts  = 5                // failures before waiting begins
 )
-
-// unknown is checked against when there is no such person, so that the answer
-// takes as long.
-var unknown = act.HashSecret("nobody")
 
 // NewStaff prepares a person for storing.
 func NewStaff(login, given, family string, role act.Role, password, secret string) (store.Staff, error) {
@@ -55,14 +52,13 @@ func (a *Acts) SignIn(ctx context.Context, login, password string) (token string
 		s, err = q.StaffByLogin(login)
 		return err
 	})
-	hash := s.PasswordHash
 	if store.IsNotFound(err) {
-		hash, err = unknown, nil
+		return "", a.AttemptOfNobody(ctx, login, password)
 	}
 	if err != nil {
 		return "", err
 	}
-	if err := a.Attempt(ctx, "login:"+login, func() bool { return act.CheckSecret(password, hash) && s.ID != "" }); err != nil {
+	if err := a.Attempt(ctx, "login:"+login, s.ID, "wrong password", func() bool { return act.CheckSecret(password, s.PasswordHash) }); err != nil {
 		return "", err
 	}
 	raw := make([]byte, 32)
@@ -136,7 +132,8 @@ func (a *Acts) Lock(ctx context.Context, who act.Actor) error {
 
 // Unlock opens a locked screen with the person's password.
 func (a *Acts) Unlock(ctx context.Context, who act.Actor, staff store.Staff, password string) error {
-	if err := a.Attempt(ctx, "login:"+strings.ToLower(staff.Login),
+	// A count of its own: whoever guesses at the door does not shut a person's own screen.
+	if err := a.Attempt(ctx, screenOf(who), who.ID, "wrong password at the locked screen",
 		func() bool { return act.CheckSecret(password, staff.PasswordHash) }); err != nil {
 		return err
 	}
@@ -148,10 +145,15 @@ func (a *Acts) Unlock(ctx context.Context, who act.Actor, staff store.Staff, pas
 	})
 }
 
+func screenOf(who act.Actor) string { return "screen:" + hex.EncodeToString(who.Session.Hash) }
+
 // SignOut ends the session.
 func (a *Acts) SignOut(ctx context.Context, who act.Actor) error {
 	return a.Write(ctx, who, func(t *act.Tx) error {
 		if err := t.EndSession(who.Session.Hash); err != nil {
+			return err
+		}
+		if err := t.SetAttempts(screenOf(who), 0, time.Time{}); err != nil {
 			return err
 		}
 		return t.Audit("sign out", "", "", "")
