@@ -78,7 +78,7 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 			"202605040800-0400"}[i]), "AA")
 	}
 	for _, r := range c.desk().Reports {
-		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID, false)
+		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID)
 		require.NoError(t, err)
 		var earlier []string
 		for _, e := range v.Values[0].Earlier {
@@ -96,18 +96,18 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 
 func TestAChartTellsOnceWhatCameSince(t *testing.T) {
 	c := open(t)
-	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID, true)
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID)
 	require.NoError(t, err)
 	require.Nil(t, v.Since, "opened for the first time")
 	o := c.order("K")
 	c.step()
 	c.receive(oru("S1", o.Placer+"-1", "F", "4.1"), "AA")
-	v = c.everything(patientID).ChartView
-	require.Nil(t, v.Since, "a screen that refreshes itself asks for nothing")
-	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID, true)
+	c.now = c.now.Add(11 * time.Minute)
+	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID)
 	require.NoError(t, err)
 	require.Equal(t, []string{"Result: Potassium"}, v.Since.Items)
-	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID, true)
+	c.now = c.now.Add(11 * time.Minute)
+	v, err = c.app.Chart.Chart(ctx, c.doctor(), patientID)
 	require.NoError(t, err)
 	require.Nil(t, v.Since, "once")
 }

@@ -64,7 +64,7 @@ func TestATestOfTheHouseIsAResultThatWaitsForASignature(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "Tests done here", n.Blocks[0].Label)
 	require.Equal(t, "Rapid strep A antigen positive.", n.Blocks[0].Text())
-	r, err := c.app.Result.Report(ctx, c.doctor(), report, true)
+	r, err := c.app.Result.Report(ctx, c.doctor(), report)
 	require.NoError(t, err)
 	require.Contains(t, r.Notes, "Kit lot S-88, expires 2026-05-04; control valid. Done by A medical assistant.")
 	require.Contains(t, r.Performer, "done in the house")
@@ -255,7 +255,7 @@ type whole struct {
 // everything reads a chart with all pages of what happened.
 func (c *clinic) everything(id string) whole {
 	c.Helper()
-	v, err := c.app.Chart.Chart(ctx, c.doctor(), id, false)
+	v, err := c.app.Chart.Chart(ctx, c.doctor(), id)
 	require.NoError(c, err)
 	out := whole{ChartView: v}
 	n := 0

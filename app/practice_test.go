@@ -228,7 +228,7 @@ func (c *clinic) deskOf(who act.Actor) (out lines) {
 	for _, r := range out.Rows {
 		switch r.Kind {
 		case line.Report:
-			v, err := c.app.Result.Report(ctx, who, r.ID, false)
+			v, err := c.app.Result.Report(ctx, who, r.ID)
 			require.NoError(c, err)
 			out.Reports = append(out.Reports, v)
 		case line.Note:

@@ -17,7 +17,7 @@ import (
 func (c *clinic) signAll() {
 	c.Helper()
 	for _, r := range c.desk().Reports {
-		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID, true)
+		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID)
 		require.NoError(c, err)
 		require.NoError(c, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone",
 			Secret: secret, Issue: v.Issue, Version: v.Version}))
@@ -65,7 +65,7 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	require.Len(t, d.Reports, 1)
 	require.True(t, d.Reports[0].Reopened)
 	require.Equal(t, 2, c.count("SELECT count(*) FROM line WHERE closed_at = ''"))
-	v, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
+	v, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID)
 	require.NoError(t, err)
 	require.Equal(t, "5.9", v.Values[0].Text)
 	require.Len(t, v.Reviews, 1)
@@ -75,7 +75,7 @@ func TestAnOrderClosesOnlyWhenEveryTestIsFinalAndSigned(t *testing.T) {
 	c.receive(oru("M5", o.Placer+"-1", "P", "4.4", "20260504115500-0400", "20260504093000-0400"), "AA")
 	require.Empty(t, c.desk().Reports)
 	require.Equal(t, string(order.Reviewed), c.state(o))
-	v, err = c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
+	v, err = c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID)
 	require.NoError(t, err)
 	require.Equal(t, "5.9", v.Values[0].Text)
 	require.Len(t, v.Late, 1)
@@ -194,7 +194,7 @@ func TestAPersonAttachesWhatWasHeld(t *testing.T) {
 	require.Len(t, d.Reports, 1, "the physician of the order answers for it")
 	require.Equal(t, "6.4 mmol/L HH", d.Reports[0].Critical)
 	require.Equal(t, string(order.Final), c.state(o))
-	r, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID, true)
+	r, err := c.app.Result.Report(ctx, c.doctor(), d.Reports[0].ID)
 	require.NoError(t, err)
 	require.Equal(t, "A nurse", r.MatchedBy)
 	require.Equal(t, "Differs in given name: The laboratory writes initials.", r.MatchedWhy)

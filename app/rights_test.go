@@ -230,9 +230,9 @@ func TestTheSigningSecretIsLimitedToo(t *testing.T) {
 
 func TestLooksAndActsLeaveAnAuditRowWithoutClinicalText(t *testing.T) {
 	c := open(t)
-	_, err := c.app.Chart.Chart(ctx, c.who[act.Nurse], patientID, true)
+	_, err := c.app.Chart.Chart(ctx, c.who[act.Nurse], patientID)
 	require.NoError(t, err)
-	_, err = c.app.Chart.Chart(ctx, c.who[act.Nurse], patientID, false)
+	_, err = c.app.Chart.Chart(ctx, c.who[act.Nurse], patientID)
 	require.NoError(t, err)
 	id := c.note()
 	c.save(id, note.Plan, "Very private text.", 0, "a")

@@ -45,7 +45,7 @@ func TestAScreenTakesFewStatements(t *testing.T) {
 			return err
 		}},
 		{"chart", 16, func(ctx context.Context, who act.Actor) error {
-			_, err := c.app.Chart.Chart(ctx, who, patientID, false)
+			_, err := c.app.Chart.Chart(ctx, who, patientID)
 			return err
 		}},
 		{"desk", 6, func(ctx context.Context, who act.Actor) error {

@@ -15,7 +15,7 @@ const other = "PID|2||||Brekke^Tor||19501101|M\r"
 
 func (c *clinic) report(id string) results.ReportView {
 	c.Helper()
-	v, err := c.app.Result.Report(ctx, c.doctor(), id, true)
+	v, err := c.app.Result.Report(ctx, c.doctor(), id)
 	require.NoError(c, err)
 	return v
 }

@@ -504,12 +504,12 @@ func (b *builder) report(p patient, id string, r report) {
 }
 
 func (b *builder) sign(ctx context.Context, who act.Actor, patient string, r report) error {
-	c, err := b.a.Chart.Chart(ctx, who, patient, false)
+	c, err := b.a.Chart.Chart(ctx, who, patient)
 	if err != nil {
 		return err
 	}
 	for _, row := range c.Unsigned {
-		v, err := b.a.Result.Report(ctx, who, row.ID, false)
+		v, err := b.a.Result.Report(ctx, who, row.ID)
 		if err != nil {
 			return err
 		}

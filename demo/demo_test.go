@@ -81,7 +81,7 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 		for _, r := range d.Rows {
 			switch r.Kind {
 			case line.Report:
-				v, err := a.Result.Report(ctx, who["maren"], r.ID, false)
+				v, err := a.Result.Report(ctx, who["maren"], r.ID)
 				require.NoError(t, err)
 				if v.Critical != "" {
 					critical++

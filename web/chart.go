@@ -19,11 +19,8 @@ func (s *server) describeChart(api huma.API) {
 		out, err := s.app.Chart.Find(ctx, who, in.Body.Query)
 		return &body[[]act.PatientView]{out}, err
 	})
-	get(api, "chart", "/api/patients/{id}", func(ctx context.Context, who act.Actor, in *struct {
-		PathID
-		Refresh string `header:"X-Refresh"`
-	}) (charts.ChartView, error) {
-		return s.app.Chart.Chart(ctx, who, in.ID, in.Refresh == "")
+	get(api, "chart", "/api/patients/{id}", func(ctx context.Context, who act.Actor, in *PathID) (charts.ChartView, error) {
+		return s.app.Chart.Chart(ctx, who, in.ID)
 	})
 	get(api, "timeline", "/api/patients/{id}/timeline", func(ctx context.Context, who act.Actor, in *struct {
 		PathID

@@ -12,11 +12,8 @@ import (
 
 // describeResult registers what the room result does and shows.
 func (s *server) describeResult(api huma.API) {
-	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *struct {
-		PathID
-		Refresh string `header:"X-Refresh"`
-	}) (results.ReportView, error) {
-		return s.app.Result.Report(ctx, who, in.ID, in.Refresh == "")
+	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.ReportView, error) {
+		return s.app.Result.Report(ctx, who, in.ID)
 	})
 	does(api, http.MethodPost, "sign-report", "/api/reports/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
 		PathID

@@ -5,7 +5,9 @@ import (
 	"encoding/json"
 	"net/http"
 	"net/http/httptest"
+	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -190,4 +192,23 @@ func TestOneAddressDoesNotHoldAllDoors(t *testing.T) {
 	require.Equal(t, "192.0.2.44", addressOf(q), "a proxy on this machine is believed")
 	q.RemoteAddr = "198.51.100.1:5"
 	require.Equal(t, "198.51.100.1", addressOf(q), "and nobody else")
+}
+
+// notOfOneChart are the readings that show no one patient's chart; every other one is recorded as a look, and
+// stands in app/looks_test.go under its name.
+var notOfOneChart = []string{"audit", "search-codes", "named-codes", "colleagues", "day", "desk", "desk-count", "to-book", "forms", "form",
+	"form-versions", "house", "outlines", "pins", "services", "me", "tests", "unsigned", "writing-tools", "medical-words",
+	"held" /* of nobody yet; recorded by itself */, "sent" /* recorded by its kind */, "compare-records" /* recorded with both */}
+
+// TestEveryReadingOfAChartIsWalked: a new reading has to say whether it is of one chart, and if so stand in the walk.
+func TestEveryReadingOfAChartIsWalked(t *testing.T) {
+	walk, err := os.ReadFile("../app/looks_test.go")
+	require.NoError(t, err)
+	api := describe(gin.New(), &server{})
+	for path, item := range api.OpenAPI().Paths {
+		if item.Get == nil || slices.Contains(notOfOneChart, item.Get.OperationID) {
+			continue
+		}
+		require.Contains(t, string(walk), `"`+item.Get.OperationID+`":`, path)
+	}
 }

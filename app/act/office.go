@@ -55,6 +55,7 @@ type Office struct {
 	Outbox     *Outbox
 	TestByCode map[string]order.Test // of the laboratory's list
 	gate       *gate
+	looks      *looks
 }
 
 // NewOffice opens an office.
@@ -62,7 +63,8 @@ func NewOffice(c Config) *Office {
 	if c.Medicines == nil {
 		c.Medicines = &safety.List{} // knows no medicine, and says so of each
 	}
-	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}}}
+	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}},
+		looks: &looks{at: map[look]time.Time{}}}
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {
 		o.TestByCode[t.Code] = t

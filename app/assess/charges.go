@@ -52,13 +52,18 @@ type ProblemChoice struct {
 
 // Charges reads the charges of a visit.
 func (a *Acts) Charges(ctx context.Context, who act.Actor, noteID string) (out ChargesView, err error) {
+	patient := ""
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
 		c, err := a.Case(q, noteID)
 		if err == nil {
+			patient = c.Note.PatientID
 			out, err = a.ChargesIn(q, c)
 		}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, noteID)
+	}
 	return out, err
 }
 

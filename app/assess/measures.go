@@ -12,12 +12,17 @@ import (
 // this visit meets them, missed ones first.
 func (a *Acts) MeasuresOf(ctx context.Context, who act.Actor, noteID string) (out []measure.Outcome, err error) {
 	out = []measure.Outcome{}
+	patient := ""
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
 		c, err := a.Case(q, noteID)
 		if err == nil {
+			patient = c.Note.PatientID
 			out = measure.Judge(a.Measures, c.Record)
 		}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, noteID)
+	}
 	return out, err
 }

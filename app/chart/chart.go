@@ -127,8 +127,8 @@ func (a *Acts) since(q *store.Q, patient string, at time.Time) (*SinceView, erro
 }
 
 // Chart opens a chart: everything the spine shows, and what is open in it.
-// opened says that a person opened it now (and not a screen refreshing itself).
-func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool) (out ChartView, err error) {
+// Whatever asked, the look is recorded.
+func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartView, err error) {
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		p, err := q.Person(id)
 		if err != nil {
@@ -185,9 +185,6 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		if out.Merged, err = a.merges(q, id); err != nil {
 			return err
 		}
-		if !opened {
-			return nil
-		}
 		last, err := q.LastOpened(who.ID, id)
 		if err != nil || last == "" {
 			return err
@@ -195,8 +192,8 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string, opened bool)
 		out.Since, err = a.since(q, id, store.Moment(last))
 		return err
 	})
-	if err == nil && opened {
-		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("open chart", id, "", "") })
+	if err == nil {
+		err = a.Saw(ctx, who, "open chart", id, "")
 	}
 	return out, err
 }
@@ -220,7 +217,7 @@ func (a *Acts) AddProblem(ctx context.Context, who act.Actor, patient, code stri
 			return err
 		}
 		t.Tell(act.PatientEvent, patient, patient)
-		return t.Audit("add problem", patient, e.Code, "")
+		return t.Audit("add problem", patient, "", "")
 	})
 }
 
@@ -246,7 +243,7 @@ func (a *Acts) DescribeProblem(ctx context.Context, who act.Actor, patient, code
 			return act.Refuse(act.Missing, "That code is not on the problem list.")
 		}
 		t.Tell(act.PatientEvent, patient, patient)
-		return t.Audit("describe problem", patient, code, "")
+		return t.Audit("describe problem", patient, "", "")
 	})
 }
 
@@ -261,6 +258,6 @@ func (a *Acts) EndProblem(ctx context.Context, who act.Actor, patient, code stri
 			return act.Refuse(act.Missing, "That code is not on the problem list.")
 		}
 		t.Tell(act.PatientEvent, patient, patient)
-		return t.Audit("end problem", patient, code, "")
+		return t.Audit("end problem", patient, "", "")
 	})
 }

@@ -99,6 +99,9 @@ func (a *Acts) Compare(ctx context.Context, who act.Actor, kept, other string) (
 		}
 		return nil
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "compare records", kept, other)
+	}
 	return out, err
 }
 

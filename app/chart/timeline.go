@@ -62,6 +62,9 @@ func (a *Acts) Timeline(ctx context.Context, who act.Actor, patient, after strin
 		}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "look at what happened", patient, "")
+	}
 	return out, err
 }
 

@@ -85,11 +85,13 @@ func (a *Acts) Intake(ctx context.Context, who act.Actor, visitID string) (out I
 	if err != nil {
 		return out, err
 	}
+	patient := ""
 	err = a.Look(ctx, who, act.DoIntake, func(q *store.Q) error {
 		v, err := q.VisitByID(visitID)
 		if err != nil {
 			return act.NotFound(err, "visit")
 		}
+		patient = v.PatientID
 		out = IntakeView{Visit: a.Visit.View(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{},
 			Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Tests: []HouseDone{}, Vaccines: []GivenView{},
 			Device: a.Elsewhere.Device != "", Done: []StepDone{}}
@@ -120,6 +122,9 @@ func (a *Acts) Intake(ctx context.Context, who act.Actor, visitID string) (out I
 		a.steps(v, &out)
 		return nil
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open intake", patient, visitID)
+	}
 	return out, err
 }
 
@@ -545,5 +550,8 @@ func (a *Acts) FindMedicine(ctx context.Context, who act.Actor, patient, query s
 		}
 		return nil
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "look at care with a medicine", patient, "")
+	}
 	return out, err
 }

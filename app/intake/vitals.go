@@ -240,5 +240,8 @@ func (a *Acts) VitalHistory(ctx context.Context, who act.Actor, patient string) 
 		}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "look at vital signs", patient, "")
+	}
 	return out, err
 }

@@ -70,11 +70,13 @@ func (a *Acts) Beside(ctx context.Context, who act.Actor, id, words, kind, after
 	if err != nil {
 		return out, err
 	}
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		n, err := q.NoteByID(id)
 		if err != nil {
 			return act.NotFound(err, "note")
 		}
+		patient = n.PatientID
 		all, err := besideSourcesOf(q, n)
 		if err != nil {
 			return err
@@ -118,6 +120,9 @@ func (a *Acts) Beside(ctx context.Context, who act.Actor, id, words, kind, after
 		}
 		return nil
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "look beside the note", patient, id)
+	}
 	return out, err
 }
 
@@ -478,11 +483,13 @@ func (a *Acts) LastFindings(ctx context.Context, who act.Actor, id string) (out 
 	if err != nil {
 		return out, err
 	}
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		n, v, err := act.NoteVisit(q, id)
 		if err != nil {
 			return err
 		}
+		patient = n.PatientID
 		earlier, err := q.FindingsBefore(n.PatientID, id, v.StartsAt)
 		seen := map[string]bool{}
 		for _, e := range earlier {
@@ -496,6 +503,9 @@ func (a *Acts) LastFindings(ctx context.Context, who act.Actor, id string) (out 
 		}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, id)
+	}
 	return out, err
 }
 
@@ -543,7 +553,10 @@ func (a *Acts) SearchFindings(ctx context.Context, who act.Actor, patient string
 		return err
 	})
 	if err == nil && patient == "" {
-		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("search findings", "", system+" "+finding, "") })
+		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("search findings", "", "", "") })
+	}
+	if err == nil && patient != "" {
+		err = a.Saw(ctx, who, "search findings of the patient", patient, "")
 	}
 	return out, err
 }

@@ -37,11 +37,13 @@ func (a *Acts) ClosingList(ctx context.Context, who act.Actor, id string) (out C
 		return out, err
 	}
 	out.Points = []note.Point{}
+	patient := ""
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
 		c, err := a.Assess.Case(q, id)
 		if err != nil {
 			return err
 		}
+		patient = c.Note.PatientID
 		d := a.draft(c, l)
 		blocks := l.Systems.Compose(d)
 		advice, err := a.Assess.Advise(c)
@@ -70,6 +72,9 @@ func (a *Acts) ClosingList(ctx context.Context, who act.Actor, id string) (out C
 		out.Seen, out.Share = Fingerprint(blocks), note.Measure(blocks)
 		return nil
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, id)
+	}
 	return out, err
 }
 

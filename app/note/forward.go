@@ -49,15 +49,20 @@ func (a *Acts) PreviewForward(ctx context.Context, who act.Actor, id, from strin
 	if err != nil {
 		return out, err
 	}
+	patient := ""
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
 		c, err := a.Assess.Case(q, id)
 		if err != nil {
 			return err
 		}
+		patient = c.Note.PatientID
 		src, _, err := a.sourceOf(q, from, c.Note.PatientID, l)
 		out.Difference = l.Systems.Forward(a.draft(c, l), src, w).Difference
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, id)
+	}
 	return out, err
 }
 

@@ -177,12 +177,14 @@ func (a *Acts) Note(ctx context.Context, who act.Actor, id string) (out NoteView
 	if err != nil {
 		return out, err
 	}
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		c, err := a.Assess.Case(q, id)
 		if err != nil {
 			return err
 		}
 		n, v := c.Note, c.Visit
+		patient = n.PatientID
 		out = NoteView{
 			ID: id, Visit: a.Visit.View(v, who), Author: c.Names[n.AuthorID], Parts: []PartView{}, Diagnoses: []DiagnosisView{},
 			ListVersion: n.ListVersion,
@@ -220,6 +222,9 @@ func (a *Acts) Note(ctx context.Context, who act.Actor, id string) (out NoteView
 		}
 		return a.sources(q, &out)
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, id)
+	}
 	return out, err
 }
 
@@ -356,7 +361,7 @@ func (a *Acts) SetDiagnoses(ctx context.Context, who act.Actor, id string, codes
 			return act.Stale(err, "The list of diagnoses")
 		}
 		t.Tell(act.NoteEvent, id, n.PatientID)
-		return t.Audit("set diagnoses", n.PatientID, id, strings.Join(codes, " "))
+		return t.Audit("set diagnoses", n.PatientID, id, "")
 	})
 }
 

@@ -68,15 +68,20 @@ type Opened struct {
 
 // Order opens an order.
 func (a *Acts) Order(ctx context.Context, who act.Actor, id string) (out Opened, err error) {
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		o, err := q.OrderByID(id)
 		if err != nil {
 			return act.NotFound(err, "order")
 		}
 		p, err := q.Person(o.PatientID)
+		patient = o.PatientID
 		out = Opened{a.Patient(p), a.View(o)}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open order", patient, id)
+	}
 	return out, err
 }
 
@@ -88,11 +93,13 @@ type OpenedPrepared struct {
 
 // PreparedOrder opens a prepared order.
 func (a *Acts) PreparedOrder(ctx context.Context, who act.Actor, id string) (out OpenedPrepared, err error) {
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		o, err := q.PreparedByID(id)
 		if err != nil {
 			return act.NotFound(err, "prepared order")
 		}
+		patient = o.PatientID
 		p, err := q.Person(o.PatientID)
 		if err != nil {
 			return err
@@ -101,5 +108,8 @@ func (a *Acts) PreparedOrder(ctx context.Context, who act.Actor, id string) (out
 		out = OpenedPrepared{a.Patient(p), a.Prepared(o, who, names)}
 		return err
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open prepared order", patient, id)
+	}
 	return out, err
 }

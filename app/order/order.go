@@ -55,6 +55,9 @@ func (a *Acts) OrdersAt(ctx context.Context, who act.Actor, visit string) (out [
 		}
 		return err
 	})
+	if err == nil && len(out) > 0 {
+		err = a.Saw(ctx, who, "open visit", out[0].PatientID, visit)
+	}
 	return out, err
 }
 

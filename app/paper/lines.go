@@ -45,12 +45,12 @@ type OpenedSent struct {
 
 // SentOne opens a message or fax.
 func (a *Acts) SentOne(ctx context.Context, who act.Actor, kind, id string) (out OpenedSent, err error) {
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		names, err := q.StaffNames()
 		if err != nil {
 			return err
 		}
-		patient := ""
 		if line.Kind(kind) == line.Message {
 			m, err := q.MessageByID(id)
 			if err != nil {
@@ -75,5 +75,8 @@ func (a *Acts) SentOne(ctx context.Context, who act.Actor, kind, id string) (out
 		return err
 	})
 	out.Sent.Problem = strings.TrimSpace(out.Sent.Problem)
+	if err == nil {
+		err = a.Saw(ctx, who, "open "+kind, patient, id)
+	}
 	return out, err
 }

@@ -205,7 +205,7 @@ func (a *Acts) Document(ctx context.Context, who act.Actor, id string) (out []by
 		return act.NotFound(err, "document")
 	})
 	if err == nil {
-		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("open document", patient, id, "") })
+		err = a.Saw(ctx, who, "open document", patient, id)
 	}
 	return out, err
 }

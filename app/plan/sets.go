@@ -78,11 +78,13 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 	if err != nil {
 		return out, err
 	}
+	patient := ""
 	err = a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
 		n, v, err := act.NoteVisit(q, noteID)
 		if err != nil {
 			return err
 		}
+		patient = n.PatientID
 		ds, err := q.Diagnoses(noteID)
 		if err != nil {
 			return err
@@ -121,6 +123,9 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 		}
 		return nil
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open note", patient, noteID)
+	}
 	return out, err
 }
 

@@ -132,7 +132,7 @@ func (a *Acts) Held(ctx context.Context, who act.Actor, id string) (out HeldDeta
 		return err
 	})
 	if err == nil {
-		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("open quarantined message", "", out.ID, "") })
+		err = a.Saw(ctx, who, "open quarantined message", "", out.ID)
 	}
 	return out, err
 }

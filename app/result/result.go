@@ -163,7 +163,7 @@ type ReportView struct {
 }
 
 // Report opens a report. Looking is recorded and closes nothing.
-func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool) (out ReportView, err error) {
+func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out ReportView, err error) {
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
 		r, err := q.ReportByID(id)
 		if err != nil {
@@ -227,8 +227,8 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string, opened bool
 		}
 		return nil
 	})
-	if err == nil && opened {
-		err = a.Write(ctx, who, func(t *act.Tx) error { return t.Audit("open report", out.Patient.ID, id, "") })
+	if err == nil {
+		err = a.Saw(ctx, who, "open report", out.Patient.ID, id)
 	}
 	return out, err
 }

@@ -63,11 +63,15 @@ func (a *Acts) Day(ctx context.Context, who act.Actor, day string) (out []VisitV
 
 // Visit reads one visit.
 func (a *Acts) Visit(ctx context.Context, who act.Actor, id string) (out VisitView, err error) {
+	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
 		v, err := q.VisitByID(id)
-		out = a.View(v, who)
+		out, patient = a.View(v, who), v.PatientID
 		return act.NotFound(err, "visit")
 	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open visit", patient, id)
+	}
 	return out, err
 }
 

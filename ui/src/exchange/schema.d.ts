@@ -5887,9 +5887,7 @@ export interface operations {
     chart: {
         parameters: {
             query?: never;
-            header?: {
-                "X-Refresh"?: string;
-            };
+            header?: never;
             path: {
                 id: string;
             };
@@ -6569,9 +6567,7 @@ export interface operations {
     report: {
         parameters: {
             query?: never;
-            header?: {
-                "X-Refresh"?: string;
-            };
+            header?: never;
             path: {
                 id: string;
             };

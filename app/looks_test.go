@@ -1,0 +1,81 @@
+package app_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app/act"
+	"deftledger/app/order"
+	noteCore "deftledger/core/note"
+	orderCore "deftledger/core/order"
+)
+
+// TestEveryLookIsRecorded walks every reading of one patient: it leaves a row with the person, the patient and
+// what was looked at, once in ten minutes, and again after that.
+func TestEveryLookIsRecorded(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	c.receive(oru("S1", o.Placer+"-1", "F", "4.1"), "AA")
+	report := c.desk().Reports[0].ID
+	id, _, _ := c.written()
+	prepared, err := c.app.Order.PrepareOrder(ctx, c.jonah(), order.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R",
+		RequestID: "prep", Tests: []orderCore.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}})
+	require.NoError(t, err)
+	doc, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	require.NoError(t, err)
+	a := c.app
+	looks := map[string]struct {
+		row string
+		do  func(act.Actor) error
+	}{
+		"chart":           {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
+		"timeline":        {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
+		"vital-history":   {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},
+		"note":            {"open note", func(w act.Actor) error { _, err := a.Note.Note(ctx, w, id); return err }},
+		"charges":         {"open note", func(w act.Actor) error { _, err := a.Assess.Charges(ctx, w, id); return err }},
+		"measures":        {"open note", func(w act.Actor) error { _, err := a.Assess.MeasuresOf(ctx, w, id); return err }},
+		"closing-list":    {"open note", func(w act.Actor) error { _, err := a.Note.ClosingList(ctx, w, id); return err }},
+		"last-findings":   {"open note", func(w act.Actor) error { _, err := a.Note.LastFindings(ctx, w, id); return err }},
+		"letters":         {"open note", func(w act.Actor) error { _, err := a.Paper.Letters(ctx, w, id); return err }},
+		"plan-sets":       {"open note", func(w act.Actor) error { _, err := a.Plan.PlanSets(ctx, w, id); return err }},
+		"plan-as-set":     {"open note", func(w act.Actor) error { _, err := a.Plan.PlanAsSet(ctx, w, id); return err }},
+		"beside":          {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
+		"order":           {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
+		"orders-of-visit": {"open visit", func(w act.Actor) error { _, err := a.Order.OrdersAt(ctx, w, visitID); return err }},
+		"prepared":        {"open prepared order", func(w act.Actor) error { _, err := a.Order.PreparedOrder(ctx, w, prepared.ID); return err }},
+		"report":          {"open report", func(w act.Actor) error { _, err := a.Result.Report(ctx, w, report); return err }},
+		"visit":           {"open visit", func(w act.Actor) error { _, err := a.Visit.Visit(ctx, w, visitID); return err }},
+		"intake":          {"open intake", func(w act.Actor) error { _, err := a.Intake.Intake(ctx, w, visitID); return err }},
+		"document":        {"open document", func(w act.Actor) error { _, err := a.Paper.Document(ctx, w, doc.ID); return err }},
+		"find-medicine": {"look at care with a medicine", func(w act.Actor) error {
+			_, err := a.Intake.FindMedicine(ctx, w, patientID, "allopurinol")
+			return err
+		}},
+		"preview-forward": {"open note", func(w act.Actor) error {
+			_, err := a.Note.PreviewForward(ctx, w, id, id, noteCore.Wanted{})
+			return err
+		}},
+		"search-findings": {"search findings of the patient", func(w act.Actor) error {
+			_, err := a.Note.SearchFindings(ctx, w, patientID, noteCore.Review, "constitutional", "fever", "")
+			return err
+		}},
+	}
+	for name, x := range looks {
+		c.now = c.now.Add(11 * time.Minute)
+		rows := func() int {
+			return c.count("SELECT count(*) FROM audit WHERE staff_id = ? AND patient_id = ? AND act = ?", c.doctor().ID, patientID, x.row)
+		}
+		before := rows()
+		require.NoError(t, x.do(c.doctor()), name)
+		require.Equal(t, before+1, rows(), "%s leaves a row", name)
+		require.NoError(t, x.do(c.doctor()), name)
+		require.Equal(t, before+1, rows(), "%s is one look", name)
+		c.now = c.now.Add(11 * time.Minute)
+		require.NoError(t, x.do(c.doctor()), name)
+		require.Equal(t, before+2, rows(), "%s again later is another", name)
+	}
+	require.Zero(t, c.count("SELECT count(*) FROM audit WHERE subject LIKE '%M10%' OR detail LIKE '%M10%'"), "no diagnosis stands in the audit")
+}
