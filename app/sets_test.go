@@ -103,7 +103,7 @@ func TestASetKnowsTheKidneysAndWhatIsOut(t *testing.T) {
 	c.diagnose(id, "M10.071")
 	o := c.order("CREA")
 	c.receive(oru("C1", o.Placer+"-1", "F", "24", "K^Potassium^L^2823-3^^LN", "CREA^Creatinine with eGFR^L^2160-0^^LN"), "AA")
-	c.raw("UPDATE report_value SET loinc = '98979-8', unit = 'mL/min/{1.73_m2}'")
+	c.raw("DROP TRIGGER report_value_fixed", "UPDATE report_value SET loinc = '98979-8', unit = 'mL/min/{1.73_m2}'")
 	c.order("URIC")
 	all, err := c.app.Plan.PlanSets(ctx, c.doctor(), id)
 	require.NoError(t, err)

@@ -55,6 +55,7 @@ func TestAScreenTakesFewStatements(t *testing.T) {
 		{"today", 2, func(ctx context.Context, who act.Actor) error { _, err := c.app.Visit.Day(ctx, who, ""); return err }},
 	} {
 		t.Run(x.screen, func(t *testing.T) {
+			require.NoError(t, x.open(ctx, c.doctor())) // the look itself is written once
 			var asked []string
 			require.NoError(t, x.open(store.Listen(ctx, func(query string) { asked = append(asked, query) }), c.doctor()))
 			t.Logf("%d statements", len(asked))

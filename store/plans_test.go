@@ -26,6 +26,8 @@ var mayScan = map[string]string{
 	"LastEntries": "reads one, from the end",
 	"LedgerHead":  "reads one, from the end",
 	"Unsealed":    "verify holds every row against the ledger",
+	"CheckTrail":  "verify holds every row against the trail",
+	"leave":       "reads the end of the trail, and what one transaction touched",
 }
 
 // Every statement of the store is asked once, with nothing, and its plan read: none reads
@@ -71,6 +73,21 @@ func TestNoStatementReadsEverything(t *testing.T) {
 		}
 		_ = q.fold()
 		_, _ = q.firstWith("TRUE", nil, 1)
+		method = "leave"
+		_, _ = q.leave()
+		_, _ = q.tx.Exec("INSERT OR IGNORE INTO touched VALUES ('visit 1')")
+		_ = q.foreign()
+		method = "digest"
+		for kind := range guarded {
+			_, _ = q.digest(kind + " 1")
+		}
+		method = "CheckTrail"
+		_, _, _ = q.CheckTrail(nil)
+		_, _ = q.tx.Exec("DELETE FROM touched")
+		_, _ = q.tx.Exec("DELETE FROM foreign_change")
+		if n, err := one(q, scalar[int64], "SELECT count(*) FROM row_seal"); err == nil {
+			_, _ = q.untrailed(link{auditTo: 1 << 40}, n)
+		}
 		return errUndone
 	}), errUndone)
 	method = ""

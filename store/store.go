@@ -16,6 +16,7 @@ import (
 	"runtime"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -39,6 +40,8 @@ var (
 // holds up another.
 type Store struct {
 	writer, reader, quick, long *pool
+
+	trail atomic.Pointer[TrailHead] // newest link that was committed here
 
 	checkpoint struct { // of the log; see tidy
 		sync.Mutex
@@ -130,7 +133,12 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 		return nil, errors.Join(err, k.Close(), r.Close(), w.Close())
 	}
 	s := &Store{writer: w, reader: r, quick: k, long: l}
-	if err := s.Write(ctx, (*Q).fold); err != nil {
+	if have < trailBegan { // what was there before the trail began is taken as it is
+		if err := run(ctx, s.writer, func(q *Q) error { _, err := q.leave(); return err }); err != nil {
+			return nil, errors.Join(err, s.Close())
+		}
+	}
+	if err := s.Write(ctx, func(q *Q) error { return errors.Join(q.named(), q.fold()) }); err != nil {
 		return nil, errors.Join(err, s.Close())
 	}
 	return s, nil
@@ -151,10 +159,25 @@ func (s *Store) Close() error {
 	return errors.Join(s.long.Close(), s.quick.Close(), s.reader.Close(), s.writer.Close())
 }
 
-// Write runs f in one writing transaction; an error (or panic) undoes all of it.
+// Write runs f in one writing transaction; an error (or panic) undoes all of it. What it
+// did is added to the trail within it.
 func (s *Store) Write(ctx context.Context, f func(*Q) error) error {
-	if err := run(ctx, s.writer, f); err != nil {
+	var head TrailHead
+	if err := run(ctx, s.writer, func(q *Q) error {
+		if err := q.foreign(); err != nil {
+			return err
+		}
+		if err := f(q); err != nil {
+			return err
+		}
+		var err error
+		head, err = q.leave()
 		return err
+	}); err != nil {
+		return err
+	}
+	if head.Seq > 0 {
+		s.trail.Store(&head)
 	}
 	s.tidy()
 	return nil
@@ -189,6 +212,15 @@ func (s *Store) tidy() {
 		s.checkpoint.next = time.Now().Add(checkpointAfter)
 		s.checkpoint.Unlock()
 	}
+}
+
+// Trail is the newest link of the trail that was added since the start; the zero head
+// for none.
+func (s *Store) Trail() TrailHead {
+	if h := s.trail.Load(); h != nil {
+		return *h
+	}
+	return TrailHead{}
 }
 
 // Read runs f on one consistent snapshot.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"net"
 	"net/http"
 	"strings"
@@ -36,6 +37,18 @@ func addressOf(r *http.Request) string {
 	return host
 }
 
+type encryptedKey struct{}
+
+// encrypted says whether a request came by TLS, to us or to a proxy on this machine.
+func encrypted(r *http.Request) bool {
+	if r.TLS != nil {
+		return true
+	}
+	host, _, _ := net.SplitHostPort(r.RemoteAddr)
+	ip := net.ParseIP(host)
+	return ip != nil && ip.IsLoopback() && r.Header.Get("X-Forwarded-Proto") == "https"
+}
+
 // doors counts the requests of each address and refuses those above the limit.
 type doors struct {
 	mu     sync.Mutex
@@ -62,7 +75,12 @@ func (d *doors) limit(c *gin.Context) {
 			delete(d.inside, from)
 		}
 	}()
-	c.Request = c.Request.WithContext(act.WithAddress(c.Request.Context(), from))
+	ctx := act.WithAddress(c.Request.Context(), from)
+	if encrypted(c.Request) {
+		ctx = context.WithValue(ctx, encryptedKey{}, true)
+		c.Writer.Header().Set("Strict-Transport-Security", "max-age=31536000")
+	}
+	c.Request = c.Request.WithContext(ctx)
 	c.Next()
 }
 

@@ -172,6 +172,25 @@ func TestNothingIsReadOfWhoIsNotSignedIn(t *testing.T) {
 	require.Equal(t, http.StatusRequestEntityTooLarge, w.Code)
 }
 
+// TestTheCookieIsSecureWhereTLSIs: by TLS to us, or to a proxy on this machine.
+func TestTheCookieIsSecureWhereTLSIs(t *testing.T) {
+	o := newOffice(t)
+	for _, x := range []struct {
+		from, proto string
+		secure      bool
+	}{{"127.0.0.1:1", "https", true}, {"127.0.0.1:1", "", false}, {"198.51.100.1:1", "https", false}} {
+		r := httptest.NewRequest(http.MethodPost, "/api/session", strings.NewReader(`{"login":"physician","password":"kittiwake"}`))
+		r.Header.Set("Content-Type", "application/json")
+		r.Header.Set("X-Forwarded-Proto", x.proto)
+		r.RemoteAddr = x.from
+		w := httptest.NewRecorder()
+		o.handler.ServeHTTP(w, r)
+		require.Equal(t, http.StatusNoContent, w.Code)
+		require.Equal(t, x.secure, strings.Contains(w.Header().Get("Set-Cookie"), "Secure"), x)
+		require.Equal(t, x.secure, w.Header().Get("Strict-Transport-Security") != "", x)
+	}
+}
+
 // TestOneAddressDoesNotHoldAllDoors: requests of one address above the limit are refused, and of another are not.
 func TestOneAddressDoesNotHoldAllDoors(t *testing.T) {
 	d := &doors{inside: map[string]int{"192.0.2.1": atOnce}}

@@ -28,7 +28,7 @@ func (s *server) describeSession(api huma.API) {
 		}
 		return &struct {
 			Cookie http.Cookie `header:"Set-Cookie"`
-		}{cookie(t, 14*3600)}, nil
+		}{cookie(ctx, t, 14*3600)}, nil
 	})
 	huma.Register(api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/session"},
 		func(ctx context.Context, _ *nothing) (*body[Me], error) {
@@ -62,7 +62,7 @@ func (s *server) describeSession(api huma.API) {
 			}
 			return &struct {
 				Cookie http.Cookie `header:"Set-Cookie"`
-			}{cookie("", -1)}, nil
+			}{cookie(ctx, "", -1)}, nil
 		})
 	does(api, http.MethodPut, "set-single-keys", "/api/session/keys", func(ctx context.Context, who act.Actor, in *body[struct {
 		On bool `json:"on"`

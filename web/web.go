@@ -185,8 +185,9 @@ func actor(ctx context.Context) (act.Actor, error) {
 	return in.who, in.err
 }
 
-func cookie(value string, age int) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age}
+func cookie(ctx context.Context, value string, age int) http.Cookie {
+	secure, _ := ctx.Value(encryptedKey{}).(bool)
+	return http.Cookie{Secure: secure, Name: cookieName, Value: value, Path: "/", HttpOnly: true, SameSite: http.SameSiteStrictMode, MaxAge: age}
 }
 
 // events streams what changes, as server-sent events, while the session lasts.

@@ -14,6 +14,7 @@ import (
 	"sync"
 
 	"deftledger/core/ledger"
+	"deftledger/store"
 )
 
 // Keys is the sealing key of a practice and the witness of its ledger, kept
@@ -24,6 +25,7 @@ type Keys struct {
 	private ed25519.PrivateKey
 	Public  ed25519.PublicKey
 	mu      sync.Mutex
+	trail   int64 // newest link of the trail that was witnessed
 }
 
 // KeyHome is where keys live unless told otherwise: DEFTLEDGER_KEYS, else
@@ -105,6 +107,51 @@ func (k *Keys) Witness(heads ...ledger.Head) error {
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	return writeDurably(k.witnessPath(), text, os.O_CREATE|os.O_APPEND|os.O_WRONLY)
+}
+
+// WitnessTrail notes the head of the trail of acts, durably, in the same file.
+func (k *Keys) WitnessTrail(h store.TrailHead) error {
+	line, err := json.Marshal(h)
+	if err != nil {
+		return err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if h.Seq <= k.trail {
+		return nil
+	}
+	if err := writeDurably(k.witnessPath(), append(append([]byte{'\n'}, line...), '\n'), os.O_CREATE|os.O_APPEND|os.O_WRONLY); err != nil {
+		return err
+	}
+	k.trail = h.Seq
+	return nil
+}
+
+// TrailHeads are the witnessed heads of the trail of one copy of the data, by their number.
+func (k *Keys) TrailHeads(of string) (map[int64]string, error) {
+	file, err := os.Open(k.witnessPath())
+	if errors.Is(err, os.ErrNotExist) {
+		return map[int64]string{}, nil
+	}
+	if err != nil {
+		return nil, err
+	}
+	defer file.Close()
+	out := map[int64]string{}
+	lines := bufio.NewReaderSize(file, 1<<16)
+	for {
+		line, err := lines.ReadBytes('\n')
+		var h store.TrailHead
+		if json.Unmarshal(line, &h) == nil && h.Seq > 0 && h.Of == of {
+			out[h.Seq] = h.Hash
+		}
+		if errors.Is(err, io.EOF) {
+			return out, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+	}
 }
 
 // Restored makes a chain that was restored from an older backup the one that is

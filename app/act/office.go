@@ -1,6 +1,7 @@
 package act
 
 import (
+	"context"
 	"io/fs"
 	"time"
 
@@ -54,6 +55,7 @@ type Office struct {
 	Hub        *Hub
 	Outbox     *Outbox
 	TestByCode map[string]order.Test // of the laboratory's list
+	Copy       string                // names this copy of the data in the witness of the trail
 	gate       *gate
 	looks      *looks
 }
@@ -65,6 +67,7 @@ func NewOffice(c Config) *Office {
 	}
 	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}},
 		looks: &looks{at: map[look]time.Time{}}}
+	_ = c.Store.Read(context.Background(), func(q *store.Q) (err error) { o.Copy, err = q.Setting(store.CopySetting); return err })
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {
 		o.TestByCode[t.Code] = t

@@ -48,10 +48,22 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 			// The entries are sealed and kept; the witness catches up at the next start.
 			slog.Error("the witness of the ledger could not be written", "seq", t.heads[0].Seq, "error", err)
 		}
+		a.WitnessTrail()
 	}
 	a.Hub.Publish(t.Events...)
 	a.Outbox.nudge(t.sends)
 	return nil
+}
+
+// WitnessTrail notes the newest link of the trail of acts beside the sealing key: with every
+// sealed entry, once a second by the running program, and when it ends.
+func (a *Office) WitnessTrail() {
+	if h := a.Store.Trail(); h.Seq > 0 {
+		h.Of = a.Copy
+		if err := a.Keys.WitnessTrail(h); err != nil {
+			slog.Error("the witness of the trail could not be written", "link", h.Seq, "error", err)
+		}
+	}
 }
 
 // Look runs a reading act and records it when it concerns a chart.

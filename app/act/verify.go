@@ -104,7 +104,23 @@ func Verify(ctx context.Context, s *store.Store, k *Keys, v Verification) (ledge
 			return nil
 		}
 		if v.Since.Seq == 0 {
-			f.Wrong, err = q.Unsealed()
+			if f.Wrong, err = q.Unsealed(); err != nil || f.Wrong != "" {
+				return err
+			}
+			head, err := q.TrailHead()
+			if err != nil {
+				return err
+			}
+			witnessed, err := k.TrailHeads(head.Of)
+			if err != nil {
+				return err
+			}
+			if len(witnessed) == 0 && last.Seq > 0 && head.Seq > 0 {
+				f.Wrong = "the trail of acts of these data was never witnessed beside the sealing key"
+				return nil
+			}
+			f.Groups, f.Wrong, err = q.CheckTrail(witnessed)
+			return err
 		}
 		return err
 	})
@@ -245,6 +261,63 @@ func (w workingRows) unlike(e ledger.Entry) string {
 	return ""
 }
 
+// catchUpTrail notes the head of the trail, unless what was witnessed of it is not there.
+func catchUpTrail(ctx context.Context, s *store.Store, k *Keys) error {
+	return s.Read(ctx, func(q *store.Q) error {
+		head, err := q.TrailHead()
+		if err != nil {
+			return err
+		}
+		witnessed, err := k.TrailHeads(head.Of)
+		if err != nil {
+			return err
+		}
+		var newest int64
+		for seq := range witnessed {
+			newest = max(newest, seq)
+		}
+		if newest > 0 {
+			hash, err := q.TrailHash(newest)
+			if err != nil {
+				return err
+			}
+			if hash != witnessed[newest] {
+				return errors.New("the trail of acts is not the one that was witnessed; run \"deftledger verify\"")
+			}
+		}
+		if head.Seq <= newest {
+			return nil
+		}
+		return k.WitnessTrail(head)
+	})
+}
+
+// What a start does not pass over silently.
+var (
+	ErrNoWitness = errors.New("the witness beside the sealing key is gone, and the ledger has entries: put it back from where you keep a copy of the " +
+		"key directory; to begin a new one, after \"deftledger verify\", start once with --accept-lost-witness")
+	ErrForeignKey = errors.New("the sealing key is not the one that this ledger was sealed with, or its newest entry was changed: put the key back from " +
+		"where you keep a copy, and run \"deftledger verify\"")
+)
+
+// WitnessAnew begins a new witness with the ledger and the trail as they are.
+func WitnessAnew(ctx context.Context, s *store.Store, k *Keys) error {
+	return s.Read(ctx, func(q *store.Q) error {
+		last, err := q.LedgerHead()
+		if err == nil {
+			err = k.Witness(last)
+		}
+		if err != nil {
+			return err
+		}
+		head, err := q.TrailHead()
+		if err == nil && head.Seq > 0 {
+			err = k.WitnessTrail(head)
+		}
+		return err
+	})
+}
+
 // CatchUp notes in the witness what was sealed just before a crash: it reads what follows
 // the last witnessed head, and no more. It refuses to witness what does not follow it.
 func CatchUp(ctx context.Context, s *store.Store, k *Keys) error {
@@ -252,10 +325,25 @@ func CatchUp(ctx context.Context, s *store.Store, k *Keys) error {
 	if err != nil && !errors.Is(err, io.EOF) {
 		return err
 	}
-	return s.Read(ctx, func(q *store.Q) error {
+	if err := s.Read(ctx, func(q *store.Q) error {
 		last, err := q.LedgerHead()
-		if err != nil || last.Seq == known.Seq && last.Hash == known.Hash {
+		if err != nil {
 			return err
+		}
+		if last.Seq > 0 {
+			newest, err := q.Entries(last.Seq-1, 1)
+			if err != nil {
+				return err
+			}
+			if len(newest) == 1 && newest[0].Sealed(k.Public) != "" {
+				return ErrForeignKey
+			}
+		}
+		if known.Seq == 0 && last.Seq > 1 { // one may be lost by a crash before it was noted
+			return ErrNoWitness
+		}
+		if last.Seq == known.Seq && last.Hash == known.Hash {
+			return nil
 		}
 		chain := ledger.NewChain(k.Public, known, func(chart string) (ledger.Link, error) { return q.LinkBefore(chart, known.Seq) })
 		if known.Seq > 0 {
@@ -283,5 +371,8 @@ func CatchUp(ctx context.Context, s *store.Store, k *Keys) error {
 			return fmt.Errorf("the ledger is not good and is not witnessed further; run \"deftledger verify\": %s", f.Wrong)
 		}
 		return k.Witness(last)
-	})
+	}); err != nil {
+		return err
+	}
+	return catchUpTrail(ctx, s, k)
 }

@@ -47,7 +47,11 @@ func serve(ctx context.Context, args []string) error {
 		return err
 	}
 	return s.run(ctx, func() {
-		fmt.Printf("Deft Ledger is at http://%s, results are received at %s\n", s.http.Addr(), s.mllp.Addr())
+		scheme := "http"
+		if o.tlsCert != "" {
+			scheme = "https"
+		}
+		fmt.Printf("Deft Ledger is at "+scheme+"://%s, results are received at %s\n", s.http.Addr(), s.mllp.Addr())
 	})
 }
 
@@ -218,8 +222,10 @@ func verify(ctx context.Context, args []string) error {
 	}
 	if v.Since.Seq > 0 {
 		fmt.Printf("%d entries after entry %d are good. Earlier entries and their rows were not looked at.\n", found.Good, v.Since.Seq)
-	} else {
+	} else if found.Wrong != "" {
 		fmt.Printf("%d entries are good.\n", found.Good)
+	} else {
+		fmt.Printf("%d entries are good, and %d groups of rows are as the program left them.\n", found.Good, found.Groups)
 	}
 	if found.Wrong != "" {
 		fmt.Printf("NOT GOOD: %s.\n", found.Wrong)
@@ -292,12 +298,15 @@ func anchor(ctx context.Context, args []string) error {
 }
 
 func backup(ctx context.Context, args []string) error {
-	dir, rest, err := parseData("backup", args, nil)
+	var to string
+	dir, rest, err := parseData("backup", args, func(f *flag.FlagSet) {
+		f.StringVar(&to, "to", "", "public key of age (age1…): the backup is encrypted to it")
+	})
 	if err != nil {
 		return err
 	}
 	if len(rest) != 1 {
-		return errors.New("say where to: deftledger backup --data DIR FILE")
+		return errors.New("say where to: deftledger backup --data DIR [--to age1…] FILE")
 	}
 	s, _, err := open(ctx, dir, false) // data that cannot be opened are not worth a backup
 	if err == nil {
@@ -307,33 +316,58 @@ func backup(ctx context.Context, args []string) error {
 		return err
 	}
 	giveWay()
-	if err := store.Backup(ctx, dir, rest[0]); err != nil {
+	path := rest[0]
+	if to != "" {
+		if _, err := os.Stat(path); err == nil {
+			return fmt.Errorf("%s is already there; choose another name", path)
+		}
+		path += ".plain"
+		defer os.Remove(path)
+	}
+	if err := store.Backup(ctx, dir, path); err != nil {
 		return fmt.Errorf("the backup could not be written: %w", err)
+	}
+	if to != "" {
+		if err := encrypt(path, rest[0], to); err != nil {
+			return err
+		}
 	}
 	fmt.Printf("Backed up to %s. The sealing key is not in it: keep a copy of the key directory apart.\n", rest[0])
 	return nil
 }
 
-func restore(ctx context.Context, args []string) error {
-	dir, rest, err := parseData("restore", args, nil)
+func restore(ctx context.Context, args []string) (err error) {
+	var identity string
+	dir, rest, err := parseData("restore", args, func(f *flag.FlagSet) {
+		f.StringVar(&identity, "identity", "", "file with the key of age that the backup was encrypted to")
+	})
 	if err != nil {
 		return err
 	}
 	if len(rest) != 1 || dir == "" {
-		return errors.New("say what and where to: deftledger restore --data DIR FILE")
+		return errors.New("say what and where to: deftledger restore --data DIR [--identity FILE] FILE")
 	}
+	if err := leftovers(dir); err != nil {
+		return err
+	}
+	release, err := lock(dir)
+	if err != nil {
+		return err
+	}
+	defer release()
 	target := filepath.Join(dir, store.File)
-	if _, err := os.Stat(target); err == nil {
-		return fmt.Errorf("there are data in %s already; restore into an empty directory", dir)
-	}
-	if err := os.MkdirAll(dir, 0o700); err != nil {
+	done := false
+	defer func() {
+		if !done { // whole, or nothing
+			for _, suffix := range []string{"", "-wal", "-shm", ".part"} {
+				_ = os.Remove(target + suffix)
+			}
+		}
+	}()
+	if err := unpacked(rest[0], target+".part", identity); err != nil {
 		return err
 	}
-	part := target + ".part"
-	if err := copyFile(rest[0], part); err != nil {
-		return err
-	}
-	if err := os.Rename(part, target); err != nil {
+	if err := os.Rename(target+".part", target); err != nil {
 		return err
 	}
 	s, keys, err := open(ctx, dir, false)
@@ -345,36 +379,42 @@ func restore(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	if found.Wrong != "" {
+	done = true
+	cut := strings.Contains(found.Wrong, "the chain ends at entry")
+	switch {
+	case found.Wrong == "":
+		fmt.Printf("Restored; %d entries are good.\n", found.Good)
+	case cut || strings.Contains(found.Wrong, "the trail of acts ends at link"):
 		fmt.Printf("Restored. %d entries are good, but compared with what was witnessed here: %s.\n", found.Good, found.Wrong)
-		if !strings.Contains(found.Wrong, "the chain ends at entry") {
-			return errSaid
-		}
-		fmt.Println("What was signed after this backup is not in it. The witness of it is kept beside the sealing key; a new one begins with this backup.")
+		fmt.Println("What was done after this backup is not in it.")
+	default:
+		fmt.Printf("Restored. %d entries are good, but compared with what was witnessed here: %s.\n", found.Good, found.Wrong)
+		return errSaid
+	}
+	if cut {
+		fmt.Println("The witness of it is kept beside the sealing key; a new one begins with this backup.")
 		if err := keys.Restored(time.Now().UTC().Format(time.RFC3339)); err != nil {
 			return err
 		}
-		return act.CatchUp(ctx, s, keys)
 	}
-	fmt.Printf("Restored; %d entries are good.\n", found.Good)
-	return nil
-}
-
-func copyFile(from, to string) error {
-	in, err := os.Open(from)
-	if err != nil {
+	if err := s.Write(ctx, func(q *store.Q) error {
+		return errors.Join(q.NameCopy(), q.Audit(store.Stamp(time.Now()), "", "restore the data from a backup", "", "", ""))
+	}); err != nil {
 		return err
 	}
-	defer in.Close()
-	out, err := os.OpenFile(to, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
-	if err != nil {
+	if err := act.CatchUp(ctx, s, keys); errors.Is(err, act.ErrNoWitness) {
+		err = act.WitnessAnew(ctx, s, keys)
+		if err != nil {
+			return err
+		}
+	} else if err != nil {
 		return err
 	}
-	defer out.Close()
-	if _, err := io.Copy(out, in); err != nil {
+	practice := ""
+	if err := s.Read(ctx, func(q *store.Q) (err error) { practice, err = q.Setting("practice"); return err }); err != nil {
 		return err
 	}
-	return out.Sync()
+	return keep(dir, practice)
 }
 
 func users(ctx context.Context, args []string) error {

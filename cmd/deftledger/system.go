@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"flag"
 	"fmt"
@@ -31,6 +32,8 @@ type options struct {
 	pharmacy, portal, device, fax                     string
 	idle                                              time.Duration
 	limit, dataLimit                                  int
+	lostWitness                                       bool
+	tlsCert, tlsKey                                   string
 }
 
 func (o *options) register(f *flag.FlagSet) {
@@ -46,6 +49,9 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.practice, "practice", "Skerrow Island Family Practice", "name of the practice on paper")
 	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
 	f.DurationVar(&o.idle, "idle", 10*time.Minute, "the screen locks after this long without use")
+	f.BoolVar(&o.lostWitness, "accept-lost-witness", false, "begin a new witness where the one beside the sealing key is gone: what was cut off before cannot be found then")
+	f.StringVar(&o.tlsCert, "tls-cert", "", "certificate (PEM) with which the program itself ends TLS")
+	f.StringVar(&o.tlsKey, "tls-key", "", "its key (PEM)")
 	f.IntVar(&o.dataLimit, "data-limit", 0, "largest size of the database in megabytes; writes beyond it are refused, not lost (0: no limit)")
 	f.IntVar(&o.limit, "message-limit", 8<<20, "largest message received, in bytes")
 }
@@ -94,7 +100,7 @@ func open(ctx context.Context, dir string, create bool) (*store.Store, *act.Keys
 	if err != nil {
 		return nil, nil, err
 	}
-	keys, err := openKeys(ctx, s, create)
+	keys, err := openKeys(ctx, s, dir, create)
 	if err != nil {
 		s.Close()
 		return nil, nil, err
@@ -102,7 +108,7 @@ func open(ctx context.Context, dir string, create bool) (*store.Store, *act.Keys
 	return s, keys, nil
 }
 
-func openKeys(ctx context.Context, s *store.Store, create bool) (*act.Keys, error) {
+func openKeys(ctx context.Context, s *store.Store, dir string, create bool) (*act.Keys, error) {
 	home, err := act.KeyHome()
 	if err != nil {
 		return nil, err
@@ -113,6 +119,9 @@ func openKeys(ctx context.Context, s *store.Store, create bool) (*act.Keys, erro
 		practice, err = q.Setting("practice")
 		return err
 	})
+	if err == nil {
+		err = sameDirectory(dir, practice)
+	}
 	if err == nil && practice == "" && create {
 		practice, fresh = uuid.NewString(), true
 		err = s.Write(ctx, func(q *store.Q) error { return q.SetSetting("practice", practice) })
@@ -130,7 +139,11 @@ func openKeys(ctx context.Context, s *store.Store, create bool) (*act.Keys, erro
 			return nil, err
 		}
 	}
-	return act.OpenKeys(home, practice, create)
+	keys, err := act.OpenKeys(home, practice, create)
+	if err == nil && create {
+		err = keep(dir, practice)
+	}
+	return keys, err
 }
 
 // system is the running application.
@@ -140,6 +153,10 @@ type system struct {
 	http   net.Listener
 	mllp   net.Listener
 	limit  int
+
+	release     func() // of the data directory
+	lostWitness bool
+	cert, key   string // for TLS; "" for none
 }
 
 // prepare opens everything that serve and demo need. Addresses are taken first,
@@ -152,6 +169,14 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	d, err := shipped.Read()
 	if err != nil {
 		return nil, err
+	}
+	if (o.tlsCert == "") != (o.tlsKey == "") {
+		return nil, errors.New("TLS needs both --tls-cert and --tls-key")
+	}
+	if o.tlsCert != "" {
+		if _, err := tls.LoadX509KeyPair(o.tlsCert, o.tlsKey); err != nil {
+			return nil, fmt.Errorf("the certificate and its key cannot be used: %w", err)
+		}
 	}
 	sys := &system{limit: o.limit}
 	if sys.http, err = net.Listen("tcp", o.listen); err != nil {
@@ -174,8 +199,15 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		return coding.NewReader(c, data.Everyday, data.Histories), nil
 	})
 	go func() { _, _ = reader() }() // the codes, and the reader of texts: ready by the time somebody has signed in
+	sys.lostWitness, sys.cert, sys.key = o.lostWitness, o.tlsCert, o.tlsKey
+	if sys.release, err = lock(o.data); err != nil {
+		sys.http.Close()
+		sys.mllp.Close()
+		return nil, err
+	}
 	s, keys, err := open(ctx, o.data, true)
 	if err != nil {
+		sys.release()
 		sys.http.Close()
 		sys.mllp.Close()
 		return nil, err
@@ -211,7 +243,15 @@ type loaded struct {
 
 // run serves until ctx ends.
 func (s *system) run(ctx context.Context, ready func()) error {
-	if err := act.CatchUp(ctx, s.config.Store, s.config.Keys); err != nil {
+	defer s.release()
+	err := act.CatchUp(ctx, s.config.Store, s.config.Keys)
+	if errors.Is(err, act.ErrNoWitness) && s.lostWitness {
+		err = act.WitnessAnew(ctx, s.config.Store, s.config.Keys)
+	}
+	if errors.Is(err, act.ErrNoWitness) || errors.Is(err, act.ErrForeignKey) {
+		return errors.Join(err, s.http.Close(), s.mllp.Close(), s.config.Store.Close())
+	}
+	if err != nil {
 		fmt.Fprintln(os.Stderr, "deftledger: "+err.Error())
 	}
 	s.app = app.New(s.config)
@@ -220,16 +260,30 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	var wg sync.WaitGroup
 	wg.Go(func() { s.app.Outbox.Run(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
+	wg.Go(func() {
+		for ctx.Err() == nil {
+			select {
+			case <-ctx.Done():
+			case <-time.After(time.Second):
+			}
+			s.app.WitnessTrail()
+		}
+	})
 	listener := mllp.Server{Limit: s.limit, Handle: s.app.Result.Receive, TooLarge: s.app.Result.TooLarge}
 	wg.Go(func() { _ = listener.Serve(s.mllp) })
 	server := &http.Server{Handler: web.New(s.app, ui.Files()), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		BaseContext: func(net.Listener) context.Context { return ctx }}
 	failed := make(chan error, 1)
-	go func() { failed <- server.Serve(s.http) }()
+	go func() {
+		if s.cert != "" {
+			failed <- server.ServeTLS(s.http, s.cert, s.key)
+			return
+		}
+		failed <- server.Serve(s.http)
+	}()
 	if ready != nil {
 		ready()
 	}
-	var err error
 	select {
 	case <-ctx.Done():
 	case err = <-failed:
@@ -240,5 +294,6 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	defer cancel()
 	_ = server.Shutdown(closing)
 	wg.Wait()
+	s.app.WitnessTrail()
 	return errors.Join(err, s.config.Store.Close())
 }

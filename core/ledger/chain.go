@@ -10,8 +10,9 @@ import (
 // Finding is what a verification says: how many entries are good, and the first thing
 // that is wrong ("" when all is well).
 type Finding struct {
-	Good  int
-	Wrong string
+	Good   int
+	Groups int64 // groups of rows that are as the program left them, where they were looked at
+	Wrong  string
 }
 
 // Link is what the next entry of a chart has to follow: the last folio and its hash; the

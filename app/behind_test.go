@@ -1,0 +1,148 @@
+package app_test
+
+import (
+	"context"
+	"database/sql"
+	"os"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app/act"
+	"deftledger/app/intake"
+	"deftledger/app/paper"
+	"deftledger/app/result"
+	"deftledger/core/note"
+	"deftledger/store"
+)
+
+// TestVerifyFindsEveryChangeBehindTheProgram: somebody with the database file, who takes the triggers away first,
+// changes one thing; verify finds it, whatever it is. Without a change it finds nothing.
+func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	c.receive(oru("S1", o.Placer+"-1", "F", "5.9", "3.5-5.1||||", "3.5-5.1|H|||"), "AA")
+	c.receive(oru("S2", "SK999-1", "F", "4.1"), "AA")
+	report := c.desk().Reports[0]
+	require.NoError(t, c.app.Result.SignReport(ctx, c.doctor(), result.SignedResult{ReportID: report.ID, Comment: "Seen.", Told: "in person", Secret: secret,
+		Issue: report.Issue, Version: report.Version}))
+	_, err := c.app.Intake.TakeVitals(ctx, c.jonah(), visitID, []intake.VitalEntry{{LOINC: "85354-9", Text: "148/86"}}, false)
+	require.NoError(t, err)
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "I10"))
+	id, versions, list := c.written()
+	c.line(id, note.Review, "no fever")
+	c.app.Elsewhere.Portal = "http://127.0.0.1:1"
+	_, err = c.app.Visit.AskBack(ctx, c.doctor(), id, "2w", "Toe")
+	require.NoError(t, err)
+	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "m", Text: "Please call."})
+	require.NoError(t, err)
+	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	require.NoError(t, err)
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
+	require.NoError(t, err)
+	_, err = c.app.Note.Amend(ctx, c.doctor(), id, secret, "Added.")
+	require.NoError(t, err)
+	c.app.WitnessTrail()
+	require.Empty(t, c.verify())
+	require.NoError(t, c.store.Close())
+
+	keys, err := act.OpenKeys(c.home, "practice", false)
+	require.NoError(t, err)
+	for name, change := range map[string]string{
+		"a diagnosis of a signed note":     "UPDATE note_diagnosis SET code = 'C50.911', title = 'x' WHERE code = 'I10'",
+		"a diagnosis taken away":           "DELETE FROM note_diagnosis WHERE code = 'I10'",
+		"a diagnosis put in":               "INSERT INTO note_diagnosis SELECT note_id, 'Z00.00', title, edition, 9, joined FROM note_diagnosis LIMIT 1",
+		"a finding of a signed note":       "UPDATE note_finding SET state = 'present'",
+		"a finding taken away":             "DELETE FROM note_finding",
+		"a text of a signed note":          "UPDATE note_part SET text = 'x' WHERE part = 'plan'",
+		"the author of a note":             "UPDATE note SET author_id = 'x9'",
+		"whose a note is":                  "UPDATE note SET patient_id = 'p9'",
+		"a note no longer signed":          "UPDATE note SET folio = 0",
+		"a note retracted":                 "UPDATE note SET retracted = 9",
+		"a test of an order":               "UPDATE order_test SET code = 'NA', name = 'Sodium'",
+		"a test taken from an order":       "DELETE FROM order_test",
+		"the state of an order":            "UPDATE lab_order SET state = 'cancelled'",
+		"the clinician of an order":        "UPDATE lab_order SET clinician_id = 'x9'",
+		"an order removed":                 "DELETE FROM order_test; DELETE FROM lab_order",
+		"a value":                          "UPDATE report_value SET text = '4.2'",
+		"a unit":                           "UPDATE report_value SET unit = 'mg/dL'",
+		"a flag":                           "UPDATE report_value SET flag = ''",
+		"a range":                          "UPDATE report_value SET range = '3.5-6.5'",
+		"whose a report is":                "UPDATE report SET patient_id = 'p9'",
+		"a report no longer signed":        "UPDATE report SET signed_issue = 0",
+		"a comment of a review":            "UPDATE review SET comment = 'x'",
+		"how the patient was told":         "UPDATE review SET told = ''",
+		"a review removed":                 "DELETE FROM review",
+		"a message to the patient":         "UPDATE message SET text = 'x'",
+		"a message removed":                "DELETE FROM message",
+		"a document":                       "UPDATE document SET pdf = x'00'",
+		"the title of a document":          "UPDATE document SET title = 'x'",
+		"a vital sign":                     "UPDATE vital SET value = '118/76'",
+		"a vital sign removed":             "DELETE FROM vital",
+		"a vital sign put in":              "INSERT INTO vital SELECT 'x', patient_id, loinc, name, '90/60', unit, taken_at, visit_id, origin, entered, by_id, '', '' FROM vital LIMIT 1",
+		"a problem":                        "UPDATE problem SET code = 'E11.9'",
+		"a problem ended":                  "UPDATE problem SET ended = '2026-01-01'",
+		"an allergy put in":                "INSERT INTO allergy SELECT 'x', id, 'Dust', '', '', '2026-05-04', 'x', '', '', '', '' FROM patient LIMIT 1",
+		"a medicine put in":                "INSERT INTO medicine SELECT 'x', id, 'Warfarin', '5 mg', '', '', '', '', 'x', '', '' FROM patient LIMIT 1",
+		"the name of a patient":            "UPDATE patient SET family = 'Other'",
+		"the birth date of a patient":      "UPDATE patient SET birth_date = '1950-01-01'",
+		"a record read as part of another": "UPDATE patient SET person_id = 'p9'",
+		"a role":                           "UPDATE staff SET role = 'administrator' WHERE role = 'nurse'",
+		"a password":                       "UPDATE staff SET password_hash = 'x' WHERE role = 'nurse'",
+		"a person put in":                  "INSERT INTO staff SELECT 'x', 'x', given, family, role, password_hash, secret_hash, draft_key, single_keys, active FROM staff LIMIT 1",
+		"an open line closed":              "UPDATE line SET closed_at = '2026-05-04T10:00:00.000Z', closed_with = 'x' WHERE closed_at = ''",
+		"a closed line opened":             "UPDATE line SET closed_at = '' WHERE closed_at <> ''",
+		"a line removed":                   "DELETE FROM line",
+		"a wish to come back":              "UPDATE follow_up SET due = '2030-01-01'",
+		"a held message settled":           "UPDATE inbox SET state = 'settled'",
+		"bytes of a received message":      "UPDATE inbox SET raw = x'00'",
+		"a received message removed":       "DELETE FROM inbox_part; DELETE FROM inbox",
+		"the physician of a visit":         "UPDATE visit SET clinician_id = 'x9'",
+		"an audit row":                     "UPDATE audit SET staff_id = 'x' WHERE id = 3",
+		"an audit row removed":             "DELETE FROM audit WHERE id = 3",
+		"the last audit rows removed":      "DELETE FROM audit WHERE id > (SELECT max(id) - 2 FROM audit)",
+		"an audit row put in":              "INSERT INTO audit(at, staff_id, act) VALUES ('2026-05-04T10:00:00.000Z', 'x', 'open chart')",
+		"the trail cut off":                "DELETE FROM trail WHERE seq > 3",
+		"the trail emptied":                "DELETE FROM trail; DELETE FROM row_seal; DELETE FROM audit",
+		"a link and its seal rewritten":    "UPDATE vital SET value = '1/1'; UPDATE row_seal SET digest = zeroblob(32) WHERE scope LIKE 'vital%'",
+		"what the trail says removed":      "UPDATE vital SET value = '1/1'; DELETE FROM row_seal WHERE scope LIKE 'vital%'",
+		"the ledger emptied":               "DELETE FROM ledger_entry",
+		"an entry":                         "UPDATE ledger_entry SET signer_name = 'x' WHERE seq = 2",
+		"the last entry removed":           "DELETE FROM ledger_entry WHERE seq = (SELECT max(seq) FROM ledger_entry)",
+		"the name of this copy":            "UPDATE setting SET value = 'x' WHERE name = 'copy'",
+	} {
+		dir := t.TempDir()
+		body, err := os.ReadFile(filepath.Join(c.dir, store.File))
+		require.NoError(t, err)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, store.File), body, 0o600))
+		db, err := sql.Open("sqlite", filepath.Join(dir, store.File))
+		require.NoError(t, err)
+		rows, err := db.Query("SELECT name FROM sqlite_master WHERE type = 'trigger'")
+		require.NoError(t, err)
+		var triggers []string
+		for rows.Next() {
+			var n string
+			require.NoError(t, rows.Scan(&n))
+			triggers = append(triggers, n)
+		}
+		rows.Close()
+		for _, n := range triggers {
+			_, err := db.Exec("DROP TRIGGER " + n)
+			require.NoError(t, err)
+		}
+		r, err := db.Exec(change)
+		require.NoError(t, err, name)
+		n, _ := r.RowsAffected()
+		require.NotZero(t, n, "%s changes something", name)
+		require.NoError(t, db.Close())
+		s, err := store.Open(context.Background(), dir)
+		require.NoError(t, err, name)
+		f, err := act.Verify(context.Background(), s, keys, act.Verification{})
+		require.NoError(t, err, name)
+		assert.NotEmpty(t, f.Wrong, name)
+		require.NoError(t, s.Close())
+	}
+}
