@@ -136,6 +136,11 @@ func (q *Q) PreparedByID(id string) (Prepared, error) {
 	return one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id = ?", id)
 }
 
+// PreparedByRequest finds the one that a retried act already made.
+func (q *Q) PreparedByRequest(request string) (Prepared, error) {
+	return one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE request_id = ?", request)
+}
+
 // PreparedOf lists the prepared orders of a patient that are still open, oldest first.
 func (q *Q) PreparedOf(patient string) ([]Prepared, error) {
 	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE patient_id "+samePerson+

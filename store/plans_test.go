@@ -74,7 +74,8 @@ func TestNoStatementReadsEverything(t *testing.T) {
 		_ = q.fold()
 		_, _ = q.firstWith("TRUE", nil, 1)
 		method = "leave"
-		_, _ = q.leave()
+		_ = q.leave(&left{})
+		_ = q.begin(&left{})
 		_, _ = q.tx.Exec("INSERT OR IGNORE INTO touched VALUES ('visit 1')")
 		_ = q.foreign()
 		method = "digest"

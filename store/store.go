@@ -7,6 +7,7 @@ import (
 	"context"
 	"database/sql"
 	"embed"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -41,7 +42,9 @@ var (
 type Store struct {
 	writer, reader, quick, long *pool
 
-	trail atomic.Pointer[TrailHead] // newest link that was committed here
+	trail   atomic.Pointer[TrailHead] // newest link that was committed here
+	writing sync.Mutex                // one act after another, so that left is what the one before left
+	left    left
 
 	checkpoint struct { // of the log; see tidy
 		sync.Mutex
@@ -134,7 +137,7 @@ func Open(ctx context.Context, dir string) (*Store, error) {
 	}
 	s := &Store{writer: w, reader: r, quick: k, long: l}
 	if have < trailBegan { // what was there before the trail began is taken as it is
-		if err := run(ctx, s.writer, func(q *Q) error { _, err := q.leave(); return err }); err != nil {
+		if err := run(ctx, s.writer, func(q *Q) error { return q.leave(&left{}) }); err != nil {
 			return nil, errors.Join(err, s.Close())
 		}
 	}
@@ -162,22 +165,22 @@ func (s *Store) Close() error {
 // Write runs f in one writing transaction; an error (or panic) undoes all of it. What it
 // did is added to the trail within it.
 func (s *Store) Write(ctx context.Context, f func(*Q) error) error {
-	var head TrailHead
+	s.writing.Lock()
+	defer s.writing.Unlock()
+	left := s.left
 	if err := run(ctx, s.writer, func(q *Q) error {
-		if err := q.foreign(); err != nil {
+		if err := q.begin(&left); err != nil {
 			return err
 		}
 		if err := f(q); err != nil {
 			return err
 		}
-		var err error
-		head, err = q.leave()
-		return err
+		return q.leave(&left)
 	}); err != nil {
 		return err
 	}
-	if head.Seq > 0 {
-		s.trail.Store(&head)
+	if s.left = left; left.link.seq > 0 {
+		s.trail.Store(&TrailHead{Seq: left.link.seq, Hash: hex.EncodeToString(left.link.hash)})
 	}
 	s.tidy()
 	return nil

@@ -216,6 +216,36 @@ func (q *Q) auditHash(after, to int64) (hash []byte, last int64, err error) {
 // trailBegan is the migration with which the trail begins.
 const trailBegan = 16
 
+// left is what the last writing transaction left: the newest link, and the version of the
+// data, which SQLite changes when another connection has written.
+type left struct {
+	link    link
+	version int64
+}
+
+// begin looks, where another connection has written since, for the newest link and for what
+// something else than the program changed.
+func (q *Q) begin(was *left) error {
+	version, err := one(q, scalar[int64], "PRAGMA data_version")
+	if err != nil || version == was.version {
+		return err
+	}
+	if err := q.foreign(); err != nil {
+		return err
+	}
+	last, err := list(q, scanLink, newestLink)
+	if err != nil {
+		return err
+	}
+	if was.link = (link{}); len(last) > 0 {
+		was.link = last[0]
+	}
+	was.version = version
+	return nil
+}
+
+const newestLink = "SELECT seq, audit_to, audit_hash, rows, hash FROM trail ORDER BY seq DESC LIMIT 1"
+
 // foreign puts aside, before an act begins, what something else than the program changed
 // since the last one, so that it is never taken for what an act did.
 func (q *Q) foreign() error {
@@ -239,68 +269,59 @@ func (q *Q) foreign() error {
 // trailBatch bounds how many groups of rows one link holds.
 const trailBatch = 5000
 
-// leave adds to the trail what this transaction did, and returns the new head; the zero
-// head where it left nothing.
-func (q *Q) leave() (TrailHead, error) {
-	var head TrailHead
+// leave adds to the trail what this transaction did.
+func (q *Q) leave(was *left) error {
 	for {
 		touched, err := list(q, scalar[string], "SELECT scope FROM touched ORDER BY scope LIMIT ?", trailBatch)
 		if err != nil {
-			return head, err
+			return err
 		}
-		last, err := list(q, scanLink, "SELECT seq, audit_to, audit_hash, rows, hash FROM trail ORDER BY seq DESC LIMIT 1")
-		if err != nil {
-			return head, err
-		}
-		var prev link
-		if len(last) > 0 {
-			prev = last[0]
-		}
+		prev := was.link
 		l := link{seq: prev.seq + 1}
 		if l.auditHash, l.auditTo, err = q.auditHash(prev.auditTo, 1<<62); err != nil {
-			return head, err
+			return err
 		}
 		if len(touched) == 0 && l.auditTo == prev.auditTo {
-			return head, nil
+			return nil
 		}
 		rows := make(map[string]string, len(touched))
 		for _, scope := range touched {
 			d, err := q.digest(scope)
 			if err != nil {
-				return head, err
+				return err
 			}
 			rows[scope] = hex.EncodeToString(d)
 			if err := q.do("INSERT INTO row_seal(scope, seq, digest) VALUES (?,?,?) ON CONFLICT(scope) DO UPDATE SET seq = excluded.seq, digest = excluded.digest",
 				scope, l.seq, d); err != nil {
-				return head, err
+				return err
 			}
 		}
 		text, err := json.Marshal(rows)
 		if err != nil {
-			return head, err
+			return err
 		}
 		l.rows = string(text)
 		l.hash = l.after(prev.hash)
 		if err := q.do("INSERT INTO trail(seq, audit_to, audit_hash, rows, hash) VALUES (?,?,?,?,?)", l.seq, l.auditTo, l.auditHash, l.rows,
 			l.hash); err != nil {
-			return head, err
+			return err
 		}
-		head = TrailHead{Seq: l.seq, Hash: hex.EncodeToString(l.hash)}
+		was.link = l
 		if len(touched) == 0 {
-			return head, nil
+			return nil
 		}
 		if err := q.do("DELETE FROM touched WHERE scope <= ?", touched[len(touched)-1]); err != nil {
-			return head, err
+			return err
 		}
 		if len(touched) < trailBatch {
-			return head, nil
+			return nil
 		}
 	}
 }
 
 // TrailHead reads the newest link.
 func (q *Q) TrailHead() (TrailHead, error) {
-	ls, err := list(q, scanLink, "SELECT seq, audit_to, audit_hash, rows, hash FROM trail ORDER BY seq DESC LIMIT 1")
+	ls, err := list(q, scanLink, newestLink)
 	if err != nil || len(ls) == 0 {
 		return TrailHead{}, err
 	}

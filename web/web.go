@@ -176,7 +176,14 @@ func (s *server) session(ctx huma.Context, next func(huma.Context)) {
 		problem(humagin.Unwrap(ctx).Writer, refusal(in.err))
 		return
 	}
-	next(huma.WithValue(ctx, actorKey{}, in))
+	ctx = huma.WithValue(ctx, actorKey{}, in)
+	// A save has an identifier of its own, and is by far the most frequent act.
+	if id := r.Header.Get("Idempotency-Key"); id != "" && in.err == nil && r.Method != http.MethodGet &&
+		ctx.Operation().OperationID != "save-part" {
+		s.once(ctx, in.who, id, next)
+		return
+	}
+	next(ctx)
 }
 
 // actor returns the person of a request, or why there is none.

@@ -35,6 +35,9 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 	// An act that was begun is finished, even when the browser has gone.
 	err := a.Store.Write(context.WithoutCancel(ctx), func(q *store.Q) error {
 		t.Q, t.Events, t.heads, t.sends = q, nil, nil, nil
+		if err := t.note(ctx); err != nil {
+			return err
+		}
 		if err := f(t); err != nil {
 			return err
 		}
@@ -43,6 +46,7 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 	if err != nil {
 		return err
 	}
+	noted(ctx)
 	if len(t.heads) > 0 {
 		if err := a.Keys.Witness(t.heads...); err != nil {
 			// The entries are sealed and kept; the witness catches up at the next start.

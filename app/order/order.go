@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 
 	"deftledger/app/act"
@@ -59,6 +60,13 @@ func (a *Acts) OrdersAt(ctx context.Context, who act.Actor, visit string) (out [
 		err = a.Saw(ctx, who, "open visit", out[0].PatientID, visit)
 	}
 	return out, err
+}
+
+// sameTests says whether an order asks for what was asked again.
+func sameTests(had store.Order, n NewOrder) bool {
+	return had.Priority == n.Priority && slices.EqualFunc(had.Tests, n.Tests, func(t store.OrderTest, l order.Line) bool {
+		return t.Code == l.Test && slices.EqualFunc(t.Diagnoses, l.Diagnoses, func(d store.CodedTitle, code string) bool { return strings.EqualFold(d.Code, code) })
+	})
 }
 
 // View writes an order as every screen shows it.
@@ -137,6 +145,9 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 	}
 	err = a.Act(ctx, who, act.PlaceOrder, func(t *act.Tx) error {
 		if had, err := t.OrderByRequest(n.RequestID); err == nil {
+			if had.ClinicianID != who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || !sameTests(had, n) {
+				return act.Refuse(act.Conflict, "Another order was placed under that identifier. Nothing was changed; order again.")
+			}
 			out = a.View(had)
 			return nil
 		} else if !store.IsNotFound(err) {
@@ -174,7 +185,7 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out O
 		sealed := sealedOrder{Placer: o.Placer, Laboratory: o.Laboratory, Priority: order.Priorities[n.Priority], Tests: nil,
 			Collected: a.Say(o.CollectedAt)}
 		message := hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: a.Laboratory.Facility, Placer: o.Placer, Priority: n.Priority,
-			Patient: p, ClinicianID: who.ID[len(who.ID)-12:], ClinicianName: chart.Name{Given: signer.Given, Family: signer.Family}, SignedAt: t.Now.In(a.Location),
+			Patient: p, ClinicianID: who.ID[max(0, len(who.ID)-12):], ClinicianName: chart.Name{Given: signer.Given, Family: signer.Family}, SignedAt: t.Now.In(a.Location),
 			CollectedAt: o.CollectedAt}
 		if n.Collected {
 			message.CollectedAt = o.CollectedAt.In(a.Location)

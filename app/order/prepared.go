@@ -3,6 +3,7 @@ package order
 import (
 	"context"
 	"fmt"
+	"reflect"
 	"strings"
 
 	"deftledger/app/act"
@@ -113,8 +114,19 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 		}
 		out = a.Prepared(p, who, names)
 		added, err := t.AddPrepared(p)
-		if err != nil || !added {
-			return err // not added: the same act sent again after a lost answer
+		if err != nil {
+			return err
+		}
+		if !added { // the same act sent again after a lost answer
+			had, err := t.PreparedByRequest(n.RequestID)
+			if err != nil {
+				return err
+			}
+			if had.ByID != who.ID || !act.SamePerson(t.Q, had.PatientID, patient.ID) || !reflect.DeepEqual(had.Tests, n.Tests) || had.Priority != n.Priority {
+				return act.Refuse(act.Conflict, "Another order was prepared under that identifier. Nothing was changed; prepare it again.")
+			}
+			out = a.Prepared(had, who, names)
+			return nil
 		}
 		if n.Prepared != "" {
 			old, err := t.PreparedByID(n.Prepared)

@@ -311,6 +311,8 @@ CREATE TRIGGER note_advice_sealed_insert BEFORE INSERT ON note_advice WHEN (SELE
 -- +goose StatementBegin
 CREATE TRIGGER note_advice_sealed_delete BEFORE DELETE ON note_advice WHEN (SELECT folio FROM note WHERE id = OLD.note_id) > 0 BEGIN SELECT RAISE(ABORT, 'the note is signed'); END;
 -- +goose StatementEnd
+CREATE INDEX problem_of_patient ON problem(patient_id);
+CREATE INDEX form_of ON form(id);
 -- +goose StatementBegin
 CREATE TRIGGER note_stays BEFORE DELETE ON note WHEN OLD.folio > 0 BEGIN SELECT RAISE(ABORT, 'the note is signed'); END;
 -- +goose StatementEnd

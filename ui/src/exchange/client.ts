@@ -7,7 +7,25 @@ export type Schemas = components["schemas"];
 
 /** How this window names itself, so that it knows its own acts among the events. */
 export const thisWindow = crypto.randomUUID();
-export const api = createClient<paths>({ baseUrl: "/", headers: { "X-Window": thisWindow } });
+
+// A writing request has an identifier of its own, under which the server does it once: where
+// no answer comes it is asked again under the same one, and only then given up.
+const pauses = [300, 1200];
+async function once(request: Request): Promise<Response> {
+  if (request.method === "GET") return fetch(request);
+  if (!request.headers.has("Idempotency-Key")) request.headers.set("Idempotency-Key", crypto.randomUUID());
+  for (const pause of pauses) {
+    try {
+      return await fetch(request.clone());
+    } catch (e) {
+      if (request.signal.aborted || request.keepalive) throw e;
+      await new Promise((go) => setTimeout(go, pause));
+    }
+  }
+  return fetch(request);
+}
+
+export const api = createClient<paths>({ baseUrl: "/", headers: { "X-Window": thisWindow }, fetch: once });
 
 /** Problem is an answer of the server that says what is wrong and what to do. */
 export class Problem extends Error {
