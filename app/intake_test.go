@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"slices"
@@ -10,9 +11,11 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"deftledger/app/act"
 	"deftledger/app/intake"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
 	"deftledger/standin"
@@ -308,4 +311,38 @@ func TestTheReasonBringsItsQuestionsAndKeepsTheAnswers(t *testing.T) {
 	require.Contains(t, reads(n), "Wakes at night from it.", "what was answered stays")
 	_, err = c.app.Intake.SetReason(ctx, c.jonah(), visitID, "x", "Séance", "", 9)
 	require.Equal(t, act.Invalid, kind(t, err))
+}
+
+// TestWhatIsAnsweredDoneIsThere posts entries as people and programs send them; what is taken reads back as it was
+// sent, and what is refused leaves nothing.
+func TestWhatIsAnsweredDoneIsThere(t *testing.T) {
+	c := open(t)
+	when := rapid.SampledFrom([]string{"", "20", "2019", "2019-03", "2019-03-14", "2019-13", "2020", "2018-12-31", "19", "yesterday"})
+	n := 0
+	rapid.Check(t, func(r *rapid.T) {
+		n++
+		e := intake.NewEntry{List: rapid.SampledFrom([]string{"past", "surgical", "family", "social", "nonsense"}).Draw(r, "list"),
+			Title:  fmt.Sprintf("%s %d", rapid.SampledFrom([]string{"Asthma", "  Knee  replaced ", "Émile's", "<b>x</b>", "1;2"}).Draw(r, "title"), n),
+			Detail: rapid.SampledFrom([]string{"", "mild", "line\nbreak"}).Draw(r, "detail"), Since: when.Draw(r, "since"), Until: when.Draw(r, "until")}
+		before := c.count("SELECT count(*) FROM history")
+		v, err := c.app.Intake.AddEntry(ctx, c.jonah(), visitID, e)
+		if err != nil {
+			var refused *act.Refusal
+			require.ErrorAs(r, err, &refused)
+			require.NotEqual(r, act.Broken, refused.Kind)
+			require.Equal(r, before, c.count("SELECT count(*) FROM history"), "a refusal leaves nothing")
+			return
+		}
+		if e.Since != "" && e.Until != "" {
+			k := min(len(e.Since), len(e.Until))
+			require.LessOrEqual(r, e.Since[:k], e.Until[:k], "nothing ends before it began")
+		}
+		there := false
+		for _, l := range v.Lists {
+			for _, x := range append(l.Entries, v.Stopped...) {
+				there = there || x.Title == chart.Tidy(e.Title) && x.Detail == chart.Tidy(e.Detail) && x.Since == e.Since && x.Until == e.Until
+			}
+		}
+		require.True(r, there, "%+v is there as it was sent", e)
+	})
 }

@@ -166,8 +166,8 @@ func TestWhatTheChartSaysBesideTheText(t *testing.T) {
 		map[string]any{"confirmed": true, "entries": []map[string]string{{"loinc": "85354-9", "text": "152/94"}}}, nil))
 	h.sees("From the chart: Blood pressure 152/94 mmHg")
 	h.sees("no hypertension is recorded")
-	h.sees("Measures: 1 met, 3 missed") // taken at the assistant's desk, seen here
-	h.click("Measures: 1 met")
+	h.click("Measures: 0 met")
+	h.sees("which calls for a plan") // taken at the assistant's desk, seen here; a value alone meets nothing
 	h.sees("CMS22, 2026")
 	h.sees("tobacco not asked within a year")
 	look(h, "chart-evidence")
@@ -177,6 +177,7 @@ func TestWhatTheChartSaysBesideTheText(t *testing.T) {
 		h.press("=")
 		h.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("R03.0"))`, "the code on the list")
 	})
+	h.sees("Measures: 1 met, 3 missed") // addressed
 	h.seesNot("From the chart: Blood pressure")
 	for _, w := range [][2]string{{"1", "Checked at the harbor."}, {"2", "Well."}, {"3", "To be measured again."},
 		{"4", "Back with a list."}} {

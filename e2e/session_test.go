@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/emulation"
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
 	"deftledger/demo"
@@ -66,7 +68,8 @@ func TestTheScreenLocks(t *testing.T) {
 	h.startThird()
 	h.types("Half a thought")
 	h.sees("the screen is locked")
-	require.False(t, eval[bool](h, `document.body.innerText.includes("Half a thought")`), "nothing of the chart shows while locked")
+	require.False(t, eval[bool](h, `document.documentElement.outerHTML.includes("Half a thought")`), "nothing of the chart is in the page while locked")
+	require.False(t, eval[bool](h, `document.documentElement.outerHTML.includes("Tollefsen")`))
 	h.focused("Password")
 	h.types("wrong")
 	h.press("Enter")
@@ -131,4 +134,50 @@ func TestSevenDaysLeadStraightToTheNote(t *testing.T) {
 	other.signIn("tobias")
 	other.sees("visits, ")
 	other.seesNot("has waited")
+}
+
+// tab opens another tab of the same browser.
+func (h *hand) tab() *hand {
+	h.t.Helper()
+	ctx, cancel := chromedp.NewContext(h.ctx)
+	h.t.Cleanup(cancel)
+	o := &hand{t: h.t, ctx: ctx, p: h.p}
+	_, err := chromedp.Call(ctx, emulation.SetFocusEmulationEnabled, emulation.SetFocusEmulationEnabledParams{Enabled: true})
+	require.NoError(h.t, err)
+	o.do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate("http://"+h.p.http))
+	return o
+}
+
+// TestTheLockCoversEveryTab: locked in one tab, all are; unlocked in one, all are; and another person who signs in
+// finds nothing of the former.
+func TestTheLockCoversEveryTab(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.startThird()
+	h.types("Half a thought")
+	h.sees("Saved")
+	other := h.tab()
+	other.sees("has waited 9 days")
+	other.press("Alt+u")
+	other.sees("visits, ")
+	other.press("Alt+l")
+	other.sees("the screen is locked")
+	h.sees("the screen is locked")
+	require.False(t, eval[bool](h, `document.documentElement.outerHTML.includes("Tollefsen")`), "nothing is left in the page")
+	require.False(t, eval[bool](other, `document.documentElement.outerHTML.includes("Tollefsen")`))
+	h.types(demo.Password)
+	h.press("Enter")
+	h.sees("Half a thought")
+	other.sees("visits, ")
+
+	other.press("Alt+l")
+	h.sees("the screen is locked")
+	h.click("Sign in as somebody else")
+	h.sees("Sign in")
+	other.sees("Sign in")
+	h.signIn("sunniva")
+	h.sees("Bram Tollefsen") // the front desk's day
+	require.Equal(t, "/", eval[string](h, "location.pathname"), "and not the page of the one before")
+	require.False(t, eval[bool](h, `document.documentElement.outerHTML.includes("Half a thought")`))
 }

@@ -2,7 +2,6 @@ package intake
 
 import (
 	"context"
-	"errors"
 	"slices"
 	"strings"
 
@@ -303,8 +302,13 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 	if e.Title == "" {
 		return "", act.Refuse(act.Invalid, "Say what it is.")
 	}
-	if err := errors.Join(act.CheckVague(e.Since), act.CheckVague(e.Until)); err != nil {
-		return "", act.CheckVague(e.Since + e.Until)
+	for _, day := range []string{e.Since, e.Until} {
+		if err := act.CheckVague(day); err != nil {
+			return "", err
+		}
+	}
+	if n := min(len(e.Since), len(e.Until)); n > 0 && e.Until[:n] < e.Since[:n] {
+		return "", act.Refuse(act.Invalid, "It cannot have ended (%s) before it began (%s).", e.Until, e.Since)
 	}
 	id := act.NewID()
 	switch e.List {

@@ -4,6 +4,7 @@ import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { useDeskCount } from "../desk/useDeskCount";
 import { api, got, useReachable } from "../exchange/client";
 import { useMe, useRight } from "../session/session";
+import { tellTabs } from "../session/tabs";
 import { useEvents } from "./events";
 import { Finder } from "./Finder";
 import { Help } from "./Help";
@@ -49,10 +50,14 @@ export function Frame() {
     if (audit && !day && place.pathname === "/") go("/audit");
   }, [audit, day, place.pathname, go]);
   function lock() {
-    void got(api.POST("/api/session/lock")).then(() => client.invalidateQueries({ queryKey: ["me"] }));
+    void got(api.POST("/api/session/lock")).then(() => {
+      tellTabs("changed");
+      return client.invalidateQueries({ queryKey: ["me"] });
+    });
   }
   async function leave() {
     await api.DELETE("/api/session");
+    tellTabs("changed");
     recentCharts.clear();
     await client.resetQueries();
   }

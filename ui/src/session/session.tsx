@@ -1,11 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, type ReactNode, useContext, useEffect, useState } from "react";
+import { createContext, type ReactNode, useContext, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { createPortal } from "react-dom";
 import { asks } from "../exchange/asks";
 import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
 import { Mark } from "../frame/Mark";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { sendKept } from "../note/write/kept";
+import { hearTabs, tellTabs } from "./tabs";
 
 type Me = Schemas["Me"];
 const Context = createContext<Me | null>(null);
@@ -22,6 +24,9 @@ export function useRight(right: Schemas["Me"]["rights"][number]) {
   return useMe().rights.includes(right);
 }
 
+// Who was signed in at this window before.
+let lastPerson = "";
+
 /** Session shows the sign-in, the lock or the application. */
 export function Session({ children }: { children: ReactNode }) {
   const client = useQueryClient();
@@ -37,51 +42,93 @@ export function Session({ children }: { children: ReactNode }) {
       }),
     [client],
   );
+  useEffect(
+    () =>
+      hearTabs((word) => {
+        if (word === "changed") void client.invalidateQueries(); // what was asked for while it was locked, too
+      }),
+    [client],
+  );
   const person = me.data;
   const signedOut = me.error instanceof Problem;
   useEffect(() => {
     if (signedOut) client.removeQueries({ predicate: (q) => q.queryKey[0] !== "me" });
   }, [signedOut, client]);
   useEffect(() => {
-    if (person && !person.locked && !signedOut) void sendKept(person);
+    if (!person || person.locked || signedOut) return;
+    // Another person at this screen finds nothing of the one before: the page begins anew.
+    if (lastPerson && lastPerson !== person.id) return window.location.replace("/");
+    lastPerson = person.id;
+    void sendKept(person);
   }, [person, signedOut]);
-  if (signedOut) return <SignIn />;
-  if (!person) return <p className="p-8 small">Opening…</p>;
+  // The door stays until somebody has come in: what is typed at it outlives asking again.
+  const atTheDoor = useRef(false);
+  if (signedOut) atTheDoor.current = true;
+  else if (person) atTheDoor.current = false;
+  if (atTheDoor.current) return <SignIn />;
+  if (!person || (lastPerson && lastPerson !== person.id)) return <p className="p-8 small">Opening…</p>;
   return <Unlocked me={person}>{children}</Unlocked>;
 }
 
-// Unlocked keeps the last unlocked person, so that locking hides the work without ending it.
+// Unlocked keeps the last unlocked person, so that locking takes the work out of the page
+// without ending it: it lives in an element of its own, which is put back on unlocking.
 function Unlocked({ me, children }: { me: Me; children: ReactNode }) {
   const client = useQueryClient();
   const [shown, setShown] = useState<Me | null>(me.locked ? null : me);
+  const [work] = useState(() => {
+    const e = document.createElement("div");
+    e.className = "contents";
+    return e;
+  });
+  const place = useRef<HTMLDivElement>(null);
+  useLayoutEffect(() => {
+    // What lies over the page (a dialog) is put beside it and goes along.
+    const over = document.getElementById("headlessui-portal-root");
+    if (me.locked) {
+      work.remove();
+      over?.remove();
+      return () => {
+        if (over) document.body.append(over);
+      };
+    }
+    place.current?.append(work);
+  }, [me.locked, work]);
   useEffect(() => {
     if (!me.locked) setShown(me);
   }, [me]);
   useEffect(() => {
     if (me.locked) return;
     let last = Date.now();
+    let told = 0;
     const used = () => {
       last = Date.now();
+      if (last - told < Math.min(5000, me.idleSeconds * 250)) return;
+      told = last;
+      tellTabs("used");
     };
+    const deaf = hearTabs((word) => {
+      if (word === "used") last = Date.now(); // an idle tab does not lock one that is in use
+    });
     const timer = setInterval(() => {
       if (Date.now() - last < me.idleSeconds * 1000) return;
-      void api.POST("/api/session/lock").then(() => client.invalidateQueries({ queryKey: ["me"] }));
+      void api.POST("/api/session/lock").then(() => {
+        tellTabs("changed");
+        return client.invalidateQueries({ queryKey: ["me"] });
+      });
     }, 1000);
     const kinds = ["keydown", "pointerdown", "pointermove"] as const;
     for (const k of kinds) window.addEventListener(k, used, { passive: true });
     return () => {
       clearInterval(timer);
+      deaf();
       for (const k of kinds) window.removeEventListener(k, used);
     };
   }, [me.locked, me.idleSeconds, client]);
   const person = me.locked ? shown : me;
   return (
     <>
-      {person && (
-        <div inert={me.locked} className={me.locked ? "invisible" : undefined}>
-          <Context value={person}>{children}</Context>
-        </div>
-      )}
+      <div ref={place} className="contents" />
+      {person && createPortal(<Context value={person}>{children}</Context>, work)}
       {me.locked && <Lock name={me.name} />}
     </>
   );
@@ -138,6 +185,7 @@ function SignIn() {
       onSubmit={async () => {
         try {
           await got(api.POST("/api/session", { body: { login, password } }));
+          tellTabs("changed");
           sessionStorage.clear(); // what waits is announced at each sign-in
           setError("");
           await client.resetQueries();
@@ -182,6 +230,7 @@ function Lock({ name }: { name: string }) {
       onSubmit={async () => {
         try {
           await got(api.POST("/api/session/unlock", { body: { password } }));
+          tellTabs("changed");
           await client.invalidateQueries();
         } catch (e) {
           setError(say(e));
@@ -204,7 +253,12 @@ function Lock({ name }: { name: string }) {
       <button
         type="button"
         className="plain mt-3"
-        onClick={() => void api.DELETE("/api/session").then(() => client.resetQueries())}
+        onClick={() =>
+          void api.DELETE("/api/session").then(() => {
+            tellTabs("changed");
+            return client.resetQueries();
+          })
+        }
       >
         Sign in as somebody else
       </button>
