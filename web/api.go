@@ -3,8 +3,12 @@ package web
 import (
 	"context"
 	"errors"
+	"fmt"
+	"hash/fnv"
 	"net/http"
 	"reflect"
+	"regexp"
+	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/danielgtaylor/huma/v2/adapters/humagin"
@@ -41,6 +45,10 @@ func describe(r *gin.Engine, s *server) huma.API {
 	config := huma.DefaultConfig("Deft Ledger", "1")
 	config.DocsPath, config.OpenAPIPath, config.SchemasPath = "", "/api/openapi", ""
 	config.CreateHooks = nil
+	config.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	config.Components.SecuritySchemes = map[string]*huma.SecurityScheme{"session": {Type: "apiKey", In: "cookie", Name: cookieName,
+		Description: "Given by sign-in; every operation but sign-in, me and sign-out needs it."}}
+	config.Security = []map[string][]string{{"session": {}}}
 	api := humagin.New(r, config)
 	api.UseMiddleware(s.session)
 	for _, room := range []func(huma.API){
@@ -60,9 +68,53 @@ func describe(r *gin.Engine, s *server) huma.API {
 	} {
 		room(api)
 	}
-	// The event stream is not the API's, but the screens are typed by its description.
-	api.OpenAPI().Components.Schemas.Map()["Event"] = eventSchema(api.OpenAPI().Components.Schemas)
+	// The event stream and the files are not the API's, but they are described with it.
+	schemas := api.OpenAPI().Components.Schemas
+	schemas.Map()["Event"] = eventSchema(schemas)
+	event := &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString,
+		Description: "Server-sent events. The data of each is an Event (#/components/schemas/Event) as JSON; it carries opaque identifiers only."}}
+	describeFile(api, "events", "/api/events", "The changes of what the screens show, while the session lasts", map[string]*huma.MediaType{"text/event-stream": event})
+	bytes := &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}
+	describeFile(api, "note-pdf", "/api/notes/{id}/pdf", "A signed note, or one section of a note, on paper", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "document", "/api/documents/{id}", "A filed document", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
+	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})
 	return api
+}
+
+// describeFile describes what is served beside the API.
+func describeFile(api huma.API, name, path, says string, content map[string]*huma.MediaType) {
+	o := &huma.Operation{OperationID: name, Method: http.MethodGet, Path: path, Summary: says, Responses: map[string]*huma.Response{
+		"200":     {Description: says, Content: content},
+		"default": {Description: "What is wrong (RFC 9457)", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: &huma.Schema{Ref: "#/components/schemas/ErrorModel"}}}},
+	}}
+	if strings.Contains(path, "{id}") {
+		o.Parameters = append(o.Parameters, &huma.Param{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: huma.TypeString}})
+	}
+	if name == "note-pdf" {
+		o.Parameters = append(o.Parameters, &huma.Param{Name: "section", In: "query", Schema: &huma.Schema{Type: huma.TypeString}})
+	}
+	api.OpenAPI().AddOperation(o)
+}
+
+var plainName = regexp.MustCompile(`^[a-zA-Z0-9._-]+$`)
+
+// schemaName names a schema by its type, and one without a name by where it stands: the
+// names of OpenAPI hold letters, digits and . _ - only.
+func schemaName(t reflect.Type, hint string) string {
+	if name := huma.DefaultSchemaNamer(t, hint); plainName.MatchString(name) {
+		return name
+	}
+	if plainName.MatchString(hint) {
+		return hint
+	}
+	return fmt.Sprintf("Body%x", fnv32(t.String()))
+}
+
+func fnv32(s string) uint32 {
+	h := fnv.New32a()
+	_, _ = h.Write([]byte(s))
+	return h.Sum32()
 }
 
 // right is a right as the description knows it: one of those there are.

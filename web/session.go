@@ -33,6 +33,9 @@ func (s *server) describeSession(api huma.API) {
 	huma.Register(api, huma.Operation{OperationID: "me", Method: http.MethodGet, Path: "/api/session"},
 		func(ctx context.Context, _ *nothing) (*body[Me], error) {
 			in, _ := ctx.Value(actorKey{}).(signedIn)
+			if errors.Is(in.err, session.ErrNoSession) { // which is an answer, and no error
+				return &body[Me]{Me{Rights: []right{}, Told: map[string]string{}, Stages: []visit.Stage{}}}, nil
+			}
 			if in.err != nil && !errors.Is(in.err, session.ErrLocked) {
 				return nil, answer(in.err)
 			}
@@ -82,7 +85,7 @@ func (s *server) describeSession(api huma.API) {
 
 // Me is the person signed in, as the interface needs to know them.
 type Me struct {
-	ID           string            `json:"id"`
+	ID           string            `json:"id" doc:"Empty while nobody is signed in"`
 	Name         string            `json:"name"`
 	Role         string            `json:"role"`
 	Rights       []right           `json:"rights"`

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
 	"time"
 
 	"deftledger/app/act"
@@ -20,6 +21,12 @@ func (a *Acts) Find(ctx context.Context, who act.Actor, query string) (out []act
 	out = []act.PatientView{}
 	if len([]rune(query)) < 2 {
 		return out, act.Allow(who, act.FindPatient)
+	}
+	if err := act.Allow(who, act.FindPatient); err != nil {
+		return out, err
+	}
+	if strings.ContainsFunc(query, unicode.IsControl) {
+		return out, nil // nobody is called that
 	}
 	err = a.Look(ctx, who, act.FindPatient, func(q *store.Q) error {
 		ps, err := q.FindPatients(query, 12)

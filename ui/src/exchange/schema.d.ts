@@ -116,6 +116,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/documents/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A filed document */
+        get: operations["document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/documents/{id}/fax": {
         parameters: {
             query?: never;
@@ -126,6 +143,23 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["send-fax"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The changes of what the screens show, while the session lasts */
+        get: operations["events"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -500,6 +534,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/notes/{id}/claim.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The claim handed to billing, as a table */
+        get: operations["claim-csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/claim.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The claim handed to billing, FHIR R4 */
+        get: operations["claim-json"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{id}/closing": {
         parameters: {
             query?: never;
@@ -813,6 +881,23 @@ export interface paths {
         };
         get?: never;
         put: operations["save-part"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/notes/{id}/pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A signed note, or one section of a note, on paper */
+        get: operations["note-pdf"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1963,40 +2048,7 @@ export interface components {
             pieces: components["schemas"]["Piece"][];
             ref: string;
         };
-        "BodyStruct { Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; Text string \"json:\\\"text\\\" maxLength:\\\"2000\\\"\"; Rest ListString \"json:\\\"rest\\\" maxItems:\\\"60\\\"\"; Sex string \"json:\\\"sex\\\" maxLength:\\\"1\\\"\" }Body": {
-            /** @enum {string} */
-            area: "review" | "examination";
-            rest: string[];
-            sex: string;
-            text: string;
-        };
-        "BodyStruct { Body string \"json:\\\"body\\\"\" }Body": {
-            body: string;
-        };
-        "BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExaminationSetsLettersLeaflets\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body": {
-            body: string;
-            entry: string;
-            id: string;
-            /** @enum {string} */
-            list: "kinds" | "snippets" | "review" | "examination" | "sets" | "letters" | "leaflets";
-            title: string;
-        };
-        "BodyStruct { Code string \"json:\\\"code\\\" maxLength:\\\"10\\\"\"; Clinic bool \"json:\\\"clinicOmitempty\\\"\"; Off bool \"json:\\\"offOmitempty\\\"\" }Body": {
-            clinic?: boolean;
-            code: string;
-            off?: boolean;
-        };
-        "BodyStruct { Login string \"json:\\\"login\\\" maxLength:\\\"100\\\"\"; Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
-            login: string;
-            password: string;
-        };
-        "BodyStruct { On bool \"json:\\\"on\\\"\" }Body": {
-            on: boolean;
-        };
-        "BodyStruct { Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body": {
-            password: string;
-        };
-        "BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\"; After string \"json:\\\"afterOmitempty\\\" maxLength:\\\"64\\\"\" }Body": {
+        Body4aae4241: {
             after?: string;
             /** @enum {string} */
             area: "review" | "examination";
@@ -2004,10 +2056,43 @@ export interface components {
             patient?: string;
             system: string;
         };
-        "BodyStruct { Query string \"json:\\\"query\\\" maxLength:\\\"200\\\"\" }Body": {
+        Body4e06fb50: {
+            password: string;
+        };
+        Body5e2c958b: {
             query: string;
         };
-        "BodyStruct { Word string \"json:\\\"word\\\" maxLength:\\\"60\\\"\" }Body": {
+        Body87ff29f3: {
+            body: string;
+        };
+        Body990266ae: {
+            on: boolean;
+        };
+        Bodyb55aeb15: {
+            login: string;
+            password: string;
+        };
+        Bodyc6089ac: {
+            /** @enum {string} */
+            area: "review" | "examination";
+            rest: string[];
+            sex: string;
+            text: string;
+        };
+        Bodyc68fb530: {
+            clinic?: boolean;
+            code: string;
+            off?: boolean;
+        };
+        Bodyf13a764d: {
+            body: string;
+            entry: string;
+            id: string;
+            /** @enum {string} */
+            list: "kinds" | "snippets" | "review" | "examination" | "sets" | "letters" | "leaflets";
+            title: string;
+        };
+        Bodyf2054c9d: {
             word: string;
         };
         Booking: {
@@ -2846,6 +2931,7 @@ export interface components {
         Me: {
             /** @description Encrypts what this browser keeps while it cannot save; only ever held in memory */
             draftKey: string;
+            /** @description Empty while nobody is signed in */
             id: string;
             /** Format: int64 */
             idleSeconds: number;
@@ -3898,6 +3984,37 @@ export interface operations {
             };
         };
     };
+    document: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A filed document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "send-fax": {
         parameters: {
             query?: never;
@@ -3931,6 +4048,35 @@ export interface operations {
             };
         };
     };
+    events: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The changes of what the screens show, while the session lasts */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     find: {
         parameters: {
             query?: never;
@@ -3940,7 +4086,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Query string \"json:\\\"query\\\" maxLength:\\\"200\\\"\" }Body"];
+                "application/json": components["schemas"]["Body5e2c958b"];
             };
         };
         responses: {
@@ -3973,7 +4119,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; Text string \"json:\\\"text\\\" maxLength:\\\"2000\\\"\"; Rest ListString \"json:\\\"rest\\\" maxItems:\\\"60\\\"\"; Sex string \"json:\\\"sex\\\" maxLength:\\\"1\\\"\" }Body"];
+                "application/json": components["schemas"]["Bodyc6089ac"];
             };
         };
         responses: {
@@ -4006,7 +4152,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Patient string \"json:\\\"patientOmitempty\\\" maxLength:\\\"64\\\"\"; Area string \"json:\\\"area\\\" enum:\\\"reviewExamination\\\"\"; System string \"json:\\\"system\\\" maxLength:\\\"60\\\"\"; Finding string \"json:\\\"finding\\\" maxLength:\\\"60\\\"\"; After string \"json:\\\"afterOmitempty\\\" maxLength:\\\"64\\\"\" }Body"];
+                "application/json": components["schemas"]["Body4aae4241"];
             };
         };
         responses: {
@@ -4198,7 +4344,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Body string \"json:\\\"body\\\"\"; List string \"json:\\\"list\\\" enum:\\\"kindsSnippetsReviewExaminationSetsLettersLeaflets\\\"\"; Entry string \"json:\\\"entry\\\" maxLength:\\\"60\\\"\"; ID string \"json:\\\"id\\\" maxLength:\\\"40\\\"\"; Title string \"json:\\\"title\\\" maxLength:\\\"100\\\"\" }Body"];
+                "application/json": components["schemas"]["Bodyf13a764d"];
             };
         };
         responses: {
@@ -4231,7 +4377,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Body string \"json:\\\"body\\\"\" }Body"];
+                "application/json": components["schemas"]["Body87ff29f3"];
             };
         };
         responses: {
@@ -4788,6 +4934,68 @@ export interface operations {
                 };
             };
             /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "claim-csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The claim handed to billing, as a table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "claim-json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The claim handed to billing, FHIR R4 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -5505,6 +5713,39 @@ export interface operations {
                 };
             };
             /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "note-pdf": {
+        parameters: {
+            query?: {
+                section?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A signed note, or one section of a note, on paper */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -6284,7 +6525,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Code string \"json:\\\"code\\\" maxLength:\\\"10\\\"\"; Clinic bool \"json:\\\"clinicOmitempty\\\"\"; Off bool \"json:\\\"offOmitempty\\\"\" }Body"];
+                "application/json": components["schemas"]["Bodyc68fb530"];
             };
         };
         responses: {
@@ -6796,7 +7037,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Login string \"json:\\\"login\\\" maxLength:\\\"100\\\"\"; Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body"];
+                "application/json": components["schemas"]["Bodyb55aeb15"];
             };
         };
         responses: {
@@ -6856,7 +7097,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { On bool \"json:\\\"on\\\"\" }Body"];
+                "application/json": components["schemas"]["Body990266ae"];
             };
         };
         responses: {
@@ -6914,7 +7155,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Password string \"json:\\\"password\\\" maxLength:\\\"1000\\\"\" }Body"];
+                "application/json": components["schemas"]["Body4e06fb50"];
             };
         };
         responses: {
@@ -7640,7 +7881,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["BodyStruct { Word string \"json:\\\"word\\\" maxLength:\\\"60\\\"\" }Body"];
+                "application/json": components["schemas"]["Bodyf2054c9d"];
             };
         };
         responses: {

@@ -49,8 +49,8 @@ export function Session({ children }: { children: ReactNode }) {
       }),
     [client],
   );
-  const person = me.data;
-  const signedOut = me.error instanceof Problem;
+  const person = me.data?.id ? me.data : undefined; // nobody signed in is an answer without a person
+  const signedOut = me.error instanceof Problem || me.data?.id === "";
   useEffect(() => {
     if (signedOut) client.removeQueries({ predicate: (q) => q.queryKey[0] !== "me" });
   }, [signedOut, client]);
