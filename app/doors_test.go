@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/session"
 )
 
 // TestTwoHundredGuessesAtOnceAreFive: a try is counted before it is checked, so guessing at once gains nothing.
@@ -86,4 +87,55 @@ func TestInventedNamesLeaveNothingBehind(t *testing.T) {
 	require.Equal(t, act.TooOften, kind(t, err), "the address waits")
 	_, err = c.app.Session.SignIn(act.WithAddress(ctx, "192.0.2.8"), "physician", password)
 	require.NoError(t, err, "and another does not")
+}
+
+// TestAPersonChangesTheirOwnSecrets: with the password of now, which is counted; they are signed out everywhere else,
+// and see where they are signed in.
+func TestAPersonChangesTheirOwnSecrets(t *testing.T) {
+	c := open(t)
+	in := func(p string) (act.Actor, error) {
+		token, err := c.app.Session.SignIn(ctx, "physician", p)
+		if err != nil {
+			return act.Actor{}, err
+		}
+		who, _, err := c.app.Session.Who(ctx, token, true)
+		return who, err
+	}
+	here, err := in(password)
+	require.NoError(t, err)
+	_, err = in(password)
+	require.NoError(t, err)
+	all, err := c.app.Session.OwnSessions(ctx, here)
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(all), 2)
+	for name, n := range map[string]session.NewSecrets{
+		"nothing new":                {Current: password},
+		"too short":                  {Current: password, Password: "short"},
+		"a secret too short":         {Current: password, Secret: "abc"},
+		"both the same":              {Current: password, Password: "quite-another-one", Secret: "quite-another-one"},
+		"the secret is the old one":  {Current: password, Secret: password},
+		"the password is the secret": {Current: password, Password: secret + secret, Secret: secret + secret},
+	} {
+		require.Equal(t, act.Invalid, kind(t, c.app.Session.ChangeOwnSecrets(ctx, here, n)), name)
+	}
+	require.Equal(t, act.Unproven, kind(t, c.app.Session.ChangeOwnSecrets(ctx, here, session.NewSecrets{Current: "guess", Password: "quite-another-one"})))
+	require.NoError(t, c.app.Session.ChangeOwnSecrets(ctx, here, session.NewSecrets{Current: password, Password: "quite-another-one"}))
+	all, err = c.app.Session.OwnSessions(ctx, here)
+	require.NoError(t, err)
+	require.Len(t, all, 1, "signed out everywhere else")
+	require.True(t, all[0].Here)
+	_, err = in(password)
+	require.Equal(t, act.Unproven, kind(t, err))
+	other, err := in("quite-another-one")
+	require.NoError(t, err)
+	all, err = c.app.Session.OwnSessions(ctx, other)
+	require.NoError(t, err)
+	for _, s := range all {
+		if !s.Here {
+			require.NoError(t, c.app.Session.EndOwnSession(ctx, other, s.ID))
+		}
+	}
+	require.Equal(t, act.Missing, kind(t, c.app.Session.EndOwnSession(ctx, other, "none")))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM audit WHERE act = 'change the own password or secret'"))
+	require.NoError(t, c.app.OpenSigning(ctx, &other, secret), "the signing secret stayed")
 }

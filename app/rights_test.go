@@ -34,7 +34,8 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 	forming := []string{act.Physician, act.Admin}
 	anybody := append(slices.Clone(everybody), act.Admin)
 	may := map[string][]string{
-		"Session.Lock": anybody, "Session.SignOut": anybody, "Session.SetSingleKeys": anybody, "Session.Unlock": anybody,
+		"Session.Lock": anybody, "Session.SignOut": anybody, "Session.SetSingleKeys": anybody, "Session.Unlock": anybody, "Session.OwnSessions": anybody,
+		"Session.EndOwnSession": anybody, "Session.ChangeOwnSecrets": anybody,
 		"Session.Colleagues": clinical, "Session.ReadAudit": admin,
 
 		"Visit.Day": everybody, "Visit.Visit": clinical, "Visit.MoveVisit": everybody,

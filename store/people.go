@@ -153,6 +153,33 @@ func (q *Q) OpenSigning(hash []byte, until time.Time) error {
 	return q.do("UPDATE session SET signing_until = ? WHERE token_hash = ? AND locked = 0", Stamp(until), hash)
 }
 
+// SessionsOf lists where a person is signed in since a moment, the newest first.
+func (q *Q) SessionsOf(staff string, after time.Time) ([]Session, error) {
+	return list(q, func(s scanner, t *Session) error {
+		var created, seen string
+		err := s.Scan(&t.Hash, &t.StaffID, &created, &seen, &t.Locked)
+		t.Created, t.Seen = Moment(created), Moment(seen)
+		return err
+	}, "SELECT token_hash, staff_id, created_at, seen_at, locked FROM session WHERE staff_id = ? AND created_at >= ? ORDER BY created_at DESC",
+		staff, Stamp(after))
+}
+
+// ChangeHashes replaces a person's hashes and ends all sessions but one.
+func (q *Q) ChangeHashes(staff, password, secret string, but []byte) error {
+	if err := q.do("UPDATE staff SET password_hash = ?, secret_hash = ? WHERE id = ?", password, secret, staff); err != nil {
+		return err
+	}
+	return q.do("DELETE FROM session WHERE staff_id = ? AND token_hash <> ?", staff, but)
+}
+
+// SetActive lets a person in, or lets them in no more and ends their sessions.
+func (q *Q) SetActive(staff string, active bool) error {
+	if err := q.do("UPDATE staff SET active = ? WHERE id = ?", active, staff); err != nil || active {
+		return err
+	}
+	return q.do("DELETE FROM session WHERE staff_id = ?", staff)
+}
+
 // EndSession removes a session.
 func (q *Q) EndSession(hash []byte) error {
 	return q.do("DELETE FROM session WHERE token_hash = ?", hash)

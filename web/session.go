@@ -72,6 +72,15 @@ func (s *server) describeSession(api huma.API) {
 	}]) (*nothing, error) {
 		return nil, s.app.Session.SetSingleKeys(ctx, who, in.Body.On)
 	})
+	get(api, "own-sessions", "/api/session/all", func(ctx context.Context, who act.Actor, _ *nothing) ([]session.OwnSession, error) {
+		return s.app.Session.OwnSessions(ctx, who)
+	})
+	does(api, http.MethodDelete, "end-own-session", "/api/session/all/{id}", func(ctx context.Context, who act.Actor, in *PathID) (*nothing, error) {
+		return nil, s.app.Session.EndOwnSession(ctx, who, in.ID)
+	})
+	does(api, http.MethodPut, "change-own-secrets", "/api/session/secrets", func(ctx context.Context, who act.Actor, in *body[session.NewSecrets]) (*nothing, error) {
+		return nil, s.app.Session.ChangeOwnSecrets(ctx, who, in.Body)
+	}, secretBody)
 	get(api, "audit", "/api/audit", func(ctx context.Context, who act.Actor, in *struct {
 		Patient string `query:"patient" maxLength:"64"`
 		Before  int64  `query:"before"`

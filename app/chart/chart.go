@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"unicode"
 	"time"
+	"unicode"
 
 	"deftledger/app/act"
 	orders "deftledger/app/order"

@@ -11,6 +11,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -418,14 +419,17 @@ func restore(ctx context.Context, args []string) (err error) {
 }
 
 func users(ctx context.Context, args []string) error {
-	var login, given, family, role string
-	var reset bool
+	var login, given, family, role, off, on string
+	var reset, sessions bool
 	dir, _, err := parseData("users", args, func(f *flag.FlagSet) {
 		f.StringVar(&login, "add", "", "add a person with this login; password and signing secret are read from standard input, a line each")
 		f.StringVar(&given, "given", "", "given name")
 		f.StringVar(&family, "family", "", "family name")
 		f.StringVar(&role, "role", "", "physician, nurse, medical assistant, front desk or administrator")
 		f.BoolVar(&reset, "reset", false, "with --add: give an existing person a new password and signing secret")
+		f.StringVar(&off, "deactivate", "", "let the person with this login in no more, and end their sessions")
+		f.StringVar(&on, "activate", "", "let the person with this login in again")
+		f.BoolVar(&sessions, "sessions", false, "list who is signed in")
 	})
 	if err != nil {
 		return err
@@ -435,13 +439,44 @@ func users(ctx context.Context, args []string) error {
 		return err
 	}
 	defer s.Close()
+	audited := func(q *store.Q, what, staff string) error {
+		return q.Audit(store.Stamp(time.Now()), "", what, "", staff, "")
+	}
+	if l := off + on; l != "" {
+		return s.Write(ctx, func(q *store.Q) error {
+			staff, err := q.AllStaff()
+			i := slices.IndexFunc(staff, func(p store.Staff) bool { return p.Login == l })
+			if err != nil || i < 0 {
+				return errors.Join(err, fmt.Errorf("there is nobody with the login %q", l))
+			}
+			what := map[bool]string{true: "let a person in again", false: "let a person in no more"}[on != ""]
+			return errors.Join(q.SetActive(staff[i].ID, on != ""), audited(q, what, staff[i].ID))
+		})
+	}
 	if login == "" {
 		return s.Read(ctx, func(q *store.Q) error {
 			staff, err := q.AllStaff()
-			for _, p := range staff {
-				fmt.Printf("%-12s %s, %s\n", p.Login, p.Name(), p.Role)
+			if err != nil {
+				return err
 			}
-			return err
+			for _, p := range staff {
+				said := ""
+				if !p.Active {
+					said = ", not let in"
+				}
+				fmt.Printf("%-12s %s, %s%s\n", p.Login, p.Name(), p.Role, said)
+				if !sessions {
+					continue
+				}
+				all, err := q.SessionsOf(p.ID, time.Time{})
+				if err != nil {
+					return err
+				}
+				for _, x := range all {
+					fmt.Printf("%-12s signed in since %s, last used %s\n", "", x.Created.Local().Format("02 Jan 15:04"), x.Seen.Local().Format("02 Jan 15:04"))
+				}
+			}
+			return nil
 		})
 	}
 	text, err := io.ReadAll(io.LimitReader(os.Stdin, 10_000))
@@ -463,13 +498,13 @@ func users(ctx context.Context, args []string) error {
 			if err != nil {
 				return err
 			}
-			return q.SetHashes(p.ID, n.PasswordHash, n.SecretHash)
+			return errors.Join(q.SetHashes(p.ID, n.PasswordHash, n.SecretHash), audited(q, "give a person a new password", p.ID))
 		}
 		n, err := session.NewStaff(login, given, family, role, lines[0], lines[1])
 		if err != nil {
 			return err
 		}
-		return q.AddStaff(n)
+		return errors.Join(q.AddStaff(n), audited(q, "add a person", n.ID))
 	})
 }
 

@@ -9,6 +9,7 @@ import { Today } from "./day/Today";
 import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
 import { Frame } from "./frame/Frame";
+import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
 const Visit = lazy(() => import("./note/Visit"));
@@ -34,6 +35,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
           <Routes>
             <Route element={<Frame />}>
               <Route index element={<Today />} />
+              <Route path="account" element={<Account />} />
               <Route path="desk" element={<Desk />} />
               <Route path="desk/:kind/:id" element={<Desk />} />
               <Route path="patients/:id" element={<Chart />} />

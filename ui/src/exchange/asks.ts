@@ -10,6 +10,7 @@ type BesideKind = Schemas["BesideGroup"]["kind"];
 
 export const asks = {
   me: () => queryOptions({ queryKey: ["me"], queryFn: () => got(api.GET("/api/session")), staleTime: never }),
+  ownSessions: () => queryOptions({ queryKey: ["own-sessions"], queryFn: () => got(api.GET("/api/session/all")), staleTime: 0 }),
   day: () => queryOptions({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) }),
   followUps: () => queryOptions({ queryKey: ["follow-ups"], queryFn: () => got(api.GET("/api/follow-ups")) }),
   unsigned: () => queryOptions({ queryKey: ["unsigned"], queryFn: () => got(api.GET("/api/unsigned")), staleTime: never }),

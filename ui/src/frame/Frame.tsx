@@ -111,7 +111,7 @@ export function Frame() {
               /
             </span>
           </button>
-          <details className="relative" name="person">
+          <details className="relative" name="person" key={place.pathname}>
             <summary className="cursor-pointer list-none py-1 text-faded">{`${me.name.charAt(0)}. ${me.name.split(" ").slice(1).join(" ")}`}</summary>
             <div className="absolute right-0 z-30 mt-1 w-56 border border-rule bg-leaf p-3">
               <p className="font-semibold">{me.name}</p>
@@ -124,6 +124,9 @@ export function Frame() {
                   Forms and snippets <span className="key">Alt F</span>
                 </button>
               )}
+              <button type="button" className="plain block" onClick={() => go("/account")}>
+                My password and sign-ins
+              </button>
               <button type="button" className="plain block" onClick={help}>
                 Keys <span className="key">?</span>
               </button>
