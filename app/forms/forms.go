@@ -290,19 +290,20 @@ func (a *Acts) tryForm(_ act.Actor, f FormText) ([]string, error) {
 		vs := l.interviews[f.ID]
 		v := vs[len(vs)-1]
 		// Each question is answered once, with its first answer, to show how it reads.
+		anyone := note.Of{Months: -1} // every question, whomever it is for
 		var as []note.Answered
 		var have []note.Finding
 		for range 3 { // answers bring further questions
-			asked := v.Asks(as)
+			asked := v.Asks(as, anyone)
 			as, have = nil, nil
 			for _, q := range asked {
 				as, have = sample(q, as, have)
 			}
 		}
-		for _, q := range v.Asks(as) {
+		for _, q := range v.Asks(as, anyone) {
 			says = append(says, q.Text)
 		}
-		pieces, _ := v.Write(l.Systems, as, have, "A 46-year-old man")
+		pieces, _ := v.Write(l.Systems, as, have, "A 46-year-old man", anyone)
 		text := ""
 		for _, p := range pieces {
 			text += p.Text + " "

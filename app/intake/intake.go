@@ -313,6 +313,11 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 	id := act.NewID()
 	switch e.List {
 	case chart.MedicineList:
+		safe, err := chart.SafeDose(e.Detail)
+		if err != nil {
+			return "", act.Refuse(act.Invalid, "The dose: %s.", err)
+		}
+		e.Detail = safe
 		now, err := t.Medicines(v.PatientID)
 		if err != nil {
 			return "", err

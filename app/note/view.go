@@ -27,7 +27,7 @@ func (a *Acts) reads(c assess.Case, l *forms.Library, out *NoteView) {
 		out.Interviews = append(out.Interviews, interviewView(t, d.Findings, version))
 		fit.Review = merge(fit.Review, t.Interview.Prose.Review)
 		fit.Examination = merge(fit.Examination, t.Interview.Prose.Examination)
-		fit.Plan = merge(fit.Plan, t.Interview.Prose.Plan)
+		fit.Plan = merge(fit.Plan, t.Interview.PlanFor(t.Answers))
 	}
 	if len(fit.Review)+len(fit.Examination) == 0 {
 		fit.Review, fit.Examination = merge(fit.Review, kind.Review), merge(fit.Examination, kind.Examination)
@@ -82,7 +82,7 @@ func interviewView(t note.Taken, findings []note.Finding, version map[string]int
 	for _, f := range findings {
 		have[f.Key()] = f
 	}
-	for _, q := range t.Interview.Asks(t.Answers) {
+	for _, q := range t.Interview.Asks(t.Answers, t.Of) {
 		v := QuestionView{Link: q.LinkID, Text: q.Text, Type: q.Type, Repeats: q.Repeats, Symptom: q.Symptom(), Options: []OptionView{},
 			Values: []note.Answer{}}
 		for _, o := range q.AnswerOption {

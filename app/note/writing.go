@@ -70,8 +70,10 @@ type BroughtView struct {
 // draft is what a note is made of.
 func (a *Acts) draft(c assess.Case, l *forms.Library) note.Draft {
 	d := note.Draft{Typed: map[note.Part]string{}, Findings: c.Findings, Person: "A person of unknown age", Vitals: sayVitals(c.Vitals)}
+	of := note.Of{Sex: c.Visit.Patient.Sex, Months: -1}
 	if years, months, ok := chart.AgeOn(c.Visit.Patient.BirthDate, c.Visit.Day); ok {
 		d.Person = note.Person(years, months, c.Visit.Patient.Sex)
+		of.Months = 12*years + months
 	}
 	for _, p := range c.Parts {
 		d.Typed[p.Part] = p.Text
@@ -81,7 +83,7 @@ func (a *Acts) draft(c assess.Case, l *forms.Library) note.Draft {
 		if iv == nil {
 			continue
 		}
-		t := note.Taken{Interview: iv}
+		t := note.Taken{Interview: iv, Of: of}
 		for _, x := range c.Answers {
 			if x.Form == i.Form {
 				t.Answers = append(t.Answers, x.Answered)

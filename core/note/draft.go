@@ -23,6 +23,7 @@ type Draft struct {
 type Taken struct {
 	Interview *Interview
 	Answers   []Answered
+	Of        Of // who is asked
 }
 
 // Vital is a vital sign of this visit as it reads: "Pulse", "78", "/min".
@@ -53,7 +54,7 @@ func (s *Systems) Compose(d Draft) []Block {
 		switch p {
 		case Subjective:
 			for _, t := range d.Interviews {
-				pieces, symptoms := t.Interview.Write(s, t.Answers, withoutTold(d.Findings, told), d.Person)
+				pieces, symptoms := t.Interview.Write(s, t.Answers, withoutTold(d.Findings, told), d.Person, t.Of)
 				for _, y := range symptoms {
 					told[y] = true
 				}

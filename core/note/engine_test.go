@@ -87,7 +87,7 @@ func TestEveryInterviewShipsWhole(t *testing.T) {
 		require.NotEmpty(t, v.Prose.Examination, id)
 		require.NotEmpty(t, v.Prose.Review, id)
 		require.NotEmpty(t, v.Prose.Plan, id)
-		pieces, _ := v.Write(s, nil, nil, "A person")
+		pieces, _ := v.Write(s, nil, nil, "A person", note.Of{Months: -1})
 		require.Empty(t, pieces, "%s says nothing before it is answered", id)
 	}
 	require.GreaterOrEqual(t, len(s.Review), 12)
@@ -128,7 +128,7 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 		if c.review != "" {
 			found = line(t, s, nil, note.Review, c.review, "constitutional", "neurologic", "musculoskeletal")
 		}
-		pieces, _ := v.Write(s, c.answers, found, "A 46-year-old man")
+		pieces, _ := v.Write(s, c.answers, found, "A 46-year-old man", note.Of{Months: -1})
 		require.Equal(t, c.want, text(pieces), c.id)
 	}
 }
@@ -136,7 +136,7 @@ func TestTheProseReadsLikeAPhysicians(t *testing.T) {
 func TestAnInterviewAsksWhatDependsOnTheAnswers(t *testing.T) {
 	v := interview(t, systems(t), "low-mood")
 	asked := func(as []note.Answered) (out []string) {
-		for _, q := range v.Asks(as) {
+		for _, q := range v.Asks(as, note.Of{Months: -1}) {
 			out = append(out, q.LinkID)
 		}
 		return out
@@ -531,4 +531,43 @@ func FuzzReadLine(f *testing.F) {
 			}
 		}
 	})
+}
+
+// TestAnInterviewKnowsWhomItAsks: no man is asked his last period, no child about pregnancy; who is not known is asked
+// everything. Counts of nothing read like a person, and self-harm never leads to a routine return.
+func TestAnInterviewKnowsWhomItAsks(t *testing.T) {
+	s := systems(t)
+	asks := func(id, link string, of note.Of) bool {
+		for _, q := range interview(t, s, id).Asks(nil, of) {
+			if q.LinkID == link {
+				return true
+			}
+		}
+		return false
+	}
+	for _, c := range []struct {
+		id, link string
+		of       note.Of
+		want     bool
+	}{
+		{"abdominal-pain", "period", note.Of{Sex: "M", Months: 40 * 12}, false}, {"abdominal-pain", "period", note.Of{Sex: "F", Months: 30 * 12}, true},
+		{"abdominal-pain", "period", note.Of{Sex: "F", Months: 8 * 12}, false}, {"abdominal-pain", "period", note.Of{Sex: "F", Months: 70 * 12}, false},
+		{"abdominal-pain", "period", note.Of{Sex: "U", Months: 30 * 12}, true}, {"abdominal-pain", "period", note.Of{Sex: "F", Months: -1}, true},
+		{"burning-urination", "pregnant", note.Of{Sex: "M", Months: 40 * 12}, false},
+		{"burning-urination", "genitourinary.vaginal-discharge", note.Of{Sex: "M", Months: 40 * 12}, false},
+		{"fatigue", "periods", note.Of{Sex: "M", Months: 40 * 12}, false},
+	} {
+		require.Equal(t, c.want, asks(c.id, c.link, c.of), "%s %s %+v", c.id, c.link, c.of)
+	}
+	of := note.Of{Months: -1}
+	pieces, _ := interview(t, s, "shortness-of-breath").Write(s, answers("pillows", number("0")), nil, "A person", of)
+	require.Contains(t, text(pieces), "Sleeps flat, without a pillow.")
+	pieces, _ = interview(t, s, "diarrhea-vomiting").Write(s, answers("which", code("diarrhea", "vomiting"), "stools", number("0"), "times", number("0")), nil, "A person", of)
+	require.Contains(t, text(pieces), "No stool in the last day. Does not vomit.")
+	pieces, _ = interview(t, s, "diarrhea-vomiting").Write(s, answers("which", code("diarrhea"), "stools", number("4")), nil, "A person", of)
+	require.Contains(t, text(pieces), "our stools a day.")
+	mood := interview(t, s, "low-mood")
+	require.Contains(t, mood.PlanFor(answers("harm", yes(false))), "Back in two weeks.")
+	require.NotContains(t, mood.PlanFor(answers("harm", yes(true))), "Back in two weeks.")
+	require.Equal(t, "Not left alone. Emergency psychiatric assessment now.", mood.PlanFor(answers("harm", yes(true), "plan", yes(true)))[0])
 }

@@ -82,6 +82,52 @@ type Prose struct {
 	Review      []string                     `yaml:"review" json:"review"`
 	Examination []string                     `yaml:"examination" json:"examination"`
 	Plan        []string                     `yaml:"plan" json:"plan"`
+	Only        map[string]Who               `yaml:"only" json:"only"` // whom a question is for; all others are asked of everybody
+	Zero        map[string]string            `yaml:"zero" json:"zero"` // the sentence where a counted answer is none
+	When        []PlanWhen                   `yaml:"when" json:"when"`
+}
+
+// Who is whom a question is for: an administrative sex, and ages in completed years.
+type Who struct {
+	Sex   string `yaml:"sex" json:"sex"`
+	From  int    `yaml:"from" json:"from"`
+	Below int    `yaml:"below" json:"below"`
+}
+
+// PlanWhen changes what fits the plan where a question is answered yes: a routine return
+// does not fit thoughts of self-harm.
+type PlanWhen struct {
+	If    string   `yaml:"if" json:"if"`
+	Hides []string `yaml:"hides" json:"hides"`
+	Says  []string `yaml:"says" json:"says"`
+}
+
+// Of is the person who is asked. Sex is of HL7 table 0001; Months is below zero where the
+// age is not known. What is not known leaves no question out.
+type Of struct {
+	Sex    string
+	Months int
+}
+
+func (w Who) is(of Of) bool {
+	if w.Sex != "" && (of.Sex == "F" || of.Sex == "M") && of.Sex != w.Sex {
+		return false
+	}
+	return of.Months < 0 || of.Months >= 12*w.From && (w.Below == 0 || of.Months < 12*w.Below)
+}
+
+// PlanFor lists what fits the plan, with what the answers change of it, the gravest first.
+func (v *Interview) PlanFor(answers []Answered) []string {
+	out := slices.Clone(v.Prose.Plan)
+	for _, w := range v.Prose.When {
+		i := slices.IndexFunc(answers, func(a Answered) bool { return a.Link == w.If })
+		if i < 0 || len(answers[i].Values) == 0 || answers[i].Values[0].Yes == nil || !*answers[i].Values[0].Yes {
+			continue
+		}
+		out = slices.DeleteFunc(out, func(s string) bool { return slices.Contains(w.Hides, s) })
+		out = append(slices.Clone(w.Says), out...)
+	}
+	return out
 }
 
 // Interview is a guided history: questions and how their answers read.
@@ -92,6 +138,7 @@ type Interview struct {
 	Prose     Prose
 	sentences []phrase
 	flat      []Question
+	sexOf     map[string]string // of the symptom that a question asks for
 }
 
 // Answer is one answer. A free answer has a Text and no Code. Number is kept as
@@ -156,6 +203,7 @@ func (v *Interview) Prepare(s *Systems) error {
 		}
 		seen[x.LinkID] = x
 	}
+	v.sexOf = map[string]string{}
 	for _, x := range v.flat {
 		for _, c := range x.EnableWhen {
 			if _, ok := seen[c.Question]; !ok {
@@ -167,7 +215,8 @@ func (v *Interview) Prepare(s *Systems) error {
 		}
 		if y := x.Symptom(); y != "" {
 			system, id, _ := strings.Cut(y, ".")
-			if _, ok := s.Item(Review, system, id); !ok || x.Type != "boolean" {
+			i, ok := s.Item(Review, system, id)
+			if v.sexOf[x.LinkID] = i.Sex; !ok || x.Type != "boolean" {
 				return fault(x.LinkID, "%q asks for the symptom %q as a %s; a symptom of the finding list is asked as a boolean", x.LinkID, y, x.Type)
 			}
 		}
@@ -175,6 +224,26 @@ func (v *Interview) Prepare(s *Systems) error {
 	for link := range v.Prose.Say {
 		if _, ok := seen[link]; !ok {
 			return fault(link, "say: %q is not asked", link)
+		}
+	}
+	for link, w := range p.Only {
+		if _, ok := seen[link]; !ok || w.Sex != "" && w.Sex != "F" && w.Sex != "M" || w.Below > 0 && w.Below <= w.From {
+			return fault(link, "only: %q is not asked, or is for nobody", link)
+		}
+	}
+	for link := range p.Zero {
+		if _, ok := seen[link]; !ok {
+			return fault(link, "zero: %q is not asked", link)
+		}
+	}
+	for _, w := range p.When {
+		if seen[w.If].Type != "boolean" {
+			return fault(w.If, "when: %q is no question of yes or no here", w.If)
+		}
+		for _, h := range w.Hides {
+			if !slices.Contains(p.Plan, h) {
+				return fault(h, "when: %q is not in the plan", h)
+			}
 		}
 	}
 	v.sentences = nil
@@ -228,9 +297,9 @@ func (v *Interview) flatten(items []Question) error {
 	return nil
 }
 
-// Asks lists the questions that apply now, in order: those whose conditions the
-// answers meet. An answer to a question that no longer applies does not count.
-func (v *Interview) Asks(answers []Answered) []Question {
+// Asks lists the questions that apply now, in order: those that are for this person and
+// whose conditions the answers meet. An answer to a question that no longer applies does not count.
+func (v *Interview) Asks(answers []Answered, of Of) []Question {
 	var out []Question
 	given := map[string][]Answer{}
 	all := map[string][]Answer{}
@@ -238,13 +307,16 @@ func (v *Interview) Asks(answers []Answered) []Question {
 		all[a.Link] = a.Values
 	}
 	for _, q := range v.flat {
-		if q.enabled(given) {
+		if q.enabled(given) && v.Prose.Only[q.LinkID].is(of) && v.fits(q, of) {
 			out = append(out, q)
 			given[q.LinkID] = all[q.LinkID]
 		}
 	}
 	return out
 }
+
+// fits says whether the symptom a question asks for can be this person's.
+func (v *Interview) fits(q Question, of Of) bool { return Who{Sex: v.sexOf[q.LinkID]}.is(of) }
 
 func (q Question) enabled(given map[string][]Answer) bool {
 	if len(q.EnableWhen) == 0 {
@@ -432,8 +504,8 @@ func sayDate(d string) string {
 // Write writes the history that the answers give. person begins it ("A
 // 46-year-old man"); have are the findings of the note, of which the symptoms
 // asked here are told here. It also returns which symptoms those are.
-func (v *Interview) Write(s *Systems, answers []Answered, have []Finding, person string) ([]Piece, []string) {
-	asked := v.Asks(answers)
+func (v *Interview) Write(s *Systems, answers []Answered, have []Finding, person string, of Of) ([]Piece, []string) {
+	asked := v.Asks(answers, of)
 	given := map[string]Answered{}
 	for _, a := range answers {
 		given[a.Link] = a
@@ -479,7 +551,12 @@ func (v *Interview) Write(s *Systems, answers []Answered, have []Finding, person
 			continue
 		}
 		e.used = nil
-		text, ok := e.write(p.nodes)
+		text, ok := v.none(p, e.numbers), true
+		if text != "" {
+			e.used = p.names()
+		} else {
+			text, ok = e.write(p.nodes)
+		}
 		if !ok || len(e.used) == 0 && !p.person {
 			continue
 		}
@@ -501,6 +578,16 @@ func (v *Interview) Write(s *Systems, answers []Answered, have []Finding, person
 		symptoms = nil
 	}
 	return out, symptoms
+}
+
+// none is the sentence of a counted answer that is none: "no pillows" is nothing to sleep on.
+func (v *Interview) none(p phrase, numbers map[string]string) string {
+	for _, link := range p.names() {
+		if says := v.Prose.Zero[link]; says != "" && numbers[link] == "0" {
+			return says
+		}
+	}
+	return ""
 }
 
 // Symptom is the "system.symptom" that a question asks for, "" for any other.

@@ -8,6 +8,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"deftledger/core/note"
 	"deftledger/data"
 )
 
@@ -110,8 +111,8 @@ func FuzzInterview(f *testing.F) {
 	f.Fuzz(func(t *testing.T, q, p string) {
 		v, err := Interview("x", 2, q, p, s)
 		if err == nil {
-			v.Write(s, nil, nil, "A person")
-			v.Asks(nil)
+			v.Write(s, nil, nil, "A person", note.Of{Months: -1})
+			v.Asks(nil, note.Of{Months: -1})
 		}
 	})
 }
