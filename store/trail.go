@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -135,17 +136,20 @@ var guarded = map[string][]guardedTable{
 	},
 }
 
-// digestQueries read the rows of a group, each as one text, in an order of their own.
-var digestQueries = func() map[string][]string {
-	out := map[string][]string{}
+// digestQueries read the rows of a group, each as one text, table by table in an order of
+// their own.
+var digestQueries = func() map[string]string {
+	out := map[string]string{}
 	for kind, tables := range guarded {
-		for _, t := range tables {
+		var of []string
+		for n, t := range tables {
 			var cols []string
 			for _, c := range strings.Fields(t.columns) {
 				cols = append(cols, "quote("+c+")")
 			}
-			out[kind] = append(out[kind], "SELECT "+strings.Join(cols, " || ',' || ")+" AS row FROM "+t.name+" WHERE "+t.key+" = ? ORDER BY row")
+			of = append(of, "SELECT "+strconv.Itoa(n)+" AS n, "+strings.Join(cols, " || ',' || ")+" AS row FROM "+t.name+" WHERE "+t.key+" = ?1")
 		}
+		out[kind] = "SELECT n || ':' || row FROM (" + strings.Join(of, " UNION ALL ") + ") ORDER BY n, row"
 	}
 	return out
 }()
@@ -153,7 +157,7 @@ var digestQueries = func() map[string][]string {
 // digest is the hash of the rows of a group as they are.
 func (q *Q) digest(scope string) ([]byte, error) {
 	kind, key, _ := strings.Cut(scope, " ")
-	queries, known := digestQueries[kind]
+	query, known := digestQueries[kind]
 	if !known {
 		return nil, fmt.Errorf("the trail knows no rows %q", kind)
 	}
@@ -165,16 +169,13 @@ func (q *Q) digest(scope string) ([]byte, error) {
 		}
 		id = n
 	}
+	rows, err := list(q, scalar[string], query, id)
+	if err != nil {
+		return nil, err
+	}
 	h := sha256.New()
-	for _, query := range queries {
-		rows, err := list(q, scalar[string], query, id)
-		if err != nil {
-			return nil, err
-		}
-		fmt.Fprintf(h, "%d\n", len(rows))
-		for _, r := range rows {
-			fmt.Fprintf(h, "%d:%s\n", len(r), r)
-		}
+	for _, r := range rows {
+		fmt.Fprintf(h, "%d:%s\n", len(r), r)
 	}
 	return h.Sum(nil), nil
 }
@@ -291,16 +292,18 @@ func (q *Q) leave(was *left) error {
 				return err
 			}
 			rows[scope] = hex.EncodeToString(d)
-			if err := q.do("INSERT INTO row_seal(scope, seq, digest) VALUES (?,?,?) ON CONFLICT(scope) DO UPDATE SET seq = excluded.seq, digest = excluded.digest",
-				scope, l.seq, d); err != nil {
-				return err
-			}
 		}
 		text, err := json.Marshal(rows)
 		if err != nil {
 			return err
 		}
 		l.rows = string(text)
+		if len(touched) > 0 {
+			if err := q.do(`INSERT INTO row_seal(scope, seq, digest) SELECT key, ?, unhex(value) FROM json_each(?) WHERE true
+				ON CONFLICT(scope) DO UPDATE SET seq = excluded.seq, digest = excluded.digest`, l.seq, l.rows); err != nil {
+				return err
+			}
+		}
 		l.hash = l.after(prev.hash)
 		if err := q.do("INSERT INTO trail(seq, audit_to, audit_hash, rows, hash) VALUES (?,?,?,?,?)", l.seq, l.auditTo, l.auditHash, l.rows,
 			l.hash); err != nil {

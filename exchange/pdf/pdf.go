@@ -14,6 +14,7 @@ import (
 
 	"codeberg.org/go-pdf/fpdf"
 	"golang.org/x/image/font/sfnt"
+	"golang.org/x/text/unicode/norm"
 )
 
 // Source Serif 4 and Atkinson Hyperlegible Next, both SIL Open Font License 1.1.
@@ -78,7 +79,7 @@ var plain = map[rune]string{'≥': ">=", '≤': "<=", '≈': "~", '≠': "!=", '
 // its code point, so that nothing disappears on paper.
 func printable(s string, has func(rune) bool) string {
 	var b strings.Builder
-	for _, r := range s {
+	for _, r := range norm.NFC.String(s) { // a letter with its accent beside it is one letter on paper
 		switch {
 		case r == '\n' || has(r):
 			b.WriteRune(r)
@@ -113,26 +114,36 @@ func Render(d Document) ([]byte, error) {
 	f.SetMargins(22, 34, 22)
 	f.SetAutoPageBreak(true, 28)
 	f.SetTitle(d.Title, true)
+	f.SetLang("en-US")
 	f.SetCreator("Deft Ledger", true)
 	f.AliasNbPages(allPages)
 	var now Entry
 	f.SetHeaderFunc(func() {
+		// Names and reasons have no greatest length: they wrap, and the page begins below them.
+		f.SetXY(114, 14)
+		f.SetFont("sans", "", 9)
+		f.MultiCell(80, 5, printable(d.Practice, inSans()), "", "R", false)
+		if day := moment(d.Visit); day != "" {
+			f.SetX(114)
+			f.MultiCell(80, 5, "Of "+printable(day, inSans()), "", "R", false)
+		}
+		right := f.GetY()
 		f.SetXY(22, 14)
 		f.SetFont("sans", "B", 11)
-		f.CellFormat(110, 6, printable(d.Patient, inSans()), "", 0, "L", false, 0, "")
+		f.MultiCell(90, 5.5, printable(d.Patient, inSans()), "", "L", false)
 		f.SetFont("sans", "", 9)
-		f.CellFormat(0, 6, d.Practice, "", 1, "R", false, 0, "")
-		f.CellFormat(0, 5, d.Identity, "", 1, "L", false, 0, "")
+		f.MultiCell(90, 5, printable(d.Identity, inSans()), "", "L", false)
+		rule := max(28, right+1, f.GetY()+1)
 		f.SetDrawColor(0xDA, 0xD5, 0xC7)
-		f.Line(22, 28, 194, 28)
+		f.Line(22, rule, 194, rule)
+		f.SetXY(22, rule+0.5)
 		if d.Mark != "" {
-			f.SetXY(22, 28.5)
 			f.SetFont("sans", "B", 9)
 			f.SetTextColor(0x7A, 0x12, 0x30)
-			f.CellFormat(0, 5, printable(d.Mark, inSans()), "", 1, "L", false, 0, "")
+			f.MultiCell(0, 5, printable(d.Mark, inSans()), "", "L", false)
 			f.SetTextColor(0x1D, 0x2B, 0x2F)
 		}
-		f.SetY(34)
+		f.SetY(max(34, f.GetY()+3))
 	})
 	f.SetFooterFunc(func() {
 		f.SetY(-22)
@@ -147,7 +158,7 @@ func Render(d Document) ([]byte, error) {
 			f.CellFormat(0, 5, words, "", 1, "L", false, 0, "")
 			f.CellFormat(120, 4, "", "", 0, "L", false, 0, "")
 		} else {
-			f.CellFormat(0, 5, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", 1, "L", false, 0, "")
+			f.MultiCell(0, 4, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", "L", false)
 			f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
 		}
 		f.CellFormat(0, 4, fmt.Sprintf("page %d of %s", f.PageNo(), allPages), "", 0, "R", false, 0, "")

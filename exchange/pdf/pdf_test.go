@@ -147,3 +147,24 @@ func TestLeafletsAndLettersOnPaper(t *testing.T) {
 	page = pages(t, raw)[0]
 	require.Equal(t, 12, strings.Count(strings.ReplaceAll(page, "\x00", ""), "rheumatology"), "a long address is broken over lines, not cut")
 }
+
+// TestLongNamesAndReasonsWrap: every letter of a name and of a mark prints on every page, with the day of the visit and
+// the language of the document.
+func TestLongNamesAndReasonsWrap(t *testing.T) {
+	name := "Maria Wilhelmina Anastasia Featherstonehaugh-Cholmondeley of the Outer Islands"
+	mark := "Retracted: " + strings.Repeat("belongs to another patient and was written here by mistake ", 4) + "at last"
+	raw, err := Render(Document{Practice: "Skerrow Island Family Practice and Walk-In Clinic at the Old Harbour", Title: "Acute visit", Patient: name,
+		Identity: "born 1968-03-14, record SK-20418", Visit: "2026-11-23T10:20:00-05:00", Mark: mark,
+		Entries: []Entry{{Folio: 1, SignedBy: "Maren Oduya", SignedAt: "2026-11-23T11:02:33-05:00",
+			Sections: []Section{{"Plan", strings.Repeat("Rest. ", 1500)}}}}})
+	require.NoError(t, err)
+	ps := pages(t, raw)
+	require.Greater(t, len(ps), 1)
+	for _, p := range ps {
+		for _, word := range append(strings.Fields(name), "at last", "Harbour", "23 Nov 2026") {
+			require.Contains(t, p, wide(word))
+		}
+	}
+	require.Contains(t, string(raw), "/Lang (en-US)")
+	require.Equal(t, "é", printable("e\u0301", inSerif()), "a letter and its accent are one letter")
+}
