@@ -251,8 +251,16 @@ func typeOf(note []Passage) string {
 // tokens reads a sentence of a part of the note into words with their senses. diabetes
 // is the type that "diabetic" means in this note.
 func (r *Reader) tokens(sentence, part, diabetes string) []token {
-	said := minusSign.ReplaceAllString(asked.ReplaceAllString(sentence, " possible $1"), " negative ") // "?PE", "DM (-)"
-	said = possessive.ReplaceAllString(said, "")                                                       // "sister's breast cancer"
+	said := sentence
+	if strings.Contains(said, "?") { // "?PE"
+		said = asked.ReplaceAllString(said, " possible $1")
+	}
+	if strings.Contains(said, "(") { // "DM (-)"
+		said = minusSign.ReplaceAllString(said, " negative ")
+	}
+	if strings.ContainsAny(said, "'’") { // "sister's breast cancer"
+		said = possessive.ReplaceAllString(said, "")
+	}
 	raw := split(said)
 	clauses := make([]int, 0, len(raw))
 	for k, c := range clausesOf(said) {

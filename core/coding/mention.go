@@ -54,7 +54,9 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 	symptom := map[string]bool{}
 	definite := false
 	diabetes := typeOf(note)
-	later := slices.ContainsFunc(note, func(p Passage) bool { return p.Part != "plan" && healing.MatchString(p.Text) })
+	later := sync.OnceValue(func() bool { // asked only of an injury
+		return slices.ContainsFunc(note, func(p Passage) bool { return p.Part != "plan" && healed(p.Text) })
+	})
 	for _, p := range note {
 		if p.Part == "plan" {
 			continue // what is planned is not what the patient has
@@ -134,10 +136,21 @@ func (r *Reader) together(out []Supported) []Supported {
 // healing words say that active treatment of an injury is over (guideline I.C.19.a).
 var healing = regexp.MustCompile(`(?i)\b(follow[- ]?up|f/u|healing|healed|routine healing|recheck|cast (check|removed|removal|off)|sutures? (removed|out)|stitches out|subsequent)\b`)
 
+// healed looks for the words themselves before their pattern, which costs more.
+func healed(text string) bool {
+	lower := strings.ToLower(text)
+	for _, w := range []string{"follow", "f/u", "heal", "recheck", "cast", "suture", "stitch", "subsequent"} {
+		if strings.Contains(lower, w) {
+			return healing.MatchString(text)
+		}
+	}
+	return false
+}
+
 // whose is what of the person and of the whole note decides between codes.
 type whose struct {
 	sex   string
-	later bool // active treatment is over
+	later func() bool // active treatment is over
 }
 
 // Unspoken returns those of the codes that a note does not speak of. It speaks of a
@@ -478,10 +491,10 @@ func (r *Reader) specific(f found, toks []token, of whose) (Entry, bool) {
 	for range 6 {
 		n := r.c.nodes[i]
 		if n.ext != "" {
-			ext := byte(0)
+			ext, meant := byte(0), map[bool]string{false: "initial encounter", true: "subsequent encounter"}[of.later()]
 			for k := range len(n.ext) {
 				meaning := strings.ToLower(r.c.extText(i, n.ext[k]))
-				if ext == 0 && strings.Contains(meaning, map[bool]string{false: "initial encounter", true: "subsequent encounter"}[of.later]) &&
+				if ext == 0 && strings.Contains(meaning, meant) &&
 					!strings.Contains(meaning, "open") && !strings.Contains(meaning, "delayed") && !strings.Contains(meaning, "nonunion") &&
 					!strings.Contains(meaning, "malunion") {
 					ext = n.ext[k]

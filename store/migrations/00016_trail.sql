@@ -138,9 +138,6 @@ CREATE TRIGGER trail_lab_order_changed AFTER UPDATE OF id, patient_id, visit_id,
 CREATE TRIGGER trail_lab_order_gone AFTER DELETE ON lab_order BEGIN INSERT INTO touched SELECT 'lab_order ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'lab_order ' || OLD.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
-CREATE TRIGGER trail_order_test_added AFTER INSERT ON order_test BEGIN INSERT INTO touched SELECT 'lab_order ' || NEW.order_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'lab_order ' || NEW.order_id); END;
--- +goose StatementEnd
--- +goose StatementBegin
 CREATE TRIGGER trail_order_test_changed AFTER UPDATE OF order_id, position, code, name, loinc, specimen, tube, diagnoses ON order_test BEGIN INSERT INTO touched SELECT 'lab_order ' || OLD.order_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'lab_order ' || OLD.order_id); INSERT INTO touched SELECT 'lab_order ' || NEW.order_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'lab_order ' || NEW.order_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
@@ -165,16 +162,10 @@ CREATE TRIGGER trail_report_changed AFTER UPDATE OF id, patient_id, order_id, po
 CREATE TRIGGER trail_report_gone AFTER DELETE ON report BEGIN INSERT INTO touched SELECT 'report ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
-CREATE TRIGGER trail_report_issue_added AFTER INSERT ON report_issue BEGIN INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
--- +goose StatementEnd
--- +goose StatementBegin
 CREATE TRIGGER trail_report_issue_changed AFTER UPDATE OF report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes, details, part, late ON report_issue BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_report_issue_gone AFTER DELETE ON report_issue BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); END;
--- +goose StatementEnd
--- +goose StatementBegin
-CREATE TRIGGER trail_report_value_added AFTER INSERT ON report_value BEGIN INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_report_value_changed AFTER UPDATE OF report_id, issue, position, code, name, loinc, text, unit, range, flag, status, notes, details ON report_value BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
@@ -190,9 +181,6 @@ CREATE TRIGGER trail_review_changed AFTER UPDATE OF report_id, issue, comment, t
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_review_gone AFTER DELETE ON review BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); END;
--- +goose StatementEnd
--- +goose StatementBegin
-CREATE TRIGGER trail_house_result_added AFTER INSERT ON house_result BEGIN INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_house_result_changed AFTER UPDATE OF report_id, issue, test, lot, expires, control, by_id, at ON house_result BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
