@@ -51,6 +51,9 @@ func References(text string) []Reference {
 
 // Means says whether a reference means a code, given with or without dot.
 func (r Reference) Means(code string) bool {
+	if code == "" || r.From == "" || code[0]&^0x20 < r.From[0] || code[0]&^0x20 > r.To[0] {
+		return false // of another chapter: most are
+	}
 	b := bare(code)
 	begin := func(n int) string { return b[:min(n, len(b))] }
 	if len(b) < len(r.From) || begin(len(r.From)) < r.From || begin(len(r.To)) > r.To {
