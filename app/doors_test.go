@@ -9,7 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/intake"
 	"deftledger/app/session"
+	"deftledger/core/note"
 )
 
 // TestTwoHundredGuessesAtOnceAreFive: a try is counted before it is checked, so guessing at once gains nothing.
@@ -138,4 +140,47 @@ func TestAPersonChangesTheirOwnSecrets(t *testing.T) {
 	require.Equal(t, act.Missing, kind(t, c.app.Session.EndOwnSession(ctx, other, "none")))
 	require.Equal(t, 1, c.count("SELECT count(*) FROM audit WHERE act = 'change the own password or secret'"))
 	require.NoError(t, c.app.OpenSigning(ctx, &other, secret), "the signing secret stayed")
+}
+
+// TestSignedStaysSigned: no path of another visit, role or person changes what a signed visit shows; an amendment by
+// another than the author says so.
+func TestSignedStaysSigned(t *testing.T) {
+	c := open(t)
+	taken, err := c.app.Intake.TakeVitals(ctx, c.jonah(), visitID, []intake.VitalEntry{{LOINC: "8867-4", Text: "78"}}, false)
+	require.NoError(t, err)
+	vital := ""
+	for _, r := range taken.Intake.Vitals {
+		if len(r.Today) > 0 {
+			vital = r.Today[0].ID
+		}
+	}
+	id, versions, list := c.written()
+	_, err = c.app.Note.SavePart(ctx, c.who["second"], id, note.Plan, "Surgery.", 0, "stale")
+	require.NoError(t, err, "kept beside")
+	n, err := c.app.Note.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	conflict := n.Conflicts[0].ID
+	require.NoError(t, c.app.Note.SettleConflict(ctx, c.doctor(), id, conflict))
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
+	require.NoError(t, err)
+	c.raw(`INSERT INTO visit(id, patient_id, clinician_id, day, starts_at, kind, reason, stage, stage_at)
+		SELECT 'v9', patient_id, clinician_id, day, starts_at, kind, reason, 'intake', stage_at FROM visit WHERE id = '` + visitID + `'`)
+	_, err = c.app.Intake.StrikeVital(ctx, c.jonah(), "v9", vital)
+	require.Equal(t, act.Missing, kind(t, err), "a vital sign of a signed visit is not struck from another")
+	_, err = c.app.Intake.StrikeVital(ctx, c.jonah(), visitID, vital)
+	require.Equal(t, act.Conflict, kind(t, err))
+	v, err := c.app.Visit.Visit(ctx, c.doctor(), visitID)
+	require.NoError(t, err)
+	require.Equal(t, act.Conflict, kind(t, c.app.Visit.MoveVisit(ctx, c.jonah(), visitID, "intake", v.Version)), "the stage does not go back")
+	require.Equal(t, act.Conflict, kind(t, c.app.Note.SettleConflict(ctx, c.doctor(), id, conflict)))
+	_, err = c.app.Note.Amend(ctx, c.who["second"], id, secret, "Added by a colleague.")
+	require.NoError(t, err)
+	n, err = c.app.Note.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Contains(t, n.Amendments[0].Sections[0].Heading, "by another than the author")
+	_, err = c.app.Note.Amend(ctx, c.doctor(), id, secret, "Added by the author.")
+	require.NoError(t, err)
+	n, err = c.app.Note.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "Amendment", n.Amendments[len(n.Amendments)-1].Sections[0].Heading)
 }

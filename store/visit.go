@@ -209,8 +209,8 @@ func conflicts(noteID string) rows[Conflict] {
 }
 
 // SettleConflict marks a kept text as decided; the text itself stays.
-func (q *Q) SettleConflict(id string, at time.Time) error {
-	n, err := q.exec("UPDATE note_conflict SET settled_at = ? WHERE id = ? AND settled_at = ''", Stamp(at), id)
+func (q *Q) SettleConflict(noteID, id string, at time.Time) error {
+	n, err := q.exec("UPDATE note_conflict SET settled_at = ? WHERE id = ? AND note_id = ? AND settled_at = ''", Stamp(at), id, noteID)
 	if err == nil && n == 0 {
 		return ErrNotFound
 	}

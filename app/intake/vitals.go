@@ -207,6 +207,9 @@ func (a *Acts) StrikeVital(ctx context.Context, who act.Actor, visitID, id strin
 		if err != nil {
 			return err
 		}
+		if !slices.ContainsFunc(all, func(x chart.Vital) bool { return x.ID == id }) {
+			return act.Refuse(act.Missing, "There is no such measurement of this visit.") // what another visit shows is not changed from here
+		}
 		for _, x := range all {
 			gone := x.ID == id && (x.LOINC == chart.Weight || x.LOINC == chart.Height)
 			for _, y := range all {

@@ -115,7 +115,8 @@ type SourceView struct {
 
 // amendment is the sealed content of an amendment.
 type amendment struct {
-	Text string `json:"text"`
+	Text   string `json:"text"`
+	Author string `json:"author,omitempty"` // of the note, where another than the author amends it
 }
 
 // StartVisit begins (or resumes) the visit and its note.
@@ -322,7 +323,10 @@ func (a *Acts) SettleConflict(ctx context.Context, who act.Actor, noteID, confli
 		if err != nil {
 			return act.NotFound(err, "note")
 		}
-		if err := t.Q.SettleConflict(conflict, t.Now); err != nil {
+		if n.Folio > 0 {
+			return act.Refuse(act.Conflict, "The note is signed. Write an amendment instead.")
+		}
+		if err := t.Q.SettleConflict(noteID, conflict, t.Now); err != nil {
 			return act.NotFound(err, "kept text")
 		}
 		t.Tell(act.NoteEvent, noteID, n.PatientID)
@@ -484,7 +488,15 @@ func (a *Acts) Amend(ctx context.Context, who act.Actor, id, secret, text string
 		if n.Folio == 0 {
 			return act.Refuse(act.Conflict, "The note is not signed yet: change it directly.")
 		}
-		e, err := t.Seal(n.PatientID, "amendment", id, n.Folio, amendment{text})
+		sealed := amendment{Text: text}
+		if n.AuthorID != who.ID {
+			names, err := t.StaffNames()
+			if err != nil {
+				return err
+			}
+			sealed.Author = names[n.AuthorID]
+		}
+		e, err := t.Seal(n.PatientID, "amendment", id, n.Folio, sealed)
 		if err != nil {
 			return err
 		}

@@ -128,7 +128,11 @@ func (a *Acts) sealed(q *store.Q, n store.Note, out *NoteView) error {
 			if err := json.Unmarshal(e.Content, &am); err != nil {
 				return err
 			}
-			v.Sections = append(v.Sections, SectionView{"Amendment", am.Text})
+			heading := "Amendment"
+			if am.Author != "" {
+				heading += " by another than the author, " + am.Author
+			}
+			v.Sections = append(v.Sections, SectionView{heading, am.Text})
 			out.Amendments = append(out.Amendments, v)
 		case e.Kind == "retraction" && e.Amends == n.Folio:
 			var r retraction

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 	"time"
 
 	"deftledger/app/act"
@@ -48,14 +49,19 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 	}); err != nil {
 		return out, err
 	}
-	ctx, cancel := context.WithTimeout(ctx, elsewhere)
-	defer cancel()
 	var entries []store.IncomingEntry
+	var asking sync.WaitGroup
+	var mu sync.Mutex
+	// Each party has its own time, and a slow one holds up no other.
 	ask := func(base, party, kind string, query url.Values, read func([]byte, chart.Patient) ([]store.IncomingEntry, []string, error)) {
 		if base == "" {
 			return
 		}
+		ctx, cancel := context.WithTimeout(ctx, elsewhere)
+		defer cancel()
 		body, err := fhir.Search(ctx, base+"/fhir", kind, query)
+		mu.Lock()
+		defer mu.Unlock()
 		var got []store.IncomingEntry
 		if err == nil {
 			var left []string
@@ -77,10 +83,17 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 		entries = append(entries, got...)
 	}
 	p := v.Patient
-	ask(a.Elsewhere.Pharmacy, "pharmacy network", "MedicationDispense", url.Values{"patient.family": {p.Name.Family},
-		"patient.given": {p.Name.Given}, "patient.birthdate": {p.BirthDate},
-		"patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, a.dispensed)
-	ask(a.Elsewhere.Portal, "portal", "QuestionnaireResponse", url.Values{"subject.identifier": {p.Record}}, a.answered)
+	asking.Go(func() {
+		ask(a.Elsewhere.Pharmacy, "pharmacy network", "MedicationDispense", url.Values{"patient.family": {p.Name.Family},
+			"patient.given": {p.Name.Given}, "patient.birthdate": {p.BirthDate},
+			"patient.gender": {map[string]string{"F": "female", "M": "male", "O": "other"}[p.Sex]}}, a.dispensed)
+	})
+	asking.Go(func() {
+		ask(a.Elsewhere.Portal, "portal", "QuestionnaireResponse", url.Values{"subject.identifier": {p.Record}}, a.answered)
+	})
+	asking.Wait()
+	slices.SortStableFunc(entries, func(x, y store.IncomingEntry) int { return strings.Compare(x.Source, y.Source) })
+	slices.Sort(out.Problems)
 	view, err := a.Intake.Change(context.WithoutCancel(ctx), who, visitID, "fetch from elsewhere", func(t *act.Tx, v store.Visit) error {
 		for _, e := range entries {
 			e.ID, e.PatientID, e.VisitID, e.ReceivedAt = act.NewID(), v.PatientID, v.ID, t.Now

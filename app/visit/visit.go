@@ -88,6 +88,9 @@ func (a *Acts) MoveVisit(ctx context.Context, who act.Actor, id string, stage vi
 		if err != nil {
 			return act.NotFound(err, "visit")
 		}
+		if v.NoteFolio > 0 && !v.NoteRetracted && stage != visit.Done {
+			return act.Refuse(act.Conflict, "The note of this visit is signed: the visit is done.")
+		}
 		with := ""
 		if act.May(who.Role, act.DoIntake) && stage.Attended() {
 			with = who.ID
