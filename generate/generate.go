@@ -176,6 +176,9 @@ func Fill(ctx context.Context, c Config) (Counts, error) {
 		}
 		return m.today()
 	})
+	if err == nil {
+		err = act.CatchUp(ctx, c.Store, c.Keys) // the trail is witnessed as the ledger is
+	}
 	return m.counts, err
 }
 

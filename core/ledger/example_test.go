@@ -22,7 +22,7 @@ func ExampleVerify() {
 	f := ledger.Verify([]ledger.Entry{first, second}, public, nil)
 	fmt.Println(f.Wrong != "")
 	// Output:
-	// {2 }
+	// {2 0 }
 	// true
 }
 

@@ -123,6 +123,11 @@ func (r *lineReader) sentence(ps []saying) {
 			r.ask(p, nil)
 			continue
 		}
+		// "fever, chills: no" may deny both.
+		if i+1 < len(ps) && ps[i+1].behind && ps[i+1].colon && p.sign == none && !p.behind && !p.colon {
+			r.ask(p, nil)
+			continue
+		}
 		if p.sign == none && r.mode == denied && !p.behind {
 			n := r.block(ps[i:])
 			i += n - 1

@@ -45,7 +45,8 @@ func (r *lineReader) read(p saying) read {
 		case len(left) == 0 && (p.colon || p.cut) && p.sign == none:
 			context()
 			return read{ok: true, normal: true}
-		case len(left) == 0 && whole && side == "" && (p.sign == none && r.area == Examination || state == Absent && p.behind):
+		case len(left) == 0 && whole && side == "" && (p.sign == none && r.area == Examination || state == Absent && (p.behind ||
+			strings.HasPrefix(strings.ToLower(p.text), "neg"))): // "neg cv"
 			context()
 			r.swept[system] = r.swept[system] || p.sign == none
 			return read{changes: []Change{{Area: r.area, System: system, State: Normal}}, ok: true, normal: true}
@@ -151,6 +152,9 @@ func (r *lineReader) whole(words []string, p saying, state State, system string)
 
 // joined reads "fever and chills", "nausea with vomiting"; "fever or chills" only where it is denied.
 func (r *lineReader) joined(words []string, p saying, state State, system string) (read, bool) {
+	if len(words) > 2 && isNormal(words[:1]) && state == Present { // "normal mood and affect"
+		words = append(slices.Clone(words[1:]), words[0])
+	}
 	var parts [][]string
 	start := 0
 	for i, w := range words {
@@ -290,6 +294,11 @@ func (r *lineReader) aspect(words []string, system string) (Change, bool) {
 	if len(hits) > 1 {
 		hits = slices.DeleteFunc(hits, func(c Change) bool { return c.System != r.system })
 	}
+	if len(hits) == 1 && r.system != "" && r.system != hits[0].System && !slices.ContainsFunc(words, func(w string) bool {
+		return w != "no" && w != "not" && !anywhere[singular(w)] && !adjectives[w] && !bodily[w]
+	}) {
+		return Change{}, false // "no effusion", said of the ears, is not said of the knee
+	}
 	if len(hits) != 1 || r.system == hits[0].System && (r.side == "left" || r.side == "right") {
 		return Change{}, false // what is normal on one side is not said of both
 	}
@@ -307,7 +316,8 @@ var bodily = map[string]bool{"stable": true, "clear": true, "soft": true, "regul
 func (asp Aspect) calls(x System, words []string) bool {
 	said := strip(x, words)
 	for _, name := range append([]string{asp.Normal}, asp.Also...) {
-		if want := strip(x, strings.Fields(strings.ToLower(strings.ReplaceAll(name, ",", " ")))); len(want) > 0 && sameWords(said, want) {
+		want := strip(x, strings.Fields(unhyphened(strings.ToLower(strings.ReplaceAll(name, ",", " ")))))
+		if len(want) > 0 && (sameWords(said, want) || len(want) == 2 && len(said) == 2 && sameWords([]string{said[1], said[0]}, want)) {
 			return true
 		}
 	}
@@ -494,7 +504,7 @@ func (r *lineReader) items(words []string, state State, system string) read {
 		if r.not && !got.adjective {
 			return read{}, false
 		}
-		if r.area == Examination && c.System != r.system && system == "" && got.local() {
+		if r.area == Examination && c.System != r.system && got.local() {
 			could = append(could, got.name)
 			return read{}, false
 		}
@@ -551,6 +561,7 @@ type hit struct {
 	sided     bool
 	test      bool     // says nothing without a sign
 	by        []string // the words that name it
+	placed    bool     // other words say which part of the body is meant
 }
 
 // matchItem finds the one item, or what the words could mean.
@@ -670,13 +681,17 @@ func (i Item) match(x System, tokens []string, within, partly bool) (hit, bool) 
 					used[t] = true
 				}
 				best.c.Words = append(best.c.Words, phrase)
-				best.pre = best.pre || n == 1
+				best.pre, best.placed = best.pre || n == 1, best.placed || n == 0
 			}
 		}
 	}
 	best.sided = i.Sided != ""
 	for k, t := range tokens {
-		if used[k] || slices.Contains(fillers, t) || x.owns(t) {
+		if x.owns(t) && !used[k] {
+			best.placed = true
+			continue
+		}
+		if used[k] || slices.Contains(fillers, t) {
 			continue
 		}
 		switch {
@@ -707,7 +722,7 @@ func (i Item) match(x System, tokens []string, within, partly bool) (hit, bool) 
 // local says whether the words found are of a kind that many parts of the body can have, so
 // that they need the part: "discharge", "irregular".
 func (h hit) local() bool {
-	return len(h.by) == 1 && (anywhere[singular(h.by[0])] || adjectives[h.by[0]] && !ofThePerson[h.by[0]])
+	return !h.placed && len(h.by) == 1 && (anywhere[singular(h.by[0])] || adjectives[h.by[0]] && !ofThePerson[h.by[0]])
 }
 
 func singular(w string) string {
@@ -719,7 +734,7 @@ func singular(w string) string {
 
 var anywhere = map[string]bool{"discharge": true, "effusion": true, "swelling": true, "tenderness": true, "weakness": true, "redness": true,
 	"erythema": true, "warmth": true, "mass": true, "masse": true, "nodule": true, "ulcer": true, "bruit": true, "laxity": true, "crepitu": true, "wound": true,
-	"numbness": true, "spasm": true, "distension": true}
+	"numbness": true, "spasm": true, "distension": true, "instability": true, "deformity": true}
 
 var ofThePerson = map[string]bool{"tachycardic": true, "bradycardic": true, "jaundiced": true, "cyanotic": true, "tearful": true, "anxious": true,
 	"depressed": true, "confused": true, "disoriented": true, "drowsy": true, "suicidal": true, "crying": true}
@@ -748,7 +763,7 @@ var adjectives = map[string]bool{"tender": true, "red": true, "swollen": true, "
 func qualifierAt(list []string, n int, tokens []string, used []bool) []int {
 	var at []int
 	whole, unique := true, false
-	for _, p := range strings.Fields(list[n]) {
+	for _, p := range strings.Fields(unhyphened(list[n])) {
 		if slices.Contains(fillers, p) {
 			continue
 		}
@@ -760,7 +775,7 @@ func qualifierAt(list []string, n int, tokens []string, used []bool) []int {
 		at = append(at, k)
 		others := 0
 		for m, other := range list {
-			if m != n && slices.ContainsFunc(strings.Fields(other), func(w string) bool { return prefix(tokens[k], w) }) {
+			if m != n && slices.ContainsFunc(strings.Fields(unhyphened(other)), func(w string) bool { return prefix(tokens[k], w) }) {
 				others++
 			}
 		}
@@ -783,7 +798,7 @@ func (s *Systems) ids(a Area) (all []string) {
 // "at the base" of "at the bases".
 func betterAt(list []string, n int, tokens []string, used []bool) bool {
 	exact := func(k int) (same int) {
-		for _, p := range strings.Fields(list[k]) {
+		for _, p := range strings.Fields(unhyphened(list[k])) {
 			if slices.Contains(tokens, p) {
 				same++
 			}

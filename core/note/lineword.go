@@ -183,6 +183,9 @@ func (r *lineReader) written(t string) []string {
 	if full, ok := groups[r.area][low]; ok {
 		return strings.Fields(full)
 	}
+	if hyphen.MatchString(t) && !strings.Contains(t, "/") {
+		return strings.Fields(unhyphened(t))
+	}
 	parts := strings.Split(low, "/")
 	if len(parts) < 2 {
 		return []string{t}

@@ -2,6 +2,7 @@ package note
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -79,9 +80,19 @@ func (i *Item) prepare() {
 	i.called = nil
 	for kind, names := range [][]string{append([]string{i.Say}, i.Also...), i.Within, i.Test, i.Denied} {
 		for _, n := range names {
-			i.called = append(i.called, called{kind, strings.Fields(strings.ToLower(n))})
+			i.called = append(i.called, called{kind, strings.Fields(unhyphened(strings.ToLower(n)))})
 		}
 	}
+}
+
+var hyphen = regexp.MustCompile(`(\pL)-(\pL)`)
+
+// unhyphened parts words written with a hyphen: "well-appearing" and "well appearing" are one.
+func unhyphened(s string) string {
+	for hyphen.MatchString(s) {
+		s = hyphen.ReplaceAllString(s, "$1 $2")
+	}
+	return s
 }
 
 // calledBy is a name of a system, and whether it names all of it.

@@ -162,6 +162,9 @@ CREATE TRIGGER trail_report_changed AFTER UPDATE OF id, patient_id, order_id, po
 CREATE TRIGGER trail_report_gone AFTER DELETE ON report BEGIN INSERT INTO touched SELECT 'report ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
+CREATE TRIGGER trail_report_issue_added AFTER INSERT ON report_issue BEGIN INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
+-- +goose StatementEnd
+-- +goose StatementBegin
 CREATE TRIGGER trail_report_issue_changed AFTER UPDATE OF report_id, issue, inbox_id, status, collected_at, reported_at, received_at, performer, notes, details, part, late ON report_issue BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); INSERT INTO touched SELECT 'report ' || NEW.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || NEW.report_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
