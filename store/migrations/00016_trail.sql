@@ -192,16 +192,10 @@ CREATE TRIGGER trail_house_result_changed AFTER UPDATE OF report_id, issue, test
 CREATE TRIGGER trail_house_result_gone AFTER DELETE ON house_result BEGIN INSERT INTO touched SELECT 'report ' || OLD.report_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'report ' || OLD.report_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
-CREATE TRIGGER trail_inbox_added AFTER INSERT ON inbox BEGIN INSERT INTO touched SELECT 'inbox ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || NEW.id); END;
--- +goose StatementEnd
--- +goose StatementBegin
 CREATE TRIGGER trail_inbox_changed AFTER UPDATE OF id, received_at, peer, sender, control, sha256, raw, state, reason ON inbox BEGIN INSERT INTO touched SELECT 'inbox ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || OLD.id); INSERT INTO touched SELECT 'inbox ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || NEW.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_inbox_gone AFTER DELETE ON inbox BEGIN INSERT INTO touched SELECT 'inbox ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || OLD.id); END;
--- +goose StatementEnd
--- +goose StatementBegin
-CREATE TRIGGER trail_inbox_part_added AFTER INSERT ON inbox_part BEGIN INSERT INTO touched SELECT 'inbox ' || NEW.inbox_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || NEW.inbox_id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_inbox_part_changed AFTER UPDATE OF inbox_id, part, state, reason ON inbox_part BEGIN INSERT INTO touched SELECT 'inbox ' || OLD.inbox_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || OLD.inbox_id); INSERT INTO touched SELECT 'inbox ' || NEW.inbox_id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || NEW.inbox_id); END;
@@ -274,6 +268,9 @@ CREATE TRIGGER trail_merge_gone AFTER DELETE ON merge BEGIN INSERT INTO touched 
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_note_signed AFTER UPDATE OF folio, retracted, belongs ON note BEGIN INSERT INTO touched SELECT 'note ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'note ' || NEW.id); END;
+-- +goose StatementEnd
+-- +goose StatementBegin
+CREATE TRIGGER trail_inbox_added AFTER INSERT ON inbox WHEN NEW.state <> 'stored' BEGIN INSERT INTO touched SELECT 'inbox ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'inbox ' || NEW.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER note_diagnosis_sealed_update BEFORE UPDATE ON note_diagnosis WHEN (SELECT folio FROM note WHERE id = OLD.note_id) > 0 BEGIN SELECT RAISE(ABORT, 'the note is signed'); END;
@@ -373,7 +370,7 @@ INSERT OR IGNORE INTO touched SELECT 'report ' || report_id FROM report_issue;
 INSERT OR IGNORE INTO touched SELECT 'report ' || report_id FROM report_value;
 INSERT OR IGNORE INTO touched SELECT 'report ' || report_id FROM review;
 INSERT OR IGNORE INTO touched SELECT 'report ' || report_id FROM house_result;
-INSERT OR IGNORE INTO touched SELECT 'inbox ' || id FROM inbox;
+INSERT OR IGNORE INTO touched SELECT 'inbox ' || id FROM inbox WHERE state <> 'stored';
 INSERT OR IGNORE INTO touched SELECT 'inbox ' || inbox_id FROM inbox_part;
 INSERT OR IGNORE INTO touched SELECT 'line ' || id FROM line;
 INSERT OR IGNORE INTO touched SELECT 'message ' || id FROM message;
