@@ -322,6 +322,24 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 		noteOf(t, p, "Tollefsen")))
 }
 
+// TestNormalOfAnEarlierVisitIsNotNormalToday: the choices of a system say "normal" only of
+// what somebody looked at today.
+func TestNormalOfAnEarlierVisitIsNotNormalToday(t *testing.T) {
+	h := sit(t, practice(t))
+	h.signIn("maren")
+	h.visitOf("Ottoline Marsh-Adeyemi")
+	h.press("e")
+	h.focused("Findings, in a line")
+	h.types("general, <lungs")
+	h.sees("as at the last visit")
+	h.press("Enter")
+	normal := func(pressed, text string) string {
+		return `[...document.querySelectorAll('button[aria-pressed=` + pressed + `]')].some(b => b.textContent === ` + text + `)`
+	}
+	h.wait(normal("true", `"normal"`), "what was said today is pressed")
+	h.wait(normal("false", `"normal (carried, not looked at)"`), "what was carried is not")
+}
+
 // TestBringForward brings a system from the last visit, changes one finding, and
 // looks at what was carried one by one.
 func TestBringForward(t *testing.T) {

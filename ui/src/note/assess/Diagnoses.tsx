@@ -252,7 +252,7 @@ export function Diagnoses({
                 <span className="text-small text-carried"> · kept in the note, does not fit on the claim</span>
               )}
             </span>
-            <span className="text-small text-faded">{d.onProblemList && `on problem list${known(d)}`}</span>
+            <span className="pr-2 text-small text-faded">{d.onProblemList && `on problem list${known(d)}`}</span>
             {i === at && (
               <span className="-mb-1 ml-[3.1rem] flex basis-full flex-wrap gap-x-2 text-small">
                 {i > 0 && (

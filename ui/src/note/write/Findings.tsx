@@ -170,6 +170,9 @@ export function Findings({
   );
 }
 
+/** dotted marks what was carried and not looked at. */
+const dotted = "underline decoration-dotted decoration-2 underline-offset-4";
+
 function System({
   system: s,
   area,
@@ -188,7 +191,10 @@ function System({
   const [open, setOpen] = useState("");
   const items = (area === "review" ? s.symptoms : s.aspects.flatMap((a) => a.findings)).filter((i) => !i.sex || i.sex === sex);
   const any = [...have.keys()].some((k) => k.startsWith(`${s.id}.`));
-  const normal = s.aspects.length > 0 && s.aspects.every((a) => have.get(`${s.id}.${a.id}`));
+  const aspects = s.aspects.map((a) => have.get(`${s.id}.${a.id}`));
+  const normal = aspects.length > 0 && aspects.every((f) => f);
+  // Normal at an earlier visit is not normal today until somebody looks.
+  const looked = aspects.every((f) => f?.looked);
   const remark = have.get(`${s.id}.`)?.remark ?? "";
   const [words, setWords] = useState<string | null>(null);
   return (
@@ -197,11 +203,12 @@ function System({
       <div className="flex min-w-0 flex-1 flex-wrap items-center gap-1.5">
         <button
           type="button"
-          aria-pressed={normal}
-          className={`rounded-[3px] border px-2 py-0.5 ${normal ? "border-settled font-semibold text-settled" : "border-dashed border-edge text-faded hover:text-ink"}`}
+          aria-pressed={normal && looked}
+          className={`rounded-[3px] border px-2 py-0.5 ${normal && looked ? "border-settled font-semibold text-settled" : `border-dashed border-edge hover:text-ink ${normal ? `text-carried ${dotted}` : "text-faded"}`}`}
           onClick={() => act.findings([{ area, system: s.id, state: "normal", was: -1 }])}
         >
           {area === "review" ? "all no" : "normal"}
+          {normal && !looked && <span className="sr-only"> (carried, not looked at)</span>}
         </button>
         {items.map((i) => (
           <Chip
@@ -281,7 +288,7 @@ function Chip({
   set: (c: Partial<Change>) => void;
 }) {
   const present = f?.state === "present";
-  const carried = f && !f.looked ? "underline decoration-dotted decoration-2 underline-offset-4" : "";
+  const carried = f && !f.looked ? dotted : "";
   const now = {
     state: "present" as const,
     side: f?.side ?? "",
