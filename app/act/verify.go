@@ -107,11 +107,7 @@ func Verify(ctx context.Context, s *store.Store, k *Keys, v Verification) (ledge
 			if f.Wrong, err = q.Unsealed(); err != nil || f.Wrong != "" {
 				return err
 			}
-			head, err := q.TrailHead()
-			if err != nil {
-				return err
-			}
-			witnessed, err := k.TrailHeads(head.Of)
+			head, witnessed, err := witnessedTrail(q, k)
 			if err != nil {
 				return err
 			}
@@ -261,14 +257,20 @@ func (w workingRows) unlike(e ledger.Entry) string {
 	return ""
 }
 
+// witnessedTrail is the head of the trail, and what was witnessed of that trail by its links.
+func witnessedTrail(q *store.Q, k *Keys) (store.TrailHead, map[int64]string, error) {
+	head, err := q.TrailHead()
+	if err != nil {
+		return head, nil, err
+	}
+	witnessed, err := k.TrailHeads(head.Of)
+	return head, witnessed, err
+}
+
 // catchUpTrail notes the head of the trail, unless what was witnessed of it is not there.
 func catchUpTrail(ctx context.Context, s *store.Store, k *Keys) error {
 	return s.Read(ctx, func(q *store.Q) error {
-		head, err := q.TrailHead()
-		if err != nil {
-			return err
-		}
-		witnessed, err := k.TrailHeads(head.Of)
+		head, witnessed, err := witnessedTrail(q, k)
 		if err != nil {
 			return err
 		}
