@@ -10,6 +10,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/assess"
 	charts "deftledger/app/chart"
+	circles "deftledger/app/circle"
 	"deftledger/app/desk"
 	"deftledger/app/forms"
 	"deftledger/app/intake"
@@ -27,6 +28,7 @@ import (
 type App struct {
 	*act.Office
 	Session *session.Acts
+	Circle  *circles.Acts
 	Forms   *forms.Acts
 	Visit   *visit.Acts
 	Order   *orders.Acts
@@ -44,7 +46,7 @@ type App struct {
 // New makes the application.
 func New(c act.Config) *App {
 	o := act.NewOffice(c)
-	a := &App{Office: o, Session: session.New(o), Forms: forms.New(o), Order: orders.New(o)}
+	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Forms: forms.New(o), Order: orders.New(o)}
 	a.Visit = visit.New(o, a.Forms)
 	a.Result = results.New(o, a.Order)
 	a.Assess = assess.New(o, a.Forms, a.Order)
@@ -54,7 +56,7 @@ func New(c act.Config) *App {
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Visit.Lines(), a.Outside.Lines(),
-		a.Paper.Lines())...)
+		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Desk)
 	o.Outbox.Connect(append(a.Order.Destinations(), a.Paper.Destinations()...)...)
 	return a

@@ -36,7 +36,7 @@ func TestTheDayPointsOutLookalikes(t *testing.T) {
 
 func TestStagesMoveOnTheVersionThatWasSeen(t *testing.T) {
 	c := open(t)
-	events, done := c.app.Hub.Subscribe()
+	events, done := c.app.Hub.Subscribe(act.Physician)
 	defer done()
 	require.NoError(t, c.app.Visit.MoveVisit(ctx, c.who[act.Assistant], visitID, "intake", 1))
 	require.Equal(t, act.Event{Kind: "visit", ID: visitID, Patient: patientID}, <-events)

@@ -43,6 +43,8 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.others()
 	_, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
+	c.team("second")
+	require.NoError(t, c.app.Circle.OpenChart(ctx, c.who["second"], patientID, "She asks for a refill at the door."))
 
 	seen := map[line.Kind]*act.LineRow{}
 	for _, r := range c.desk().Rows {

@@ -251,6 +251,9 @@ func TestAMessageGoesWithADocumentOfThisChart(t *testing.T) {
 				MadeAt: c.now}); err != nil {
 				return err
 			}
+			if err := q.SetUsualClinician(p, c.doctor().ID, c.doctor().ID, c.now); err != nil {
+				return err
+			}
 		}
 		return nil
 	}))

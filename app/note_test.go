@@ -174,7 +174,7 @@ func TestDiagnosesAreChecked(t *testing.T) {
 func TestOthersInTheNoteAreTold(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	events, done := c.app.Hub.Subscribe()
+	events, done := c.app.Hub.Subscribe(act.Physician)
 	defer done()
 	others, err := c.app.Note.Writing(ctx, c.doctor(), id, "w1", false)
 	require.NoError(t, err)

@@ -38,6 +38,10 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Session.EndOwnSession": anybody, "Session.ChangeOwnSecrets": anybody,
 		"Session.Colleagues": clinical, "Session.ReadAudit": admin,
 
+		"Circle.Lists": anybody, "Circle.SetUsual": anybody, "Circle.SetWidth": admin, "Circle.SetReviewer": admin, "Circle.SetTeam": admin,
+		"Circle.DropTeam": admin, "Circle.AddCover": forming, "Circle.EndCover": forming, "Circle.UsualPatients": forming,
+		"Circle.Door": clinical, "Circle.OpenChart": clinical, "Circle.Openings": forming, "Circle.Opening": forming, "Circle.ReviewOpening": forming,
+
 		"Visit.Day": everybody, "Visit.Visit": clinical, "Visit.MoveVisit": everybody,
 		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking),
 			act.Physician),
@@ -49,7 +53,8 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Note.StartVisit": clinical, "Note.Note": clinical, "Note.SavePart": clinical, "Note.SettleConflict": clinical, "Note.Writing": clinical,
 		"Note.SetDiagnoses": clinical, "Note.JoinDiagnosis": clinical, "Note.SayOfDiagnosis": clinical, "Note.DismissCode": clinical,
 		"Note.AnswerAdvice": clinical,
-		"Note.SetFindings":  clinical, "Note.ReadLine": clinical, "Note.LastFindings": clinical, "Note.SearchFindings": clinical,
+		"Note.SetFindings":  clinical, "Note.ReadLine": clinical, "Note.LastFindings": clinical, "Note.SearchFindings": physician, // of no patient: over the whole practice
+
 		"Note.Ask": clinical, "Note.Answer": clinical, "Note.SaveDrawing": clinical, "Note.LeaveNote": clinical,
 		"Note.PreviewForward": clinical, "Note.Forward": clinical, "Note.Looked": clinical, "Note.Beside": clinical, "Note.Bring": clinical,
 		"Note.ClosingList": clinical, "Note.SignNote": physician, "Note.Amend": physician, "Note.Retract": physician,

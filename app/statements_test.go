@@ -44,7 +44,7 @@ func TestAScreenTakesFewStatements(t *testing.T) {
 			_, err := c.app.Note.Beside(ctx, who, id, "", "", "")
 			return err
 		}},
-		{"chart", 16, func(ctx context.Context, who act.Actor) error {
+		{"chart", 18, func(ctx context.Context, who act.Actor) error {
 			_, err := c.app.Chart.Chart(ctx, who, patientID)
 			return err
 		}},

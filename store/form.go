@@ -75,7 +75,8 @@ func (q *Q) DocumentsOf(patient string) ([]Document, error) {
 
 // DocumentHead finds a document without its content.
 func (q *Q) DocumentHead(id string) (Document, error) {
-	return one(q, scanDocument, "SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id = ?", id)
+	return about(q, func(d Document) string { return d.PatientID })(one(q, scanDocument,
+		"SELECT id, patient_id, note_id, title, folio, made_by, made_at, form FROM document WHERE id = ?", id))
 }
 
 // DocumentByID finds a document with its content.

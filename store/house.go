@@ -133,7 +133,7 @@ func (q *Q) AddPrepared(p Prepared) (added bool, err error) {
 
 // PreparedByID finds a prepared order.
 func (q *Q) PreparedByID(id string) (Prepared, error) {
-	return one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id = ?", id)
+	return about(q, func(p Prepared) string { return p.PatientID })(one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id = ?", id))
 }
 
 // PreparedByRequest finds the one that a retried act already made.

@@ -162,7 +162,8 @@ func (q *Q) IncomingWaiting(records []string) ([]Waiting, error) {
 
 // IncomingEntryByID finds one.
 func (q *Q) IncomingEntryByID(id string) (IncomingEntry, error) {
-	return one(q, scanIncomingEntry, "SELECT "+incomingCols+" FROM incoming_entry WHERE id = ?", id)
+	return about(q, func(e IncomingEntry) string { return e.PatientID })(one(q, scanIncomingEntry, "SELECT "+incomingCols+
+		" FROM incoming_entry WHERE id = ?", id))
 }
 
 // DecideIncomingEntry records a decision; only the first one counts.

@@ -36,7 +36,7 @@ func (q *Q) AddMessage(m Message) error {
 
 // MessageByID finds a message.
 func (q *Q) MessageByID(id string) (Message, error) {
-	return one(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE id = ?", id)
+	return about(q, func(m Message) string { return m.PatientID })(one(q, scanMessage, "SELECT "+messageCols+" FROM message WHERE id = ?", id))
 }
 
 // MessagesIn lists messages by id.

@@ -122,7 +122,7 @@ func first[T any](ts []T, err error) (T, error) {
 
 // OrderByID, OrderByPlacer and OrderByRequest find one order with its tests.
 func (q *Q) OrderByID(id string) (Order, error) {
-	return first(q.withTests(list(q, scanOrder, orderQuery+"WHERE o.id = ?", id)))
+	return about(q, func(o Order) string { return o.PatientID })(first(q.withTests(list(q, scanOrder, orderQuery+"WHERE o.id = ?", id))))
 }
 
 // OrderByPlacer finds the order with our number.

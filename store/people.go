@@ -257,7 +257,8 @@ func (q *Q) PatientByID(id string) (chart.Patient, error) {
 
 // Person finds the patient a record is about: the record it was merged into, if any.
 func (q *Q) Person(id string) (chart.Patient, error) {
-	return one(q, scanPatient, "SELECT "+patientCols+" FROM patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?", id)
+	return about(q, func(p chart.Patient) string { return p.ID })(one(q, scanPatient, "SELECT "+patientCols+
+		" FROM patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?", id))
 }
 
 // samePerson completes a condition on a record: it is about the same person as the

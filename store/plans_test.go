@@ -21,13 +21,16 @@ import (
 // mayScan lists the statements that may read a whole table or index, with the reason; no
 // screen waits for any of them.
 var mayScan = map[string]string{
-	"AllPatients": "only tests and the demo ask for everybody",
-	"Forms":       "the forms of a clinic are read together, after one was changed",
-	"LastEntries": "reads one, from the end",
-	"LedgerHead":  "reads one, from the end",
-	"Unsealed":    "verify holds every row against the ledger",
-	"CheckTrail":  "verify holds every row against the trail",
-	"leave":       "reads the end of the trail, and what one transaction touched",
+	"Beside":          "asks whether there is any team",
+	"Teams":           "a practice has a handful of teams",
+	"CountPatientsOf": "counts for each of the staff, of whom there are few",
+	"AllPatients":     "only tests and the demo ask for everybody",
+	"Forms":           "the forms of a clinic are read together, after one was changed",
+	"LastEntries":     "reads one, from the end",
+	"LedgerHead":      "reads one, from the end",
+	"Unsealed":        "verify holds every row against the ledger",
+	"CheckTrail":      "verify holds every row against the trail",
+	"leave":           "reads the end of the trail, and what one transaction touched",
 }
 
 // Every statement of the store is asked once, with nothing, and its plan read: none reads

@@ -139,7 +139,7 @@ func scanValue(s scanner, v *result.Value) error {
 
 // ReportByID finds a report.
 func (q *Q) ReportByID(id string) (Report, error) {
-	return first(q.withValues(list(q, scanReport, reportQuery+"WHERE r.id = ?", id)))
+	return about(q, func(r Report) string { return r.PatientID })(first(q.withValues(list(q, scanReport, reportQuery+"WHERE r.id = ?", id))))
 }
 
 // ReportsIn lists reports by id, with their values.

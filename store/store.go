@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"runtime"
+	"slices"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -69,6 +70,7 @@ type Q struct {
 
 	heard func(query string) // of every statement; nil when nobody listens
 	names map[string]string  // of the staff, once somebody asked
+	of    []string           // patients of whom something was read by its identifier, or written in the audit
 }
 
 func dsn(path string, writer bool) string {
@@ -415,6 +417,27 @@ func (q *Q) Setting(name string) (string, error) {
 // SetSetting stores a setting.
 func (q *Q) SetSetting(name, value string) error {
 	return q.do("INSERT INTO setting(name, value) VALUES (?, ?) ON CONFLICT(name) DO UPDATE SET value = excluded.value", name, value)
+}
+
+// Of are the patients of whom this transaction read something by its identifier, or wrote in
+// the audit: those whose chart it is about.
+func (q *Q) Of() []string { return q.of }
+
+// about notes whose something is that was read by its identifier.
+func about[T any](q *Q, patient func(T) string) func(T, error) (T, error) {
+	return func(t T, err error) (T, error) {
+		if err == nil {
+			q.IsOf(patient(t))
+		}
+		return t, err
+	}
+}
+
+// IsOf notes that this transaction is about a patient's chart.
+func (q *Q) IsOf(patient string) {
+	if patient != "" && !slices.Contains(q.of, patient) {
+		q.of = append(q.of, patient)
+	}
 }
 
 // Within runs f as a part that can be undone alone when it fails.

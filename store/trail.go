@@ -122,6 +122,19 @@ var guarded = map[string][]guardedTable{
 	"merge": {
 		{"merge", "id", "id kept_id other_id reason by_id at folio apart_at apart_by apart_reason"},
 	},
+	"team": {
+		{"team", "id", "id name"},
+		{"team_member", "team_id", "team_id staff_id"},
+	},
+	"usual_clinician": {
+		{"usual_clinician", "patient_id", "patient_id staff_id by_id at"},
+	},
+	"cover": {
+		{"cover", "id", "id of_id by_id from_day to_day set_by set_at ended_at ended_by"},
+	},
+	"opening": {
+		{"opening", "id", "id patient_id staff_id at until reason reviewer_id reviewed_at reviewed_by verdict remark"},
+	},
 	"note": {
 		{"note", "id", "id visit_id patient_id author_id created_at folio retracted belongs"},
 		{"note_part", "note_id", "note_id part text version saved_at saved_by"},

@@ -68,7 +68,7 @@ func (q *Q) VisitsOf(patient string) ([]Visit, error) {
 
 // VisitByID finds a visit.
 func (q *Q) VisitByID(id string) (Visit, error) {
-	return one(q, scanVisit, visitQuery+"WHERE v.id = ?", id)
+	return about(q, func(v Visit) string { return v.PatientID })(one(q, scanVisit, visitQuery+"WHERE v.id = ?", id))
 }
 
 // VisitsWithNotes lists the visits of some notes, by start.
@@ -113,7 +113,7 @@ func (q *Q) AddNote(n Note) error {
 
 // NoteByID finds a note.
 func (q *Q) NoteByID(id string) (Note, error) {
-	return one(q, scanNote, "SELECT "+noteCols+" FROM note WHERE id = ?", id)
+	return about(q, func(n Note) string { return n.PatientID })(one(q, scanNote, "SELECT "+noteCols+" FROM note WHERE id = ?", id))
 }
 
 // NoteByVisit finds the note of a visit.

@@ -53,6 +53,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	api.UseMiddleware(s.session)
 	for _, room := range []func(huma.API){
 		s.describeSession,
+		s.describeCircle,
 		s.describeDesk,
 		s.describeVisit,
 		s.describeChart,

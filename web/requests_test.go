@@ -67,9 +67,12 @@ func newOffice(t *testing.T) *office {
 		Services: r.Services,
 		Codes:    func() (*coding.Library, *coding.Index, error) { l, x := edition(); return l, x, nil }})
 	require.NoError(t, s.Write(ctx, func(q *store.Q) error {
-		for _, role := range []string{act.Physician, act.Assistant, act.FrontDesk, act.Admin} {
+		for _, role := range []string{act.Physician, act.Assistant, act.FrontDesk, act.Admin, "second"} {
 			staff := store.Staff{ID: role, Login: role, Given: "A", Family: role, Role: role, PasswordHash: secretHash(), SecretHash: secretHash(),
 				DraftKey: []byte("k"), Active: true}
+			if role == "second" {
+				staff.Role = act.Physician
+			}
 			if err := q.AddStaff(staff); err != nil {
 				return err
 			}
@@ -84,7 +87,7 @@ func newOffice(t *testing.T) *office {
 	}))
 	o.handler = New(o.app, fstest.MapFS{})
 	o.TestAPI = humatest.Wrap(t, describe(gin.New(), &server{o.app}))
-	for _, role := range []string{act.Physician, act.Assistant, act.FrontDesk, act.Admin} {
+	for _, role := range []string{act.Physician, act.Assistant, act.FrontDesk, act.Admin, "second"} {
 		w := o.Post("/api/session", map[string]any{"login": role, "password": "kittiwake"})
 		require.Equal(t, http.StatusNoContent, w.Code, w.Body.String())
 		o.cookie[role], _, _ = strings.Cut(w.Header().Get("Set-Cookie"), ";")

@@ -11,6 +11,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/url"
 	"regexp"
 	"runtime/debug"
 	"strings"
@@ -125,7 +126,11 @@ func problem(w http.ResponseWriter, r *act.Refusal) { problemAs(w, statuses[r.Ki
 func problemAs(w http.ResponseWriter, status int, r *act.Refusal) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
-	_ = json.NewEncoder(w).Encode(map[string]any{"title": http.StatusText(status), "status": status, "detail": r.Message, "type": kind(r)})
+	out := map[string]any{"title": http.StatusText(status), "status": status, "detail": r.Message, "type": kind(r)}
+	if r.Of != "" {
+		out["instance"] = instance(r)
+	}
+	_ = json.NewEncoder(w).Encode(out)
 }
 
 func kind(r *act.Refusal) string {
@@ -133,6 +138,14 @@ func kind(r *act.Refusal) string {
 		return "about:blank"
 	}
 	return "deftledger:" + r.Code
+}
+
+// instance is the address of what the refusal is about, opaque; "" for none.
+func instance(r *act.Refusal) string {
+	if r.Of == "" {
+		return ""
+	}
+	return "/api/patients/" + url.PathEscape(r.Of)
 }
 
 // refusal turns an error of the application into an answer; what is not meant for
@@ -153,7 +166,7 @@ func answer(err error) error {
 	}
 	r := refusal(err)
 	status := statuses[r.Kind]
-	return &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: r.Message, Type: kind(r)}
+	return &huma.ErrorModel{Status: status, Title: http.StatusText(status), Detail: r.Message, Type: kind(r), Instance: instance(r)}
 }
 
 func token(r *http.Request) string {
@@ -199,11 +212,12 @@ func cookie(ctx context.Context, value string, age int) http.Cookie {
 
 // events streams what changes, as server-sent events, while the session lasts.
 func (s *server) events(c *gin.Context) {
-	if _, _, err := s.app.Session.Who(c, token(c.Request), false); err != nil && !errors.Is(err, session.ErrLocked) {
+	who, _, err := s.app.Session.Who(c, token(c.Request), false)
+	if err != nil && !errors.Is(err, session.ErrLocked) {
 		problem(c.Writer, refusal(err))
 		return
 	}
-	ch, done := s.app.Hub.Subscribe()
+	ch, done := s.app.Hub.Subscribe(who.Role)
 	defer done()
 	h := c.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")

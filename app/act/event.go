@@ -21,12 +21,19 @@ const (
 	MergeEvent    EventKind = "merge"
 	FormsEvent    EventKind = "forms"
 	PinsEvent     EventKind = "pins"
+	CircleEvent   EventKind = "circle" // who sees whose chart
 )
 
 // EventKinds are all of them.
 var EventKinds = []EventKind{VisitEvent, IntakeEvent, NoteEvent, WritingEvent, OrderEvent, ReportEvent, LineEvent, FollowUpEvent,
 	PatientEvent,
-	MergeEvent, FormsEvent, PinsEvent}
+	MergeEvent, FormsEvent, PinsEvent, CircleEvent}
+
+// hears says which right a person needs to hear of a change: a stream carries only what the
+// role may know.
+var hears = map[EventKind]Right{VisitEvent: SeeDay, FollowUpEvent: SeeDay, PatientEvent: FindPatient, FormsEvent: UseForms, CircleEvent: SetUsual,
+	IntakeEvent: SeeChart, NoteEvent: SeeChart, WritingEvent: SeeChart, OrderEvent: SeeChart, ReportEvent: SeeChart, LineEvent: SeeChart,
+	MergeEvent: SeeChart, PinsEvent: SeeChart}
 
 // Event says that something changed; it carries opaque identifiers only.
 type Event struct {
@@ -39,17 +46,17 @@ type Event struct {
 // Hub passes events to every open screen.
 type Hub struct {
 	mu   sync.Mutex
-	subs map[chan Event]bool
+	subs map[chan Event]Role
 }
 
-func newHub() *Hub { return &Hub{subs: map[chan Event]bool{}} }
+func newHub() *Hub { return &Hub{subs: map[chan Event]Role{}} }
 
-// Subscribe returns a channel of events and the function that ends it. A screen
-// that does not keep up loses its channel, and reloads when it connects again.
-func (h *Hub) Subscribe() (<-chan Event, func()) {
+// Subscribe returns a channel of the events that a role may know of, and the function that
+// ends it. A screen that does not keep up loses its channel, and reloads when it connects again.
+func (h *Hub) Subscribe(role Role) (<-chan Event, func()) {
 	c := make(chan Event, 256)
 	h.mu.Lock()
-	h.subs[c] = true
+	h.subs[c] = role
 	h.mu.Unlock()
 	return c, func() { h.drop(c) }
 }
@@ -57,27 +64,29 @@ func (h *Hub) Subscribe() (<-chan Event, func()) {
 func (h *Hub) drop(c chan Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.subs[c] {
+	if _, there := h.subs[c]; there {
 		delete(h.subs, c)
 		close(c)
 	}
 }
 
-// Publish sends events to everybody, without waiting for anybody.
+// Publish sends events to everybody who may know of them, without waiting for anybody.
 func (h *Hub) Publish(events ...Event) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for c := range h.subs {
+	for c, role := range h.subs {
 		for _, e := range events {
+			if !May(role, hears[e.Kind]) {
+				continue
+			}
 			select {
 			case c <- e:
+				continue
 			default:
-				delete(h.subs, c)
-				close(c)
 			}
-			if !h.subs[c] {
-				break
-			}
+			delete(h.subs, c)
+			close(c)
+			break
 		}
 	}
 }

@@ -58,6 +58,7 @@ type Office struct {
 	Copy       string                // names this copy of the data in the witness of the trail
 	gate       *gate
 	looks      *looks
+	open       *openCharts
 }
 
 // NewOffice opens an office.
@@ -66,7 +67,7 @@ func NewOffice(c Config) *Office {
 		c.Medicines = &safety.List{} // knows no medicine, and says so of each
 	}
 	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}},
-		looks: &looks{at: map[look]time.Time{}}}
+		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}
 	_ = c.Store.Read(context.Background(), func(q *store.Q) (err error) { o.Copy, err = q.Setting(store.CopySetting); return err })
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {

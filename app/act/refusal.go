@@ -30,6 +30,7 @@ type Refusal struct {
 	Kind    Kind
 	Message string
 	Code    string // for the interface: "secret", "stale", …
+	Of      string // opaque identifier of the patient whose chart is closed; else ""
 }
 
 func (r *Refusal) Error() string { return r.Message }

@@ -41,6 +41,13 @@ const (
 	SignResult   Right = "sign a result"
 	MatchResult  Right = "say whose a result is"
 	ReadAudit    Right = "read the audit"
+
+	SeePractice  Right = "see lists over the whole practice"
+	OpenClosed   Right = "open a chart with a reason"
+	ReviewOpened Right = "review opened charts"
+	SetUsual     Right = "say who is a patient's usual clinician"
+	SetCover     Right = "say who covers for them"
+	SetCircle    Right = "say who sees whose chart"
 )
 
 // rights is the whole table, in the order in which it is told: who may do what.
@@ -66,7 +73,18 @@ var rights = []struct {
 	{SignResult, []Role{Physician}},
 	{MatchResult, []Role{Physician, Nurse}},
 	{ReadAudit, []Role{Admin}},
+	{SeePractice, []Role{Physician, Admin}},
+	{OpenClosed, []Role{Physician, Nurse, Assistant}},
+	{ReviewOpened, []Role{Physician, Admin}},
+	{SetUsual, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
+	{SetCover, []Role{Physician, Admin}},
+	{SetCircle, []Role{Admin}},
 }
+
+// ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
+// somebody is, whose a result is. They read names and no chart.
+var ofPractice = map[Right]bool{SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.
 type Actor struct {

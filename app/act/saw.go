@@ -45,11 +45,11 @@ func (l *looks) forget(x look) {
 
 // Saw records that somebody looked at something of a patient, before it is shown: once for
 // each person, chart and ten minutes, whatever the browser says of why it asked. What
-// cannot be recorded is not shown.
+// cannot be recorded is not shown, and neither is a chart that is not open to the person.
 func (a *Office) Saw(ctx context.Context, who Actor, what, patient, subject string) error {
 	x := look{who.ID, what, patient, subject}
 	if !a.looks.fresh(x, a.Clock()) {
-		return nil
+		return a.Near(ctx, who, patient)
 	}
 	err := a.Write(ctx, who, func(t *Tx) error { return t.Audit(what, patient, subject, "") })
 	if err != nil {

@@ -28,6 +28,14 @@ func (a *Office) Patient(p chart.Patient) PatientView {
 		Age: chart.AgeText(p.BirthDate, a.Today()), Sex: chart.Sexes[p.Sex], Phone: p.Phone, CodeStatus: p.CodeStatus, UsesPortal: p.UsesPortal}
 }
 
+// Named writes who a patient is, and nothing of their chart: what the front desk needs for
+// the day, and what everybody needs to know whom they mean.
+func (a *Office) Named(p chart.Patient) PatientView {
+	v := a.Patient(p)
+	v.CodeStatus = ""
+	return v
+}
+
 // Say writes a moment with the practice's offset, to the second; "" for none.
 func (a *Office) Say(t time.Time) string {
 	if t.IsZero() {

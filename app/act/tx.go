@@ -25,12 +25,16 @@ func (a *Office) Act(ctx context.Context, who Actor, right Right, f func(*Tx) er
 	if err := Allow(who, right); err != nil {
 		return err
 	}
-	return a.Write(ctx, who, f)
+	return a.write(ctx, who, ofPractice[right], f)
 }
 
 // Write runs one act without asking for a right: what the application does by itself, or
 // after the right was asked for in another way.
 func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error {
+	return a.write(ctx, who, false, f)
+}
+
+func (a *Office) write(ctx context.Context, who Actor, wide bool, f func(*Tx) error) error {
 	t := &Tx{a: a, Who: who, Now: a.Clock()}
 	// An act that was begun is finished, even when the browser has gone.
 	err := a.Store.Write(context.WithoutCancel(ctx), func(q *store.Q) error {
@@ -38,8 +42,16 @@ func (a *Office) Write(ctx context.Context, who Actor, f func(*Tx) error) error 
 		if err := t.note(ctx); err != nil {
 			return err
 		}
-		if err := f(t); err != nil {
-			return err
+		// Whose chart it was comes before what came of it: a refusal would tell of that chart.
+		// It is asked as things stood before the act, which may itself tie them together.
+		did := f(t)
+		if !wide {
+			if err := a.Near(context.WithoutCancel(ctx), who, q.Of()...); err != nil {
+				return err
+			}
+		}
+		if did != nil {
+			return did
 		}
 		return t.address()
 	})
@@ -70,16 +82,32 @@ func (a *Office) WitnessTrail() {
 	}
 }
 
-// Look runs a reading act and records it when it concerns a chart.
+// Look runs a reading act: rights, transaction, and whether the chart it read is open to the
+// person. What concerns one chart is recorded besides (Saw).
 func (a *Office) Look(ctx context.Context, who Actor, right Right, f func(*store.Q) error) error {
 	if err := Allow(who, right); err != nil {
 		return err
 	}
-	return a.Store.Read(ctx, f)
+	return a.Store.Read(ctx, func(q *store.Q) error {
+		read := f(q)
+		if !ofPractice[right] {
+			if err := a.near(q, who, q.Of()...); err != nil {
+				return err
+			}
+		}
+		return read
+	})
 }
 
-// Audit leaves a row of who did what; detail never holds clinical text.
+// Audit leaves a row of who did what; detail never holds clinical text. The act is about
+// that chart.
 func (t *Tx) Audit(name, patient, subject, detail string) error {
+	t.IsOf(patient)
+	return t.AuditNamed(name, patient, subject, detail)
+}
+
+// AuditNamed leaves a row in the chart of somebody whom an act only names.
+func (t *Tx) AuditNamed(name, patient, subject, detail string) error {
 	return t.Q.Audit(store.Stamp(t.Now), t.Who.ID, name, patient, subject, detail)
 }
 

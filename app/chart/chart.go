@@ -31,7 +31,7 @@ func (a *Acts) Find(ctx context.Context, who act.Actor, query string) (out []act
 	err = a.Look(ctx, who, act.FindPatient, func(q *store.Q) error {
 		ps, err := q.FindPatients(query, 12)
 		for _, p := range ps {
-			out = append(out, a.Patient(p))
+			out = append(out, a.Named(p))
 		}
 		return err
 	})
@@ -84,7 +84,38 @@ type ChartView struct {
 	Prepared  []orders.PreparedView `json:"prepared" doc:"Orders that wait for a physician's signature, or were given back"`
 	Merged    []MergeView           `json:"merged" doc:"Records of the same person that are read as part of this chart"`
 	Speaking  []string              `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
+	Opened    *OpenedView           `json:"opened,omitempty" doc:"By which reason it is open to this person; left out where it is open anyway"`
+	Usual     string                `json:"usual" doc:"Name of the usual clinician; empty where nobody said"`
 	Since     *SinceView            `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
+}
+
+// OpenedView is the reason by which a chart is open to somebody.
+type OpenedView struct {
+	Reason   string `json:"reason"`
+	Until    string `json:"until"`
+	Reviewer string `json:"reviewer" doc:"Who looks at it afterwards"`
+}
+
+// opened says by which reason a chart is open to somebody, and who usually sees the patient.
+func (a *Acts) opened(q *store.Q, who act.Actor, patient string, out *ChartView) error {
+	usual, err := q.UsualClinician(patient)
+	if err != nil {
+		return err
+	}
+	names, err := q.StaffNames()
+	if err != nil {
+		return err
+	}
+	out.Usual = names[usual]
+	o, err := q.OpeningOf(who.ID, patient, a.Clock())
+	if store.IsNotFound(err) {
+		return nil
+	}
+	out.Opened = &OpenedView{Reason: o.Reason, Until: a.Say(o.Until), Reviewer: names[o.ReviewerID]}
+	if o.ReviewerID == "" {
+		out.Opened.Reviewer = "whoever may " + string(act.ReviewOpened)
+	}
+	return err
 }
 
 // SinceView is what came into a chart since somebody last opened it.
@@ -192,6 +223,9 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 		if out.Merged, err = a.merges(q, id); err != nil {
 			return err
 		}
+		if err := a.opened(q, who, id, &out); err != nil {
+			return err
+		}
 		last, err := q.LastOpened(who.ID, id)
 		if err != nil || last == "" {
 			return err
@@ -257,6 +291,7 @@ func (a *Acts) DescribeProblem(ctx context.Context, who act.Actor, patient, code
 // EndProblem takes a code off the problem list.
 func (a *Acts) EndProblem(ctx context.Context, who act.Actor, patient, code string) error {
 	return a.Act(ctx, who, act.EditProblems, func(t *act.Tx) error {
+		t.IsOf(patient)
 		ended, err := t.Q.EndProblem(patient, code, a.Today())
 		if err != nil {
 			return err

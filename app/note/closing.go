@@ -136,7 +136,7 @@ func (a *Acts) Retract(ctx context.Context, who act.Actor, id, secret, reason, b
 		t.Tell(act.PatientEvent, n.PatientID, n.PatientID)
 		if belongs != "" {
 			t.Tell(act.PatientEvent, belongs, belongs)
-			if err := t.Audit("note retracted elsewhere belongs here", belongs, id, ""); err != nil {
+			if err := t.AuditNamed("note retracted elsewhere belongs here", belongs, id, ""); err != nil {
 				return err
 			}
 		}

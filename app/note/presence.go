@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
+	"deftledger/store"
 )
 
 // presence knows in which windows somebody writes in which note; a restart forgets it,
@@ -28,7 +29,10 @@ const presenceLasts = 25 * time.Second
 // has. Others are told at once when somebody joins or (with leave) goes.
 func (a *Acts) Writing(ctx context.Context, who act.Actor, noteID, window string, leave bool) (others []string, err error) {
 	others = []string{}
-	if err := act.Allow(who, act.WriteNote); err != nil {
+	if err := a.Look(ctx, who, act.WriteNote, func(q *store.Q) error {
+		_, err := q.NoteByID(noteID)
+		return act.NotFound(err, "note")
+	}); err != nil {
 		return others, err
 	}
 	now := a.Clock()

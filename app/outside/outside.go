@@ -43,7 +43,7 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 		return out, err
 	}
 	var v store.Visit
-	if err := a.Store.Read(ctx, func(q *store.Q) error {
+	if err := a.Look(ctx, who, act.DoIntake, func(q *store.Q) error {
 		v, err = q.VisitByID(visitID)
 		return act.NotFound(err, "visit")
 	}); err != nil {
@@ -418,6 +418,13 @@ func (a *Acts) ReadDevice(ctx context.Context, who act.Actor, visitID string, co
 	}
 	if a.Elsewhere.Device == "" {
 		return intake.VitalTaken{}, act.Refuse(act.Conflict, "No device is connected. Enter the values by hand.")
+	}
+	// Whose measurement it is comes before anything is asked.
+	if err := a.Look(ctx, who, act.DoIntake, func(q *store.Q) error {
+		_, err := q.VisitByID(visitID)
+		return act.NotFound(err, "visit")
+	}); err != nil {
+		return intake.VitalTaken{}, err
 	}
 	asking, cancel := context.WithTimeout(ctx, elsewhere)
 	defer cancel()

@@ -54,6 +54,9 @@ func (a *Acts) Day(ctx context.Context, who act.Actor, day string) (out []VisitV
 		alike := chart.Lookalikes(patients)
 		for i, v := range vs {
 			out[i] = a.View(v, who)
+			if !act.May(who.Role, act.SeeChart) { // the front desk sees what it needs for the day
+				out[i].Patient, out[i].NoteID, out[i].Retracted = a.Named(v.Patient), "", false
+			}
 			out[i].Alike = append(out[i].Alike, alike[v.Patient.ID]...)
 		}
 		return err

@@ -17,10 +17,12 @@ const (
 
 	Held        Kind = "held"         // a message from outside that belongs to nobody for certain
 	FromOutside Kind = "from outside" // entries that other parties sent, beside a chart
+
+	Opening Kind = "opened chart" // a chart that somebody opened with a reason
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, FollowUp, FromOutside, Message, Fax}
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, FollowUp, FromOutside, Message, Fax, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -33,6 +35,7 @@ var acts = map[Kind]string{
 	FollowUp:    "book the visit, or drop it with the reason",
 	Message:     "the portal takes it, or say how the patient was told",
 	Fax:         "the other side takes it, or say how it was sent instead",
+	Opening:     "say whether it was right, or how it is followed up",
 }
 
 // Act is the act that closes a line of this kind.
