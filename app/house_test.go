@@ -393,6 +393,10 @@ func TestMergesOfMergesComeApart(t *testing.T) {
 		return q.AddPatient(chart.Patient{ID: "p3", Record: "SK-3", Name: chart.Name{Family: "Marsh", Given: "Otti"},
 			BirthDate: "1968-03-14", Sex: "F"})
 	}))
+	var closedChart *act.Refusal
+	require.ErrorAs(t, c.app.Chart.Merge(ctx, c.doctor(), secret, "p2", "p3", "same"), &closedChart, "a merge opens no chart")
+	require.Equal(t, "p3", closedChart.Of)
+	require.NoError(t, c.app.Circle.OpenChart(ctx, c.doctor(), "p3", "The two look like one person."))
 	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, "p2", "p3", "same"))
 	require.Equal(t, act.Conflict, kind(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p3", "same")), "it is part of another chart")
 	require.NoError(t, c.app.Chart.Merge(ctx, c.doctor(), secret, patientID, "p2", "same"))

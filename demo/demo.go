@@ -13,6 +13,7 @@ import (
 
 	"deftledger/app"
 	"deftledger/app/act"
+	"deftledger/app/circle"
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	results "deftledger/app/result"
@@ -80,6 +81,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 	}
 	b.prepared()
 	b.loose()
+	b.circle()
 	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })
 	for _, e := range b.events {
 		b.at = e.at
@@ -572,5 +574,47 @@ func (b *builder) loose() {
 		text := b.oru("Drummond Iyer", "A", "2018-05-03", "M", "", "PBB", "F", "2.1", "Given name written as an initial on the tube.", at, b.at)
 		b.a.Result.Receive("demo", []byte(text))
 		return b.a.Step(ctx)
+	})
+}
+
+// circle says who sees whose chart: one team, each patient's usual clinician, who covers when,
+// and a chart that was opened with a reason and waits to be looked at.
+func (b *builder) circle() {
+	admin := b.tokens["ade"]
+	b.later(120, "07:30", func(ctx context.Context) error {
+		team := circle.TeamView{Name: "Harbor Street"}
+		for _, login := range []string{"maren", "tobias", "petra", "jonah"} {
+			team.Members = append(team.Members, b.tokens[login].ID)
+		}
+		if _, err := b.a.Circle.SetTeam(ctx, admin, team); err != nil {
+			return err
+		}
+		if err := b.a.Circle.SetReviewer(ctx, admin, b.tokens["maren"].ID); err != nil {
+			return err
+		}
+		for _, p := range patients {
+			usual := ""
+			for _, v := range p.visits {
+				if usual = "maren"; v.clinician != "" {
+					usual = v.clinician
+					break
+				}
+			}
+			if usual == "" {
+				continue // nobody said
+			}
+			if err := b.a.Circle.SetUsual(ctx, b.tokens["sunniva"], b.ids[p.key], b.tokens[usual].ID); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	b.later(1, "17:40", func(ctx context.Context) error {
+		if err := b.a.Circle.OpenChart(ctx, b.tokens["tobias"], b.ids["solveig"],
+			"Her daughter calls from the mainland: she fell, and the hospital asks what she takes."); err != nil {
+			return err
+		}
+		day := func(n int) string { return b.now.In(b.a.Location).AddDate(0, 0, n).Format(time.DateOnly) }
+		return b.a.Circle.AddCover(ctx, b.tokens["maren"], circle.CoverView{Of: b.tokens["maren"].ID, By: b.tokens["tobias"].ID, From: day(11), To: day(15)})
 	})
 }

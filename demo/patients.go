@@ -313,4 +313,8 @@ var patients = []patient{
 		allergies: []string{"Cephalexin|rash|mild"},
 		vitals:    vitals("130/78", "70", "36.6", "63.1", "161.0", "24.3"),
 	},
+	{ // moved to the mainland years ago; nobody here has anything with her
+		key: "solveig", record: "SK-18005", family: "Ankerholt", given: "Solveig", born: "1939-02-08", sex: "F", phone: "555-0181",
+		allergies: []string{"Penicillin|hives|moderate"}, medicines: []string{"Apixaban|5 mg twice daily"}, problems: []string{"I48.20"},
+	},
 }

@@ -20,6 +20,9 @@ func TestTwoRecordsOfOnePersonBecomeOneChart(t *testing.T) {
 	h.types("osei")
 	h.sees("Mina Osei, born")
 	h.click("Mina Osei, born 30 Sep 1961, SK-21388")
+	h.focused("Why I open this chart") // nobody here has anything with that record
+	h.types("The two look like one person.")
+	h.press("Enter")
 	h.sees("Differ: given name.")
 	h.focused("How you know that both are one person")
 	h.types("Same insurance card, seen today.")

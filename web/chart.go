@@ -15,9 +15,9 @@ func (s *server) describeChart(api huma.API) {
 	// What is searched for can be a patient's name: it travels in the body, not in the address.
 	does(api, http.MethodPost, "find", "/api/find", func(ctx context.Context, who act.Actor, in *body[struct {
 		Query string `json:"query" maxLength:"200"`
-	}]) (*body[[]act.PatientView], error) {
+	}]) (*body[[]charts.Found], error) {
 		out, err := s.app.Chart.Find(ctx, who, in.Body.Query)
-		return &body[[]act.PatientView]{out}, err
+		return &body[[]charts.Found]{out}, err
 	})
 	get(api, "chart", "/api/patients/{id}", func(ctx context.Context, who act.Actor, in *PathID) (charts.ChartView, error) {
 		return s.app.Chart.Chart(ctx, who, in.ID)

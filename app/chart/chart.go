@@ -13,12 +13,19 @@ import (
 	results "deftledger/app/result"
 	"deftledger/app/visit"
 	"deftledger/core/chart"
+	"deftledger/core/circle"
 	"deftledger/store"
 )
 
+// Found is somebody found by the finder.
+type Found struct {
+	act.PatientView
+	Closed bool `json:"closed" doc:"The chart opens after a sentence why"`
+}
+
 // Find finds patients for the finder.
-func (a *Acts) Find(ctx context.Context, who act.Actor, query string) (out []act.PatientView, err error) {
-	out = []act.PatientView{}
+func (a *Acts) Find(ctx context.Context, who act.Actor, query string) (out []Found, err error) {
+	out = []Found{}
 	if len([]rune(query)) < 2 {
 		return out, act.Allow(who, act.FindPatient)
 	}
@@ -30,8 +37,16 @@ func (a *Acts) Find(ctx context.Context, who act.Actor, query string) (out []act
 	}
 	err = a.Look(ctx, who, act.FindPatient, func(q *store.Q) error {
 		ps, err := q.FindPatients(query, 12)
+		if err != nil || len(ps) == 0 {
+			return err
+		}
+		ids := make([]string, len(ps))
+		for i, p := range ps {
+			ids[i] = p.ID
+		}
+		may, err := a.MaySee(q, who, ids...)
 		for _, p := range ps {
-			out = append(out, a.Named(p))
+			out = append(out, Found{a.Named(p), act.May(who.Role, act.SeeChart) && !may[p.ID].Open})
 		}
 		return err
 	})
@@ -111,11 +126,18 @@ func (a *Acts) opened(q *store.Q, who act.Actor, patient string, out *ChartView)
 	if store.IsNotFound(err) {
 		return nil
 	}
+	if err != nil {
+		return err
+	}
+	may, err := a.MaySee(q, who, patient)
+	if err != nil || may[patient].Tie.Kind != circle.Opened {
+		return err // open anyway
+	}
 	out.Opened = &OpenedView{Reason: o.Reason, Until: a.Say(o.Until), Reviewer: names[o.ReviewerID]}
 	if o.ReviewerID == "" {
 		out.Opened.Reviewer = "whoever may " + string(act.ReviewOpened)
 	}
-	return err
+	return nil
 }
 
 // SinceView is what came into a chart since somebody last opened it.

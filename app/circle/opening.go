@@ -205,7 +205,7 @@ func (a *Acts) fill(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	}
 	names, err := q.StaffNames()
 	act.Describe(rows, os, func(o store.Opening) string { return o.ID }, func(row *act.LineRow, o store.Opening) {
-		row.Title, row.Mark = "Opened by "+names[o.StaffID]+": "+o.Reason, "to review"
+		row.Title, row.Mark = "by "+names[o.StaffID]+": "+o.Reason, "opened, to review"
 	})
 	return err
 }

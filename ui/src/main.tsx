@@ -5,6 +5,7 @@ import { BrowserRouter, Route, Routes } from "react-router";
 import "./app.css";
 import { Audit } from "./audit/Audit";
 import { Chart } from "./chart/Chart";
+import { Circle } from "./circle/Circle";
 import { Today } from "./day/Today";
 import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
@@ -64,6 +65,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 }
               />
               <Route path="audit" element={<Audit />} />
+              <Route path="circle" element={<Circle />} />
               <Route path="*" element={<p className="p-8">There is nothing at this address. Press / to find what you need.</p>} />
             </Route>
           </Routes>

@@ -49,10 +49,11 @@ export function Chart() {
   const c = chart.data;
   const today = c?.today[0];
   useEffect(() => {
-    if (c && c.patient.id !== id)
+    if (c && c.patient.id !== id) {
+      client.setQueryData(["chart", c.patient.id], c); // the same chart under its own address: it stays on the screen
       go(`/patients/${c.patient.id}`, { replace: true }); // it was merged into this chart
-    else if (c) recentCharts.show({ id, name: `${c.patient.given} ${c.patient.family}`, to: `/patients/${id}` });
-  }, [c, id, go]);
+    } else if (c) recentCharts.show({ id, name: `${c.patient.given} ${c.patient.family}`, to: `/patients/${id}` });
+  }, [c, id, go, client]);
   function order(prepared?: Schemas["PreparedView"]) {
     setFrom(prepared);
     setOrdering(true);

@@ -1,6 +1,7 @@
 import type { ReactNode } from "react";
+import { Usual } from "../circle/Usual";
 import type { Schemas } from "../exchange/client";
-import { day, shortDay } from "../frame/time";
+import { clock, day, shortDay } from "../frame/time";
 import { kinds } from "../line/kinds";
 import { useMe } from "../session/session";
 
@@ -59,9 +60,16 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
           <p className="text-faded">
             Record <span className="font-mono text-small">{p.record}</span> · {p.codeStatus || "code status not recorded"}
           </p>
+          <Usual chart={chart} />
           {chart.speaking.map((s) => (
             <p key={s}>{s}</p>
           ))}
+          {chart.opened && (
+            <p className="mt-3 bg-kelp-wash px-2 py-1.5 text-small" role="note">
+              <span className="block font-semibold">Opened with a reason, until {clock(chart.opened.until)}</span>“
+              {chart.opened.reason}” {chart.opened.reviewer} looks at it afterwards.
+            </p>
+          )}
         </div>
         <section
           className={`mt-4 border-l-[3px] pl-3 max-wide:mt-0 max-phone:mt-2 ${allergies.length === 0 ? "border-edge" : none ? "border-settled" : "border-alarm"}`}

@@ -19,6 +19,29 @@ export const asks = {
   find: (query: string) =>
     queryOptions({ queryKey: ["find", query], queryFn: () => got(api.POST("/api/find", { body: { query } })), gcTime: 0 }),
 
+  circle: () => queryOptions({ queryKey: ["circle"], queryFn: () => got(api.GET("/api/circle")) }),
+  door: (patient: string) =>
+    queryOptions({
+      queryKey: ["door", patient],
+      queryFn: () => got(api.GET("/api/patients/{id}/door", by(patient))),
+      staleTime: 0,
+    }),
+  openings: (all: boolean) =>
+    queryOptions({
+      queryKey: ["openings", all],
+      queryFn: () => got(api.GET("/api/openings", { params: { query: { all } } })),
+      staleTime: 0,
+    }),
+  opening: (id: string) =>
+    queryOptions({ queryKey: ["desk", "opening", id], queryFn: () => got(api.GET("/api/openings/{id}", by(id))) }),
+  usualPatients: (staff: string) =>
+    infiniteQueryOptions({
+      queryKey: ["usual", staff],
+      queryFn: ({ pageParam }) =>
+        got(api.GET("/api/circle/people/{id}/patients", { params: { path: { id: staff }, query: { after: pageParam } } })),
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next || undefined,
+    }),
   deskCount: () => queryOptions({ queryKey: ["desk", "count"], queryFn: () => got(api.GET("/api/desk/count")) }),
   order: (id: string) =>
     queryOptions({ queryKey: ["desk", "order", id], queryFn: () => got(api.GET("/api/orders/{id}", by(id))) }),

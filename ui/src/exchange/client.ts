@@ -33,6 +33,7 @@ export class Problem extends Error {
     readonly status: number,
     readonly kind: string,
     message: string,
+    readonly of = "", // the patient whose chart is closed
   ) {
     super(message);
   }
@@ -86,11 +87,12 @@ export async function got<T>(call: Promise<Answer<T>>): Promise<T> {
     throw new Unreachable("The server does not answer. What you typed is kept in this window.");
   }
   if (answer.response.ok) return answer.data as T;
-  const e = (answer.error ?? {}) as { detail?: string; type?: string };
+  const e = (answer.error ?? {}) as { detail?: string; type?: string; instance?: string };
   const p = new Problem(
     answer.response.status,
     (e.type ?? "").replace("deftledger:", ""),
     e.detail ?? "The server could not do that.",
+    (e.instance ?? "").replace("/api/patients/", ""),
   );
   for (const f of onProblem) f(p);
   throw p;

@@ -20,6 +20,134 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/circle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["circle"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/covers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add-cover"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/covers/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["end-cover"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/people/{id}/patients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["usual-patients"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/reviewer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set-chart-reviewer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/teams": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["set-team"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/teams/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete: operations["drop-team"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/circle/width": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set-chart-width"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/codes": {
         parameters: {
             query?: never;
@@ -1001,6 +1129,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/openings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["openings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["opening"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/openings/{id}/review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["review-opening"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}": {
         parameters: {
             query?: never;
@@ -1081,6 +1257,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/door": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["door"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/medicines/find": {
         parameters: {
             query?: never;
@@ -1107,6 +1299,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["merge-records"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/open": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["open-chart"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1186,6 +1394,22 @@ export interface paths {
         };
         get: operations["timeline"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set-usual-clinician"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2110,6 +2334,12 @@ export interface components {
         Body5e2c958b: {
             query: string;
         };
+        Body8571692d: {
+            /** @description Empty for a new one */
+            id: string;
+            members: string[];
+            name: string;
+        };
         Body87ff29f3: {
             body: string;
         };
@@ -2119,6 +2349,9 @@ export interface components {
         Bodyb55aeb15: {
             login: string;
             password: string;
+        };
+        Bodybe864a77: {
+            width: string;
         };
         Bodyc6089ac: {
             /** @enum {string} */
@@ -2131,6 +2364,18 @@ export interface components {
             clinic?: boolean;
             code: string;
             off?: boolean;
+        };
+        Bodye6e9ebb1: {
+            by: string;
+            /** @description First day */
+            from: string;
+            of: string;
+            /** @description Last day */
+            to: string;
+        };
+        Bodyef4800f6: {
+            /** @description Identifier; empty for whoever may */
+            staff: string;
         };
         Bodyf13a764d: {
             body: string;
@@ -2225,6 +2470,8 @@ export interface components {
             /** @description Records of the same person that are read as part of this chart */
             merged: components["schemas"]["MergeView"][];
             open: components["schemas"]["LineRow"][];
+            /** @description By which reason it is open to this person; left out where it is open anyway */
+            opened?: components["schemas"]["OpenedView"];
             patient: components["schemas"]["PatientView"];
             /** @description Orders that wait for a physician's signature, or were given back */
             prepared: components["schemas"]["PreparedView"][];
@@ -2237,11 +2484,23 @@ export interface components {
             today: components["schemas"]["VisitView"][];
             /** @description Results that nobody signed, newest first */
             unsigned: components["schemas"]["ReportRow"][];
+            /** @description Name of the usual clinician; empty where nobody said */
+            usual: string;
             vitals: components["schemas"]["VitalView"][];
         };
         Choice: {
             key: string;
             words: string;
+        };
+        Circle: {
+            covers: components["schemas"]["CoverView"][];
+            people: components["schemas"]["Person"][];
+            /** @description Identifier of who looks at opened charts; empty for whoever may */
+            reviewer: string;
+            teams: components["schemas"]["TeamView"][];
+            /** @enum {string} */
+            width: "own" | "team" | "practice";
+            widths: components["schemas"]["WidthView"][];
         };
         ClaimFit: {
             /** @description An order in which every service keeps its support; empty when the present one does, or none can */
@@ -2294,6 +2553,19 @@ export interface components {
              * @description The first line of the copy
              */
             line: number;
+        };
+        CoverView: {
+            /** @description Identifier of who covers */
+            by: string;
+            /** Format: date */
+            from: string;
+            id: string;
+            /** @description The person may end it */
+            mine: boolean;
+            /** @description Identifier of who is covered */
+            of: string;
+            /** Format: date */
+            to: string;
         };
         DecideRequest: {
             /** @enum {string} */
@@ -2359,6 +2631,19 @@ export interface components {
             folio: number;
             id: string;
             title: string;
+        };
+        Door: {
+            /**
+             * Format: int64
+             * @description How long it stays open then
+             */
+            hours: number;
+            open: boolean;
+            patient: components["schemas"]["PatientView"];
+            /** @description Who looks at it afterwards, where it has to be opened with a reason */
+            reviewer: string;
+            /** @description Why it is open; empty where it is not */
+            why: string;
         };
         Drawing: {
             caption: string;
@@ -2459,7 +2744,7 @@ export interface components {
         Event: {
             id: string;
             /** @enum {string} */
-            kind: "visit" | "intake" | "note" | "writing" | "order" | "report" | "line" | "follow-up" | "patient" | "merge" | "forms" | "pins";
+            kind: "visit" | "intake" | "note" | "writing" | "order" | "report" | "line" | "follow-up" | "patient" | "merge" | "forms" | "pins" | "circle";
             patient?: string;
             window?: string;
         };
@@ -2629,6 +2914,21 @@ export interface components {
         Forwarded: {
             difference: components["schemas"]["Difference"];
             note?: components["schemas"]["NoteView"];
+        };
+        Found: {
+            age: string;
+            /** Format: date */
+            birthDate: string;
+            /** @description The chart opens after a sentence why */
+            closed: boolean;
+            codeStatus: string;
+            family: string;
+            given: string;
+            id: string;
+            phone: string;
+            record: string;
+            sex: string;
+            usesPortal: boolean;
         };
         FoundNote: {
             at: string;
@@ -2928,7 +3228,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "follow-up" | "from outside" | "message" | "fax";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -2987,7 +3287,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -3090,6 +3390,9 @@ export interface components {
             /** @description Set when the code edition does not cover the date of service */
             warning: string;
         };
+        "Open-chartRequest": {
+            reason: string;
+        };
         Opened: {
             order: components["schemas"]["OrderView"];
             patient: components["schemas"]["PatientView"];
@@ -3101,6 +3404,28 @@ export interface components {
         OpenedSent: {
             patient: components["schemas"]["PatientView"];
             sent: components["schemas"]["SentView"];
+        };
+        OpenedView: {
+            reason: string;
+            /** @description Who looks at it afterwards */
+            reviewer: string;
+            until: string;
+        };
+        OpeningView: {
+            at: string;
+            by: string;
+            id: string;
+            mayReview: boolean;
+            patient: components["schemas"]["PatientView"];
+            reason: string;
+            remark: string;
+            reviewedAt: string;
+            /** @description Empty while nobody has */
+            reviewedBy: string;
+            /** @description Who looks at it */
+            reviewer: string;
+            until: string;
+            verdict: string;
         };
         OptionView: {
             /** @description It stands alone among several answers */
@@ -3189,6 +3514,25 @@ export interface components {
             record: string;
             sex: string;
             usesPortal: boolean;
+        };
+        PatientsOf: {
+            /** @description Begins the next page; empty after the last */
+            next: string;
+            patients: components["schemas"]["PatientView"][];
+        };
+        Person: {
+            id: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Whose usual clinician they are
+             */
+            patients: number;
+            /** @description May review opened charts */
+            reviews: boolean;
+            role: string;
+            /** @description Sees charts */
+            sees: boolean;
         };
         Piece: {
             looked: boolean;
@@ -3403,6 +3747,10 @@ export interface components {
         "Return-preparedRequest": {
             reason: string;
         };
+        "Review-openingRequest": {
+            remark: string;
+            verdict: string;
+        };
         ReviewView: {
             at: string;
             by: string;
@@ -3514,6 +3862,10 @@ export interface components {
             room: string;
             /** Format: int64 */
             version: number;
+        };
+        "Set-usual-clinicianRequest": {
+            /** @description Identifier; empty for nobody */
+            staff: string;
         };
         SetPartView: {
             /** @description Of a test; name of a leaflet */
@@ -3652,6 +4004,12 @@ export interface components {
         "Take-vitalsRequest": {
             confirmed: boolean;
             entries: components["schemas"]["VitalEntry"][];
+        };
+        TeamView: {
+            id: string;
+            /** @description Identifiers of people */
+            members: string[];
+            name: string;
         };
         Test: {
             also: string[];
@@ -3808,6 +4166,11 @@ export interface components {
             unknown: boolean;
             why: string;
         };
+        WidthView: {
+            says: string;
+            /** @enum {string} */
+            width: "own" | "team" | "practice";
+        };
         WritingRequest: {
             leave: boolean;
             window: string;
@@ -3848,6 +4211,252 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AuditView"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    circle: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Circle"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bodye6e9ebb1"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-cover": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "usual-patients": {
+        parameters: {
+            query?: {
+                after?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PatientsOf"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-chart-reviewer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bodyef4800f6"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Body8571692d"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-team": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-chart-width": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bodybe864a77"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -4159,7 +4768,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PatientView"][];
+                    "application/json": components["schemas"]["Found"][];
                 };
             };
             /** @description Error */
@@ -6091,6 +6700,101 @@ export interface operations {
             };
         };
     };
+    openings: {
+        parameters: {
+            query?: {
+                all?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    opening: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpeningView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "review-opening": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Review-openingRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     order: {
         parameters: {
             query?: never;
@@ -6251,6 +6955,37 @@ export interface operations {
             };
         };
     };
+    door: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Door"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "find-medicine": {
         parameters: {
             query?: never;
@@ -6298,6 +7033,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Merge-recordsRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "open-chart": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Open-chartRequest"];
             };
         };
         responses: {
@@ -6507,6 +7275,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TimelineView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-usual-clinician": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Set-usual-clinicianRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

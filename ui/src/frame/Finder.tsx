@@ -24,10 +24,10 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
     enabled: mayFind && query.trim().length > 1,
     placeholderData: keepPreviousData,
   });
-  const patients: Hit[] = (query.trim().length > 1 ? (found.data ?? []) : []).map((p: Schemas["PatientView"]) => ({
+  const patients: Hit[] = (query.trim().length > 1 ? (found.data ?? []) : []).map((p: Schemas["Found"]) => ({
     id: p.id,
     main: `${p.given} ${p.family}`,
-    rest: `${p.age}, ${p.sex}, born ${day(p.birthDate)} · ${p.record} · ${p.phone}`,
+    rest: `${p.age}, ${p.sex}, born ${day(p.birthDate)} · ${p.record} · ${p.closed ? "opens with a reason" : p.phone}`,
     run: () => mayOpen && go(`/patients/${p.id}`),
   }));
   const actions: Hit[] = keys

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
+import { Closed } from "../circle/Closed";
 import { useDeskCount } from "../desk/useDeskCount";
 import { api, got, useReachable } from "../exchange/client";
 import { useMe, useRight } from "../session/session";
@@ -94,6 +95,11 @@ export function Frame() {
               Audit
             </NavLink>
           )}
+          {(audit || place.pathname === "/circle") && (
+            <NavLink to="/circle" className={tab}>
+              Who sees what
+            </NavLink>
+          )}
           {open.map((p) => (
             <NavLink key={p.id} to={p.to} className={() => tab({ isActive: place.pathname.startsWith(`/patients/${p.id}`) })}>
               {p.name}
@@ -124,6 +130,9 @@ export function Frame() {
                   Forms and snippets <span className="key">Alt F</span>
                 </button>
               )}
+              <button type="button" className="plain block" onClick={() => go("/circle")}>
+                Who sees whose chart
+              </button>
               <button type="button" className="plain block" onClick={() => go("/account")}>
                 My password and sign-ins
               </button>
@@ -146,6 +155,7 @@ export function Frame() {
       </div>
       <Lead />
       <Outlet />
+      <Closed />
       {finding && <Finder close={() => setFinding(false)} lock={lock} help={help} />}
       {helping && <Help close={() => setHelping(false)} />}
     </div>

@@ -34,7 +34,10 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("measures");
     refresh("desk");
   },
-  line: (_, refresh) => refresh("desk"),
+  line: (_, refresh) => {
+    refresh("desk");
+    refresh("openings");
+  },
   "follow-up": (_, refresh) => {
     refresh("follow-ups");
     refresh("desk");
@@ -52,6 +55,10 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("writing-tools");
   },
   pins: (_, refresh) => refresh("pins"),
+  circle: (_, refresh) => {
+    refresh("circle");
+    refresh("chart");
+  },
 };
 
 /** useEvents follows the server's events and refreshes what they concern. */

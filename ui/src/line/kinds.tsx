@@ -1,6 +1,7 @@
 // What each kind of open line is on the screen: the list of the desk it stands in, where it
 // leads, what marks it, and its page. A kind that is missing here does not compile.
 import type { ComponentType } from "react";
+import { OpeningPage } from "../circle/Opening";
 import type { Schemas } from "../exchange/client";
 import { OrderPage } from "../order/OrderPage";
 import { PreparedPage } from "../order/PreparedPage";
@@ -117,6 +118,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("fax"),
     mark: Word,
     page: FaxPage,
+  },
+  "opened chart": {
+    word: "Opened",
+    counted: ["opened chart to review", "opened charts to review"],
+    list: "under way",
+    segment: "opened",
+    to: onDesk("opened"),
+    mark: Word,
+    page: OpeningPage,
   },
 };
 
