@@ -261,6 +261,9 @@ func (r *Reader) tokens(sentence, part, diabetes string) []token {
 	if strings.ContainsAny(said, "'’") { // "sister's breast cancer"
 		said = possessive.ReplaceAllString(said, "")
 	}
+	if strings.ContainsAny(said, "><") || strings.Contains(said, " than ") { // "R worse than L"
+		said = moreOnOne.ReplaceAllString(said, "bilateral")
+	}
 	raw := split(said)
 	clauses := make([]int, 0, len(raw))
 	for k, c := range clausesOf(said) {

@@ -24,7 +24,7 @@ func searches(t testing.TB, name string) (out [][2]string) {
 // TestSearchForgives: the code or heading meant is within the first three, however it is spelt or called.
 func TestSearchForgives(t *testing.T) {
 	c, x := load()
-	for _, name := range []string{"searches-known.txt", "searches-unseen.txt", "searches-later.txt", "searches-last.txt"} {
+	for _, name := range []string{"searches-known.txt", "searches-unseen.txt", "searches-later.txt", "searches-last.txt", "searches-fresh.txt"} {
 		list, found := searches(t, name), 0
 		for _, q := range list {
 			ok := false

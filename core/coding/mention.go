@@ -99,7 +99,7 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 		return slices.ContainsFunc(out, func(t Supported) bool { return t.Code != s.Code && t.Score > s.Score && r.broader(s, t) })
 	})
 	slices.SortStableFunc(out, func(a, b Supported) int { return int(math.Copysign(1, b.Score-a.Score)) })
-	return r.together(out)
+	return r.company(r.together(out), note, about, diabetes)
 }
 
 // together leaves out what the list says cannot stand beside something better said:
@@ -113,7 +113,8 @@ func (r *Reader) together(out []Supported) []Supported {
 	}
 	less(func(a, b Supported) bool {
 		x, y := a.Code[:3], b.Code[:3]
-		return x == "F03" && (y == "G30" || y == "F01") || x == "O03" && y == "O20" && a.Words == b.Words
+		return x == "F03" && (y == "G30" || y == "F01") || x == "O03" && y == "O20" && a.Words == b.Words ||
+			x == "S06" && b.Code == "F07.81" // what stayed of a concussion is no concussion of now (Excludes1 there)
 	})
 	notes := map[string][][]Reference{}
 	for _, s := range out {

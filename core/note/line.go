@@ -36,7 +36,50 @@ func (s *Systems) ReadLine(a Area, line string, rest []string) ([]Change, []Unre
 	for _, sentence := range r.sentences(line) {
 		r.sentence(sentence)
 	}
+	r.spokenOfAgain()
 	return r.changes, r.unread
+}
+
+// spokenOfAgain takes back what is named once more where the line was not understood: "no
+// chest pain, chest pain with stairs", "nausea nausea no nausea".
+func (r *lineReader) spokenOfAgain() {
+	read := len(r.unread)
+	for at := 0; at < len(r.changes); at++ {
+		c := r.changes[at]
+		if c.Finding == "" || c.State != Present && c.State != Absent {
+			continue
+		}
+		for _, u := range r.unread[:read] {
+			if !r.s.names(r.area, c, u.Text) {
+				continue
+			}
+			r.changes = slices.Delete(r.changes, at, at+1)
+			i, _ := r.s.Item(r.area, c.System, c.Finding)
+			r.unread = append(r.unread, Unread{i.Say + "?", []string{"no " + i.Say, "has " + i.Say}})
+			at--
+			break
+		}
+	}
+}
+
+// names says whether words name the finding of a change, whole and in their order.
+func (s *Systems) names(a Area, c Change, text string) bool {
+	i, ok := s.Item(a, c.System, c.Finding)
+	if !ok {
+		return false
+	}
+	said := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return strings.ContainsRune(" ,;:?!()\"", r) })
+	return slices.ContainsFunc(i.called, func(name called) bool {
+		if name.kind != wholeName {
+			return false
+		}
+		for at := 0; at+len(name.parts) <= len(said); at++ {
+			if slices.EqualFunc(said[at:at+len(name.parts)], name.parts, equalWord) {
+				return true
+			}
+		}
+		return false
+	})
 }
 
 // lineReader carries what one saying of a line says of the next.
@@ -57,6 +100,7 @@ type lineReader struct {
 	lost   bool            // something in this sentence was not understood
 	swept  map[string]bool // systems named alone: all of them normal but for what is said besides
 	grave  bool            // and it may put off all the rest: "exam limited"
+	knot   bool            // a denial ran into the next sign: "denies that she denied …"
 	cut    bool            // the phrase before was ended by a sign alone
 	not    bool
 	signed bool
@@ -84,7 +128,7 @@ type read struct {
 
 func (r *lineReader) sentence(ps []saying) {
 	if len(ps) > 0 && !ps[0].soft {
-		r.named, r.side, r.other, r.denied, r.lost, r.grave, r.cut = false, "", false, false, false, false, false
+		r.named, r.side, r.other, r.denied, r.lost, r.grave, r.cut, r.knot = false, "", false, false, false, false, false, false
 		r.mode = there
 	} else if r.mode == denied || r.mode == unsure { // behind a semicolon
 		r.mode = unsure
@@ -140,6 +184,11 @@ func (r *lineReader) sentence(ps []saying) {
 // saying reads one saying that has a sign of its own, or stands where none is carried on.
 func (r *lineReader) one(p saying) {
 	got := r.read(p)
+	if r.knot {
+		r.knot = p.cut
+		r.ask(p, got.could)
+		return
+	}
 	if p.or && p.sign == none {
 		got.ok = false
 	}
@@ -150,6 +199,7 @@ func (r *lineReader) one(p saying) {
 		return
 	}
 	if p.twice || !got.ok {
+		r.knot = p.cut && (p.sign == no || p.sign == denies)
 		r.turn(p)
 		r.ask(p, got.could)
 		return

@@ -30,7 +30,18 @@ func (r *lineReader) read(p saying) read {
 	if s := sideOf(words[0]); s != "" && len(words) > 1 {
 		side, at = s, 1
 	}
+	if cs, ok := r.systemsNormal(words, p, state); ok {
+		return read{changes: cs, ok: true, normal: true}
+	}
 	system, left, whole := r.s.systemAt(r.area, words[at:])
+	if system != "" && !whole && len(left) > 1 && !p.colon && slices.Contains([]string{"or", "and", "&"}, left[0]) {
+		system, left = "", words // "muscle or joint pain": what stands before the "or" is no heading
+	}
+	if p.tight { // the sign is of one thing: "chills fever(-)" denies fever only, or both
+		if got := r.whole(words, p, state, "").read; len(got.changes) > 1 {
+			return read{}
+		}
+	}
 	if p.colon && (system == "" || len(words)-len(left) != p.at) {
 		if got := r.items(words, state, ""); got.ok { // "edema: trace", "fever: no"
 			return got
@@ -187,6 +198,15 @@ func (r *lineReader) joined(words []string, p saying, state State, system string
 		default:
 			got = r.read(saying{sign: p.sign, words: ws})
 		}
+		if got.ok && len(got.changes) == 0 { // nothing may get lost
+			got = read{}
+		}
+		if last := parts[len(parts)-1]; !got.ok && k < len(parts)-1 && len(ws) == 1 && len(last) > 1 { // "muscle or joint pain"
+			got = r.items([]string{ws[0], last[len(last)-1]}, state, system)
+		}
+		if !got.ok && k > 0 && len(ws) == 1 && len(parts[0]) > 1 && state == Present { // "left calf tender and swollen"
+			got = r.items(append(slices.Clone(parts[0][:len(parts[0])-1]), ws[0]), state, system)
+		}
 		if !got.ok { // "mood and affect normal"
 			last := words[len(words)-1]
 			if c, ok := r.aspect(append(slices.Clone(ws), last), system); ok && state == Present && isNormal([]string{last}) {
@@ -206,6 +226,35 @@ func (r *lineReader) joined(words []string, p saying, state State, system string
 	return out, len(out.changes) > 0
 }
 
+// systemsNormal reads several whole systems called normal together: "heart and lungs normal".
+func (r *lineReader) systemsNormal(words []string, p saying, state State) (out []Change, ok bool) {
+	last := len(words) - 1
+	behind := state == Absent && p.behind // "cv and resp negative"
+	if !behind && (state != Present || p.sign != none || !isNormal(words[last:])) {
+		return nil, false
+	}
+	if !behind {
+		words = words[:last]
+	}
+	for at := 0; at < len(words); {
+		if words[at] == "and" || words[at] == "&" {
+			at++
+			continue
+		}
+		end := at
+		for end < len(words) && words[end] != "and" && words[end] != "&" {
+			end++
+		}
+		system, left, whole := r.s.systemAt(r.area, words[at:end])
+		if system == "" || !whole || len(left) > 0 {
+			return nil, false
+		}
+		out = append(out, Change{Area: r.area, System: system, State: Normal})
+		at = end
+	}
+	return out, len(out) > 1
+}
+
 // row reads names without anything between them: "soft nt nd", "cp sob n v".
 func (r *lineReader) row(words []string, state State, system string) (read, bool) {
 	if len(words) > 10 {
@@ -217,7 +266,7 @@ func (r *lineReader) row(words []string, state State, system string) (read, bool
 		if of, left, whole := r.s.systemAt(r.area, words[at:]); at > 0 && of != "" && (whole || len(left) > 0) && state == Absent {
 			return read{}, false // "no murmur lungs wheeze"
 		}
-		if w := words[at]; w == "and" || w == "," {
+		if w := words[at]; w == "and" || w == "," || w == "any" && state == Absent {
 			at++
 			continue
 		}
@@ -352,6 +401,9 @@ func sameWords(a, b []string) bool {
 }
 
 func isNormal(words []string) bool {
+	if len(words) == 2 && words[0] == "grossly" {
+		return words[1] == "intact" || isNormal(words[1:])
+	}
 	return len(words) == 1 && slices.Contains(normalWords, words[0]) || slices.Equal(words, []string{"within", "normal", "limits"})
 }
 
@@ -501,7 +553,11 @@ func (r *lineReader) items(words []string, state State, system string) read {
 		if c.Side == "" && r.side != "" && r.system == c.System && state != LeftOut && got.sided {
 			c.Side = r.side
 		}
-		if r.not && !got.adjective {
+		if r.not && !got.adjective && !slices.ContainsFunc(got.by, func(w string) bool { return doing[w] }) {
+			return read{}, false
+		}
+		if r.named && c.System != r.system && slices.ContainsFunc(got.by, func(w string) bool { return ofAnyPart[w] }) {
+			could = append(could, got.name) // "eyes: itchy" is no itching of the skin
 			return read{}, false
 		}
 		if r.area == Examination && c.System != r.system && got.local() {
@@ -522,7 +578,7 @@ func (r *lineReader) items(words []string, state State, system string) read {
 	if system == "" {
 		tries = []string{r.system}
 	}
-	for range 2 {
+	for turn := range 3 {
 		if tries[0] != "" {
 			if got, ok := try(tries, system != "" || r.named); ok {
 				return got
@@ -532,11 +588,11 @@ func (r *lineReader) items(words []string, state State, system string) read {
 			return got
 		}
 		// Once more without where, when and with what, which is kept as it was typed.
-		rest, beside := circumstance(tokens)
-		if beside == "" || state != Present {
+		if state != Present || turn == 2 {
 			break
 		}
-		tokens, kept = rest, beside
+		rest, beside := circumstance(tokens, turn == 1)
+		tokens, kept = rest, joinNonEmpty(", ", kept, beside)
 	}
 	return read{could: compact(could)}
 }
@@ -571,9 +627,10 @@ func (s *Systems) matchItem(a Area, systems, tokens []string, state State, withi
 	for _, id := range systems {
 		x, _ := s.System(a, id)
 		for _, i := range x.Items() {
-			h, ok := i.match(x, tokens, within, false)
+			near := len(systems) == 1
+			h, ok := i.match(x, tokens, within, near, false)
 			if !ok {
-				if _, might := i.match(x, tokens, within, true); might {
+				if _, might := i.match(x, tokens, within, near, true); might {
 					could = append(could, x.Name+": "+i.Say)
 				}
 				continue
@@ -615,11 +672,11 @@ var scored = regexp.MustCompile(`^[0-4][+-]?/5$`)
 
 // match says whether all the words speak of this item: a whole name of it, within its system
 // also a short one, and what it is qualified by. With partly a part of a name is enough.
-func (i Item) match(x System, tokens []string, within, partly bool) (hit, bool) {
+func (i Item) match(x System, tokens []string, within, near, partly bool) (hit, bool) {
 	best := hit{}
 	used := make([]bool, len(tokens))
 	for _, name := range i.called {
-		if name.kind == shortName && !within {
+		if name.kind == shortName && !within || name.kind == nearName && !within && !near {
 			continue
 		}
 		parts := name.parts
@@ -708,6 +765,11 @@ func (i Item) match(x System, tokens []string, within, partly bool) (hit, bool) 
 		case prefix(t, "severe"):
 			best.c.Severity = "severe"
 		case t == "grade":
+		case sidePair.MatchString(t): // on both, more on one
+			if i.Sided != "" {
+				best.c.Side = "both"
+			}
+			best.c.Remark = joinNonEmpty(", ", best.c.Remark, strings.ToUpper(t))
 		case sideOf(t) != "":
 			best.c.Remark = joinNonEmpty(" ", best.c.Remark, t)
 		case grade.MatchString(t) && len(x.Aspects) > 0 && best.c.Remark == "":
@@ -735,6 +797,15 @@ func singular(w string) string {
 var anywhere = map[string]bool{"discharge": true, "effusion": true, "swelling": true, "tenderness": true, "weakness": true, "redness": true,
 	"erythema": true, "warmth": true, "mass": true, "masse": true, "nodule": true, "ulcer": true, "bruit": true, "laxity": true, "crepitu": true, "wound": true,
 	"numbness": true, "spasm": true, "distension": true, "instability": true, "deformity": true}
+
+// doing words can be denied with "not": "not coughing", "not short of breath".
+var doing = map[string]bool{"coughing": true, "vomiting": true, "wheezing": true, "bleeding": true, "sneezing": true, "sweating": true,
+	"shivering": true, "short": true, "losing": true, "gaining": true}
+
+// ofAnyPart are symptoms that a system named before has of its own.
+var ofAnyPart = map[string]bool{"itchy": true, "itching": true, "itch": true, "itches": true, "pruritus": true, "sore": true, "sores": true}
+
+var sidePair = regexp.MustCompile(`^(?:l>r|r>l|l<r|r<l)$`)
 
 var ofThePerson = map[string]bool{"tachycardic": true, "bradycardic": true, "jaundiced": true, "cyanotic": true, "tearful": true, "anxious": true,
 	"depressed": true, "confused": true, "disoriented": true, "drowsy": true, "suicidal": true, "crying": true}
@@ -820,12 +891,27 @@ when standing, on standing, with standing, with stairs, on stairs, climbing stai
 with movement, with walking, when walking, with coughing, with swallowing, at rest, lying down, when lying down, on and off, off and on, intermittent,
 intermittently, constant, occasional, occasionally, worse at night, worse in the morning, worse with exertion, throughout, diffuse, diffusely,
 scattered, since this morning, this morning, since yesterday, since last night, since monday, since tuesday, since wednesday, since thursday,
-since friday, since saturday, since sunday, right lower quadrant, right upper quadrant, left lower quadrant, left upper quadrant, epigastrium,
+since friday, since saturday, since sunday, radiating to groin, radiating to the groin, radiating to back, radiating to the back, radiating to leg,
+radiating to left leg, radiating to right leg, radiating to left arm, radiating to jaw, climbing 1 flight, with 1 flight, since mva, since the mva, since the accident, since the fall, when brushing, once, twice, with exertion only,
+only with exertion, at apex, at the apex, at base, at the base, when tired, when standing up, standing up, by evening, in the evenings, right lower quadrant, right upper quadrant, left lower quadrant, left upper quadrant, epigastrium,
 hand, hands, finger, fingers, wrist, wrists, elbow, elbows, hip, hips, knee, knees, ankle, ankles, foot, feet, toe, toes, thumb, face, arm, arms,
 leg, legs, trunk, chest, abdomen, scalp, thigh, thighs, calf, calves, shoulder, shoulders, side, lower, upper`, ",") {
 		out = append(out, strings.Fields(c))
 	}
 	slices.SortStableFunc(out, func(a, b []string) int { return len(b) - len(a) })
+	return out
+}()
+
+// howOften is "2-3x/wk", "3x/night".
+var howOften = regexp.MustCompile(`^\d+(?:-\d+)?x?/(?:d|day|night|wk|week|mo|month|yr|year)$`)
+
+// bodyParts are circumstances that can also be what is spoken of.
+var bodyParts = func() map[string]bool {
+	out := map[string]bool{}
+	for _, w := range strings.Fields(`hand hands finger fingers wrist wrists elbow elbows hip hips knee knees ankle ankles foot feet toe toes thumb face
+		arm arms leg legs trunk chest abdomen scalp thigh thighs calf calves shoulder shoulders side lower upper`) {
+		out[w] = true
+	}
 	return out
 }()
 
@@ -835,8 +921,14 @@ var joints = []string{"knee", "hip", "ankle", "wrist", "elbow", "shoulder", "fin
 
 // circumstance parts words from where, when and with what: "cough at night"; "knee pain" is
 // a pain of a joint, the knee.
-func circumstance(tokens []string) ([]string, string) {
+func circumstance(tokens []string, parts bool) ([]string, string) {
 	out, kept := slices.Clone(tokens), []string{}
+	out = slices.DeleteFunc(out, func(t string) bool {
+		if howOften.MatchString(t) {
+			kept = append(kept, t)
+		}
+		return howOften.MatchString(t)
+	})
 	for at := 0; at+1 < len(out); at++ { // "weight gain 5 lb"
 		if number.MatchString(out[at]) && slices.Contains([]string{"lb", "lbs", "pounds", "kg", "times"}, out[at+1]) {
 			kept = append(kept, out[at]+" "+out[at+1])
@@ -844,6 +936,9 @@ func circumstance(tokens []string) ([]string, string) {
 		}
 	}
 	for _, c := range circumstances {
+		if !parts && len(c) == 1 && bodyParts[c[0]] {
+			continue
+		}
 		for at := 0; at+len(c) <= len(out); at++ {
 			if !slices.Equal(out[at:at+len(c)], c) {
 				continue

@@ -38,6 +38,7 @@ type saying struct {
 	not    bool // "not", which denies how somebody is, never what is there
 	or     bool // begins with "or"
 	cut    bool // a sign follows without a comma: "knee no …" names the knee
+	tight  bool // the sign is written to the last word: "n(+) v(-)"
 }
 
 func (p saying) onlySign() bool {
@@ -55,6 +56,8 @@ var opens = []struct {
 }{
 	{[]string{"negative", "for"}, denies}, {[]string{"neg", "for"}, denies}, {[]string{"positive", "for"}, plus}, {[]string{"pos", "for"}, plus},
 	{[]string{"complains", "of"}, tells}, {[]string{"complaining", "of"}, tells}, {[]string{"c/o"}, tells}, {[]string{"admits", "to"}, tells},
+	{[]string{"doesn't", "have"}, no}, {[]string{"doesnt", "have"}, no}, {[]string{"does", "not", "have"}, no}, {[]string{"did", "not", "have"}, no},
+	{[]string{"didn't", "have"}, no}, {[]string{"hasn't", "had"}, no}, {[]string{"hasnt", "had"}, no}, {[]string{"has", "not", "had"}, no},
 	{[]string{"no", "signs", "of"}, no}, {[]string{"no", "evidence", "of"}, no},
 	{[]string{"denies"}, denies}, {[]string{"denied"}, denies}, {[]string{"denying"}, denies}, {[]string{"deny"}, denies},
 	{[]string{"no"}, no}, {[]string{"without"}, no}, {[]string{"w/o"}, no}, {[]string{"wo"}, no}, {[]string{"nor"}, no}, {[]string{"not"}, no},
@@ -99,7 +102,8 @@ var groups = map[Area]map[string]string{
 		"si/hi": "suicidal thoughts and homicidal thoughts", "d/c": "discharge", "b/l": "both", "w/": "with",
 		"rlq": "right lower quadrant", "ruq": "right upper quadrant", "llq": "left lower quadrant", "luq": "left upper quadrant"},
 	Examination: {"m/r/g": "murmur and rub and gallop", "m/g/r": "murmur and gallop and rub", "r/m/g": "rub and murmur and gallop", "g/m/r": "gallop and murmur and rub",
-		"mrg": "murmur and rub and gallop", "w/r/r": "wheeze and rales and rhonchi", "r/r/w": "rales and rhonchi and wheeze", "w/c/r": "wheeze and crackles and rhonchi",
+		"mrg": "murmur and rub and gallop", "mgr": "murmur and gallop and rub", "rmg": "rub and murmur and gallop", "od": "right", "os": "left", "ou": "both",
+		"i/vi": "1/6", "ii/vi": "2/6", "iii/vi": "3/6", "iv/vi": "4/6", "w/r/r": "wheeze and rales and rhonchi", "r/r/w": "rales and rhonchi and wheeze", "w/c/r": "wheeze and crackles and rhonchi",
 		"c/c/e": "clubbing and cyanosis and edema", "s/nt/nd": "abdomen soft nt nd", "soft/nt/nd": "abdomen soft nt nd", "nt/nd": "nt nd", "ntnd": "nt nd", "s1/s2": "s1s2",
 		"r/g": "rebound and guarding", "g/r": "guarding and rebound", "hsm": "hepatomegaly and splenomegaly", "organomegaly": "hepatomegaly and splenomegaly",
 		"hepatosplenomegaly": "hepatomegaly and splenomegaly", "si/hi": "suicidal thoughts", "b/l": "both", "w/": "with",
@@ -197,7 +201,7 @@ func (r *lineReader) written(t string) []string {
 			one = strings.Fields(full)
 		} else if k == len(parts)-1 && k > 0 {
 			one = []string{p} // "sweats/weight loss": its name may go on
-		} else if h, _ := r.s.matchItem(r.area, r.s.ids(r.area), one, Present, false); h.c.Finding == "" {
+		} else if h, _ := r.s.matchItem(r.area, r.s.ids(r.area), one, Present, false); h.c.Finding == "" && !words.MatchString(low) {
 			return []string{t}
 		}
 		if k > 0 {
@@ -207,6 +211,9 @@ func (r *lineReader) written(t string) []string {
 	}
 	return out
 }
+
+// words with a stroke between, each long enough for a word of its own: "weight loss/night sweats".
+var words = regexp.MustCompile(`^[a-z]{4,}(?:/[a-z]{4,})+$`)
 
 // punctuated parts one word from the signs written to it.
 func punctuated(w string) []string {
@@ -240,9 +247,9 @@ func punctuated(w string) []string {
 	for {
 		switch {
 		case strings.HasSuffix(w, "(-)") && len(w) > 3:
-			after, w = append(after, "(-)"), w[:len(w)-3]
+			after, w = append(after, "-~"), w[:len(w)-3]
 		case strings.HasSuffix(w, "(+)") && len(w) > 3:
-			after, w = append(after, "(+)"), w[:len(w)-3]
+			after, w = append(after, "+~"), w[:len(w)-3]
 		case tokenEnd.MatchString(w):
 			m := tokenEnd.FindStringSubmatch(w)
 			w = m[1]
@@ -259,9 +266,9 @@ func punctuated(w string) []string {
 				}
 			}
 		case strings.HasSuffix(w, "++") && len(w) > 2 && !grade.MatchString(w):
-			after, w = append(after, "+"), w[:len(w)-2]
+			after, w = append(after, "+~"), w[:len(w)-2]
 		case len(w) > 1 && (w[len(w)-1] == '+' || w[len(w)-1] == '-') && !grade.MatchString(w) && w != "++":
-			after, w = append(after, w[len(w)-1:]), w[:len(w)-1]
+			after, w = append(after, w[len(w)-1:]+"~"), w[:len(w)-1]
 		default:
 			slices.Reverse(after)
 			if strings.Trim(w, ",;:.?!") == "" {
@@ -332,6 +339,19 @@ func sayings(toks []string, soft bool) []saying {
 				text = append(text, "?")
 			}
 			continue
+		case t == "-~" || t == "+~":
+			toks[i] = "(" + t[:1] + ")"
+			if len(p.words) == 0 || p.sign != none {
+				p.twice = true
+			} else {
+				p.sign, p.behind, p.tight = answers[toks[i]], true, true
+			}
+			text = append(text, toks[i])
+			if i+1 < len(toks) && (sideOf(lower[i+1]) != "" || lower[i+1] == "on") {
+				continue // "slr+ on the left"
+			}
+			end()
+			continue
 		case t == "<":
 			if len(p.words) > 0 || p.sign != none {
 				end()
@@ -356,6 +376,11 @@ func sayings(toks []string, soft bool) []saying {
 				i++
 				text = append(text, toks[i])
 			}
+			continue
+		}
+		if (t == "denies" || t == "denied") && p.colon && p.at == len(p.words) && p.sign == none && endsHere(lower[i+1:]) { // "fever, chills: denies"
+			p.sign, p.behind, p.colon = no, true, false
+			text = append(text, toks[i])
 			continue
 		}
 		// A sign behind: the last word before a comma, the end, a side, or another sign.

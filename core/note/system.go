@@ -45,7 +45,8 @@ type Aspect struct {
 // limits it to one administrative sex. Alone means that "all the rest" does not answer it.
 // Test are names that say nothing without a sign ("straight leg raise"), Denied those
 // that say it is not there ("afebrile"), Within those that speak of it where its system
-// was named ("ears: pain").
+// was named ("ears: pain"), Near those that speak of it beside others of its system only
+// ("orthopnea, PND"; "stuffy nose, PND" is another thing).
 type Item struct {
 	ID    string   `yaml:"id" json:"id"`
 	Say   string   `yaml:"say" json:"say"`
@@ -59,6 +60,7 @@ type Item struct {
 	Test   []string `yaml:"test" json:"-"`
 	Denied []string `yaml:"denied" json:"-"`
 	Within []string `yaml:"within" json:"-"`
+	Near   []string `yaml:"near" json:"-"`
 
 	called []called
 }
@@ -74,11 +76,12 @@ const (
 	shortName // where its system was named
 	testName
 	deniedName
+	nearName // where something of its system was spoken of last
 )
 
 func (i *Item) prepare() {
 	i.called = nil
-	for kind, names := range [][]string{append([]string{i.Say}, i.Also...), i.Within, i.Test, i.Denied} {
+	for kind, names := range [][]string{append([]string{i.Say}, i.Also...), i.Within, i.Test, i.Denied, i.Near} {
 		for _, n := range names {
 			i.called = append(i.called, called{kind, strings.Fields(unhyphened(strings.ToLower(n)))})
 		}
