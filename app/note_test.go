@@ -11,7 +11,10 @@ import (
 
 	"deftledger/app/act"
 	notes "deftledger/app/note"
+	"deftledger/core/chart"
 	"deftledger/core/note"
+	"deftledger/core/visit"
+	"deftledger/store"
 )
 
 var ctx = context.Background()
@@ -189,4 +192,30 @@ func TestOthersInTheNoteAreTold(t *testing.T) {
 	_, _ = c.app.Note.Writing(ctx, c.who["second"], id, "w2", true)
 	others, _ = c.app.Note.Writing(ctx, c.doctor(), id, "w1", false)
 	require.Empty(t, others)
+}
+
+// TestAChildIsAskedAsAChild: whatever the visit is called, a child gets the questions of a child, and somebody who
+// is grown does not.
+func TestAChildIsAskedAsAChild(t *testing.T) {
+	for _, x := range []struct{ born, kind, reason, asks string }{
+		{"2018-05-03", "Annual visit", "Annual physical", "well-child"}, {"2018-05-03", "Well-child visit", "Check-up", "well-child"},
+		{"2018-05-03", "Acute visit", "Cough", "cough"}, {"2008-05-05", "Annual visit", "Annual physical", "well-child"},
+		{"2008-05-04", "Annual visit", "Annual physical", "check-up"}, {"1968-03-14", "Well-child visit", "Visit", "check-up"},
+		{"", "Annual visit", "Annual physical", "check-up"},
+	} {
+		c := open(t)
+		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+			if err := q.AddPatient(chart.Patient{ID: "kid", Record: "SK-7", Name: chart.Name{Family: "Roe", Given: "Arlo"}, BirthDate: x.born, Sex: "M"}); err != nil {
+				return err
+			}
+			return q.AddVisit(visit.Visit{ID: "kv", PatientID: "kid", ClinicianID: c.doctor().ID, Day: "2026-05-04", StartsAt: c.now, Kind: x.kind, Reason: x.reason,
+				Stage: "ready", StageAt: c.now})
+		}))
+		id, err := c.app.Note.StartVisit(ctx, c.doctor(), "kv")
+		require.NoError(t, err)
+		n, err := c.app.Note.Note(ctx, c.doctor(), id)
+		require.NoError(t, err)
+		require.Len(t, n.Interviews, 1, x)
+		require.Equal(t, x.asks, n.Interviews[0].ID, x)
+	}
 }

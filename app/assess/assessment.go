@@ -196,6 +196,7 @@ type SupportedView struct {
 	Title string `json:"title"`
 	Words string `json:"words"`
 	Part  string `json:"part"`
+	Later string `json:"later" doc:"The code after active treatment, where the text leaves open whether that is over; the code itself is of active treatment. Else empty"`
 }
 
 // atMost bounds how many codes are offered beside the note at once.
@@ -272,8 +273,11 @@ func (a *Acts) Supported(c Case, blocks []note.Block) ([]SupportedView, error) {
 	named := slices.Clone(codes)
 	for _, s := range found {
 		named = append(named, s.Code)
+		if s.Later.Code != "" && slices.Contains(codes, s.Later.Code) {
+			continue
+		}
 		if !away(s) && r.Adds(codes, s) {
-			out = append(out, SupportedView{Code: s.Code, Title: s.Title, Words: s.Words, Part: s.Part})
+			out = append(out, SupportedView{Code: s.Code, Title: s.Title, Words: s.Words, Part: s.Part, Later: s.Later.Code})
 		}
 	}
 	edition, _ := lib.On(c.Visit.Day)

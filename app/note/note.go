@@ -169,6 +169,12 @@ func (a *Acts) BeginWith(t *act.Tx, noteID string, v store.Visit, l *forms.Libra
 	if iv == nil {
 		return nil
 	}
+	// A child's visit is a child's, whatever its reason is called.
+	if of := (note.Of{Sex: v.Patient.Sex, Months: a.Months(v)}); iv.Prose.Instead != "" && !iv.Prose.Whom.Is(of) {
+		if other := l.Newest(iv.Prose.Instead); other != nil {
+			iv = other
+		}
+	}
 	return t.AddNoteInterview(noteID, store.NoteInterview{Form: iv.ID, Version: iv.Version})
 }
 

@@ -18,7 +18,7 @@ func (r *Reader) company(out []Supported, note []Passage, about Visit, diabetes 
 	add := func(code string, p Passage, sentence string, like Supported) {
 		e, ok := r.c.Lookup(code)
 		if ok && e.Billable && !slices.ContainsFunc(out, func(s Supported) bool { return s.Code == e.Code }) {
-			out = append(out, Supported{e, sentence, p.Part, like.Score / 2})
+			out = append(out, Supported{Entry: e, Words: sentence, Part: p.Part, Score: like.Score / 2})
 		}
 	}
 	has := func(begins string) (Supported, bool) {

@@ -21,6 +21,9 @@ type Supported struct {
 	Words string  `json:"words"` // the sentence, as written
 	Part  string  `json:"part"`
 	Score float64 `json:"-"`
+	// Later is the code of the same injury after active treatment, where the text leaves open
+	// which of the two it is; Code is then that of active treatment. Else it is empty.
+	Later Entry `json:"-"`
 }
 
 // Reader finds in text the conditions that the catalogue has codes for. It follows
@@ -82,7 +85,7 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 					order = append(order, e.Code)
 				}
 				if !again || score > had.Score {
-					best[e.Code] = Supported{e, s, p.Part, score}
+					best[e.Code] = Supported{Entry: e, Words: s, Part: p.Part, Score: score}
 				}
 				symptom[e.Code] = sym
 			}
@@ -99,7 +102,17 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 		return slices.ContainsFunc(out, func(t Supported) bool { return t.Code != s.Code && t.Score > s.Score && r.broader(s, t) })
 	})
 	slices.SortStableFunc(out, func(a, b Supported) int { return int(math.Copysign(1, b.Score-a.Score)) })
-	return r.company(r.together(out), note, about, diabetes)
+	out = r.company(r.together(out), note, about, diabetes)
+	if !treated(note) && !later() {
+		for i, s := range out {
+			if b := bare(s.Code); len(b) == 7 && b[6] == 'A' && (b[0] == 'S' || b[0] == 'T') {
+				if e, ok := r.c.Lookup(b[:6] + "D"); ok && e.Billable {
+					out[i].Later = e
+				}
+			}
+		}
+	}
+	return out
 }
 
 // together leaves out what the list says cannot stand beside something better said:
@@ -146,6 +159,15 @@ func healed(text string) bool {
 		}
 	}
 	return false
+}
+
+// treating words say that an injury is of these days, or is being treated actively now.
+var treating = regexp.MustCompile(`(?i)\b(today|yesterday|this (morning|afternoon|evening|noon)|last night|tonight|hours? ago|minutes ago|just (now|happened)|\d+ ?h(rs?)? ago|initial|new injury|fresh|sutured|stitched|reduced|reduction|splinted|splint applied|cast applied|repaired|irrigated|stinger removed|removed today|emergency)\b`)
+
+// treated says whether a note tells that active treatment goes on, also of a plan that is
+// carried out now.
+func treated(note []Passage) bool {
+	return slices.ContainsFunc(note, func(p Passage) bool { return treating.MatchString(p.Text) })
 }
 
 // whose is what of the person and of the whole note decides between codes.

@@ -351,3 +351,23 @@ func TestWhatANoteSpeaksOf(t *testing.T) {
 			"%q and %s", c.text, c.code)
 	}
 }
+
+// TestTheSeventhCharacterIsAskedAboutWhereTheTextLeavesItOpen: A while active treatment lasts, also with a new
+// physician, D after it, and a question where nothing says which (guideline I.C.19.a, FY 2026).
+func TestTheSeventhCharacterIsAskedAboutWhereTheTextLeavesItOpen(t *testing.T) {
+	for _, c := range []struct{ s, a, p, code, later string }{
+		{"Twisted her ankle yesterday.", "Sprain of right ankle.", "", "S93.401A", ""},
+		{"", "Sprain of right ankle.", "", "S93.401A", "S93.401D"},
+		{"Twisted her ankle a while back.", "Sprain of right ankle.", "Ice and rest.", "S93.401A", "S93.401D"},
+		{"", "Sprain of right ankle, healing well.", "", "S93.401D", ""},
+		{"Recheck.", "Sprain of right ankle.", "", "S93.401D", ""},
+		{"New here; treated elsewhere this morning.", "Sprain of right ankle.", "", "S93.401A", ""},
+		{"", "Laceration of left forearm.", "Sutured with four stitches.", "S51.812A", ""},
+		{"", "Hypertension.", "", "I10", ""},
+	} {
+		got := reader().Read([]coding.Passage{{Part: "subjective", Text: c.s}, {Part: "assessment", Text: c.a}, {Part: "plan", Text: c.p}}, coding.Visit{Sex: "F", Months: 400})
+		require.NotEmpty(t, got, c.a)
+		require.Equal(t, c.code, got[0].Code, c)
+		require.Equal(t, c.later, got[0].Later.Code, c)
+	}
+}

@@ -571,3 +571,49 @@ func TestAnInterviewKnowsWhomItAsks(t *testing.T) {
 	require.NotContains(t, mood.PlanFor(answers("harm", yes(true))), "Back in two weeks.")
 	require.Equal(t, "Not left alone. Emergency psychiatric assessment now.", mood.PlanFor(answers("harm", yes(true), "plan", yes(true)))[0])
 }
+
+// TestAChildsVisitIsAChilds: what is asked follows the age, and the answers read of a child.
+func TestAChildsVisitIsAChilds(t *testing.T) {
+	s := systems(t)
+	v := interview(t, s, "well-child")
+	asked := func(of note.Of) (out []string) {
+		for _, q := range v.Asks(nil, of) {
+			out = append(out, q.LinkID)
+		}
+		return out
+	}
+	for _, x := range []struct {
+		of      note.Of
+		is, not string // links parted by spaces
+	}{
+		{note.Of{Sex: "M", Months: 4}, "feeding wet back seat smoke safe development", "eats school screen periods psychiatric.self-harm teeth"},
+		{note.Of{Sex: "F", Months: 30}, "eats milk screen brush development", "feeding wet back school periods helmet"},
+		{note.Of{Sex: "M", Months: 8 * 12}, "school friends play helmet teeth development", "milk periods psychiatric.low-mood wet"},
+		{note.Of{Sex: "F", Months: 14 * 12}, "school periods psychiatric.low-mood psychiatric.self-harm", "development milk back"},
+		{note.Of{Sex: "M", Months: 14 * 12}, "psychiatric.self-harm", "periods"},
+	} {
+		got := asked(x.of)
+		for _, link := range strings.Fields(x.is) {
+			require.Contains(t, got, link, x.of)
+		}
+		for _, link := range strings.Fields(x.not) {
+			require.NotContains(t, got, link, x.of)
+		}
+	}
+	of := note.Of{Sex: "M", Months: 8 * 12}
+	pieces, _ := v.Write(s, answers("with", code("mother"), "concerns", free("bites his nails"), "eats", code("picky", "vegetables"), "school", code("well"),
+		"friends", yes(true), "play", number("0"), "screen", number("1"), "seat", yes(false), "smoke", yes(false), "firearm", yes(true), "locked", yes(true)),
+		nil, "An 8-year-old boy", of)
+	require.Equal(t, "An 8-year-old boy, here for a well-child visit with the mother. Worries: bites his nails. Eating: picky eating and few vegetables. "+
+		"School goes well. Has friends. No active play or sport. One hour a day at a screen. Does not always ride in the seat or belt for the age. "+
+		"Nobody smokes or vapes at home. There is a firearm at home, locked away and unloaded.", text(pieces))
+	sad := answers("psychiatric.self-harm", yes(true))
+	require.Equal(t, "Safety assessed today, with a plan agreed before leaving.", v.PlanFor(sad)[0])
+	require.NotContains(t, v.PlanFor(sad), "Back for the next well-child visit.")
+	adult, child := interview(t, s, "check-up"), v
+	require.Equal(t, "well-child", adult.Prose.Instead)
+	require.False(t, adult.Prose.Whom.Is(note.Of{Months: 17*12 + 11}))
+	require.True(t, adult.Prose.Whom.Is(note.Of{Months: 18 * 12}))
+	require.True(t, child.Prose.Whom.Is(of))
+	require.False(t, child.Prose.Whom.Is(note.Of{Months: 18 * 12}))
+}

@@ -85,6 +85,8 @@ type Prose struct {
 	Only        map[string]Who               `yaml:"only" json:"only"` // whom a question is for; all others are asked of everybody
 	Zero        map[string]string            `yaml:"zero" json:"zero"` // the sentence where a counted answer is none
 	When        []PlanWhen                   `yaml:"when" json:"when"`
+	Whom        Who                          `yaml:"whom" json:"whom"`       // whom all of it is for
+	Instead     string                       `yaml:"instead" json:"instead"` // the interview for whoever else has this reason
 }
 
 // Who is whom a question is for: an administrative sex, and ages in completed years.
@@ -109,7 +111,8 @@ type Of struct {
 	Months int
 }
 
-func (w Who) is(of Of) bool {
+// Is says whether somebody is one of them; of whom it is not known is.
+func (w Who) Is(of Of) bool {
 	if w.Sex != "" && (of.Sex == "F" || of.Sex == "M") && of.Sex != w.Sex {
 		return false
 	}
@@ -307,7 +310,7 @@ func (v *Interview) Asks(answers []Answered, of Of) []Question {
 		all[a.Link] = a.Values
 	}
 	for _, q := range v.flat {
-		if q.enabled(given) && v.Prose.Only[q.LinkID].is(of) && v.fits(q, of) {
+		if q.enabled(given) && v.Prose.Only[q.LinkID].Is(of) && v.fits(q, of) {
 			out = append(out, q)
 			given[q.LinkID] = all[q.LinkID]
 		}
@@ -316,7 +319,7 @@ func (v *Interview) Asks(answers []Answered, of Of) []Question {
 }
 
 // fits says whether the symptom a question asks for can be this person's.
-func (v *Interview) fits(q Question, of Of) bool { return Who{Sex: v.sexOf[q.LinkID]}.is(of) }
+func (v *Interview) fits(q Question, of Of) bool { return Who{Sex: v.sexOf[q.LinkID]}.Is(of) }
 
 func (q Question) enabled(given map[string][]Answer) bool {
 	if len(q.EnableWhen) == 0 {

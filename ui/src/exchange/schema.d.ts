@@ -3979,6 +3979,8 @@ export interface components {
         };
         SupportedView: {
             code: string;
+            /** @description The code after active treatment, where the text leaves open whether that is over; the code itself is of active treatment. Else empty */
+            later: string;
             part: string;
             title: string;
             words: string;

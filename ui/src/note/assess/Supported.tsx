@@ -16,6 +16,9 @@ export function Supported({ note }: { note: Note }) {
       ? [
           { key: "=", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
           { key: "Alt+equal", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
+          ...(first.later
+            ? [{ key: "Alt+minus", label: `Take ${first.later}: active treatment is over`, run: () => void take(first.later) }]
+            : []),
         ]
       : [],
   );
@@ -32,10 +35,16 @@ export function Supported({ note }: { note: Note }) {
           ) : (
             <span className="block font-serif text-line-l text-faded">“{s.words}”</span>
           )}
-          <span className="flex gap-x-3">
+          {s.later && <span className="block">The text leaves open whether active treatment is over.</span>}
+          <span className="flex flex-wrap gap-x-3">
             <button type="button" className="plain py-0" onClick={() => void take(s.code)}>
-              Take it {i === 0 && <KeyCap k="=" />}
+              {s.later ? `${s.code.slice(-1)}, it goes on` : "Take it"} {i === 0 && <KeyCap k="=" />}
             </button>
+            {s.later && (
+              <button type="button" className="plain py-0" onClick={() => void take(s.later)}>
+                {s.later.slice(-1)}, it is over {i === 0 && <KeyCap k="Alt+minus" />}
+              </button>
+            )}
             <button type="button" className="plain py-0" onClick={() => void away(s.code)}>
               Put away<span className="sr-only"> {s.code}</span>
             </button>
