@@ -39,7 +39,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "m", Text: "Please call."})
 	require.NoError(t, err)
-	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "", "")
 	require.NoError(t, err)
 	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
 	require.NoError(t, err)

@@ -37,7 +37,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	require.NoError(t, err)
 	_, err = c.app.Paper.MessagePatient(ctx, c.doctor(), id, paper.PortalMessage{ID: "m", Text: "Please call."})
 	require.NoError(t, err)
-	d, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Subjective", false, "")
+	d, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Subjective", false, "", "")
 	require.NoError(t, err)
 	require.NoError(t, c.app.Paper.SendFax(ctx, c.doctor(), d.ID, "555-0190"))
 	c.others()

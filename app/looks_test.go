@@ -24,7 +24,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	prepared, err := c.app.Order.PrepareOrder(ctx, c.jonah(), order.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R",
 		RequestID: "prep", Tests: []orderCore.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}})
 	require.NoError(t, err)
-	doc, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	doc, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "", "")
 	require.NoError(t, err)
 	a := c.app
 	looks := map[string]struct {

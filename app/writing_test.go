@@ -361,12 +361,12 @@ func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
 	defer fax.Close()
 	c.app.Elsewhere.Fax = fax.URL
 	id := c.note()
-	_, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	_, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "", "")
 	require.Equal(t, act.Missing, kind(t, err), "a part left blank is no document")
 	id = c.earlier(3, "lungs", map[note.Part]string{note.Subjective: "Well.", note.Plan: "Rest and ice."})
-	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Assessment", false, "")
+	_, err = c.app.Paper.FileSection(ctx, c.doctor(), id, "Assessment", false, "", "")
 	require.Equal(t, act.Missing, kind(t, err))
-	d, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "")
+	d, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "", "")
 	require.NoError(t, err)
 	body, err := c.app.Paper.Document(ctx, c.who[act.Nurse], d.ID)
 	require.NoError(t, err)
@@ -404,8 +404,14 @@ func TestOneSectionIsFiledAndFaxedOnce(t *testing.T) {
 func TestADraftIsLeftForAColleague(t *testing.T) {
 	c := open(t)
 	id := c.note()
-	_, err := c.app.Note.LeaveNote(ctx, c.who[act.Nurse], id, c.who[act.Assistant].ID, "")
+	_, err := c.app.Note.LeaveNote(ctx, c.doctor(), id, c.who[act.Assistant].ID, "")
 	require.Equal(t, act.Invalid, kind(t, err), "only somebody who may sign it")
+	for _, other := range []string{act.Nurse, "second"} { // nobody hands on what another answers for
+		_, err = c.app.Note.LeaveNote(ctx, c.who[other], id, c.doctor().ID, "Not mine.")
+		require.Equal(t, act.Forbidden, kind(t, err), other)
+		_, err = c.app.Note.LeaveNote(ctx, c.who[other], id, "", "")
+		require.Equal(t, act.Forbidden, kind(t, err), other)
+	}
 	v, err := c.app.Note.LeaveNote(ctx, c.doctor(), id, c.who["second"].ID, "The plan is missing.")
 	require.NoError(t, err)
 	require.Equal(t, "A second", v.LeftFor)
@@ -420,6 +426,40 @@ func TestADraftIsLeftForAColleague(t *testing.T) {
 	waiting, err = c.app.Desk.Unsigned(ctx, c.doctor())
 	require.NoError(t, err)
 	require.Empty(t, waiting)
+}
+
+// TestADraftTakenOverSaysWhoBeganIt: only a physician takes over, says why, and what is signed then names who
+// began it; one that came back to who began it says nothing.
+func TestADraftTakenOverSaysWhoBeganIt(t *testing.T) {
+	c := open(t)
+	id, versions, list := c.written()
+	second := c.who["second"]
+	_, err := c.app.Note.LeaveNote(ctx, second, id, second.ID, " ")
+	require.Equal(t, act.Invalid, kind(t, err), "without a reason nothing is taken over")
+	_, err = c.app.Note.LeaveNote(ctx, c.who[act.Nurse], id, c.who[act.Nurse].ID, "She is ill.")
+	require.Equal(t, act.Invalid, kind(t, err), "by whoever may sign it")
+	_, err = c.app.Note.LeaveNote(ctx, second, id, second.ID, "She is ill today.")
+	require.NoError(t, err)
+	require.Len(t, c.deskOf(second).Notes, 1)
+	_, err = c.app.Note.SignNote(ctx, second, id, secret, versions, list, "")
+	require.NoError(t, err)
+	v, err := c.app.Note.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, c.doctor().Name, v.Sealed.Began)
+	require.Equal(t, second.Name, v.Sealed.SignedBy)
+	require.Empty(t, c.verify())
+
+	c = open(t)
+	id, versions, list = c.written()
+	_, err = c.app.Note.LeaveNote(ctx, second, id, second.ID, "By mistake.")
+	require.NoError(t, err)
+	_, err = c.app.Note.LeaveNote(ctx, second, id, c.doctor().ID, "Back to you.")
+	require.NoError(t, err)
+	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
+	require.NoError(t, err)
+	v, err = c.app.Note.Note(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Empty(t, v.Sealed.Began)
 }
 
 func TestDrawings(t *testing.T) {

@@ -93,17 +93,18 @@ type Note struct {
 	LeftFor, LeftWords               string // whom the draft was left for
 	Retracted                        int    // folio of the retraction
 	Belongs                          string // the chart it should have stood in
+	BeganID                          string // who began a draft that the author took over; else ""
 }
 
 func scanNote(s scanner, n *Note) error {
 	var at string
 	err := s.Scan(&n.ID, &n.VisitID, &n.PatientID, &n.AuthorID, &at, &n.ListVersion, &n.Folio, &n.LeftFor, &n.LeftWords, &n.Retracted,
-		&n.Belongs)
+		&n.Belongs, &n.BeganID)
 	n.CreatedAt = Moment(at)
 	return err
 }
 
-const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version, folio, left_for, left_words, retracted, belongs"
+const noteCols = "id, visit_id, patient_id, author_id, created_at, list_version, folio, left_for, left_words, retracted, belongs, began_id"
 
 // AddNote stores an empty note.
 func (q *Q) AddNote(n Note) error {

@@ -300,9 +300,10 @@ func (q *Q) LeaveFor(noteID, staff, words string) error {
 	return q.do("UPDATE note SET left_for = ?, left_words = ? WHERE id = ?", staff, words, noteID)
 }
 
-// SetAuthor makes somebody else the author of a draft.
+// SetAuthor makes somebody else the author of a draft; who began it is kept.
 func (q *Q) SetAuthor(noteID, staff string) error {
-	return q.do("UPDATE note SET author_id = ? WHERE id = ?", staff, noteID)
+	return q.do("UPDATE note SET began_id = CASE WHEN began_id = ?1 THEN '' WHEN began_id = '' AND author_id <> ?1 THEN author_id ELSE began_id END, "+
+		"author_id = ?1 WHERE id = ?2", staff, noteID)
 }
 
 // MoveLine makes a line somebody else's to act on.

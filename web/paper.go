@@ -18,9 +18,10 @@ func (s *server) describePaper(api huma.API) {
 			Section string `json:"section" maxLength:"60"`
 			Sign    bool   `json:"sign,omitempty" doc:"Sign the section of a draft by itself"`
 			Secret  string `json:"secret,omitempty" maxLength:"1000"`
+			Seen    string `json:"seen,omitempty" maxLength:"64" doc:"What names the text that was read; needed with sign"`
 		}
 	}) (*body[paper.DocumentView], error) {
-		out, err := s.app.Paper.FileSection(ctx, who, in.ID, in.Body.Section, in.Body.Sign, in.Body.Secret)
+		out, err := s.app.Paper.FileSection(ctx, who, in.ID, in.Body.Section, in.Body.Sign, in.Body.Secret, in.Body.Seen)
 		return &body[paper.DocumentView]{out}, err
 	})
 	does(api, http.MethodPost, "send-fax", "/api/documents/{id}/fax", func(ctx context.Context, who act.Actor, in *struct {

@@ -22,6 +22,23 @@ func Fingerprint(blocks []note.Block) string {
 	return hex.EncodeToString(sum[:16])
 }
 
+// Reads names the text of a draft as it reads now; "" for a signed note.
+func (a *Acts) Reads(q *store.Q, id string) (string, error) {
+	l, err := a.Forms.Current()
+	if err != nil {
+		return "", err
+	}
+	n, v, err := act.NoteVisit(q, id)
+	if err != nil || n.Folio > 0 {
+		return "", err
+	}
+	c, err := a.Assess.CaseOf(q, n, v)
+	if err != nil {
+		return "", err
+	}
+	return Fingerprint(l.Systems.Compose(a.draft(c, l))), nil
+}
+
 // ClosingView is the closing list of a draft, with the fingerprint of the text it
 // was made from.
 type ClosingView struct {

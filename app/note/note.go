@@ -1,6 +1,7 @@
 package note
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
@@ -63,6 +64,7 @@ type SealedView struct {
 	Blocks   []note.Block   `json:"blocks"`
 	Drawings []note.Drawing `json:"drawings"`
 	Share    *note.Share    `json:"share,omitempty"`
+	Began    string         `json:"began" doc:"Who began the draft, where it is another than the signer; else empty"`
 }
 
 // RetractedView says why a note no longer counts and where it belongs.
@@ -104,6 +106,7 @@ type NoteView struct {
 	LeftFor     string                 `json:"leftFor"`
 	LeftWords   string                 `json:"leftWords"`
 	Retracted   *RetractedView         `json:"retracted,omitempty"`
+	Reads       string                 `json:"reads" doc:"Names the text of the draft as it is here; handed back with the signature of a section. Empty once signed"`
 }
 
 // SourceView names an earlier note that something was carried from.
@@ -224,6 +227,7 @@ func (a *Acts) Note(ctx context.Context, who act.Actor, id string) (out NoteView
 			return err
 		}
 		a.reads(c, l, &out)
+		out.Reads = Fingerprint(out.Blocks)
 		if out.Supported, err = a.Assess.Supported(c, out.Blocks); err != nil {
 			return err
 		}
@@ -441,6 +445,13 @@ func (a *Acts) SignNote(ctx context.Context, who act.Actor, id, secret string, v
 		c := note.Content{Patient: v.Patient.Name.Given + " " + v.Patient.Name.Family, Record: v.Patient.Record, BirthDate: v.Patient.BirthDate,
 			Kind: v.Kind, Visit: a.Say(v.StartsAt), Reason: v.Reason, Parts: d.Typed, Diagnoses: ds, Blocks: blocks, Findings: d.Findings,
 			Share: &share, Overridden: assess.Overridden(advice)}
+		if began := cmp.Or(n.BeganID, n.AuthorID); began != who.ID {
+			names, err := t.StaffNames()
+			if err != nil {
+				return err
+			}
+			c.Began = names[began]
+		}
 		if at.Charges.Version > 0 {
 			c.Charges, c.Level = at.Charges.Lines, &at.Charges.Facts
 		}

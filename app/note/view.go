@@ -121,6 +121,7 @@ func (a *Acts) sealed(q *store.Q, n store.Note, out *NoteView) error {
 			for _, s := range c.Read() {
 				v.Sections = append(v.Sections, SectionView(s))
 			}
+			v.Began = c.Began
 			v.Blocks, v.Drawings, v.Share = append(v.Blocks, c.Blocks...), append(v.Drawings, c.Drawings...), c.Share
 			out.Sealed, out.Blocks = &v, v.Blocks
 		case e.Kind == "amendment" && e.Amends == n.Folio:

@@ -447,17 +447,30 @@ func (a *Acts) SaveDrawing(ctx context.Context, who act.Actor, id string, d Draw
 }
 
 // LeaveNote leaves a draft for a colleague, who answers for it from then on; the
-// words say what is left to do. Staff "" takes up a draft that was left for oneself.
+// words say what is left to do. Only who answers for a draft leaves it; who may sign it takes
+// it over for themself, and says why. What is signed then says who began it. Staff "" takes
+// up a draft that was left for oneself.
 func (a *Acts) LeaveNote(ctx context.Context, who act.Actor, id, staff, words string) (NoteView, error) {
 	return a.Change(ctx, who, id, "leave note", func(t *act.Tx, n store.Note, _ store.Visit, _ *forms.Library) error {
+		words = strings.TrimSpace(words)
 		if staff == "" {
+			if n.AuthorID != who.ID {
+				return act.Refuse(act.Forbidden, "Whoever answers for this draft takes it up.")
+			}
 			return t.LeaveFor(id, "", "")
+		}
+		switch {
+		case n.AuthorID == who.ID:
+		case staff != who.ID:
+			return act.Refuse(act.Forbidden, "Only who answers for this draft leaves it for another. Whoever may sign it can take it over.")
+		case words == "":
+			return act.Refuse(act.Invalid, "Say why you take this draft over.")
 		}
 		to, err := t.StaffByID(staff)
 		if err != nil || !to.Active || !act.May(to.Role, act.SignNote) {
 			return act.Refuse(act.Invalid, "A note is left for somebody who may sign it.")
 		}
-		if err := t.LeaveFor(id, staff, strings.TrimSpace(words)); err != nil {
+		if err := t.LeaveFor(id, staff, words); err != nil {
 			return err
 		}
 		if err := t.SetAuthor(id, staff); err != nil {

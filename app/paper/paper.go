@@ -1,6 +1,7 @@
 package paper
 
 import (
+	"cmp"
 	"context"
 	"strings"
 
@@ -138,8 +139,9 @@ type sealedSection struct {
 }
 
 // FileSection files one section of a note as a document of its own: of a signed note
-// under its signature; of a draft as it reads now, signed by itself if wanted.
-func (a *Acts) FileSection(ctx context.Context, who act.Actor, id, section string, sign bool, secret string) (out DocumentView, err error) {
+// under its signature; of a draft as it reads now, signed by itself if wanted. seen is the
+// fingerprint of the text that the signer read; what reads otherwise by now is not signed.
+func (a *Acts) FileSection(ctx context.Context, who act.Actor, id, section string, sign bool, secret, seen string) (out DocumentView, err error) {
 	if err := act.Allow(who, act.SeeChart); err != nil {
 		return out, err
 	}
@@ -154,6 +156,9 @@ func (a *Acts) FileSection(ctx context.Context, who act.Actor, id, section strin
 	if sign {
 		if err := act.Allow(who, act.SignNote); err != nil {
 			return out, err
+		}
+		if seen != v.Reads {
+			return out, act.Stale(store.ErrStale, "The note")
 		}
 		for _, b := range v.Blocks {
 			for _, p := range b.Pieces {
@@ -176,6 +181,9 @@ func (a *Acts) FileSection(ctx context.Context, who act.Actor, id, section strin
 		doc.Folio = v.Sealed.Folio
 	}
 	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		if now, err := a.Note.Reads(t.Q, id); err != nil || now != v.Reads {
+			return cmp.Or(err, act.Stale(store.ErrStale, "The note"))
+		}
 		if sign {
 			e, err := t.Seal(doc.PatientID, "document", doc.ID, 0, sealedSection{id, section, d.Entries[0].Sections[0].Text})
 			if err != nil {

@@ -71,6 +71,7 @@ type Content struct {
 	Overridden []Overridden    `json:"overridden,omitempty"`
 	Charges    []coding.Charge `json:"charges,omitempty"`
 	Level      *coding.Facts   `json:"level,omitempty"` // what the level of the visit was derived from
+	Began      string          `json:"began,omitempty"` // whose draft it was, where another than the signer began it
 }
 
 // Overridden is a remark on the diagnoses that the signer answered with a reason.

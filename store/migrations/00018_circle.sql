@@ -26,6 +26,8 @@ CREATE TABLE opening (
 CREATE INDEX opening_of ON opening(patient_id, until);
 CREATE INDEX opening_at ON opening(at);
 CREATE INDEX opening_waiting ON opening(at) WHERE reviewed_at = '';
+-- Who began a draft that another answers for now; '' where it is the author.
+ALTER TABLE note ADD COLUMN began_id TEXT NOT NULL DEFAULT '';
 -- What was said when a chart was opened, and afterwards, stays.
 -- +goose StatementBegin
 CREATE TRIGGER opening_fixed BEFORE UPDATE OF id, patient_id, staff_id, at, until, reason, reviewer_id ON opening BEGIN SELECT RAISE(ABORT, 'an opening cannot be changed'); END;

@@ -2775,6 +2775,8 @@ export interface components {
         "File-sectionRequest": {
             secret?: string;
             section: string;
+            /** @description What names the text that was read; needed with sign */
+            seen?: string;
             /** @description Sign the section of a draft by itself */
             sign?: boolean;
         };
@@ -3377,6 +3379,8 @@ export interface components {
             /** Format: int64 */
             listVersion: number;
             parts: components["schemas"]["PartView"][];
+            /** @description Names the text of the draft as it is here; handed back with the signature of a section. Empty once signed */
+            reads: string;
             retracted?: components["schemas"]["RetractedView"];
             sealed?: components["schemas"]["SealedView"];
             share: components["schemas"]["Share"];
@@ -3798,6 +3802,8 @@ export interface components {
             version: number;
         };
         SealedView: {
+            /** @description Who began the draft, where it is another than the signer; else empty */
+            began: string;
             blocks: components["schemas"]["Block"][];
             drawings: components["schemas"]["Drawing"][];
             /** Format: int64 */

@@ -42,7 +42,7 @@ export function Alone({ note, section, close }: { note: Note; section: string; c
       title: `Sign the ${section.toLowerCase()} by itself`,
       lines: [`${note.visit.patient.given} ${note.visit.patient.family}`, "The note itself stays open."],
       act: async (secret) => {
-        const body = { section, sign: true, secret };
+        const body = { section, sign: true, secret, seen: note.reads };
         const d = await got(api.POST("/api/notes/{id}/documents", { params: { path: { id: note.id } }, body }));
         setDoc(d.id);
         setSaid(`Signed and filed as a document in this chart, folio ${d.folio}.`);

@@ -72,8 +72,8 @@ function Entry({
         </figure>
       ))}
       <p className="small border-t border-rule pt-1.5">
-        Signed by {entry.signedBy}, {day(entry.signedAt)}, {clock(entry.signedAt)} · folio {entry.folio} · seal{" "}
-        <span className="font-mono">{entry.hash.slice(0, 16)}</span>
+        {entry.began && `Draft of ${entry.began}. `}Signed by {entry.signedBy}, {day(entry.signedAt)}, {clock(entry.signedAt)} ·
+        folio {entry.folio} · seal <span className="font-mono">{entry.hash.slice(0, 16)}</span>
         {entry.share && (
           <span className="block">
             Text:{" "}
