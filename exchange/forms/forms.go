@@ -8,14 +8,17 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"hash/fnv"
 	"io"
 	"slices"
 	"strings"
+	"unicode"
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/token"
 
+	"deftledger/core/chart"
 	"deftledger/core/note"
 )
 
@@ -223,10 +226,14 @@ func AddOption(questionnaire, link, words string) (string, error) {
 	return questionnaire[:at] + rest[:end] + sep + string(option) + rest[end:], nil
 }
 
-// Name makes a name of small letters, digits and hyphens from words.
+// mostName is how long a name made from words is at most.
+const mostName = 36
+
+// Name makes a name of small letters, digits and hyphens from words, however long they are;
+// letters of other alphabets give a name of their own, and words without any letter none.
 func Name(words string) string {
 	var b strings.Builder
-	for _, r := range strings.ToLower(words) {
+	for _, r := range chart.Plain(words) {
 		switch {
 		case r >= 'a' && r <= 'z', r >= '0' && r <= '9':
 			b.WriteRune(r)
@@ -234,5 +241,17 @@ func Name(words string) string {
 			b.WriteByte('-')
 		}
 	}
-	return strings.Trim(b.String(), "-")
+	name := strings.Trim(b.String(), "-")
+	if name == "" && strings.ContainsFunc(words, unicode.IsLetter) {
+		h := fnv.New32a()
+		_, _ = h.Write([]byte(chart.Plain(words)))
+		return fmt.Sprintf("x-%08x", h.Sum32())
+	}
+	if len(name) > mostName {
+		name = name[:mostName]
+		if at := strings.LastIndexByte(name, '-'); at > mostName/2 {
+			name = name[:at]
+		}
+	}
+	return strings.Trim(name, "-")
 }
