@@ -3,6 +3,9 @@ package app_test
 import (
 	"context"
 	"errors"
+	"net/http"
+	"net/http/httptest"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -57,4 +60,31 @@ func TestADestinationThatHangsDelaysNobodyElse(t *testing.T) {
 		"what was under way when the program ended waits")
 	require.Zero(t, c.count("SELECT count(*) FROM outbox WHERE control = 'c'"), "nothing leaves of an act that failed")
 	require.Empty(t, taken)
+}
+
+// TestAnIdentifierInAnAddressIsNoPath: whatever stands in the identifier of what is sent, nothing but its own place
+// at the other party is reached, and the sender is told.
+func TestAnIdentifierInAnAddressIsNoPath(t *testing.T) {
+	c := open(t)
+	var reached []string
+	there := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		reached = append(reached, r.URL.EscapedPath())
+		w.WriteHeader(http.StatusCreated)
+	}))
+	defer there.Close()
+	c.app.Elsewhere.Portal, c.app.Elsewhere.Fax = there.URL, there.URL+"/"
+	for _, d := range c.app.Paper.Destinations() {
+		for _, id := range []string{"../Patient/1", "a/b", "..", ".", "%2e%2e", "a b", "", "a?x=1", "a#b", "a\\b", "-x", strings.Repeat("x", 65), "ünï", "a..b", "a\nb"} {
+			_, refused, err := d.Deliver(ctx, store.Outgoing{Control: id, Subject: id, Body: []byte("x")})
+			require.NoError(t, err, id)
+			require.Contains(t, refused, "identifier", id)
+		}
+		require.Empty(t, reached, d.Name)
+		_, refused, err := d.Deliver(ctx, store.Outgoing{Control: "01a2-b.3", Body: []byte("x")})
+		require.NoError(t, err)
+		require.Empty(t, refused)
+		require.Len(t, reached, 1)
+		require.Contains(t, []string{"/fax/01a2-b.3", "/fhir/Communication/01a2-b.3"}, reached[0])
+		reached = nil
+	}
 }

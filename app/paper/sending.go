@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/url"
 	"regexp"
 	"strings"
 	"time"
@@ -252,7 +251,7 @@ func (a *Acts) Destinations() []act.Destination {
 		{
 			Name: faxLine,
 			Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
-				refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/"+o.Control, "application/pdf", o.Body,
+				refused, err := a.hand(ctx, "fax line", a.Elsewhere.Fax, "/fax/", o.Control, "application/pdf", o.Body,
 					http.Header{"Fax-Number": {o.Address}})
 				return nil, refused, err
 			},
@@ -287,7 +286,7 @@ func (a *Acts) Destinations() []act.Destination {
 						return nil, "", err
 					}
 				}
-				refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/"+url.PathEscape(o.Control), "application/fhir+json", body, nil)
+				refused, err := a.hand(ctx, "portal", a.Elsewhere.Portal, "/fhir/Communication/", o.Control, "application/fhir+json", body, nil)
 				return nil, refused, err
 			},
 			Waits: func(t *act.Tx, o store.Outgoing) error {
@@ -350,15 +349,22 @@ func (a *Acts) arrived(t *act.Tx, kind line.Kind, id, patient, refused, with str
 	return t.CloseLine(kind, id, t.Who.ID, with, t.Now)
 }
 
+// inAddress is the form of what may stand in an address of ours: that of an identifier in
+// FHIR R4, which is no path of its own.
+var inAddress = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9.-]{0,63}$`)
+
 // hand gives something to another party under its identifier; refused is why it will
 // never be taken.
-func (a *Acts) hand(ctx context.Context, party, base, path, kind string, body []byte, more http.Header) (refused string, err error) {
+func (a *Acts) hand(ctx context.Context, party, base, path, id, kind string, body []byte, more http.Header) (refused string, err error) {
 	if base == "" {
 		return "", fmt.Errorf("no %s is connected", party)
 	}
+	if !inAddress.MatchString(id) || strings.Contains(id, "..") {
+		return "its identifier cannot stand in an address, send it anew", nil
+	}
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPut, base+path, bytes.NewReader(body))
+	req, err := http.NewRequestWithContext(ctx, http.MethodPut, strings.TrimSuffix(base, "/")+path+id, bytes.NewReader(body))
 	if err != nil {
 		return "", err
 	}
