@@ -173,6 +173,9 @@ func Fill(ctx context.Context, c Config) (Counts, error) {
 			if err := q.AddPatient(p.Patient); err != nil {
 				return err
 			}
+			if err := q.SetUsualClinician(p.ID, m.doctor(p).ID, m.doctor(p).ID, c.Until); err != nil {
+				return err
+			}
 		}
 		return m.today()
 	})
@@ -321,6 +324,9 @@ func (m *maker) audit(at time.Time, who act.Actor, what string, p *person, subje
 func (m *maker) register(p *person, at time.Time) error {
 	p.seen = true
 	if err := m.q.AddPatient(p.Patient); err != nil {
+		return err
+	}
+	if err := m.q.SetUsualClinician(p.ID, m.doctor(p).ID, m.doctor(p).ID, at); err != nil {
 		return err
 	}
 	helper := m.helper(p)

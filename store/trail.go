@@ -7,6 +7,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -211,21 +212,53 @@ func scanLink(s scanner, l *link) error {
 	return s.Scan(&l.seq, &l.auditTo, &l.auditHash, &l.rows, &l.hash)
 }
 
-// auditHash is the hash of the audit rows after one up to another.
-func (q *Q) auditHash(after, to int64) (hash []byte, last int64, err error) {
-	type row struct {
-		id   int64
-		text string
-	}
-	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.id, &r.text) },
+// auditText is an audit row as its hash is made of.
+type auditText struct {
+	id   int64
+	text string
+}
+
+// auditTexts are the audit rows after one up to another.
+func (q *Q) auditTexts(after, to int64) ([]auditText, error) {
+	return list(q, func(s scanner, r *auditText) error { return s.Scan(&r.id, &r.text) },
 		`SELECT id, quote(id) || quote(at) || quote(staff_id) || quote(act) || quote(patient_id) || quote(subject) || quote(detail)
 		FROM audit WHERE id > ? AND id <= ? ORDER BY id`, after, to)
+}
+
+// hashOf is the hash of some audit rows, with the number of the last; after where there is none.
+func hashOf(rows []auditText, after int64) (hash []byte, last int64) {
 	h, last := sha256.New(), after
 	for _, r := range rows {
 		fmt.Fprintf(h, "%d:%s\n", len(r.text), r.text)
 		last = r.id
 	}
-	return h.Sum(nil), last, err
+	return h.Sum(nil), last
+}
+
+// auditHash is the hash of the audit rows after one up to another.
+func (q *Q) auditHash(after, to int64) (hash []byte, last int64, err error) {
+	rows, err := q.auditTexts(after, to)
+	hash, last = hashOf(rows, after)
+	return hash, last, err
+}
+
+// seal is the newest digest of a group of rows, with the link that says it.
+type seal struct {
+	scope  string
+	seq    int64
+	digest []byte
+}
+
+// seals are the newest digests of some groups of rows.
+func (q *Q) seals(scopes []string) (map[string]seal, error) {
+	all, _ := json.Marshal(scopes)
+	rows, err := list(q, func(s scanner, x *seal) error { return s.Scan(&x.scope, &x.seq, &x.digest) },
+		"SELECT scope, seq, digest FROM row_seal WHERE scope IN (SELECT value FROM json_each(?))", string(all))
+	out := make(map[string]seal, len(rows))
+	for _, r := range rows {
+		out[r.scope] = r
+	}
+	return out, err
 }
 
 // trailBegan is the migration with which the trail begins.
@@ -366,11 +399,34 @@ func (q *Q) CheckTrail(witnessed map[int64]string) (good int64, wrong string, er
 		if err != nil {
 			return good, "", err
 		}
-		for _, l := range links {
-			audit, last, err := q.auditHash(prev.auditTo, l.auditTo)
-			switch {
-			case err != nil:
+		// What the links of a batch say is read together.
+		var rowsOf []map[string]string
+		var scopes []string
+		audits, at := []auditText{}, 0
+		if len(links) > 0 {
+			if audits, err = q.auditTexts(prev.auditTo, links[len(links)-1].auditTo); err != nil {
 				return good, "", err
+			}
+		}
+		for _, l := range links {
+			var rows map[string]string
+			if err := json.Unmarshal([]byte(l.rows), &rows); err != nil {
+				rows = nil
+			}
+			rowsOf = append(rowsOf, rows)
+			scopes = slices.AppendSeq(scopes, maps.Keys(rows))
+		}
+		seals, err := q.seals(scopes)
+		if err != nil {
+			return good, "", err
+		}
+		for n, l := range links {
+			from := at
+			for at < len(audits) && audits[at].id <= l.auditTo {
+				at++
+			}
+			audit, last := hashOf(audits[from:at], prev.auditTo)
+			switch {
 			case l.seq != prev.seq+1:
 				return good, fmt.Sprintf("link %d of the trail of acts is missing", prev.seq+1), nil
 			case !bytes.Equal(l.after(prev.hash), l.hash):
@@ -384,25 +440,17 @@ func (q *Q) CheckTrail(witnessed map[int64]string) (good int64, wrong string, er
 				}
 				delete(witnessed, l.seq)
 			}
-			var rows map[string]string
-			if err := json.Unmarshal([]byte(l.rows), &rows); err != nil {
+			if rowsOf[n] == nil {
 				return good, fmt.Sprintf("link %d of the trail of acts cannot be read", l.seq), nil
 			}
-			for scope, digest := range rows {
-				type seal struct {
-					seq    int64
-					digest []byte
-				}
-				now, err := list(q, func(s scanner, x *seal) error { return s.Scan(&x.seq, &x.digest) },
-					"SELECT seq, digest FROM row_seal WHERE scope = ?", scope)
+			for scope, digest := range rowsOf[n] {
+				now, there := seals[scope]
 				switch {
-				case err != nil:
-					return good, "", err
-				case len(now) == 0 || now[0].seq < l.seq:
+				case !there || now.seq < l.seq:
 					return good, fmt.Sprintf("what the trail says of %s was removed", said(scope)), nil
-				case now[0].seq > l.seq:
+				case now.seq > l.seq:
 					continue // changed again since, by a later act
-				case hex.EncodeToString(now[0].digest) != digest:
+				case hex.EncodeToString(now.digest) != digest:
 					return good, fmt.Sprintf("what the trail says of %s was changed", said(scope)), nil
 				}
 				sealed++
@@ -410,7 +458,7 @@ func (q *Q) CheckTrail(witnessed map[int64]string) (good int64, wrong string, er
 				if err != nil {
 					return good, "", err
 				}
-				if !bytes.Equal(is, now[0].digest) {
+				if !bytes.Equal(is, now.digest) {
 					return good, fmt.Sprintf("%s is not as the program left it (link %d of the trail)", said(scope), l.seq), nil
 				}
 				good++
