@@ -29,6 +29,14 @@ const verifyBatch = 1000
 // checked by itself on all processors, and only the links between them one after another.
 func Verify(ctx context.Context, s *store.Store, k *Keys, v Verification) (ledger.Finding, error) {
 	var f ledger.Finding
+	// The trail is walked beside the ledger: neither waits for the other.
+	trail := make(chan trailFound, 1)
+	walking, stop := context.WithCancel(ctx)
+	defer stop()
+	if v.Since.Seq == 0 {
+		go func() { trail <- walkTrail(walking, s, k) }()
+		defer func() { stop(); <-trail }()
+	}
 	err := s.Long(ctx, func(q *store.Q) error {
 		chain := ledger.NewChain(k.Public, v.Since, func(chart string) (ledger.Link, error) {
 			if v.Since.Seq == 0 {
@@ -107,20 +115,42 @@ func Verify(ctx context.Context, s *store.Store, k *Keys, v Verification) (ledge
 			if f.Wrong, err = q.Unsealed(); err != nil || f.Wrong != "" {
 				return err
 			}
-			head, witnessed, err := witnessedTrail(q, k)
-			if err != nil {
-				return err
-			}
-			if len(witnessed) == 0 && last.Seq > 0 && head.Seq > 0 {
+			found := <-trail
+			trail <- found
+			if found.unwitnessed && last.Seq > 0 {
 				f.Wrong = "the trail of acts of these data was never witnessed beside the sealing key"
 				return nil
 			}
-			f.Groups, f.Wrong, err = q.CheckTrail(witnessed)
-			return err
+			f.Groups, f.Wrong = found.groups, found.wrong
+			return found.err
 		}
 		return err
 	})
 	return f, err
+}
+
+// trailFound is what a walk of the trail found.
+type trailFound struct {
+	unwitnessed bool
+	groups      int64
+	wrong       string
+	err         error
+}
+
+// walkTrail holds the trail against its witness and the rows it guards.
+func walkTrail(ctx context.Context, s *store.Store, k *Keys) (out trailFound) {
+	out.err = s.Long(ctx, func(q *store.Q) error {
+		head, witnessed, err := witnessedTrail(q, k)
+		if err != nil {
+			return err
+		}
+		if out.unwitnessed = len(witnessed) == 0 && head.Seq > 0; out.unwitnessed {
+			return nil
+		}
+		out.groups, out.wrong, err = q.CheckTrail(witnessed)
+		return err
+	})
+	return out
 }
 
 // inParallel runs a check of each of n things on all processors.
