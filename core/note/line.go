@@ -172,6 +172,18 @@ func (r *lineReader) sentence(ps []saying) {
 			r.ask(p, nil)
 			continue
 		}
+		// "fever, chills denied" does too.
+		if p.sign == none && !p.behind && !p.colon && r.mode != denied && deniedBehind(ps[i+1:]) {
+			if got := r.read(p); got.ok && got.bare {
+				r.ask(p, nil)
+				continue
+			}
+		}
+		// "no headache - dizzy": the dash may be a comma.
+		if p.sign == minus && i > 0 && strings.HasPrefix(p.text, "- ") && (ps[i-1].sign == no || ps[i-1].sign == denies) && !ps[i-1].behind {
+			r.ask(p, nil)
+			continue
+		}
 		if p.sign == none && r.mode == denied && !p.behind {
 			n := r.block(ps[i:])
 			i += n - 1
@@ -179,6 +191,21 @@ func (r *lineReader) sentence(ps []saying) {
 		}
 		r.one(p)
 	}
+}
+
+// deniedBehind says whether a list ends in a denial that stands behind its last item.
+func deniedBehind(ps []saying) bool {
+	for _, p := range ps {
+		switch {
+		case p.quote || p.colon && !p.behind:
+			return false
+		case p.behind:
+			return p.sign == no && !p.tight
+		case p.sign != none || len(p.words) == 0:
+			return false
+		}
+	}
+	return false
 }
 
 // saying reads one saying that has a sign of its own, or stands where none is carried on.

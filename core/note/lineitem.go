@@ -37,7 +37,7 @@ func (r *lineReader) read(p saying) read {
 	if system != "" && !whole && len(left) > 1 && !p.colon && slices.Contains([]string{"or", "and", "&"}, left[0]) {
 		system, left = "", words // "muscle or joint pain": what stands before the "or" is no heading
 	}
-	if p.tight { // the sign is of one thing: "chills fever(-)" denies fever only, or both
+	if p.tight || p.behind && p.sign == no && !slices.ContainsFunc(words, func(w string) bool { return w == "and" || w == "&" || w == "or" }) { // "chills fever no" denies fever only, or both
 		if got := r.whole(words, p, state, "").read; len(got.changes) > 1 {
 			return read{}
 		}
