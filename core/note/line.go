@@ -91,6 +91,7 @@ type lineReader struct {
 	unread  []Unread
 
 	system string // spoken of last
+	head   string // that stands before a colon in this sentence: "knee: …"
 	named  bool   // by its name, in this sentence
 	side   string // said of the system: "right knee: …"
 	mode   mode
@@ -129,7 +130,7 @@ type read struct {
 func (r *lineReader) sentence(ps []saying) {
 	if len(ps) > 0 && !ps[0].soft {
 		r.named, r.side, r.other, r.denied, r.lost, r.grave, r.cut, r.knot = false, "", false, false, false, false, false, false
-		r.mode = there
+		r.mode, r.head = there, ""
 	} else if r.mode == denied || r.mode == unsure { // behind a semicolon
 		r.mode = unsure
 		r.other, r.lost, r.grave, r.cut = false, false, false, false
@@ -393,6 +394,9 @@ func (r *lineReader) fresh(p saying) bool {
 func (r *lineReader) turn(p saying) {
 	if r.cut {
 		r.withdraw(false) // "sob no worse than usual"
+	}
+	if at := slices.Index(p.words, "per"); at >= 0 && at+1 < len(p.words) && people[p.words[at+1]] { // "fever neg (per mom)"
+		r.withdraw(true)
 	}
 	for k, w := range p.words {
 		if people[w] {

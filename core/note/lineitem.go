@@ -51,7 +51,12 @@ func (r *lineReader) read(p saying) read {
 		}
 	}
 	if system != "" {
-		context := func() { r.system, r.named, r.side = system, true, side }
+		context := func() {
+			r.system, r.named, r.side = system, true, side
+			if p.colon {
+				r.head = system
+			}
+		}
 		switch {
 		case len(left) == 0 && (p.colon || p.cut) && p.sign == none:
 			context()
@@ -340,8 +345,15 @@ func (r *lineReader) aspect(words []string, system string) (Change, bool) {
 			}
 		}
 	}
+	if own := slices.IndexFunc(hits, func(c Change) bool { return c.System == r.head }); len(hits) > 1 && own >= 0 {
+		hits = hits[own : own+1]
+	}
 	if len(hits) > 1 {
 		hits = slices.DeleteFunc(hits, func(c Change) bool { return c.System != r.system })
+	}
+	// "shoulder: strength 5/5" says nothing of all limbs.
+	if len(hits) == 1 && onePlace[r.head] && (hits[0].System == "neuro" || hits[0].System == "vessels") {
+		return Change{}, false
 	}
 	if len(hits) == 1 && r.system != "" && r.system != hits[0].System && !slices.ContainsFunc(words, func(w string) bool {
 		return w != "no" && w != "not" && !anywhere[singular(w)] && !adjectives[w] && !bodily[w]
@@ -355,6 +367,9 @@ func (r *lineReader) aspect(words []string, system string) (Change, bool) {
 	r.stem = ""
 	return hits[0], true
 }
+
+// onePlace are the systems of one part of the body: what is normal there is not normal everywhere.
+var onePlace = map[string]bool{"shoulder": true, "knee": true, "foot": true}
 
 // bodily words call many parts normal, so that they need the part.
 var bodily = map[string]bool{"stable": true, "clear": true, "soft": true, "regular": true, "nt": true, "nontender": true, "non-tender": true,
