@@ -36,7 +36,7 @@ func TestBuiltLinesNeverTurn(t *testing.T) {
 	s := systems(t)
 	r := rand.New(rand.NewPCG(7, 11))
 	lines, items, read, turned := 0, 0, 0, 0
-	for range 2500 {
+	for range 1200 {
 		area := note.Review
 		if r.IntN(3) == 0 {
 			area = note.Examination
