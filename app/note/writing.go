@@ -465,6 +465,12 @@ func (a *Acts) LeaveNote(ctx context.Context, who act.Actor, id, staff, words st
 			return act.Refuse(act.Forbidden, "Only who answers for this draft leaves it for another. Whoever may sign it can take it over.")
 		case words == "":
 			return act.Refuse(act.Invalid, "Say why you take this draft over.")
+		default:
+			names, err := t.StaffNames()
+			if err != nil {
+				return err
+			}
+			words = "Taken over from " + names[n.AuthorID] + ": " + words
 		}
 		to, err := t.StaffByID(staff)
 		if err != nil || !to.Active || !act.May(to.Role, act.SignNote) {

@@ -77,11 +77,11 @@ function Width({ lists: l }: { lists: Lists }) {
       <fieldset className="mt-1">
         <legend className="sr-only">How far charts are open</legend>
         {l.widths.map((w) => (
-          <label key={w.width} className="flex items-baseline gap-2.5 py-1">
+          <label key={w.width} className="flex items-start gap-2.5 py-1">
             <input
               type="radio"
               name="width"
-              className="accent-kelp"
+              className="mt-1 shrink-0 accent-kelp"
               checked={l.width === w.width}
               disabled={!may}
               onChange={() => change(() => got(api.PUT("/api/circle/width", { body: { width: w.width } })))}
@@ -142,7 +142,7 @@ function Teams({ lists: l }: { lists: Lists }) {
             {staff.map((p) => {
               const on = t.members.includes(p.id);
               return may ? (
-                <label key={p.id} className="flex items-baseline gap-1.5">
+                <label key={p.id} className="flex items-center gap-1.5">
                   <input
                     type="checkbox"
                     className="accent-kelp"

@@ -17,7 +17,11 @@ export function Supported({ note }: { note: Note }) {
           { key: "=", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
           { key: "Alt+equal", label: `Take ${first.code}, which the text supports`, run: () => void take(first.code) },
           ...(first.later
-            ? [{ key: "Alt+minus", label: `Take ${first.later}: active treatment is over`, run: () => void take(first.later) }]
+            ? ["-", "Alt+minus"].map((key) => ({
+                key,
+                label: `Take ${first.later}: active treatment is over`,
+                run: () => void take(first.later),
+              }))
             : []),
         ]
       : [],
@@ -42,7 +46,7 @@ export function Supported({ note }: { note: Note }) {
             </button>
             {s.later && (
               <button type="button" className="plain py-0" onClick={() => void take(s.later)}>
-                {s.later.slice(-1)}, it is over {i === 0 && <KeyCap k="Alt+minus" />}
+                {s.later.slice(-1)}, it is over {i === 0 && <KeyCap k="-" />}
               </button>
             )}
             <button type="button" className="plain py-0" onClick={() => void away(s.code)}>
