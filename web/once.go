@@ -54,6 +54,10 @@ func (s *server) once(ctx huma.Context, who act.Actor, id string, next func(huma
 	case err != nil:
 		refuse(err)
 		return
+	case known && had.Status == 0 && ctx.Operation().DefaultStatus == http.StatusNoContent && had.At.Before(s.app.Began):
+		// It was done, and the program ended before it had kept the answer, which holds nothing.
+		c.Status(http.StatusNoContent)
+		return
 	case known && had.Status == 0:
 		refuse(&act.Refusal{Kind: act.Conflict, Code: "done", Message: "This was done already, or is under way. Look again to see how it stands."})
 		return

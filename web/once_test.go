@@ -1,16 +1,20 @@
 package web
 
 import (
+	"context"
+	"crypto/sha256"
 	"encoding/json"
 	"net/http"
 	"net/http/httptest"
 	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/store"
 )
 
 // under sends a request under an identifier.
@@ -52,6 +56,30 @@ func TestARequestIsDoneOnce(t *testing.T) {
 	require.Equal(t, 4, refused.Code/100)
 	taken := o.under("request-0002", act.Physician, http.MethodPost, "/api/patients/p/problems", m{"code": "I10"})
 	require.Equal(t, 2, taken.Code/100, "what was refused left the identifier free: %s", taken.Body.String())
+}
+
+// TestARequestThatACrashLeftWithoutItsAnswer: what was done, and whose answer was not kept before the program ended,
+// is answered as it was where the answer holds nothing, and else with what to do. It is never done again.
+func TestARequestThatACrashLeftWithoutItsAnswer(t *testing.T) {
+	o := newOffice(t)
+	left := func(id, operation, body string, ago time.Duration) {
+		hash := sha256.Sum256([]byte(body))
+		require.NoError(t, o.app.Store.Write(context.Background(), func(q *store.Q) error {
+			return q.AddAsked(store.Asked{ID: id, StaffID: act.Physician, Operation: operation, Hash: hash[:], At: o.app.Began.Add(-ago)}, time.Time{})
+		}))
+	}
+	left("request-0003", "POST /api/patients/p/problems", `{"code":"I10"}`, time.Minute)
+	w := o.under("request-0003", act.Physician, http.MethodPost, "/api/patients/p/problems", m{"code": "I10"})
+	require.Equal(t, http.StatusNoContent, w.Code, w.Body.String())
+	require.NotContains(t, o.ask(act.Physician, http.MethodGet, "/api/patients/p", nil).body, "I10", "it is not done again")
+	path := "/api/notes/" + o.note + "/follow-up"
+	left("request-0004", "POST "+path, `{"reason":"Toe","when":"2w"}`, time.Minute)
+	w = o.under("request-0004", act.Physician, http.MethodPost, path, m{"when": "2w", "reason": "Toe"})
+	require.Equal(t, http.StatusConflict, w.Code)
+	require.Contains(t, w.Body.String(), "Look again")
+	left("request-0005", "POST /api/patients/p/problems", `{"code":"I10"}`, -time.Minute) // under way in this program
+	w = o.under("request-0005", act.Physician, http.MethodPost, "/api/patients/p/problems", m{"code": "I10"})
+	require.Equal(t, http.StatusConflict, w.Code)
 }
 
 // TestTheSameRequestAtOnceIsDoneOnce: of many at the same time one is done, and none is done twice.

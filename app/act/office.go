@@ -56,6 +56,7 @@ type Office struct {
 	Outbox     *Outbox
 	TestByCode map[string]order.Test // of the laboratory's list
 	Copy       string                // names this copy of the data in the witness of the trail
+	Began      time.Time             // when this program began; what it finds half done was left by one before
 	gate       *gate
 	looks      *looks
 	open       *openCharts
@@ -68,6 +69,9 @@ func NewOffice(c Config) *Office {
 	}
 	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}},
 		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}
+	if c.Clock != nil {
+		o.Began = c.Clock()
+	}
 	_ = c.Store.Read(context.Background(), func(q *store.Q) (err error) { o.Copy, err = q.Setting(store.CopySetting); return err })
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	for _, t := range c.Laboratory.Tests {
