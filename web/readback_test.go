@@ -36,14 +36,6 @@ type posted struct {
 
 func (o *office) at(path string) string { return strings.ReplaceAll(path, "{note}", o.note) }
 
-func (o *office) json(t *testing.T, who, path string) map[string]any {
-	w := o.raw(who, "GET", o.at(path), "")
-	require.Equal(t, http.StatusOK, w.Code, "%s: %s", path, w.Body.String())
-	out := map[string]any{}
-	_ = json.Unmarshal(w.Body.Bytes(), &out)
-	return out
-}
-
 // version reads a number of the note.
 func (o *office) noteNumber(of string) int {
 	var v map[string]any

@@ -259,6 +259,9 @@ func (r *lineReader) one(p saying) {
 			r.mode = said
 		}
 	}
+	if p.sign == minus && !p.behind && strings.HasPrefix(p.text, "- ") {
+		r.mode = unsure // "- fever, rash": the dash may be of both
+	}
 	if got.normal && p.sign == none && r.denied {
 		r.mode = unsure // "no murmur, regular, edema": edema may be meant either way
 	}
@@ -307,6 +310,8 @@ func (r *lineReader) block(ps []saying) int {
 			r.ask(p, got.could)
 		case !bare || !got.ok || r.other:
 			r.doubt(ps[k])
+		case r.saidAlready(got.changes): // "no fever, fever"
+			r.doubt(ps[k])
 		case !r.add(got.changes):
 			r.doubt(ps[k])
 		default:
@@ -317,6 +322,15 @@ func (r *lineReader) block(ps []saying) int {
 		r.mode = unsure
 	}
 	return n
+}
+
+// saidAlready takes back what a list of denials names twice, and says whether it did.
+func (r *lineReader) saidAlready(cs []Change) bool {
+	before := len(r.changes)
+	r.changes = slices.DeleteFunc(r.changes, func(b Change) bool {
+		return b.State == Absent && slices.ContainsFunc(cs, func(c Change) bool { return c.System == b.System && c.Finding == b.Finding })
+	})
+	return len(r.changes) < before
 }
 
 // except reads what is told after "all negative except": present, then all the rest.
@@ -392,6 +406,14 @@ func (r *lineReader) fresh(p saying) bool {
 
 // turn takes back what the saying before said when this one may turn it: "cough, resolved".
 func (r *lineReader) turn(p saying) {
+	if p.not || slices.Contains(p.words, "not") {
+		if slices.ContainsFunc(strings.Fields(strings.ToLower(p.text)), func(w string) bool { return w == "they" || w == "it" || w == "this" || w == "that" }) {
+			r.withdraw(true) // "lungs clear no they are not"
+		}
+		r.grave = r.grave || slices.ContainsFunc(p.words, func(w string) bool {
+			return strings.HasPrefix(w, "examined") || strings.HasPrefix(w, "assessed") || strings.HasPrefix(w, "tested") || strings.HasPrefix(w, "checked")
+		})
+	}
 	if r.cut {
 		r.withdraw(false) // "sob no worse than usual"
 	}

@@ -31,7 +31,7 @@ func (r *lineReader) aspect(words []string, system string) (Change, bool) {
 	if len(hits) == 1 && onePlace[r.head] && (hits[0].System == "neuro" || hits[0].System == "vessels") {
 		return Change{}, false
 	}
-	if len(hits) == 1 && r.system != "" && r.system != hits[0].System && !slices.ContainsFunc(words, func(w string) bool {
+	if len(hits) == 1 && (r.system != "" && r.system != hits[0].System || r.head != "" && r.head != hits[0].System) && !slices.ContainsFunc(words, func(w string) bool {
 		return w != "no" && w != "not" && !anywhere[singular(w)] && !adjectives[w] && !bodily[w]
 	}) {
 		return Change{}, false // "no effusion", said of the ears, is not said of the knee

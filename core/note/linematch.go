@@ -267,7 +267,7 @@ func (h hit) local() bool {
 }
 
 func singular(w string) string {
-	if len(w) > 3 {
+	if len(w) > 3 && !strings.HasSuffix(w, "ss") {
 		return strings.TrimSuffix(w, "s")
 	}
 	return w

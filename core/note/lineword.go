@@ -163,6 +163,13 @@ func (r *lineReader) sentences(line string) [][]saying {
 			toks = append(toks, ",", ".", ",")
 			continue
 		}
+		if at := strings.Index(w, ".."); at >= 0 && strings.Trim(w[at:], ".") == "" || strings.HasSuffix(w, "…") { // what is left out may turn what follows
+			if w = strings.TrimRight(w, ".…"); w != "" {
+				toks = append(toks, r.written(w)...)
+			}
+			flush(true)
+			continue
+		}
 		stop := ""
 		for _, t := range punctuated(w) {
 			switch t {
@@ -184,6 +191,9 @@ func (r *lineReader) sentences(line string) [][]saying {
 // written writes out what letters stand for, and parts "fever/chills" where each is a name.
 func (r *lineReader) written(t string) []string {
 	low := strings.ToLower(t)
+	if low == "n/a" || low == "na" { // it does not apply, and is no nausea
+		return []string{"not", "applicable"}
+	}
 	if full, ok := groups[r.area][low]; ok {
 		return strings.Fields(full)
 	}
@@ -359,6 +369,12 @@ func sayings(toks []string, soft bool) []saying {
 			p.sign, open = bring, true
 			text = append(text, "<")
 			continue
+		case t == "all" && i+1 < len(toks) && lower[i+1] == "but":
+			end()
+			i++
+			p, open = saying{sign: except, soft: soft}, true
+			text = append(text, "all but")
+			continue
 		case t == "except" || t == "except:" || t == "excepting":
 			whole := len(p.words) > 0 && wholeNegative(p)
 			if !whole && (len(p.words) > 0 || p.sign != none) {
@@ -390,8 +406,8 @@ func sayings(toks []string, soft bool) []saying {
 			// sides may follow: "slr neg bilat"
 			continue
 		}
-		if t == "+/-" || t == "±" || t == "?/-" { // may be
-			if len(p.words) > 0 {
+		if t == "+/-" || t == "-/+" || t == "±" || t == "?/-" { // may be
+			if len(p.words) > 0 && !endsHere(lower[i+1:]) {
 				end()
 			}
 			p.words, text, open = append(p.words, "?"), append(text, toks[i]), true
