@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"net/http"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -298,12 +299,12 @@ var readElsewhere = map[string]string{
 	"drop-team": "app/circle_test.go", "end-cover": "app/circle_test.go", "take-apart": "app/house_test.go", "merge-records": "app/house_test.go",
 	"sign-note": "app/note_test.go", "start-visit": "newOffice", "settle-conflict": "app/note_test.go", "forward": "app/writing_test.go", "bring": "app/writing_test.go",
 	"looked": "app/writing_test.go", "answer-advice": "app/assessment_test.go", "set-charges": "app/charges_test.go", "apply-set": "app/sets_test.go",
-	"absence-letter": "app/letters_test.go", "sign-letter": "app/letters_test.go", "give-leaflet": "app/letters_test.go", "message-patient": "app/letters_test.go",
-	"send-fax": "app/writing_test.go", "settle-sent": "app/outbox_test.go", "drop-follow-up": "app/writing_test.go", "book": "app/writing_test.go", "cancel-order": "app/seal_test.go",
-	"end-problem": "app/rights_test.go", "drop-prepared": "app/house_test.go", "sign-prepared": "app/house_test.go", "sign-report": "app/result_test.go",
-	"detach-report": "app/result_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
+	"absence-letter": "app/assessment_test.go", "sign-letter": "app/letters_test.go", "give-leaflet": "app/letters_test.go", "message-patient": "app/letters_test.go",
+	"send-fax": "app/writing_test.go", "settle-sent": "app/letters_test.go", "drop-follow-up": "app/assessment_test.go", "book": "app/assessment_test.go", "cancel-order": "app/result_test.go",
+	"end-problem": "app/day_test.go", "drop-prepared": "app/house_test.go", "sign-prepared": "app/house_test.go", "sign-report": "app/result_test.go",
+	"detach-report": "app/strangers_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
 	"decide": "app/intake_test.go", "fetch-elsewhere": "app/intake_test.go", "end-entry": "app/intake_test.go", "strike-vaccine": "app/house_test.go",
-	"strike-vital": "app/intake_test.go", "read-device": "app/intake_test.go", "add-answer": "app/forms_test.go",
+	"strike-vital": "app/intake_test.go", "read-device": "app/intake_test.go", "add-answer": "app/writing_test.go",
 }
 
 // strung lists what an answer says: its texts, and its values with their names.
@@ -332,6 +333,12 @@ func TestWhatIsPostedIsReadBack(t *testing.T) {
 	require.NoError(t, err)
 	var d described
 	require.NoError(t, json.Unmarshal(raw, &d))
+	for op, where := range readElsewhere {
+		if strings.HasSuffix(where, ".go") {
+			_, err := os.Stat("../" + where)
+			require.NoError(t, err, op)
+		}
+	}
 	for path, methods := range d.Paths {
 		for method, op := range methods {
 			_, told := readBack[op.OperationID]
