@@ -3,6 +3,7 @@ import { type ReactNode, useEffect, useLayoutEffect, useRef } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got } from "../../exchange/client";
 import { clock } from "../../frame/time";
+import { useMe } from "../../session/session";
 import { type Note, useChange, useSaved } from "../useNote";
 import { Blocks } from "./Blocks";
 import type { Words } from "./completing";
@@ -47,6 +48,7 @@ export function Part({
   const saver = useSaver(note.id, part, useSaved(note.id));
   const client = useQueryClient();
   const change = useChange(note.id);
+  const me = useMe();
   const into = useRef(() => {});
   useLayoutEffect(() => register(part.part, saver.flush), [register, part.part, saver.flush]);
   useEffect(() => onStatus(part.part, saver.status), [part.part, saver.status, onStatus]);
@@ -63,7 +65,8 @@ export function Part({
     const now = await client.fetchQuery({ ...asks.note(note.id), staleTime: 0 });
     for (const c of now.conflicts) {
       const params = { path: { id: note.id, conflict: c.id } };
-      if (two && c.part === part.part && c.text === two.mine)
+      // What was refused may have been typed further before the answer came: it is the same text.
+      if (two && c.part === part.part && c.by === me.name && two.mine.startsWith(c.text))
         await change.run(() => got(api.POST("/api/notes/{id}/conflicts/{conflict}/settle", { params })));
     }
   }
