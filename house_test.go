@@ -39,7 +39,7 @@ var layers = map[string][]string{
 	"generate": {"app", "store", "core"},
 	"standin":  {},
 	"app":      {"app", "store", "exchange", "core"},
-	"store":    {"core"},
+	"store":    {"core", "store"}, // storetest stands on it
 	"exchange": {"core", "exchange", "data"},
 	"core":     {"core"},
 	"data":     {},

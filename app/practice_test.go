@@ -31,6 +31,7 @@ import (
 	"deftledger/exchange/mllp"
 	"deftledger/exchange/shipped"
 	"deftledger/store"
+	"deftledger/store/storetest"
 )
 
 var catalogue = sync.OnceValues(func() (*coding.Library, *coding.Index) {
@@ -104,10 +105,7 @@ func open(t *testing.T) *clinic {
 	c := &clinic{T: t, dir: t.TempDir(), home: t.TempDir(), who: map[string]act.Actor{}, now: time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC),
 		lab: &lab{answer: accept("AA", "")}}
 	ctx := context.Background()
-	var err error
-	c.store, err = store.Open(ctx, c.dir)
-	require.NoError(t, err)
-	t.Cleanup(func() { c.store.Close() })
+	c.store = storetest.Open(t, c.dir)
 	keys, err := act.OpenKeys(c.home, "practice", true)
 	require.NoError(t, err)
 	r := reference()

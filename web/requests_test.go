@@ -23,6 +23,7 @@ import (
 	"deftledger/data"
 	"deftledger/exchange/shipped"
 	"deftledger/store"
+	"deftledger/store/storetest"
 )
 
 // office is a practice behind its API, with one of each role signed in, a patient, a visit
@@ -52,9 +53,7 @@ var secretHash = sync.OnceValue(func() string { return act.HashSecret("kittiwake
 func newOffice(t *testing.T) *office {
 	t.Helper()
 	ctx := context.Background()
-	s, err := store.Open(ctx, t.TempDir())
-	require.NoError(t, err)
-	t.Cleanup(func() { s.Close() })
+	s := storetest.Open(t, t.TempDir())
 	keys, err := act.OpenKeys(t.TempDir(), "practice", true)
 	require.NoError(t, err)
 	r, err := shipped.Read()

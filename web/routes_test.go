@@ -1,7 +1,6 @@
 package web
 
 import (
-	"context"
 	"encoding/json"
 	"net/http"
 	"net/http/httptest"
@@ -18,15 +17,13 @@ import (
 	"deftledger/app"
 	"deftledger/app/act"
 	"deftledger/data"
-	"deftledger/store"
+	"deftledger/store/storetest"
 )
 
 // opened is a handler over an empty practice.
 func opened(t *testing.T) http.Handler {
 	t.Helper()
-	s, err := store.Open(context.Background(), t.TempDir())
-	require.NoError(t, err)
-	t.Cleanup(func() { s.Close() })
+	s := storetest.Open(t, t.TempDir())
 	return New(app.New(act.Config{Store: s, Clock: time.Now, Location: time.UTC, FormFiles: data.Forms}), built)
 }
 
