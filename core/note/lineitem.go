@@ -15,6 +15,12 @@ func (r *lineReader) read(p saying) read {
 	if at := slices.Index(words, "?"); at >= 0 || len(words) == 0 {
 		return r.question(p)
 	}
+	// Warm feet are well supplied; a warm ankle may be inflamed.
+	if slices.Contains(words, "warm") && slices.ContainsFunc(words, func(w string) bool {
+		return slices.Contains([]string{"feet", "hands", "extremities", "ext", "legs", "skin"}, w)
+	}) {
+		return read{}
+	}
 	state := Present
 	switch p.sign {
 	case no, denies, minus:
