@@ -31,28 +31,37 @@ func (r *Reader) company(out []Supported, note []Passage, about Visit, diabetes 
 		}
 		return Supported{}, false
 	}
+	weight, heavy := has("E66 R63.4 R63.5 R63.6")
+	heavy = heavy && about.Months >= 240
+	mind, fading := has("G30 G31.83 G20 G31.09")
 	for _, p := range note {
-		if p.Part == "plan" {
-			continue // what is begun today is not taken for long
+		// What is begun today is not taken for long, and in passing a medicine stands on its list, or does not.
+		if p.Part == "plan" || p.Part != "assessment" && !heavy {
+			continue
 		}
 		for _, sentence := range sentencesOf(p.Text) {
 			lower := strings.ToLower(sentence)
-			for _, t := range takenFor {
-				if p.Part != "assessment" || !t.words.MatchString(lower) {
-					continue // in passing it stands on the medicine list, or does not
-				}
-				if s, ok := has(t.with); ok && r.taken(sentence, p.Part, diabetes, t.words) {
-					add(t.code, p, sentence, s)
-				}
-			}
-			if m := massIndex.FindStringSubmatch(lower); m != nil && about.Months >= 240 {
-				if s, ok := has("E66 R63.4 R63.5 R63.6"); ok {
+			if heavy && strings.Contains(lower, "bmi") {
+				if m := massIndex.FindStringSubmatch(lower); m != nil {
 					n, _ := strconv.ParseFloat(m[1], 64)
-					add(massIndexCode(n), p, sentence, s)
+					add(massIndexCode(n), p, sentence, weight)
 				}
 			}
-			if s, ok := has("G30 G31.83 G20 G31.09"); ok && p.Part == "assessment" && strings.Contains(lower, "dementia") && calm(lower) {
-				add("F02."+degree(lower)+"0", p, sentence, s)
+			if p.Part != "assessment" {
+				continue
+			}
+			for _, t := range takenFor {
+				for _, name := range t.names {
+					if !strings.Contains(lower, name) {
+						continue
+					}
+					if s, ok := has(t.with); ok && r.taken(sentence, p.Part, diabetes, name) {
+						add(t.code, p, sentence, s)
+					}
+				}
+			}
+			if fading && strings.Contains(lower, "dementia") && calm(lower) {
+				add("F02."+degree(lower)+"0", p, sentence, mind)
 			}
 		}
 	}
@@ -102,29 +111,30 @@ var massIndex = regexp.MustCompile(`\bbmi (?:is |of |= ?)?(\d{2}(?:\.\d)?)\b`)
 // takenFor are medicines named in a note whose long use has a code beside a condition
 // (guideline I.C.21.c.3). Written for family practice; not complete.
 var takenFor = []struct {
-	words      *regexp.Regexp
+	names      []string
 	code, with string
 }{
-	{regexp.MustCompile(`\b(apixaban|warfarin|rivaroxaban|dabigatran|edoxaban)\b`), "Z79.01", "I26 I27.82 I48 I82 Z86.71 D68 Z95.2"},
-	{regexp.MustCompile(`\b(clopidogrel|ticagrelor|prasugrel)\b`), "Z79.02", "I20 I25 I63 I70 I73 Z86.73 Z95"},
-	{regexp.MustCompile(`\baspirin\b`), "Z79.82", "I20 I25 I63 I70 I73 Z86.73 Z95"},
-	{regexp.MustCompile(`\binsulin\b`), "Z79.4", "E08 E09 E11 E13"},
-	{regexp.MustCompile(`\b(metformin|glipizide|glimepiride|empagliflozin|dapagliflozin|sitagliptin|pioglitazone)\b`), "Z79.84", "E08 E09 E11 E13"},
-	{regexp.MustCompile(`\b(anastrozole|letrozole|exemestane)\b`), "Z79.811", "C50 D05 Z85.3"},
-	{regexp.MustCompile(`\btamoxifen\b`), "Z79.810", "C50 D05 Z85.3"},
-	{regexp.MustCompile(`\b(alendronate|risedronate|ibandronate|zoledronic acid)\b`), "Z79.83", "M80 M81"},
+	{[]string{"apixaban", "warfarin", "rivaroxaban", "dabigatran", "edoxaban"}, "Z79.01", "I26 I27.82 I48 I82 Z86.71 D68 Z95.2"},
+	{[]string{"clopidogrel", "ticagrelor", "prasugrel"}, "Z79.02", "I20 I25 I63 I70 I73 Z86.73 Z95"},
+	{[]string{"aspirin"}, "Z79.82", "I20 I25 I63 I70 I73 Z86.73 Z95"},
+	{[]string{"insulin"}, "Z79.4", "E08 E09 E11 E13"},
+	{[]string{"metformin", "glipizide", "glimepiride", "empagliflozin", "dapagliflozin", "sitagliptin", "pioglitazone"}, "Z79.84", "E08 E09 E11 E13"},
+	{[]string{"anastrozole", "letrozole", "exemestane"}, "Z79.811", "C50 D05 Z85.3"},
+	{[]string{"tamoxifen"}, "Z79.810", "C50 D05 Z85.3"},
+	{[]string{"alendronate", "risedronate", "ibandronate", "zoledronic acid"}, "Z79.83", "M80 M81"},
 }
 
 // taken says whether a medicine that a sentence names is taken now: not denied, not doubtful,
 // not stopped, not somebody else's, and not begun or thought of only.
-func (r *Reader) taken(sentence, part, diabetes string, name *regexp.Regexp) bool {
+func (r *Reader) taken(sentence, part, diabetes, name string) bool {
 	if begunOrNot.MatchString(sentence) {
 		return false
 	}
+	first, _, _ := strings.Cut(name, " ")
 	ws := split(sentence)
 	toks := r.tokens(sentence, part, diabetes)
 	for i, w := range ws {
-		if i < len(toks) && name.MatchString(strings.ToLower(w)) {
+		if i < len(toks) && strings.EqualFold(w, first) {
 			return toks[i].sense == 0
 		}
 	}

@@ -103,13 +103,13 @@ func (r *Reader) Read(note []Passage, about Visit) []Supported {
 	})
 	slices.SortStableFunc(out, func(a, b Supported) int { return int(math.Copysign(1, b.Score-a.Score)) })
 	out = r.company(r.together(out), note, about, diabetes)
-	if !treated(note) && !later() {
-		for i, s := range out {
-			if b := bare(s.Code); len(b) == 7 && b[6] == 'A' && (b[0] == 'S' || b[0] == 'T') {
-				if e, ok := r.c.Lookup(b[:6] + "D"); ok && e.Billable {
-					out[i].Later = e
-				}
-			}
+	for i, s := range out {
+		b := bare(s.Code)
+		if len(b) < 7 || b[6] != 'A' || b[0] != 'S' && b[0] != 'T' || treated(note) || later() {
+			continue
+		}
+		if e, ok := r.c.Lookup(b[:6] + "D"); ok && e.Billable {
+			out[i].Later = e
 		}
 	}
 	return out
