@@ -150,9 +150,9 @@ func (r *lineReader) sentence(ps []saying) {
 			continue
 		case p.sign == but && r.mode != unsure:
 			r.mode = there
-			p.sign = none
+			p.sign, p.but = none, true
 		case p.sign == but:
-			p.sign = none
+			p.sign, p.but = none, true
 		}
 		if p.sign == except {
 			if r.except(ps[i:]) {
@@ -228,6 +228,9 @@ func (r *lineReader) one(p saying) {
 	}
 	if p.twice || !got.ok {
 		r.knot = p.cut && (p.sign == no || p.sign == denies)
+		if p.but && r.last > 0 && r.changes[len(r.changes)-1].State == Normal {
+			r.withdraw(true) // "gait normal but slow"
+		}
 		r.turn(p)
 		r.ask(p, got.could)
 		return
@@ -273,6 +276,14 @@ func (r *lineReader) one(p saying) {
 func (r *lineReader) block(ps []saying) int {
 	n, bare, unread := 0, true, false
 	for n < len(ps) && ps[n].sign == none && !ps[n].behind && !ps[n].quote && !r.fresh(ps[n]) {
+		if ps[n].cut && len(ps[n].words) > 0 { // "without fever, rash without itching": what begins anew is not of the list
+			if n == 0 {
+				r.doubt(ps[0])
+				r.mode = unsure
+				return 1
+			}
+			break
+		}
 		if n+1 < len(ps) && ps[n+1].onlySign() {
 			break
 		}

@@ -31,7 +31,7 @@ func (r *lineReader) aspect(words []string, system string) (Change, bool) {
 	if len(hits) == 1 && onePlace[r.head] && (hits[0].System == "neuro" || hits[0].System == "vessels") {
 		return Change{}, false
 	}
-	if len(hits) == 1 && (r.system != "" && r.system != hits[0].System || r.head != "" && r.head != hits[0].System) && !slices.ContainsFunc(words, func(w string) bool {
+	if len(hits) == 1 && (r.system != hits[0].System || r.head != "" && r.head != hits[0].System) && !slices.ContainsFunc(words, func(w string) bool {
 		return w != "no" && w != "not" && !anywhere[singular(w)] && !adjectives[w] && !bodily[w]
 	}) {
 		return Change{}, false // "no effusion", said of the ears, is not said of the knee
@@ -45,7 +45,10 @@ func (r *lineReader) aspect(words []string, system string) (Change, bool) {
 }
 
 // onePlace are the systems of one part of the body: what is normal there is not normal everywhere.
-var onePlace = map[string]bool{"shoulder": true, "knee": true, "foot": true}
+var onePlace = map[string]bool{"shoulder": true, "knee": true, "foot": true, otherPart: true}
+
+// otherPart stands before a colon and is no system we know: "hand: …".
+const otherPart = "otherPart"
 
 // bodily words call many parts normal, so that they need the part.
 var bodily = map[string]bool{"stable": true, "clear": true, "soft": true, "regular": true, "nt": true, "nontender": true, "non-tender": true,

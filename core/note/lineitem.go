@@ -47,6 +47,9 @@ func (r *lineReader) read(p saying) read {
 			return read{}
 		}
 	}
+	if p.colon && system == "" && p.at > 0 && p.at < len(words) && !r.items(words[:p.at], Present, "").ok {
+		r.head = otherPart
+	}
 	if p.colon && (system == "" || len(words)-len(left) != p.at) {
 		if got := r.items(words, state, ""); got.ok { // "edema: trace", "fever: no"
 			return got

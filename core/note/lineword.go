@@ -37,6 +37,7 @@ type saying struct {
 	whole  bool // of "except": of all that was asked
 	not    bool // "not", which denies how somebody is, never what is there
 	or     bool // begins with "or"
+	but    bool // begins with "but": it may turn what stands before it
 	cut    bool // a sign follows without a comma: "knee no …" names the knee
 	tight  bool // the sign is written to the last word: "n(+) v(-)"
 }
