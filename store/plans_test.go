@@ -83,9 +83,9 @@ func TestNoStatementReadsEverything(t *testing.T) {
 		_ = q.leave(&was)
 		_, _ = q.tx.Exec("INSERT OR IGNORE INTO touched VALUES ('visit 1')")
 		_ = q.foreign()
-		method = "digest"
+		method = "digests"
 		for kind := range guarded {
-			_, _ = q.digest(kind + " 1")
+			_, _ = q.digests([]string{kind + " 1"})
 		}
 		method = "CheckTrail"
 		_, _, _ = q.CheckTrail(nil)

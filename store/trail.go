@@ -150,45 +150,6 @@ var guarded = map[string][]guardedTable{
 	},
 }
 
-// digestQueries read the rows of a group, each as one text with the number of its table.
-var digestQueries = func() map[string]string {
-	out := map[string]string{}
-	for kind, tables := range guarded {
-		var of []string
-		for n, t := range tables {
-			var cols []string
-			for _, c := range strings.Fields(t.columns) {
-				cols = append(cols, "quote("+c+")")
-			}
-			of = append(of, "SELECT '"+strconv.Itoa(n)+":' || "+strings.Join(cols, " || ',' || ")+" FROM "+t.name+" WHERE "+t.key+" = ?1")
-		}
-		out[kind] = strings.Join(of, " UNION ALL ") // put in order here: a sort within SQLite costs more
-	}
-	return out
-}()
-
-// digest is the hash of the rows of a group as they are.
-func (q *Q) digest(scope string) ([]byte, error) {
-	kind, key, _ := strings.Cut(scope, " ")
-	query, known := digestQueries[kind]
-	if !known {
-		return nil, fmt.Errorf("the trail knows no rows %q", kind)
-	}
-	var id any = key
-	if kind == "inbox" {
-		var n int64
-		if _, err := fmt.Sscan(key, &n); err != nil {
-			return nil, err
-		}
-		id = n
-	}
-	rows, err := list(q, scalar[string], query, id)
-	if err != nil {
-		return nil, err
-	}
-	return digestOf(rows), nil
-}
-
 // digestOf is the hash of the rows of a group, in whatever order they were read.
 func digestOf(rows []string) []byte {
 	slices.Sort(rows)
@@ -200,8 +161,8 @@ func digestOf(rows []string) []byte {
 	return sum[:]
 }
 
-// manyDigestQueries read the rows of many groups of a kind, each with the group it is of.
-var manyDigestQueries = func() map[string]string {
+// digestQueries read the rows of many groups of a kind, each with the group it is of.
+var digestQueries = func() map[string]string {
 	out := map[string]string{}
 	for kind, tables := range guarded {
 		var of []string
@@ -238,7 +199,7 @@ func (q *Q) digests(scopes []string) (map[string][]byte, error) {
 	}
 	out := map[string][]byte{}
 	for kind, ids := range keys {
-		query, known := manyDigestQueries[kind]
+		query, known := digestQueries[kind]
 		if !known {
 			return nil, fmt.Errorf("the trail knows no rows %q", kind)
 		}
@@ -402,12 +363,12 @@ func (q *Q) leave(was *left) error {
 		if len(touched) == 0 && l.auditTo == prev.auditTo {
 			return nil
 		}
+		are, err := q.digests(touched)
+		if err != nil {
+			return err
+		}
 		rows := make(map[string]string, len(touched))
-		for _, scope := range touched {
-			d, err := q.digest(scope)
-			if err != nil {
-				return err
-			}
+		for scope, d := range are {
 			rows[scope] = hex.EncodeToString(d)
 		}
 		text, err := json.Marshal(rows)

@@ -66,8 +66,10 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
           ))}
           {chart.opened && (
             <p className="mt-3 bg-kelp-wash px-2 py-1.5 text-small" role="note">
-              <span className="block font-semibold">Opened with a reason, until {clock(chart.opened.until)}</span>“
-              {chart.opened.reason}” {chart.opened.reviewer} looks at it afterwards.
+              <span className="block font-semibold">
+                Opened with a reason, until {shortDay(chart.opened.until, today)}, {clock(chart.opened.until)}
+              </span>
+              “{chart.opened.reason}” {chart.opened.reviewer} looks at it afterwards.
             </p>
           )}
         </div>

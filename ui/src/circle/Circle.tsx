@@ -72,6 +72,15 @@ const nameOf = (lists: Lists, id: string) => lists.people.find((p) => p.id === i
 function Width({ lists: l }: { lists: Lists }) {
   const may = useRight("say who sees whose chart");
   const { change, error } = useLists();
+  if (!may)
+    return (
+      <Part title="How far charts are open" says="The administrator changes this.">
+        <p className="font-semibold">{l.widths.find((w) => w.width === l.width)?.says}</p>
+        <p className="mt-2">
+          {l.reviewer ? nameOf(l, l.reviewer) : "Whoever may review them"} looks at charts that were opened with a reason.
+        </p>
+      </Part>
+    );
   return (
     <Part title="How far charts are open">
       <fieldset className="mt-1">
@@ -83,7 +92,6 @@ function Width({ lists: l }: { lists: Lists }) {
               name="width"
               className="mt-1 shrink-0 accent-kelp"
               checked={l.width === w.width}
-              disabled={!may}
               onChange={() => change(() => got(api.PUT("/api/circle/width", { body: { width: w.width } })))}
             />
             <span className={l.width === w.width ? "font-semibold" : ""}>{w.says}</span>
@@ -94,7 +102,6 @@ function Width({ lists: l }: { lists: Lists }) {
         Who looks at charts that were opened with a reason
         <select
           className="field text-ink"
-          disabled={!may}
           value={l.reviewer}
           onChange={(e) => change(() => got(api.PUT("/api/circle/reviewer", { body: { staff: e.target.value } })))}
         >
@@ -122,7 +129,7 @@ function Teams({ lists: l }: { lists: Lists }) {
   return (
     <Part
       title="Teams"
-      says={l.teams.length === 0 ? "There are none: the practice is one team." : "Those of one team see each other's patients."}
+      says={`${l.teams.length === 0 ? "There are none: the practice is one team." : "Those of one team see each other's patients."}${may ? "" : " The administrator changes them."}`}
     >
       {l.teams.map((t) => (
         <div key={t.id} className="border-b border-rule py-2">

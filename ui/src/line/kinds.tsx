@@ -121,7 +121,7 @@ export const kinds: Record<Kind, Shown> = {
   },
   "opened chart": {
     word: "Opened",
-    counted: ["opened chart to review", "opened charts to review"],
+    counted: ["opening to review", "openings to review"],
     list: "under way",
     segment: "opened",
     to: onDesk("opened"),
