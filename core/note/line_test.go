@@ -167,7 +167,7 @@ func wilson(k, n int) (float64, float64) {
 // is entered that the line does not say, and ordinary lines are read to their end.
 func TestLinesOfPeopleWhoNeverSawTheReader(t *testing.T) {
 	s := systems(t)
-	for _, name := range []string{"known.txt", "unseen.txt", "later.txt", "last.txt", "fresh.txt", "fifth.txt", "sixth.txt", "seventh.txt", "eighth.txt"} {
+	for _, name := range []string{"known.txt", "unseen.txt", "later.txt", "last.txt", "fresh.txt", "fifth.txt", "sixth.txt", "seventh.txt", "eighth.txt", "ninth.txt"} {
 		full, readable, lines, off, plain, asked := 0, 0, 0, 0, 0, 0
 		for _, c := range lineCases(t, name) {
 			lines++
@@ -196,7 +196,7 @@ func TestLinesOfPeopleWhoNeverSawTheReader(t *testing.T) {
 		fmt.Printf("%s: %d lines, %d with a wrong sign; %d of %d ordinary ones read whole, %.2f (%.2f to %.2f); of those where a question is no "+
 			"right answer %d of %d, %.2f (%.2f to %.2f)\n", name, lines, off, full, readable, float64(full)/float64(readable), lo, hi, plain-asked, plain,
 			float64(plain-asked)/float64(plain), plo, phi)
-		aim := map[string]float64{"last.txt": 0.8, "fresh.txt": 0.55, "fifth.txt": 0.65, "sixth.txt": 0.55, "seventh.txt": 0.7, "eighth.txt": 0.6} // the last has many that a person would ask about, too
+		aim := map[string]float64{"last.txt": 0.8, "fresh.txt": 0.55, "fifth.txt": 0.65, "sixth.txt": 0.55, "seventh.txt": 0.7, "eighth.txt": 0.6, "ninth.txt": 0.5} // the last has many that a person would ask about, too
 		if aim[name] == 0 {
 			aim[name] = 0.85
 		}

@@ -66,7 +66,7 @@ var opens = []struct {
 	{[]string{"pos"}, plus}, {[]string{"positive"}, plus}, {[]string{"(+)"}, plus}, {[]string{"+"}, plus},
 	{[]string{"has"}, tells}, {[]string{"have"}, tells}, {[]string{"having"}, tells}, {[]string{"reports"}, tells}, {[]string{"reported"}, tells},
 	{[]string{"reporting"}, tells}, {[]string{"endorses"}, tells}, {[]string{"endorsed"}, tells}, {[]string{"admits"}, tells},
-	{[]string{"admitted"}, tells}, {[]string{"describes"}, tells}, {[]string{"notes"}, tells}, {[]string{"some"}, tells},
+	{[]string{"admitted"}, tells}, {[]string{"states"}, tells}, {[]string{"says"}, tells}, {[]string{"describes"}, tells}, {[]string{"notes"}, tells}, {[]string{"some"}, tells},
 	{[]string{"but"}, but}, {[]string{"however"}, but}, {[]string{"though"}, but}, {[]string{"although"}, but},
 	{[]string{"skip"}, skip},
 }
