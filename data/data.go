@@ -41,10 +41,10 @@ var Histories string
 //go:embed brinehouse/tests.yaml
 var Brinehouse []byte
 
-// Medicines is the list of medicines with their classes, in YAML.
+// Medicines are the tables of medicines and of what speaks against them, as text with tabs.
 //
-//go:embed medicines/medicines.yaml
-var Medicines []byte
+//go:embed medicines/*.tsv
+var Medicines embed.FS
 
 // HouseTests are the tests done in the practice itself, in YAML.
 //

@@ -10,6 +10,8 @@ type Allergy struct {
 	ID, PatientID, Substance, Reaction, Severity string
 	StatedAt                                     time.Time
 	StatedBy, Source                             string
+	Certainty                                    string   // confirmed, likely, doubtful, refuted; "" for not said
+	Tolerated                                    string   // what of it was borne since, as it was told
 	Classes                                      []string // as core/safety names them; filled where a Record is
 }
 
@@ -17,6 +19,7 @@ type Allergy struct {
 type Medicine struct {
 	ID, PatientID, Name, Dose, Started, Stopped, Source, AddedBy string
 	AddedAt                                                      time.Time
+	Dosage                                                       Dosage   // read from Dose; the zero value where it was not
 	Classes                                                      []string // as core/safety names them; filled where a Record is
 }
 

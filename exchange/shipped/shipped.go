@@ -23,7 +23,7 @@ import (
 // Reference is what ships, read.
 type Reference struct {
 	Laboratory order.Laboratory
-	Medicines  *safety.List
+	Medicines  *safety.Catalogue
 	HouseTests []result.HouseTest
 	Vaccines   []chart.Vaccine
 	Services   []coding.Service
@@ -41,13 +41,11 @@ func Read() (r Reference, err error) {
 		Version  int
 		Measures []measure.Rule
 	}
-	r.Medicines = &safety.List{}
 	for _, f := range []struct {
 		what string
 		text []byte
 		into any
 	}{
-		{"the list of medicines", data.Medicines, r.Medicines},
 		{"the tests of the house", data.HouseTests, &r.HouseTests},
 		{"the vaccines of the house", data.Vaccines, &r.Vaccines},
 		{"the list of services", data.Services, &services},
@@ -58,6 +56,9 @@ func Read() (r Reference, err error) {
 		}
 	}
 	r.Services, r.Measures = services.Services, measures.Measures
+	if r.Medicines, err = Medicines(data.Medicines); err != nil {
+		return r, err
+	}
 	if r.Laboratory, err = Laboratory("the laboratory's test list", data.Brinehouse); err != nil {
 		return r, err
 	}

@@ -1,0 +1,409 @@
+package chart
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+)
+
+// Dosage is how a medicine is taken, read from what somebody typed. The zero value is a dose
+// that was not read: it stands as it was typed and nothing is computed from it.
+type Dosage struct {
+	Amount   string  `json:"amount" doc:"A number with a leading zero, or two with a hyphen; empty for none"`
+	Unit     string  `json:"unit" doc:"mg, mcg, g, mL, unit, mEq, or tablet, capsule, puff, spray, drop, patch, suppository…"`
+	Strength string  `json:"strength" doc:"Of one tablet or measure, where it was typed too: 20 mg, 250 mg/5 mL"`
+	Route    string  `json:"route" doc:"By mouth, under the tongue…; empty where it was not said"`
+	Often    string  `json:"often"`
+	Most     float64 `json:"most" doc:"How often a day at most; 0 for not known"`
+	AsNeeded bool    `json:"asNeeded"`
+	For      string  `json:"for" doc:"For what, as it was typed"`
+	When     string  `json:"when" doc:"With meals, before food…"`
+	Until    string  `json:"until" doc:"For how long, or until what"`
+}
+
+// Read says whether the dose was understood.
+func (d Dosage) Read() bool { return d.Often != "" || d.AsNeeded }
+
+// Says is the dose as people read it.
+func (d Dosage) Says() string {
+	var out []string
+	if d.Amount != "" {
+		unit := d.Unit
+		if plural[unit] && d.Amount != "1" && d.Amount != "0.5" && d.Amount != "0.25" {
+			unit = many(unit)
+		}
+		out = append(out, d.Amount+" "+unit)
+	}
+	if d.Strength != "" {
+		out = append(out, "("+d.Strength+")")
+	}
+	for _, w := range []string{d.Route, d.Often} {
+		if w != "" {
+			out = append(out, w)
+		}
+	}
+	if d.When != "" {
+		out = append(out, d.When)
+	}
+	if d.AsNeeded {
+		out = append(out, "as needed")
+	}
+	if d.For != "" {
+		out = append(out, "for "+d.For)
+	}
+	switch {
+	case strings.HasPrefix(d.Until, "until "):
+		out = append(out, d.Until)
+	case d.Until != "":
+		out = append(out, "for "+d.Until)
+	}
+	return strings.Join(out, " ")
+}
+
+var plural = map[string]bool{"unit": true, "tablet": true, "capsule": true, "puff": true, "spray": true, "drop": true, "patch": true,
+	"suppository": true, "application": true, "packet": true, "scoop": true, "lozenge": true, "piece": true, "inhalation": true, "vial": true,
+	"teaspoon": true, "tablespoon": true, "ring": true, "implant": true, "pump": true, "gram": true, "film": true, "injection": true}
+
+func many(unit string) string {
+	switch {
+	case strings.HasSuffix(unit, "ch"):
+		return unit + "es"
+	case strings.HasSuffix(unit, "ry"):
+		return strings.TrimSuffix(unit, "y") + "ies"
+	}
+	return unit + "s"
+}
+
+// Highest is the larger number of an amount, 0 for none.
+func (d Dosage) Highest() float64 {
+	_, last, two := strings.Cut(d.Amount, "-")
+	if !two {
+		last = d.Amount
+	}
+	n, _ := strconv.ParseFloat(last, 64)
+	return n
+}
+
+const (
+	numberWord = `(?:\d+(?:\.\d+)?|\d+/\d+|half|one|two|three|four|five|six)`
+	massUnit   = `mg|mcg|g|gm|meq|ml|units?`
+)
+
+var (
+	writtenNumbers = map[string]string{"half": "0.5", "one": "1", "two": "2", "three": "3", "four": "4", "five": "5", "six": "6",
+		"once": "1", "twice": "2"}
+	doseUnits = map[string]string{"mg": "mg", "mcg": "mcg", "g": "g", "gm": "g", "meq": "mEq", "ml": "mL", "unit": "unit", "units": "unit",
+		"tablet": "tablet", "tab": "tablet", "capsule": "capsule", "cap": "capsule", "puff": "puff", "spray": "spray", "drop": "drop",
+		"gtt": "drop", "patch": "patch", "patche": "patch", "suppository": "suppository", "suppositorie": "suppository", "application": "application",
+		"packet": "packet", "scoop": "scoop", "lozenge": "lozenge", "piece": "piece", "inhalation": "inhalation", "vial": "vial", "pump": "pump",
+		"tsp": "teaspoon", "teaspoon": "teaspoon", "tbsp": "tablespoon", "tablespoon": "tablespoon", "ring": "ring", "implant": "implant",
+		"pill": "tablet", "film": "film", "injection": "injection", "capful": "capful"}
+	concentration = regexp.MustCompile(`\b(\d+(?:\.\d+)?(?:-\d+(?:\.\d+)?)?) ?(mg|mcg|g|units?|meq) ?/ ?(?:(\d+(?:\.\d+)?) ?)?(ml|tablet|capsule|puff|spray|patch|h|hr|24 ?h)\b`)
+	amountWords   = regexp.MustCompile(`(^|[ (,])(` + numberWord + `)(?: ?(?:-|to|or) ?(` + numberWord +
+		`))? ?(?:\( ?\w+ ?\) ?)?(` + massUnit + `|tablets?|tabs?|capsules?|caps?|puffs?|sprays?|drops?|gtts?|patch(?:es)?|suppositor(?:y|ies)|applications?|packets?|scoops?|lozenges?|pieces?|inhalations?|vials?|pumps?|tsp|teaspoons?|tbsp|tablespoons?|rings?|implants?|pills?|films?|injections?|capfuls?)\b`)
+	twoSteps = regexp.MustCompile(`\bthen\b|;|\btaper|\bfollowed by\b|\bper (?:inr|protocol|sliding|scale)|\bsliding scale\b|\bas directed\b|\balternat`)
+	fillers  = regexp.MustCompile(`\b(?:take|takes|apply|use|inject|inhale|instill|give|place|put|insert|chew|dissolve|swallow|the|a|an|of|to|on|in|into|and|at|total|thin|layer|small amount|affected areas?|each|per|via|route|dose|is)\b|[.,()]`)
+	blanks   = regexp.MustCompile(`\s+`)
+)
+
+// oftens are ways of saying how often, the longer first. Most is how often a day.
+type often struct {
+	find *regexp.Regexp
+	says func(m []string) (string, float64)
+}
+
+func fixed(says string, most float64) func([]string) (string, float64) {
+	return func([]string) (string, float64) { return says, most }
+}
+
+var inDay = map[string]float64{"minute": 1440, "min": 1440, "hour": 24, "hr": 24, "h": 24, "day": 1, "d": 1, "week": 1. / 7, "wk": 1. / 7, "month": 1. / 30, "mo": 1. / 30, "year": 1. / 365}
+
+var spanNames = map[string]string{"min": "minute", "hr": "hour", "h": "hour", "d": "day", "wk": "week", "mo": "month"}
+
+func counted(n string) string {
+	if w, ok := writtenNumbers[n]; ok {
+		return w
+	}
+	return n
+}
+
+func timesADay(n, span string) (string, float64) {
+	f, err := strconv.ParseFloat(counted(n), 64)
+	if err != nil || f <= 0 {
+		return "", 0
+	}
+	words := map[string]string{"1": "once", "2": "twice", "3": "three times", "4": "four times", "5": "five times", "6": "six times"}[counted(n)]
+	if words == "" {
+		words = counted(n) + " times"
+	}
+	if full, short := spanNames[span]; short {
+		span = full
+	}
+	return words + " a " + span, f * inDay[span]
+}
+
+func everySpan(m []string) (string, float64) { // least, most, span
+	least, most, span := counted(m[1]), counted(m[2]), strings.TrimSuffix(m[3], "s")
+	if full, short := spanNames[span]; short {
+		span = full
+	}
+	f, err := strconv.ParseFloat(least, 64)
+	if err != nil || f <= 0 {
+		return "", 0
+	}
+	if most != "" {
+		return fmt.Sprintf("every %s to %s %ss", least, most, span), inDay[span] / f
+	}
+	if least == "1" {
+		return "every " + span, inDay[span]
+	}
+	return fmt.Sprintf("every %s %ss", least, span), inDay[span] / f
+}
+
+var oftens = []often{
+	{regexp.MustCompile(`\bevery (` + numberWord + `)(?: ?(?:-|to) ?(` + numberWord + `))? ?(minutes?|mins?|hours?|hrs?|h|days?|weeks?|months?)\b`), everySpan},
+	{regexp.MustCompile(`\bq ?(\d+)(?: ?- ?(\d+))? ?(min|h|hr|hrs|hours?|d|days?|wk|weeks?|mo|months?)\b`), everySpan},
+	{regexp.MustCompile(`\bevery other day\b|\bevery second day\b`), fixed("every other day", 0.5)},
+	{regexp.MustCompile(`\bevery other week\b`), fixed("every 2 weeks", 1./14)},
+	{regexp.MustCompile(`\b(` + numberWord + `|once|twice) ?(?:x|times?)? ?(?:a|per|/|each|every) ?(day|week|month|year|wk|d)\b`), func(m []string) (string, float64) {
+		return timesADay(m[1], m[2])
+	}},
+	{regexp.MustCompile(`\b(` + numberWord + `|once|twice) ?(?:x|times?) ?(daily|weekly|monthly)\b`), func(m []string) (string, float64) {
+		return timesADay(m[1], map[string]string{"daily": "day", "weekly": "week", "monthly": "month"}[m[2]])
+	}},
+	{regexp.MustCompile(`\b(once|twice) (daily|weekly|monthly|nightly)\b`), func(m []string) (string, float64) {
+		return timesADay(m[1], map[string]string{"daily": "day", "weekly": "week", "monthly": "month", "nightly": "day"}[m[2]])
+	}},
+	{regexp.MustCompile(`\b(?:b\.?i\.?d)\b\.?`), fixed("twice a day", 2)},
+	{regexp.MustCompile(`\b(?:t\.?i\.?d)\b\.?`), fixed("three times a day", 3)},
+	{regexp.MustCompile(`\b(?:q\.?i\.?d)\b\.?`), fixed("four times a day", 4)},
+	{regexp.MustCompile(`\b(?:m[ ,/]?w[ ,/]?f)\b|\bmon(?:day)?s?,? ?wed(?:nesday)?s?,? ?(?:and )?fri(?:day)?s?\b`), fixed("Monday, Wednesday, Friday", 3./7)},
+	{regexp.MustCompile(`\bevery (?:mon|tues|wednes|thurs|fri|satur|sun)day\b|\bon (?:mon|tues|wednes|thurs|fri|satur|sun)days?\b`), fixed("once a week", 1./7)},
+	{regexp.MustCompile(`\bevery day\b|\bdaily\b|\beach day\b|\ba day\b|\bper day\b`), fixed("once a day", 1)},
+	{regexp.MustCompile(`\bweekly\b|\bevery week\b|\ba week\b`), fixed("once a week", 1./7)},
+	{regexp.MustCompile(`\bmonthly\b|\bevery month\b`), fixed("once a month", 1./30)},
+	{regexp.MustCompile(`\bonce\b|\bone time\b|\bsingle dose\b`), fixed("once", 1)},
+}
+
+// hours are times of the day, which say once a day by themselves.
+var hours = []often{
+	{regexp.MustCompile(`\b(?:at|every|each) bedtime\b|\bnightly\b|\bevery night\b|\bat night\b|\bhs\b|\bbefore bed\b|\bat bed ?time\b`), fixed("at bedtime", 1)},
+	{regexp.MustCompile(`\b(?:every|each|in the) (?:morning|am)\b|\bq ?am\b|\bwith breakfast\b|\bmornings\b`), fixed("in the morning", 1)},
+	{regexp.MustCompile(`\b(?:every|each|in the) (?:evening|pm)\b|\bq ?pm\b|\bwith (?:supper|dinner)\b`), fixed("in the evening", 1)},
+	{regexp.MustCompile(`\bat noon\b|\bwith lunch\b`), fixed("at noon", 1)},
+}
+
+var routes = []struct {
+	find *regexp.Regexp
+	say  string
+}{
+	{regexp.MustCompile(`\bby mouth\b|\bp\.?o\b\.?|\borally\b|\boral\b`), "by mouth"},
+	{regexp.MustCompile(`\bsublingual(?:ly)?\b|\bsl\b|\bunder the tongue\b`), "under the tongue"},
+	{regexp.MustCompile(`\bsubcutaneous(?:ly)?\b|\bsub ?q\b|\bsq\b|\bsubcut\b|\bsc\b|\bunder the skin\b`), "under the skin"},
+	{regexp.MustCompile(`\bintramuscular(?:ly)?\b|\bim\b`), "into the muscle"},
+	{regexp.MustCompile(`\bintravenous(?:ly)?\b|\biv\b|\bby vein\b`), "by vein"},
+	{regexp.MustCompile(`\b(?:each|per|both|one|left|right|in the) (?:nostrils?|nose)\b|\bnasal(?:ly)?\b|\bintranasal(?:ly)?\b|\bnostrils?\b`), "in the nose"},
+	{regexp.MustCompile(`\b(?:(?:each|both|left|right|affected|in the|right and left) )+eyes?\b|\bophthalmic\b|\bin eyes?\b|\beyes?\b`), "in the eye"},
+	{regexp.MustCompile(`\b(?:(?:each|both|left|right|affected|in the) )+ears?\b|\botic\b|\bears?\b`), "in the ear"},
+	{regexp.MustCompile(`\brectal(?:ly)?\b|\bper rectum\b|\bpr\b`), "rectal"},
+	{regexp.MustCompile(`\bvaginal(?:ly)?\b`), "vaginal"},
+	{regexp.MustCompile(`\binhaled\b|\bby inhalation\b|\bvia nebulizer\b|\bnebulized\b|\binhale\b`), "inhaled"},
+	{regexp.MustCompile(`\btopical(?:ly)?\b|\b(?:to|on) (?:the )?(?:affected (?:areas?|skin)|skin|rash|scalp|face|area)\b|\bto affected areas?\b`), "on the skin"},
+}
+
+var (
+	lasting  = regexp.MustCompile(`\b(?:for|x) ?(\d+|one|two|three|four|five|six) ?(d|days?|weeks?|wks?|months?|mo|doses?)\b`)
+	untilIt  = regexp.MustCompile(`\buntil ([\w /-]+)`)
+	needed   = regexp.MustCompile(`\b(?:as needed|prn|if needed|when needed)\b(?:[ ,]+(?:for )?([a-z][a-z /-]*))?`)
+	forWhat  = regexp.MustCompile(`\bfor ([a-z][a-z /-]*)$`)
+	withFood = regexp.MustCompile(`\b(with|before|after|between|without) (?:each |every )?(meals?|food|eating)\b|\bon an empty stomach\b|\bac\b|\bwith (?:a full glass of )?water\b`)
+)
+
+// ReadDosage reads how a medicine is taken. unread is what was not understood; the dose is
+// then the zero value, and the text stands as it was typed. "10 daily" is not read: ten of
+// what?
+func ReadDosage(text string) (d Dosage, unread string) {
+	safe, err := SafeDose(text)
+	if err != nil {
+		return Dosage{}, text
+	}
+	s := " " + strings.ToLower(strings.NewReplacer("½", "1/2", "¼", "1/4", "–", "-").Replace(safe)) + " "
+	s = blanks.ReplaceAllString(s, " ")
+	if strings.TrimSpace(s) == "" {
+		return Dosage{}, ""
+	}
+	if twoSteps.MatchString(s) {
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	take := func(m []int) { s = s[:m[0]] + " " + strings.Repeat(" ", m[1]-m[0]-1) + s[m[1]:] }
+	groups := func(m []int) []string {
+		out := make([]string, len(m)/2)
+		for i := range out {
+			if m[2*i] >= 0 {
+				out[i] = s[m[2*i]:m[2*i+1]]
+			}
+		}
+		return out
+	}
+	if m := untilIt.FindStringSubmatchIndex(s); m != nil {
+		d.Until = "until " + strings.TrimSpace(groups(m)[1])
+		take(m)
+	} else if m := lasting.FindStringSubmatchIndex(s); m != nil {
+		g := groups(m)
+		span := g[2]
+		for short, full := range map[string]string{"d": "days", "day": "days", "wk": "weeks", "wks": "weeks", "week": "weeks", "mo": "months", "month": "months", "dose": "doses"} {
+			if span == short {
+				span = full
+				break
+			}
+		}
+		if counted(g[1]) == "1" {
+			span = strings.TrimSuffix(span, "s")
+		}
+		d.Until = counted(g[1]) + " " + span
+		take(m)
+	}
+	twice := ""
+	for _, o := range hours {
+		if m := o.find.FindStringSubmatchIndex(s); m != nil {
+			if d.Often != "" {
+				twice = d.Often
+			}
+			d.Often, d.Most = o.says(groups(m))
+			take(m)
+		}
+	}
+	hour := d.Often
+	for range 2 {
+		for _, o := range oftens {
+			m := o.find.FindStringSubmatchIndex(s)
+			if m == nil {
+				continue
+			}
+			says, most := o.says(groups(m))
+			if says == "" {
+				return Dosage{}, strings.TrimSpace(safe)
+			}
+			take(m)
+			switch {
+			case d.Often == "":
+				d.Often, d.Most = says, most
+			case hour != "" && d.Often == hour && most == 1: // "once daily in the morning"
+			case hour != "" && d.Often == hour && most < 1: // "once a week at bedtime"
+				d.Often, d.Most = says+" "+hour, most
+			default:
+				twice = says
+			}
+			break
+		}
+	}
+	if twice != "" {
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	if m := needed.FindStringSubmatchIndex(s); m != nil {
+		d.AsNeeded, d.For = true, strings.TrimSpace(groups(m)[1])
+		take(m)
+	}
+	if m := withFood.FindStringIndex(s); m != nil {
+		d.When = strings.TrimSpace(s[m[0]:m[1]])
+		if d.When == "ac" {
+			d.When = "before meals"
+		}
+		take(m)
+	}
+	for _, r := range routes {
+		if m := r.find.FindStringIndex(s); m != nil {
+			if d.Route != "" && d.Route != r.say {
+				return Dosage{}, strings.TrimSpace(safe)
+			}
+			d.Route = r.say
+			take(m)
+		}
+	}
+	if m := concentration.FindStringSubmatchIndex(s); m != nil {
+		g := groups(m)
+		d.Strength = g[1] + " " + doseUnits[g[2]] + "/" + strings.TrimSpace(g[3]+" "+strings.Replace(g[4], "ml", "mL", 1))
+		take(m)
+	}
+	type amount struct{ n, unit string }
+	var amounts []amount
+	for range 3 {
+		m := amountWords.FindStringSubmatchIndex(s)
+		if m == nil {
+			break
+		}
+		g := groups(m)
+		n, ok := wholeAmount(g[2], g[3])
+		if !ok {
+			return Dosage{}, strings.TrimSpace(safe)
+		}
+		unit := doseUnits[g[4]]
+		if unit == "" {
+			unit = doseUnits[strings.TrimSuffix(g[4], "s")]
+		}
+		amounts = append(amounts, amount{n, unit})
+		take([]int{m[4], m[1]})
+	}
+	mass := func(u string) bool { return u == "mg" || u == "mcg" || u == "g" || u == "unit" || u == "mEq" }
+	switch {
+	case len(amounts) == 1:
+		d.Amount, d.Unit = amounts[0].n, amounts[0].unit
+	case len(amounts) == 2 && mass(amounts[0].unit) && !mass(amounts[1].unit):
+		d.Amount, d.Unit, d.Strength = amounts[1].n, amounts[1].unit, amounts[0].n+" "+amounts[0].unit
+	case len(amounts) == 2 && mass(amounts[1].unit) && !mass(amounts[0].unit):
+		d.Amount, d.Unit, d.Strength = amounts[0].n, amounts[0].unit, amounts[1].n+" "+amounts[1].unit
+	case len(amounts) > 1:
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	switch {
+	case d.Route != "":
+	case d.Unit == "puff" || d.Unit == "inhalation":
+		d.Route = "inhaled"
+	case d.Unit == "patch":
+		d.Route = "on the skin"
+	}
+	if m := forWhat.FindStringSubmatchIndex(strings.TrimRight(s, " .")); m != nil && d.For == "" {
+		s = strings.TrimRight(s, " .")
+		d.For = strings.TrimSpace(groups(m)[1])
+		take(m)
+	}
+	rest := strings.TrimSpace(blanks.ReplaceAllString(fillers.ReplaceAllString(s, " "), " "))
+	for _, form := range []string{"tablets", "tablet", "tabs", "tab", "capsules", "capsule", "caps", "cap"} { // "10 mg tablet daily"
+		if rest == form {
+			rest = ""
+		}
+	}
+	if rest != "" || !d.Read() || d.Amount == "" && d.Route != "on the skin" && !d.AsNeeded {
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	return d, ""
+}
+
+// wholeAmount reads an amount, or two; ok is false where it is none.
+func wholeAmount(a, b string) (string, bool) {
+	one := func(s string) (string, bool) {
+		s = counted(s)
+		if up, down, frac := strings.Cut(s, "/"); frac {
+			n, err1 := strconv.Atoi(up)
+			m, err2 := strconv.Atoi(down)
+			if err1 != nil || err2 != nil || n <= 0 || m <= 0 {
+				return "", false
+			}
+			s = strconv.FormatFloat(float64(n)/float64(m), 'f', -1, 64)
+			if len(s) > 5 {
+				return "", false // a third of a tablet is not written as a number
+			}
+		}
+		f, err := strconv.ParseFloat(s, 64)
+		return strconv.FormatFloat(f, 'f', -1, 64), err == nil && f > 0
+	}
+	least, ok := one(a)
+	if !ok || b == "" {
+		return least, ok
+	}
+	most, ok := one(b)
+	l, _ := strconv.ParseFloat(least, 64)
+	m, _ := strconv.ParseFloat(most, 64)
+	return least + "-" + most, ok && l < m
+}
