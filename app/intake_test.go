@@ -18,6 +18,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/note"
+	"deftledger/core/safety"
 	"deftledger/standin"
 )
 
@@ -93,11 +94,105 @@ func TestListsKeepWhatEnds(t *testing.T) {
 	require.NoError(t, err)
 	hits, err := c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "ibup")
 	require.NoError(t, err)
-	require.Equal(t, "Ibuprofen", hits[0].Name)
-	require.True(t, hits[0].Warnings[0].Serious)
-	hits, err = c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "moon dust")
+	require.Equal(t, "ibuprofen", hits.Hits[0].Name)
+	require.True(t, hits.Hits[0].Warnings[0].Serious)
+	require.Equal(t, safety.Allergy, hits.Hits[0].Warnings[0].Kind)
+	hits, err = c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "moon dust 5 mg daily")
 	require.NoError(t, err)
-	require.Equal(t, "Moon dust", hits[0].Name, "what is not on the list can be entered all the same")
+	last := hits.Hits[len(hits.Hits)-1]
+	require.Equal(t, "moon dust", last.Name, "what is not in the catalogue can be entered all the same")
+	require.True(t, last.Typed)
+	require.Equal(t, "once a day", hits.Dosage.Often)
+	require.True(t, last.Warnings[0].Unknown, "and is marked as not checked")
+}
+
+// A medicine keeps how it was typed beside how it was read, who added it and why, and what is
+// told of taking it; a dose without a unit is asked about; equal ingredients are recognised
+// across brand and combination.
+func TestTheMedicineListLivesFromTheCatalogue(t *testing.T) {
+	c := open(t)
+	add := func(e intake.NewEntry) (intake.IntakeView, error) {
+		e.List = "medicines"
+		return c.app.Intake.AddEntry(ctx, c.jonah(), visitID, e)
+	}
+	v, err := add(intake.NewEntry{Title: "Zestril", Detail: "20mg qd", Why: "pressure"})
+	require.NoError(t, err)
+	m := v.Medicines.Entries[0]
+	require.Equal(t, []string{"lisinopril"}, m.Medicine.Ingredients)
+	require.Equal(t, "20 mg daily", m.Detail, "no dangerous abbreviation is shown")
+	require.Equal(t, "20 mg once a day", m.Medicine.Reads)
+	require.Equal(t, chart.Dosage{Amount: "20", Unit: "mg", Often: "once a day", Most: 1}, m.Medicine.Dosage)
+	require.Equal(t, "pressure", m.Medicine.Why)
+	require.Equal(t, c.jonah().Name, m.By)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine_detail WHERE typed = 'Zestril 20mg qd'"))
+	_, err = add(intake.NewEntry{Title: "Metformin", Detail: "10 daily"})
+	require.Equal(t, act.Conflict, kind(t, err), "ten of what?")
+	require.ErrorContains(t, err, "Write the unit")
+	v, err = add(intake.NewEntry{Title: "Metformin", Detail: "10 daily", AsTyped: true})
+	require.NoError(t, err)
+	require.Equal(t, "10 daily", v.Medicines.Entries[0].Detail)
+	require.Empty(t, v.Medicines.Entries[0].Medicine.Reads, "what was not read is kept as typed and computed from by nobody")
+	v, err = add(intake.NewEntry{Title: "Lisinopril-hydrochlorothiazide", Detail: "20-12.5 mg 1 tablet daily"})
+	require.NoError(t, err)
+	double := false
+	for _, e := range v.Medicines.Entries {
+		for _, w := range e.Medicine.Warnings {
+			double = double || w.Kind == safety.Double && w.Why == "both hold lisinopril"
+		}
+	}
+	require.True(t, double, "brand and combination hold the same")
+	_, err = c.app.Intake.Told(ctx, c.jonah(), visitID, m.ID, "now and then", "")
+	require.Equal(t, act.Invalid, kind(t, err))
+	_, err = c.app.Intake.Told(ctx, c.jonah(), visitID, "nobody", "taking", "")
+	require.Equal(t, act.Missing, kind(t, err))
+	v, err = c.app.Intake.Told(ctx, c.jonah(), visitID, m.ID, "sometimes", "forgets it on the ferry")
+	require.NoError(t, err)
+	for _, e := range v.Medicines.Entries {
+		if e.ID == m.ID {
+			require.Equal(t, []string{"sometimes", "forgets it on the ferry"}, []string{e.Medicine.Told, e.Medicine.ToldDetail})
+			require.Contains(t, e.Medicine.ToldBy, c.jonah().Name)
+		}
+	}
+	for _, q := range []string{"UPDATE medicine_told SET says = 'taking'", "DELETE FROM medicine_detail"} {
+		_, err := past(t, c.dir).Exec(q)
+		require.Error(t, err, q)
+	}
+}
+
+// An allergy says what the check understands of it, how sure it is, and what was borne since.
+func TestAnAllergySaysWhatIsUnderstoodOfIt(t *testing.T) {
+	c := open(t)
+	add := func(e intake.NewEntry) intake.IntakeView {
+		e.List = "allergies"
+		v, err := c.app.Intake.AddEntry(ctx, c.jonah(), visitID, e)
+		require.NoError(t, err, e.Title)
+		return v
+	}
+	add(intake.NewEntry{Title: "Sulfa", Detail: "hives", Certainty: "likely"})
+	add(intake.NewEntry{Title: "Keflex", Detail: "rash"})
+	add(intake.NewEntry{Title: "Peanuts", Detail: "lips"})
+	v := add(intake.NewEntry{Title: "Blurbistat", Tolerated: "one tablet in 2024"})
+	got := map[string]string{}
+	var id string
+	for _, e := range v.Allergies.Entries {
+		got[e.Title] = e.Allergy.Is + ": " + e.Allergy.Means + e.Allergy.Certainty + e.Allergy.Tolerated
+		if e.Title == "Keflex" {
+			id = e.ID
+		}
+	}
+	require.Equal(t, map[string]string{"Sulfa": "class: sulfonamide antibioticlikely", "Keflex": "ingredient: cephalexin", "Peanuts": "no medicine: ",
+		"Blurbistat": "not known: one tablet in 2024"}, got)
+	v, err := c.app.Intake.Tolerated(ctx, c.jonah(), visitID, id, "cefdinir, ten days", "2025-02")
+	require.NoError(t, err)
+	for _, e := range v.Allergies.Entries {
+		if e.ID == id {
+			require.Equal(t, "cefdinir, ten days (2025-02)", e.Allergy.Tolerated)
+		}
+	}
+	_, err = c.app.Intake.Tolerated(ctx, c.jonah(), visitID, id, " ", "")
+	require.Equal(t, act.Invalid, kind(t, err))
+	_, err = c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "allergies", Title: "Amoxicillin", Certainty: "surely"})
+	require.Equal(t, act.Invalid, kind(t, err))
 }
 
 func TestVitalSignsAreRefusedAskedAboutAndStruck(t *testing.T) {

@@ -75,8 +75,8 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Intake.Intake": clinical, "Intake.AddEntry": clinical, "Intake.EndEntry": clinical, "Intake.State": clinical,
 		"Intake.SetReason":  clinical,
 		"Intake.TakeVitals": clinical, "Intake.KeepVitals": clinical, "Intake.StrikeVital": clinical, "Intake.VitalHistory": clinical,
-		"Intake.FindMedicine": clinical,
-		"Intake.HouseFind":    clinical, "Intake.EnterTest": clinical, "Intake.GiveVaccine": clinical, "Intake.StrikeVaccine": clinical,
+		"Intake.FindMedicine": clinical, "Intake.Told": clinical, "Intake.Tolerated": clinical,
+		"Intake.HouseFind": clinical, "Intake.EnterTest": clinical, "Intake.GiveVaccine": clinical, "Intake.StrikeVaccine": clinical,
 
 		"Outside.FetchElsewhere": clinical, "Outside.Decide": clinical, "Outside.ReadDevice": clinical,
 

@@ -110,16 +110,19 @@ func TestASetKnowsTheKidneysAndWhatIsOut(t *testing.T) {
 	warned := map[string]string{}
 	for _, p := range all[0].Parts {
 		for _, w := range p.Warnings {
-			warned[p.Words] += w.Says + ": " + w.Why
+			warned[p.Words] += w.Says + ": " + w.Why + "; "
 		}
 	}
 	require.Equal(t, map[string]string{
-		"Colchicine 1.2 mg, then 0.6 mg after one hour on day one.": "With a filtration rate of 24 mL/min/1.73 m² on 04 May 2026: one course in two weeks below 30 (FDA label)",
-		"Urate.": "Asked for already: ordered on 04 May 2026, no final result yet",
+		"Colchicine 1.2 mg, then 0.6 mg after one hour on day one.": "With a filtration rate of 24 mL/min/1.73 m² on 04 May 2026 " +
+			"(no clearance: no creatinine of the last year): one course in two weeks below 30; begin prevention with 0.3 mg; " +
+			"Dose not checked: “1.2 mg, then 0.6 mg after one hour on day one” was not read; ",
+		"Prednisone 40 mg daily for five days, instead of colchicine.": "Dose not checked: “40 mg daily for five days, instead of colchicine” was not read; ",
+		"Urate.": "Asked for already: ordered on 04 May 2026, no final result yet; ",
 	}, warned)
 	hits, err := c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, "ibuprofen")
 	require.NoError(t, err)
-	require.Contains(t, hits[0].Warnings[0].Why, "avoided below 30", "the intake knows it too")
+	require.Contains(t, hits.Hits[0].Warnings[0].Why, "avoided below 30", "the intake knows it too")
 }
 
 // The present plan becomes a set: each sentence a part of the kind it reads as, what is

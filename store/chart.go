@@ -1,11 +1,25 @@
 package store
 
-import "deftledger/core/chart"
+import (
+	"encoding/json"
+	"strings"
+
+	"deftledger/core/chart"
+)
 
 // AddAllergy stores an allergy or the statement that none is known.
 func (q *Q) AddAllergy(a chart.Allergy) error {
-	return q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)",
-		a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source)
+	if err := q.do("INSERT INTO allergy(id, patient_id, substance, reaction, severity, stated_at, stated_by, source) VALUES (?,?,?,?,?,?,?,?)",
+		a.ID, a.PatientID, a.Substance, a.Reaction, a.Severity, Stamp(a.StatedAt), a.StatedBy, a.Source); err != nil || a.Certainty == "" {
+		return err
+	}
+	return q.do("INSERT INTO allergy_detail(allergy_id, patient_id, certainty) VALUES (?,?,?)", a.ID, a.PatientID, a.Certainty)
+}
+
+// AddTolerated stores what somebody bore in spite of an allergy; day is as precise as known.
+func (q *Q) AddTolerated(id, allergy, patient, what, day, by, at string) error {
+	return q.must("INSERT INTO allergy_tolerated(id, allergy_id, patient_id, what, day, by_id, at) SELECT ?, id, patient_id, ?, ?, ?, ? FROM allergy "+
+		"WHERE id = ? AND patient_id "+samePerson+" AND ended_at = '' AND substance <> ''", id, what, day, by, at, allergy, patient)
 }
 
 // Allergies lists a patient's allergies, severe first, or the one statement that
@@ -17,12 +31,15 @@ func (q *Q) Allergies(patient string) ([]chart.Allergy, error) {
 
 func allergies(patient string) rows[chart.Allergy] {
 	return rows[chart.Allergy]{
-		cols: "id, patient_id, substance, reaction, severity, stated_at, stated_by, source",
+		cols: `id, patient_id, substance, reaction, severity, stated_at, stated_by, source,
+			coalesce((SELECT certainty FROM allergy_detail d WHERE d.allergy_id = allergy.id), ''),
+			coalesce((SELECT group_concat(what || CASE WHEN day = '' THEN '' ELSE ' (' || day || ')' END, '; ' ORDER BY at)
+				FROM allergy_tolerated t WHERE t.allergy_id = allergy.id), '')`,
 		from: "allergy WHERE patient_id " + samePerson + " AND ended_at = ''", order: "substance = '', severity <> 'severe', substance",
 		args: []any{patient},
 		scan: func(s scanner, a *chart.Allergy) error {
 			var at string
-			err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source)
+			err := s.Scan(&a.ID, &a.PatientID, &a.Substance, &a.Reaction, &a.Severity, &at, &a.StatedBy, &a.Source, &a.Certainty, &a.Tolerated)
 			a.StatedAt = Moment(at)
 			return err
 		},
@@ -39,10 +56,28 @@ func outweighed(all []chart.Allergy) []chart.Allergy {
 	return all
 }
 
-// AddMedicine stores a medicine.
+// AddMedicine stores a medicine, with what was typed and how it was read where that is given.
 func (q *Q) AddMedicine(m chart.Medicine) error {
-	return q.do("INSERT INTO medicine(id, patient_id, name, dose, started, stopped, source, added_by, added_at) VALUES (?,?,?,?,?,?,?,?,?)",
-		m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped, m.Source, m.AddedBy, Stamp(m.AddedAt))
+	if err := q.do("INSERT INTO medicine(id, patient_id, name, dose, started, stopped, source, added_by, added_at) VALUES (?,?,?,?,?,?,?,?,?)",
+		m.ID, m.PatientID, m.Name, m.Dose, m.Started, m.Stopped, m.Source, m.AddedBy, Stamp(m.AddedAt)); err != nil ||
+		m.Typed == "" && m.Why == "" {
+		return err
+	}
+	dosage := ""
+	if m.Dosage.Read() {
+		text, err := json.Marshal(m.Dosage)
+		if err != nil {
+			return err
+		}
+		dosage = string(text)
+	}
+	return q.do("INSERT INTO medicine_detail(medicine_id, patient_id, typed, dosage, why) VALUES (?,?,?,?,?)", m.ID, m.PatientID, m.Typed, dosage, m.Why)
+}
+
+// AddTold stores what was told of taking a medicine that is on the list.
+func (q *Q) AddTold(id, medicine, patient string, t chart.Told) error {
+	return q.must("INSERT INTO medicine_told(id, medicine_id, patient_id, says, detail, by_id, at) SELECT ?, id, patient_id, ?, ?, ?, ? FROM medicine "+
+		"WHERE id = ? AND patient_id "+samePerson+" AND stopped = ''", id, t.Says, t.Detail, t.By, Stamp(t.At), medicine, patient)
 }
 
 // Medicines lists a patient's active medicines.
@@ -52,12 +87,28 @@ func (q *Q) Medicines(patient string) ([]chart.Medicine, error) {
 
 func medicines(patient string) rows[chart.Medicine] {
 	return rows[chart.Medicine]{
-		cols: "id, patient_id, name, dose, started, stopped, source",
-		from: "medicine WHERE patient_id " + samePerson + " AND stopped = ''", order: "name", args: []any{patient},
-		scan: func(s scanner, m *chart.Medicine) error {
-			return s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Source)
-		},
+		cols: `m.id, m.patient_id, m.name, m.dose, m.started, m.stopped, m.source, m.added_by, m.added_at, coalesce(d.typed, ''), coalesce(d.dosage, ''),
+			coalesce(d.why, ''), coalesce((SELECT says || char(9) || by_id || char(9) || at || char(9) || detail FROM medicine_told t
+				WHERE t.medicine_id = m.id ORDER BY at DESC, rowid DESC LIMIT 1), '')`,
+		from:  "medicine m LEFT JOIN medicine_detail d ON d.medicine_id = m.id WHERE m.patient_id " + samePerson + " AND m.stopped = ''",
+		order: "m.name, m.id", args: []any{patient}, scan: scanMedicine,
 	}
+}
+
+func scanMedicine(s scanner, m *chart.Medicine) error {
+	var added, dosage, told string
+	if err := s.Scan(&m.ID, &m.PatientID, &m.Name, &m.Dose, &m.Started, &m.Stopped, &m.Source, &m.AddedBy, &added, &m.Typed, &dosage, &m.Why,
+		&told); err != nil {
+		return err
+	}
+	m.AddedAt = Moment(added)
+	if t := strings.SplitN(told, "\t", 4); len(t) == 4 {
+		m.Told = chart.Told{Says: t[0], By: t[1], At: Moment(t[2]), Detail: t[3]}
+	}
+	if dosage == "" {
+		return nil
+	}
+	return json.Unmarshal([]byte(dosage), &m.Dosage)
 }
 
 // AddProblem puts a code on the problem list; one already there stays as it is.

@@ -133,6 +133,21 @@ var guarded = map[string][]guardedTable{
 	"cover": {
 		{"cover", "id", "id of_id by_id from_day to_day set_by set_at ended_at ended_by"},
 	},
+	"registration": {
+		{"registration", "patient_id", "id patient_id version content reason by_id at"},
+	},
+	"medicine_detail": {
+		{"medicine_detail", "patient_id", "medicine_id patient_id typed dosage why"},
+	},
+	"medicine_told": {
+		{"medicine_told", "patient_id", "id medicine_id patient_id says detail by_id at"},
+	},
+	"allergy_detail": {
+		{"allergy_detail", "patient_id", "allergy_id patient_id certainty"},
+	},
+	"allergy_tolerated": {
+		{"allergy_tolerated", "patient_id", "id allergy_id patient_id what day by_id at"},
+	},
 	"opening": {
 		{"opening", "id", "id patient_id staff_id at until reason reviewer_id reviewed_at reviewed_by verdict remark"},
 	},

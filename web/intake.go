@@ -78,9 +78,23 @@ func (s *server) describeIntake(api huma.API) {
 		Body struct {
 			Query string `json:"query" maxLength:"100"`
 		}
-	}) (*body[[]intake.MedicineHit], error) {
+	}) (*body[intake.MedicineSearch], error) {
 		out, err := s.app.Intake.FindMedicine(ctx, who, in.ID, in.Body.Query)
-		return &body[[]intake.MedicineHit]{out}, err
+		return &body[intake.MedicineSearch]{out}, err
+	})
+	intakeAct(api, "told-of-medicine", "/api/visits/{id}/medicines/told", func(ctx context.Context, who act.Actor, id string, in struct {
+		ID     string `json:"id" maxLength:"64"`
+		Says   string `json:"says" enum:"taking,sometimes,not taking,not known"`
+		Detail string `json:"detail" maxLength:"300"`
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.Told(ctx, who, id, in.ID, in.Says, in.Detail)
+	})
+	intakeAct(api, "tolerated", "/api/visits/{id}/allergies/tolerated", func(ctx context.Context, who act.Actor, id string, in struct {
+		ID   string `json:"id" maxLength:"64"`
+		What string `json:"what" maxLength:"300"`
+		Day  string `json:"day" maxLength:"10"`
+	}) (intake.IntakeView, error) {
+		return s.app.Intake.Tolerated(ctx, who, id, in.ID, in.What, in.Day)
 	})
 }
 

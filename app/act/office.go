@@ -31,7 +31,7 @@ type Config struct {
 	Clock      func() time.Time
 	IdleAfter  time.Duration // the screen locks after this
 	FormFiles  fs.FS         // the forms that ship
-	Medicines  *safety.List
+	Medicines  *safety.Catalogue
 	House      House
 	Services   []coding.Service // what can be charged by anybody; a clinic adds its own list
 	Measures   []measure.Rule   // of quality, met or missed by a visit
@@ -65,7 +65,7 @@ type Office struct {
 // NewOffice opens an office.
 func NewOffice(c Config) *Office {
 	if c.Medicines == nil {
-		c.Medicines = &safety.List{} // knows no medicine, and says so of each
+		c.Medicines, _ = safety.New(safety.Knowledge{}) // knows no medicine, and says so of each
 	}
 	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}},
 		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}

@@ -301,11 +301,14 @@ func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, er
 		}
 	}
 	p := note.Promised{Tests: a.Laboratory.Tests, Back: len(c.FollowUps) > 0}
-	for _, m := range a.Medicines.Names() {
-		p.Medicines = append(p.Medicines, strings.ToLower(m))
+	said := strings.ToLower(plan)
+	for _, m := range a.Medicines.InProse() {
+		if m = strings.ToLower(m); strings.Contains(said, m) {
+			p.Medicines = append(p.Medicines, m)
+		}
 	}
 	for _, m := range c.Record.Medicines {
-		p.Active = append(p.Active, m.Name)
+		p.Active = append(p.Active, m.Name+" "+strings.Join(a.Medicines.Ingredients(m.Name), " "))
 	}
 	for _, x := range c.Record.InHand {
 		if x.Prepared || x.VisitID == c.Visit.ID {

@@ -14,6 +14,7 @@ import (
 	"deftledger/app/visit"
 	"deftledger/core/chart"
 	"deftledger/core/circle"
+	"deftledger/core/safety"
 	"deftledger/store"
 )
 
@@ -65,8 +66,11 @@ type AllergyView struct {
 
 // MedicineView is an active medicine.
 type MedicineView struct {
-	Name string `json:"name"`
-	Dose string `json:"dose"`
+	Name     string           `json:"name"`
+	Dose     string           `json:"dose"`
+	Told     string           `json:"told" doc:"What was told last of taking it, where that is not that it is taken"`
+	Warnings []safety.Warning `json:"warnings" doc:"What speaks for care with it and is serious"`
+	Checked  bool             `json:"checked" doc:"The catalogue knows it: what is not known is not checked"`
 }
 
 // ProblemView is an entry of the problem list.
@@ -196,7 +200,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 		}
 		out = ChartView{Patient: a.Patient(p), Allergies: []AllergyView{}, Problems: []ProblemView{}, Medicines: []MedicineView{},
 			Vitals: []VitalView{}, Today: []visit.VisitView{}, Unsigned: []results.ReportRow{}, Speaking: []string{}}
-		held, err := a.Order.Record(q, id, a.Today())
+		care, held, err := a.Order.Care(q, id)
 		if err != nil {
 			return err
 		}
@@ -212,8 +216,17 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 		for _, x := range held.Problems {
 			out.Problems = append(out.Problems, ProblemView{Code: x.Code, Title: x.Title, Since: x.Since, Onset: x.Onset, State: x.State})
 		}
-		for _, x := range held.Medicines {
-			out.Medicines = append(out.Medicines, MedicineView{Name: x.Name, Dose: x.Dose})
+		for i, x := range held.Medicines {
+			m := MedicineView{Name: x.Name, Dose: x.Dose, Warnings: []safety.Warning{}, Checked: len(a.Medicines.Ingredients(x.Name)) > 0}
+			if x.Told.Says != "taking" {
+				m.Told = x.Told.Says
+			}
+			for _, w := range care.Each[i] {
+				if w.Serious {
+					m.Warnings = append(m.Warnings, w)
+				}
+			}
+			out.Medicines = append(out.Medicines, m)
 		}
 		vitals, err := q.LastVitals(id)
 		if err != nil {

@@ -43,7 +43,7 @@ func (a *Acts) MedicalWords(_ context.Context, who act.Actor) ([]string, error) 
 			take(x.Name)
 		}
 	}
-	for _, n := range a.Medicines.Names() {
+	for _, n := range a.Medicines.Called() {
 		take(n)
 	}
 	for _, x := range append(slices.Clone(l.Systems.Review), l.Systems.Examination...) {

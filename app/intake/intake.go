@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -24,6 +25,29 @@ type EntryView struct {
 	Source string `json:"source"`
 	By     string `json:"by"`
 	At     string `json:"at"`
+
+	Medicine *MedicineFacts `json:"medicine,omitempty" doc:"Of an entry of the medicine list"`
+	Allergy  *AllergyFacts  `json:"allergy,omitempty" doc:"Of an entry of the allergy list"`
+}
+
+// MedicineFacts is what is known of a medicine of the list beyond its words.
+type MedicineFacts struct {
+	Ingredients []string         `json:"ingredients" doc:"Generic names; empty for a medicine that is not in the catalogue"`
+	Dosage      chart.Dosage     `json:"dosage"`
+	Reads       string           `json:"reads" doc:"The dose as it was read; empty where it was not"`
+	Why         string           `json:"why" doc:"Why it was begun; empty where nobody said"`
+	Told        string           `json:"told" doc:"What was told last of taking it: taking, sometimes, not taking, not known; empty where nobody asked"`
+	ToldDetail  string           `json:"toldDetail"`
+	ToldBy      string           `json:"toldBy"`
+	Warnings    []safety.Warning `json:"warnings" doc:"What speaks for care with it, gravest first; what could not be checked last"`
+}
+
+// AllergyFacts is what is known of an allergy beyond its words.
+type AllergyFacts struct {
+	Is        string `json:"is" enum:"ingredient,class,no medicine,not known" doc:"What the substance is, as the check understands it"`
+	Means     string `json:"means" doc:"The ingredients or the class it names"`
+	Certainty string `json:"certainty" enum:"confirmed,likely,doubtful,refuted,"`
+	Tolerated string `json:"tolerated" doc:"What was borne since"`
 }
 
 // ListView is a list of the chart as the intake shows it.
@@ -54,21 +78,22 @@ type IncomingView struct {
 
 // IntakeView is the intake page of a visit.
 type IntakeView struct {
-	Visit     visit.VisitView `json:"visit"`
-	Lists     []ListView      `json:"lists"`
-	Medicines ListView        `json:"medicines"`
-	Stopped   []EntryView     `json:"stopped"`
-	Allergies ListView        `json:"allergies"`
-	Vitals    []VitalRow      `json:"vitals"`
-	Days      []string        `json:"days" doc:"Days of the earlier visits whose vital signs stand beside"`
-	BMI       string          `json:"bmi"`
-	Incoming  []IncomingView  `json:"incoming"`
-	Kinds     []string        `json:"kinds"`
-	Sources   []string        `json:"sources" doc:"Where more can be fetched from"`
-	Device    bool            `json:"device"`
-	Tests     []HouseDone     `json:"tests" doc:"Tests done in the house at this visit"`
-	Vaccines  []GivenView     `json:"vaccines" doc:"Vaccines given at this visit"`
-	Done      []StepDone      `json:"done"`
+	Visit     visit.VisitView  `json:"visit"`
+	Lists     []ListView       `json:"lists"`
+	Medicines ListView         `json:"medicines"`
+	Stopped   []EntryView      `json:"stopped"`
+	Care      []safety.Warning `json:"care" doc:"What speaks for care with the list of medicines as such"`
+	Allergies ListView         `json:"allergies"`
+	Vitals    []VitalRow       `json:"vitals"`
+	Days      []string         `json:"days" doc:"Days of the earlier visits whose vital signs stand beside"`
+	BMI       string           `json:"bmi"`
+	Incoming  []IncomingView   `json:"incoming"`
+	Kinds     []string         `json:"kinds"`
+	Sources   []string         `json:"sources" doc:"Where more can be fetched from"`
+	Device    bool             `json:"device"`
+	Tests     []HouseDone      `json:"tests" doc:"Tests done in the house at this visit"`
+	Vaccines  []GivenView      `json:"vaccines" doc:"Vaccines given at this visit"`
+	Done      []StepDone       `json:"done"`
 }
 
 // StepDone says of a step of the intake whether it is done and by whom.
@@ -91,7 +116,7 @@ func (a *Acts) Intake(ctx context.Context, who act.Actor, visitID string) (out I
 			return act.NotFound(err, "visit")
 		}
 		patient = v.PatientID
-		out = IntakeView{Visit: a.Visit.View(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Vitals: []VitalRow{}, Days: []string{},
+		out = IntakeView{Visit: a.Visit.View(v, who), Lists: []ListView{}, Stopped: []EntryView{}, Care: []safety.Warning{}, Vitals: []VitalRow{}, Days: []string{},
 			Incoming: []IncomingView{}, Kinds: []string{}, Sources: []string{}, Tests: []HouseDone{}, Vaccines: []GivenView{},
 			Device: a.Elsewhere.Device != "", Done: []StepDone{}}
 		for _, k := range l.Kinds {
@@ -174,13 +199,25 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 		out.Lists = append(out.Lists, l)
 	}
 	out.Medicines = ListView{ListKind: chart.MedicinesKind, Entries: []EntryView{}}
-	ms, err := q.Medicines(v.PatientID)
+	care, held, err := a.Order.Care(q, v.PatientID)
 	if err != nil {
 		return err
 	}
-	for _, m := range ms {
-		out.Medicines.Entries = append(out.Medicines.Entries, EntryView{ID: m.ID, Title: m.Name, Detail: m.Dose, Since: m.Started,
-			Source: m.Source})
+	out.Care = care.List
+	for i, m := range held.Medicines {
+		e := EntryView{ID: m.ID, Title: m.Name, Detail: m.Dose, Since: m.Started, Source: m.Source, By: names[m.AddedBy], Medicine: &MedicineFacts{
+			Ingredients: append([]string{}, a.Medicines.Ingredients(m.Name)...), Dosage: m.Dosage, Why: m.Why, Told: m.Told.Says,
+			ToldDetail: m.Told.Detail, Warnings: care.Each[i]}}
+		if !m.AddedAt.IsZero() {
+			e.At = a.Say(m.AddedAt)
+		}
+		if m.Dosage.Read() {
+			e.Medicine.Reads = m.Dosage.Says()
+		}
+		if m.Told.Says != "" {
+			e.Medicine.ToldBy = names[m.Told.By] + ", " + m.Told.At.In(a.Location).Format("02 Jan 2006")
+		}
+		out.Medicines.Entries = append(out.Medicines.Entries, e)
 	}
 	if stated(&out.Medicines); len(out.Medicines.Entries) > 0 {
 		out.Medicines.NoneKnown = ""
@@ -194,25 +231,36 @@ func (a *Acts) Lists(q *store.Q, v store.Visit, out *IntakeView) error {
 			Since: m.Started, Until: m.Stopped, By: names[m.By]})
 	}
 	out.Allergies = ListView{ListKind: chart.AllergiesKind, Entries: []EntryView{}}
-	as, err := q.Allergies(v.PatientID)
-	if err != nil {
-		return err
-	}
 	stated(&out.Allergies)
 	out.Allergies.NoneKnown = ""
-	for _, x := range as {
+	for _, x := range held.Allergies {
 		if x.Substance == "" {
 			out.Allergies.NoneKnown = x.StatedBy + ", " + x.StatedAt.In(a.Location).Format("02 Jan 2006")
 			continue
 		}
 		out.Allergies.Entries = append(out.Allergies.Entries,
 			EntryView{ID: x.ID, Title: x.Substance, Detail: strings.Trim(x.Reaction+", "+x.Severity, ", "), Since: "", Until: "", Source: x.Source,
-				By: x.StatedBy, At: a.Say(x.StatedAt)})
+				By: x.StatedBy, At: a.Say(x.StatedAt), Allergy: a.allergyFacts(x)})
 	}
 	if len(out.Allergies.Entries) > 0 {
 		out.Allergies.NoneKnown = ""
 	}
 	return nil
+}
+
+// allergyFacts says how the check understands an allergy.
+func (a *Acts) allergyFacts(x chart.Allergy) *AllergyFacts {
+	is := a.Medicines.Allergen(x.Substance)
+	f := &AllergyFacts{Is: "not known", Certainty: x.Certainty, Tolerated: x.Tolerated}
+	switch {
+	case len(is.Ingredients) > 0:
+		f.Is, f.Means = "ingredient", strings.Join(is.Ingredients, ", ")
+	case len(is.Groups) > 0:
+		f.Is, f.Means = "class", strings.Join(is.Groups, ", ")
+	case is.Known:
+		f.Is = "no medicine"
+	}
+	return f
 }
 
 // steps says what of the intake is done, and by whom.
@@ -283,9 +331,16 @@ type NewEntry struct {
 	Title    string `json:"title" maxLength:"200"`
 	Detail   string `json:"detail" maxLength:"500"`
 	Severity string `json:"severity" maxLength:"20"`
-	Since    string `json:"since" maxLength:"10"`
-	Until    string `json:"until" maxLength:"10"`
-	Source   string `json:"-"` // where it came from, for what was taken in
+
+	Certainty string `json:"certainty,omitempty" maxLength:"20" doc:"Of an allergy: confirmed, likely, doubtful, refuted"`
+	Tolerated string `json:"tolerated,omitempty" maxLength:"300" doc:"Of an allergy: what was borne since"`
+	Why       string `json:"why,omitempty" maxLength:"300" doc:"Why a medicine was begun"`
+	Typed     string `json:"typed,omitempty" maxLength:"400" doc:"A medicine with its dose as it was typed in one line; kept beside"`
+	AsTyped   bool   `json:"asTyped,omitempty" doc:"Keep a dose without a unit as it was typed"`
+
+	Since  string `json:"since" maxLength:"10"`
+	Until  string `json:"until" maxLength:"10"`
+	Source string `json:"-"` // where it came from, for what was taken in
 }
 
 // AddEntry adds an entry to a list of the chart.
@@ -313,11 +368,16 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 	id := act.NewID()
 	switch e.List {
 	case chart.MedicineList:
+		typed := cmp.Or(chart.Tidy(e.Typed), chart.Tidy(e.Title+" "+e.Detail))
 		safe, err := chart.SafeDose(e.Detail)
 		if err != nil {
 			return "", act.Refuse(act.Invalid, "The dose: %s.", err)
 		}
 		e.Detail = safe
+		dosage, unread := chart.ReadDosage(safe)
+		if unread != "" && e.Source == "" && !e.AsTyped && chart.WithoutUnit(safe) {
+			return "", act.Refuse(act.Conflict, "“%s”: of what? Write the unit, as in 10 mg or 1 tablet, or keep it as it is typed.", safe)
+		}
 		now, err := t.Medicines(v.PatientID)
 		if err != nil {
 			return "", err
@@ -328,7 +388,7 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 			}
 		}
 		if err := t.AddMedicine(chart.Medicine{ID: id, PatientID: v.PatientID, Name: e.Title, Dose: e.Detail, Started: e.Since, Source: e.Source,
-			AddedBy: t.Who.ID, AddedAt: t.Now}); err != nil {
+			AddedBy: t.Who.ID, AddedAt: t.Now, Typed: typed, Dosage: dosage, Why: chart.Tidy(e.Why)}); err != nil {
 			return "", err
 		}
 	case chart.AllergyList:
@@ -349,9 +409,17 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 		if !slices.Contains([]string{"", "mild", "moderate", "severe"}, e.Severity) {
 			return "", act.Refuse(act.Invalid, "The severity is mild, moderate, severe or not known.")
 		}
+		if !slices.Contains(chart.Certainties, e.Certainty) {
+			return "", act.Refuse(act.Invalid, "How sure it is: confirmed, likely, doubtful, refuted, or not said.")
+		}
 		if err := t.AddAllergy(chart.Allergy{ID: id, PatientID: v.PatientID, Substance: e.Title, Reaction: e.Detail, Severity: e.Severity,
-			StatedAt: t.Now, StatedBy: t.Who.Name, Source: e.Source}); err != nil {
+			StatedAt: t.Now, StatedBy: t.Who.Name, Source: e.Source, Certainty: e.Certainty}); err != nil {
 			return "", err
+		}
+		if what := chart.Tidy(e.Tolerated); what != "" {
+			if err := t.AddTolerated(act.NewID(), id, v.PatientID, what, "", t.Who.ID, store.Stamp(t.Now)); err != nil {
+				return "", err
+			}
 		}
 	default:
 		if !slices.ContainsFunc(chart.HistoryLists, func(k chart.ListKind) bool { return k.ID == e.List }) {
@@ -535,27 +603,86 @@ func (a *Acts) SetReason(ctx context.Context, who act.Actor, visitID, reason, ki
 	})
 }
 
-// MedicineHit is a medicine found, with what speaks for care with it.
+// Told records what the patient tells of taking a medicine of the list.
+func (a *Acts) Told(ctx context.Context, who act.Actor, visitID, medicine, says, detail string) (IntakeView, error) {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return IntakeView{}, err
+	}
+	if !slices.Contains(chart.Takings, says) {
+		return IntakeView{}, act.Refuse(act.Invalid, "It is taken, taken sometimes, not taken, or not known.")
+	}
+	return a.Change(ctx, who, visitID, "record how a medicine is taken", func(t *act.Tx, v store.Visit) error {
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
+		return act.NotFound(t.AddTold(act.NewID(), medicine, v.PatientID, chart.Told{Says: says, Detail: chart.Tidy(detail), By: who.ID, At: t.Now}), "medicine")
+	})
+}
+
+// Tolerated records what was borne in spite of an allergy.
+func (a *Acts) Tolerated(ctx context.Context, who act.Actor, visitID, allergy, what, day string) (IntakeView, error) {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return IntakeView{}, err
+	}
+	if what = chart.Tidy(what); what == "" {
+		return IntakeView{}, act.Refuse(act.Invalid, "Say what was borne, and when.")
+	}
+	if err := act.CheckVague(day); err != nil {
+		return IntakeView{}, err
+	}
+	return a.Change(ctx, who, visitID, "record what was borne", func(t *act.Tx, v store.Visit) error {
+		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
+		return act.NotFound(t.AddTolerated(act.NewID(), allergy, v.PatientID, what, day, who.ID, store.Stamp(t.Now)), "allergy")
+	})
+}
+
+// MedicineHit is a medicine that may be meant, with what speaks for care with it, at the
+// dose that was typed beside it.
 type MedicineHit struct {
-	Name     string           `json:"name"`
+	safety.Hit
+	Typed    bool             `json:"typed" doc:"The name as it was typed, which is not in the catalogue"`
 	Warnings []safety.Warning `json:"warnings"`
 }
 
-// FindMedicine finds medicines and checks each against this chart. A name that is
-// not on the list comes last, as typed.
-func (a *Acts) FindMedicine(ctx context.Context, who act.Actor, patient, query string) (out []MedicineHit, err error) {
-	out = []MedicineHit{}
+// MedicineSearch is what a line such as "lisinopril 20 mg daily" may mean.
+type MedicineSearch struct {
+	Dose   string        `json:"dose" doc:"What stands behind the name, as it will be kept"`
+	Dosage chart.Dosage  `json:"dosage"`
+	Reads  string        `json:"reads" doc:"The dose as it was read; empty where it was not"`
+	Unread bool          `json:"unread" doc:"There is a dose, and it was not read: it is kept as it is typed"`
+	NoUnit bool          `json:"noUnit" doc:"The dose is a number without a unit: it is kept only where somebody says so"`
+	Hits   []MedicineHit `json:"hits"`
+}
+
+// FindMedicine finds the medicines that a line may mean and checks each against this chart.
+// A name that is not in the catalogue comes last, as typed.
+func (a *Acts) FindMedicine(ctx context.Context, who act.Actor, patient, line string) (out MedicineSearch, err error) {
+	out.Hits = []MedicineHit{}
 	err = a.Look(ctx, who, act.DoIntake, func(q *store.Q) error {
-		care, err := a.Order.CareWith(q, patient)
+		held, err := a.Order.Record(q, patient, a.Today())
 		if err != nil {
 			return err
 		}
-		names := a.Medicines.Find(query, 8)
-		if words := strings.TrimSpace(query); words != "" && !slices.Contains(names, strings.ToLower(words)) {
-			names = append(names, words)
+		name, dose := a.Medicines.Split(line)
+		if dose, err := chart.SafeDose(dose); err == nil {
+			out.Dose = dose
+			out.Dosage, _ = chart.ReadDosage(dose)
+		} else {
+			out.Dose = dose
 		}
-		for _, n := range names {
-			out = append(out, MedicineHit{strings.ToUpper(n[:1]) + n[1:], care(n)})
+		if out.Dosage.Read() {
+			out.Reads = out.Dosage.Says()
+		}
+		out.Unread = out.Dose != "" && !out.Dosage.Read()
+		out.NoUnit = out.Unread && chart.WithoutUnit(out.Dose)
+		for _, h := range a.Medicines.Find(name, 7) {
+			called := h.Name
+			if h.Under != "" {
+				called = h.Under
+			}
+			out.Hits = append(out.Hits, MedicineHit{h, false, a.Medicines.Check(held, safety.Taking{Name: called, Dose: out.Dose, Dosage: out.Dosage})})
+		}
+		if name = chart.Tidy(name); name != "" && len(a.Medicines.Ingredients(name)) == 0 {
+			out.Hits = append(out.Hits, MedicineHit{safety.Hit{Name: name, Ingredients: []string{}, Forms: []string{}}, true,
+				a.Medicines.Check(held, safety.Taking{Name: name, Dose: out.Dose, Dosage: out.Dosage})})
 		}
 		return nil
 	})

@@ -13,7 +13,7 @@ import (
 
 // watched lists the quantities that rules read from a record.
 func (a *Acts) watched() []string {
-	out := slices.Concat(coding.EvidenceLOINC, note.MeasureLOINC(), []string{safety.FiltrationRate})
+	out := slices.Concat(coding.EvidenceLOINC, note.MeasureLOINC(), a.Medicines.Watched())
 	for _, r := range a.Measures {
 		for _, need := range r.Values {
 			out = append(out, need.LOINC...)
@@ -37,9 +37,12 @@ func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
 	r.Values = slices.DeleteFunc(r.Values, func(v chart.Value) bool { return v.Day > day })
 	for i, m := range r.Medicines {
 		r.Medicines[i].Classes = a.Medicines.Classes(m.Name)
+		if !m.Dosage.Read() {
+			r.Medicines[i].Dosage, _ = chart.ReadDosage(m.Dose) // entered by a former version
+		}
 	}
 	for i, x := range r.Allergies {
-		r.Allergies[i].Classes = a.Medicines.Classes(x.Substance)
+		r.Allergies[i].Classes = a.Medicines.AllergyClasses(x.Substance)
 	}
 	for i, x := range r.InHand {
 		r.InHand[i].Day = a.DayOf(x.Day)
@@ -54,10 +57,13 @@ func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
 	return r, nil
 }
 
-// CareWith returns what speaks for care with a medicine in a chart today.
-func (a *Acts) CareWith(q *store.Q, patient string) (func(medicine string) []safety.Warning, error) {
+// Care is what speaks for care with the medicines of a chart today, all of them.
+func (a *Acts) Care(q *store.Q, patient string) (safety.Whole, chart.Record, error) {
 	r, err := a.Record(q, patient, a.Today())
-	return func(medicine string) []safety.Warning { return a.Medicines.Care(r, medicine) }, err
+	if err != nil {
+		return safety.Whole{}, r, err
+	}
+	return a.Medicines.CheckAll(r), r, nil
 }
 
 // OpenTests says of each test that is ordered or prepared and has no final result yet

@@ -110,11 +110,11 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 				p := part.SetPart
 				switch p.Kind {
 				case order.MedicinePart:
-					part.Warnings = append(part.Warnings, a.Medicines.Care(held, s.Medicines[k].Name)...)
+					part.Warnings = append(part.Warnings, a.care(held, s.Medicines[k])...)
 					k++
 				case order.TestPart:
 					if why := open[p.Code]; why != "" {
-						part.Warnings = append(part.Warnings, safety.Warning{Says: "Asked for already", Why: why})
+						part.Warnings = append(part.Warnings, safety.Warning{Kind: safety.Double, Grade: safety.Watch, Says: "Asked for already", Why: why})
 					}
 				}
 				view.Parts = append(view.Parts, part)
@@ -273,10 +273,16 @@ func (a *Acts) drawSet(ctx context.Context, who act.Actor, noteID, title string,
 	return s, []string{v.Visit.Patient.Family, v.Visit.Patient.Given, v.Visit.Patient.Record}, err
 }
 
+// care is what speaks for care with a medicine of a set in a chart.
+func (a *Acts) care(held chart.Record, m order.Dose) []safety.Warning {
+	d, _ := chart.ReadDosage(m.Dose)
+	return a.Medicines.Check(held, safety.Taking{Name: m.Name, Dose: m.Dose, Dosage: d})
+}
+
 // beginsWithMedicine returns the longest name of a medicine that a sentence begins with.
 func (a *Acts) beginsWithMedicine(sentence string) string {
 	best := ""
-	for _, m := range a.Medicines.Names() {
+	for _, m := range a.Medicines.InProse() {
 		if len(m) > len(best) && len(sentence) > len(m) && strings.EqualFold(sentence[:len(m)], m) && sentence[len(m)] == ' ' {
 			best = sentence[:len(m)]
 		}

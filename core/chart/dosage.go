@@ -407,3 +407,11 @@ func wholeAmount(a, b string) (string, bool) {
 	m, _ := strconv.ParseFloat(most, 64)
 	return least + "-" + most, ok && l < m
 }
+
+var bareNumber = regexp.MustCompile(`^(?:take )?` + numberWord + `(?:\s|$)`)
+
+// WithoutUnit says whether a dose begins with a number of nobody knows what: "10 daily".
+func WithoutUnit(dose string) bool {
+	s := strings.ToLower(strings.TrimSpace(dose))
+	return bareNumber.MatchString(s) && !amountWords.MatchString(" "+s) && !concentration.MatchString(s)
+}

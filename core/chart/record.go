@@ -19,9 +19,25 @@ type Allergy struct {
 type Medicine struct {
 	ID, PatientID, Name, Dose, Started, Stopped, Source, AddedBy string
 	AddedAt                                                      time.Time
+	Typed                                                        string   // as somebody typed it, where that was kept
 	Dosage                                                       Dosage   // read from Dose; the zero value where it was not
+	Why                                                          string   // why it was begun
+	Told                                                         Told     // what was told last of taking it
 	Classes                                                      []string // as core/safety names them; filled where a Record is
 }
+
+// Told is what somebody told of taking a medicine: "taking", "sometimes", "not taking" or
+// "not known". The zero value is that nobody asked.
+type Told struct {
+	Says, Detail, By string
+	At               time.Time
+}
+
+// Takings are what may be told of taking a medicine.
+var Takings = []string{"taking", "sometimes", "not taking", "not known"}
+
+// Certainties are how sure an allergy is; "" is not said.
+var Certainties = []string{"", "confirmed", "likely", "doubtful", "refuted"}
 
 // Problem is an entry of the problem list.
 type Problem struct {

@@ -34,6 +34,10 @@ var longTerm = []struct{ class, code, with string }{
 	{"biguanide", "Z79.84", "E08 E09 E11 E13"},
 	{"sulfonylurea", "Z79.84", "E08 E09 E11 E13"},
 	{"SGLT2 inhibitor", "Z79.84", "E08 E09 E11 E13"},
+	{"DPP-4 inhibitor", "Z79.84", "E08 E09 E11 E13"},
+	{"thiazolidinedione", "Z79.84", "E08 E09 E11 E13"},
+	{"meglitinide", "Z79.84", "E08 E09 E11 E13"},
+	{"alpha-glucosidase inhibitor", "Z79.84", "E08 E09 E11 E13"},
 	{"GLP-1 receptor agonist", "Z79.85", "E08 E09 E11 E13"},
 	{"anticoagulant", "Z79.01", "I26 I27.82 I48 I82 Z86.71 D68"},
 	{"antiplatelet", "Z79.02", "I20 I25 I63 I70 I73 Z86.73 Z95"},
@@ -62,9 +66,6 @@ func FromChart(c *Catalogue, named []string, held chart.Record) []Supported {
 	}
 	for _, m := range held.Medicines {
 		classes, words := m.Classes, strings.TrimSpace(m.Name+" "+m.Dose)
-		if strings.HasPrefix(strings.ToLower(m.Name), "aspirin") {
-			classes = []string{"aspirin"}
-		}
 		for _, l := range longTerm {
 			code := l.code
 			if code == "Z79.85" && strings.Contains(strings.ToLower(words), "tablet") {

@@ -242,3 +242,10 @@ func TestNamesAsPeopleTypeThem(t *testing.T) {
 		t.Error(w)
 	}
 }
+
+func TestFreshCases(t *testing.T) {
+	c := catalogue(t)
+	for _, w := range slices.Concat(judgePairs(t, c, "fresh-pairs.txt"), judgeCases(t, c, "fresh-cases.txt"), judgeNames(t, c, "fresh-names.txt")) {
+		t.Error(w)
+	}
+}

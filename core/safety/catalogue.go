@@ -204,6 +204,12 @@ type named struct {
 	brand bool
 }
 
+// local says whether everything under this name is made for skin, eye or ear, while the
+// ingredient is made for the body too.
+func (n *named) local() bool {
+	return n.brand && len(n.parts) == 1 && len(n.forms) > 0 && !n.parts[0].onlyLocal() && onlyLocal(n.forms)
+}
+
 // notInProse marks names that mean something else in a sentence: a food, a test.
 const notInProse = "not in prose"
 
@@ -300,11 +306,17 @@ func (c *Catalogue) call(at Place, name string, brands, also []string, parts []*
 	if err := enter(name, name, false); err != nil {
 		return err
 	}
+	all := forms
 	for _, b := range brands {
+		b, form, only := strings.Cut(strings.TrimSuffix(b, ")"), " (")
+		if forms = all; only {
+			forms = []Form{{Name: form}}
+		}
 		if err := enter(b, b, true); err != nil {
 			return err
 		}
 	}
+	forms = all
 	for _, a := range also {
 		if err := enter(a, name, false); err != nil {
 			return err
@@ -517,6 +529,18 @@ func (c *Catalogue) Names() []string {
 	return out
 }
 
+// Called lists every name that a medicine goes by: generic names, brands and others.
+func (c *Catalogue) Called() []string {
+	out := c.Names()
+	for _, x := range c.k.Ingredients {
+		out = append(append(out, x.Brands...), x.Also...)
+	}
+	for _, p := range c.k.Products {
+		out = append(append(out, p.Brands...), p.Also...)
+	}
+	return out
+}
+
 // InProse lists the generic names that mean a medicine wherever they stand in a sentence:
 // not what is a food, a test or a vaccine as well.
 func (c *Catalogue) InProse() []string {
@@ -540,6 +564,19 @@ func (c *Catalogue) Classes(text string) (out []string) {
 func (c *Catalogue) Ingredients(text string) (out []string) {
 	for _, p := range c.Read(text).parts {
 		out = append(out, p.is.Name)
+	}
+	return out
+}
+
+// AllergyClasses lists the groups that an allergy rules out: those of the ingredient it is
+// to, or the one it names. "Penicillin" names all penicillins.
+func (c *Catalogue) AllergyClasses(substance string) (out []string) {
+	is := c.Allergen(substance)
+	for _, name := range is.Ingredients {
+		out = append(out, c.byName[name].Groups...)
+	}
+	for _, g := range is.Groups {
+		out = append(out, strings.TrimSuffix(g, anyKind))
 	}
 	return out
 }

@@ -89,6 +89,7 @@ func (c *Catalogue) Read(text string) (r Reading) {
 					r.parts = append(r.parts, part{x, found.shown, k, len(found.parts)})
 				}
 			}
+			r.local = r.local || found.local()
 			i += n
 			continue
 		}
@@ -126,11 +127,10 @@ func (c *Catalogue) longestAt(words []string) (int, *named) {
 }
 
 // onlyLocal says whether an ingredient is made for skin, eye or ear alone.
-func (x *Ingredient) onlyLocal() bool {
-	if len(x.Forms) == 0 {
-		return false
-	}
-	for _, f := range x.Forms {
+func (x *Ingredient) onlyLocal() bool { return len(x.Forms) > 0 && onlyLocal(x.Forms) }
+
+func onlyLocal(forms []Form) bool {
+	for _, f := range forms {
 		local := false
 		for w := range strings.FieldsSeq(f.Name) {
 			local = local || localWords[w]

@@ -124,8 +124,15 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
         <Group title="Medicines">
           {chart.medicines?.length ? (
             chart.medicines.map((m) => (
-              <p key={m.name}>
+              <p key={m.name + m.dose}>
                 {m.name} <span className="text-faded">{m.dose}</span>
+                {m.told && <span className="text-carried"> – {m.told === "not known" ? "taken? not known" : m.told}</span>}
+                {!m.checked && <span className="text-faded"> – ? not checked</span>}
+                {m.warnings.map((w) => (
+                  <span key={w.says + w.why} className="block text-small text-alarm">
+                    ■ {w.says}: {w.why}
+                  </span>
+                ))}
               </p>
             ))
           ) : (

@@ -1833,6 +1833,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{id}/allergies/tolerated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tolerated"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{id}/decide": {
         parameters: {
             query?: never;
@@ -1907,6 +1923,22 @@ export interface paths {
         get: operations["intake"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{id}/medicines/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["told-of-medicine"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2190,6 +2222,19 @@ export interface components {
             source: string;
             /** @description It has to be answered before the note is signed */
             stops: boolean;
+        };
+        AllergyFacts: {
+            /** @enum {string} */
+            certainty: "confirmed" | "likely" | "doubtful" | "refuted" | "";
+            /**
+             * @description What the substance is, as the check understands it
+             * @enum {string}
+             */
+            is: "ingredient" | "class" | "no medicine" | "not known";
+            /** @description The ingredients or the class it names */
+            means: string;
+            /** @description What was borne since */
+            tolerated: string;
         };
         AllergyView: {
             reaction: string;
@@ -2645,6 +2690,29 @@ export interface components {
             /** @description Why it is open; empty where it is not */
             why: string;
         };
+        Dosage: {
+            /** @description A number with a leading zero, or two with a hyphen; empty for none */
+            amount: string;
+            asNeeded: boolean;
+            /** @description For what, as it was typed */
+            for: string;
+            /**
+             * Format: double
+             * @description How often a day at most; 0 for not known
+             */
+            most: number;
+            often: string;
+            /** @description By mouth, under the tongue…; empty where it was not said */
+            route: string;
+            /** @description Of one tablet or measure, where it was typed too: 20 mg, 250 mg/5 mL */
+            strength: string;
+            /** @description mg, mcg, g, mL, unit, mEq, or tablet, capsule, puff, spray, drop, patch, suppository… */
+            unit: string;
+            /** @description For how long, or until what */
+            until: string;
+            /** @description With meals, before food… */
+            when: string;
+        };
         Drawing: {
             caption: string;
             svg: string;
@@ -2691,10 +2759,14 @@ export interface components {
             to: number;
         };
         EntryView: {
+            /** @description Of an entry of the allergy list */
+            allergy?: components["schemas"]["AllergyFacts"];
             at: string;
             by: string;
             detail: string;
             id: string;
+            /** @description Of an entry of the medicine list */
+            medicine?: components["schemas"]["MedicineFacts"];
             since: string;
             source: string;
             title: string;
@@ -3104,6 +3176,8 @@ export interface components {
         IntakeView: {
             allergies: components["schemas"]["ListView"];
             bmi: string;
+            /** @description What speaks for care with the list of medicines as such */
+            care: components["schemas"]["Warning"][];
             /** @description Days of the earlier visits whose vital signs stand beside */
             days: string[];
             device: boolean;
@@ -3309,13 +3383,55 @@ export interface components {
             /** @description First, last and present value with their dates */
             words: string;
         };
+        MedicineFacts: {
+            dosage: components["schemas"]["Dosage"];
+            /** @description Generic names; empty for a medicine that is not in the catalogue */
+            ingredients: string[];
+            /** @description The dose as it was read; empty where it was not */
+            reads: string;
+            /** @description What was told last of taking it: taking, sometimes, not taking, not known; empty where nobody asked */
+            told: string;
+            toldBy: string;
+            toldDetail: string;
+            /** @description What speaks for care with it, gravest first; what could not be checked last */
+            warnings: components["schemas"]["Warning"][];
+            /** @description Why it was begun; empty where nobody said */
+            why: string;
+        };
         MedicineHit: {
+            /** @description The commonest forms with their strengths */
+            forms: string[];
+            ingredients: string[];
             name: string;
+            /** @description Found by a name that is spelled nearly so, not so */
+            near: boolean;
+            /** @description The name as it was typed, which is not in the catalogue */
+            typed: boolean;
+            /** @description The brand or other name it was found under; empty for the generic name */
+            under: string;
             warnings: components["schemas"]["Warning"][];
         };
+        MedicineSearch: {
+            dosage: components["schemas"]["Dosage"];
+            /** @description What stands behind the name, as it will be kept */
+            dose: string;
+            hits: components["schemas"]["MedicineHit"][];
+            /** @description The dose is a number without a unit: it is kept only where somebody says so */
+            noUnit: boolean;
+            /** @description The dose as it was read; empty where it was not */
+            reads: string;
+            /** @description There is a dose, and it was not read: it is kept as it is typed */
+            unread: boolean;
+        };
         MedicineView: {
+            /** @description The catalogue knows it: what is not known is not checked */
+            checked: boolean;
             dose: string;
             name: string;
+            /** @description What was told last of taking it, where that is not that it is taken */
+            told: string;
+            /** @description What speaks for care with it and is serious */
+            warnings: components["schemas"]["Warning"][];
         };
         "Merge-recordsRequest": {
             other: string;
@@ -3342,12 +3458,22 @@ export interface components {
             version: number;
         };
         NewEntry: {
+            /** @description Keep a dose without a unit as it was typed */
+            asTyped?: boolean;
+            /** @description Of an allergy: confirmed, likely, doubtful, refuted */
+            certainty?: string;
             detail: string;
             list: string;
             severity: string;
             since: string;
             title: string;
+            /** @description Of an allergy: what was borne since */
+            tolerated?: string;
+            /** @description A medicine with its dose as it was typed in one line; kept beside */
+            typed?: string;
             until: string;
+            /** @description Why a medicine was begun */
+            why?: string;
         };
         NewSecrets: {
             /** @description The password of now */
@@ -4038,6 +4164,17 @@ export interface components {
             next: string;
             rows: components["schemas"]["Happening"][];
         };
+        "Told-of-medicineRequest": {
+            detail: string;
+            id: string;
+            /** @enum {string} */
+            says: "taking" | "sometimes" | "not taking" | "not known";
+        };
+        ToleratedRequest: {
+            day: string;
+            id: string;
+            what: string;
+        };
         Unread: {
             could: string[];
             text: string;
@@ -4169,9 +4306,23 @@ export interface components {
             visitId: string;
         };
         Warning: {
+            /** @description What to do; empty where the source says nothing */
+            advice: string;
+            /** @enum {string} */
+            grade: "never" | "avoid" | "watch" | "unchecked";
+            /** @enum {string} */
+            kind: "allergy" | "double" | "interaction" | "kidney" | "dose" | "pregnancy" | "breast-feeding" | "condition" | "age" | "laboratory" | "list" | "not checked";
+            /** @description The medicine of the list it is about */
+            medicine: string;
+            /** @description What in this chart it is about */
             says: string;
+            /** @description Never or avoid */
             serious: boolean;
+            /** @description Body and year; empty for what rests on the chart alone */
+            source: string;
+            /** @description Could not be checked: no answer, and never a good one */
             unknown: boolean;
+            /** @description What may happen */
             why: string;
         };
         WidthView: {
@@ -7015,7 +7166,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MedicineHit"][];
+                    "application/json": components["schemas"]["MedicineSearch"];
                 };
             };
             /** @description Error */
@@ -8229,6 +8380,41 @@ export interface operations {
             };
         };
     };
+    tolerated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToleratedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     decide: {
         parameters: {
             query?: never;
@@ -8379,6 +8565,41 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IntakeView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "told-of-medicine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told-of-medicineRequest"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

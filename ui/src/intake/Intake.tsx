@@ -7,6 +7,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
+import { Care } from "../kit/Care";
 import { Wrong } from "../kit/Wrong";
 import { OrderComposer } from "../order/OrderComposer";
 import { useRight } from "../session/session";
@@ -113,6 +114,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           </section>
           <section aria-label="Medicines and allergies" className="mt-4">
             <h2 className="text-title">Medicines and allergies</h2>
+            <Care warnings={view.care} />
             <List list={view.medicines} acts={acts} patient={p.id} k="m" />
             {view.stopped.length > 0 && (
               <details className="pb-2 pl-2 text-aside">

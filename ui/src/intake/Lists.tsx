@@ -1,10 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { asks } from "../exchange/asks";
 import type { Schemas } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
+import { Care } from "../kit/Care";
 import { Form, Why } from "../kit/Form";
+import { AddMedicine } from "./AddMedicine";
 import type { Acts } from "./useIntake";
 
 type ListView = Schemas["ListView"];
@@ -42,6 +42,8 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
               {e.detail && `, ${e.detail}`}
               {e.since && <span className="text-faded"> · since {day(e.since)}</span>}
               {e.source && <span className="text-faded"> · from the {e.source}</span>}
+              {e.medicine && <MedicineWords entry={e} facts={e.medicine} />}
+              {e.allergy && <AllergyWords facts={e.allergy} />}
             </span>
             {ending === e.id ? (
               <Why
@@ -60,12 +62,21 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
                 {l.id === "medicines" ? "Stop…" : "End…"}
               </button>
             )}
+            {e.medicine && <Told entry={e} facts={e.medicine} acts={acts} />}
+            {e.allergy && <Borne entry={e} acts={acts} />}
+            {e.medicine && e.medicine.warnings.length > 0 && (
+              <div className="basis-full pl-4 text-aside">
+                <Care warnings={e.medicine.warnings} quiet />
+              </div>
+            )}
           </li>
         ))}
       </ul>
       <div className="flex flex-wrap items-baseline gap-3 pl-2">
-        {adding ? (
-          <Add list={l} acts={acts} patient={patient} close={() => setAdding(false)} />
+        {adding && l.id === "medicines" ? (
+          <AddMedicine acts={acts} patient={patient} close={() => setAdding(false)} />
+        ) : adding ? (
+          <Add list={l} acts={acts} close={() => setAdding(false)} />
         ) : (
           <>
             <button type="button" className="plain py-0 text-aside" onClick={() => setAdding(true)}>
@@ -88,25 +99,100 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
   );
 }
 
-function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; patient: string; close: () => void }) {
+type Entry = ListView["entries"][number];
+
+// What is known of a medicine beyond its words: what it holds, how its dose was read, why it was begun.
+function MedicineWords({ entry, facts }: { entry: Entry; facts: NonNullable<Entry["medicine"]> }) {
+  const same = facts.ingredients.length === 1 && facts.ingredients[0]?.toLowerCase() === entry.title.toLowerCase();
+  return (
+    <>
+      {!same && facts.ingredients.length > 0 && <span className="text-faded"> · {facts.ingredients.join(" + ")}</span>}
+      {entry.detail && !facts.reads && <span className="text-faded"> · dose as typed, not read</span>}
+      {facts.why && <span className="text-faded"> · for {facts.why}</span>}
+    </>
+  );
+}
+
+function AllergyWords({ facts }: { facts: NonNullable<Entry["allergy"]> }) {
+  return (
+    <>
+      {facts.certainty && <span className="text-faded"> · {facts.certainty}</span>}
+      {facts.is === "class" && <span className="text-faded"> · all of: {facts.means}</span>}
+      {facts.is === "not known" && <span className="text-carried"> · ? not known to the catalogue: not checked</span>}
+      {facts.tolerated && <span className="text-faded"> · borne since: {facts.tolerated}</span>}
+    </>
+  );
+}
+
+// What the patient tells of taking a medicine: chosen, and kept with who asked when.
+function Told({ entry, facts, acts }: { entry: Entry; facts: NonNullable<Entry["medicine"]>; acts: Acts }) {
+  return (
+    <label className="text-small text-faded">
+      <span className="sr-only">How {entry.title} is taken</span>
+      <select
+        className="rounded-[3px] border border-edge bg-leaf px-1 text-small"
+        title={facts.toldBy && `told to ${facts.toldBy}`}
+        value={facts.told}
+        onChange={(e) =>
+          void acts.told(entry.id, e.target.value as "taking" | "sometimes" | "not taking" | "not known", facts.toldDetail)
+        }
+      >
+        {facts.told === "" && <option value="">taken? not asked</option>}
+        {["taking", "sometimes", "not taking", "not known"].map((s) => (
+          <option key={s} value={s}>
+            {s === "taking"
+              ? "taken as told"
+              : s === "sometimes"
+                ? "taken sometimes"
+                : s === "not taking"
+                  ? "not taken"
+                  : "taken? not known"}
+          </option>
+        ))}
+      </select>
+      {facts.toldBy && <span> {facts.toldBy}</span>}
+    </label>
+  );
+}
+
+// What was borne in spite of an allergy: asked for in place.
+function Borne({ entry, acts }: { entry: Entry; acts: Acts }) {
+  const [open, setOpen] = useState(false);
+  return open ? (
+    <Why
+      label={`What was borne since the allergy to ${entry.title}`}
+      says="What was borne since: amoxicillin, 2024"
+      word="Keep"
+      act={(what) => acts.tolerated(entry.id, what).then((ok) => ok && setOpen(false))}
+      leave={() => setOpen(false)}
+    />
+  ) : (
+    <button
+      type="button"
+      className="plain py-0 text-small"
+      aria-label={`Borne since: ${entry.title}`}
+      onClick={() => setOpen(true)}
+    >
+      Borne since…
+    </button>
+  );
+}
+
+function Add({ list: l, acts, close }: { list: ListView; acts: Acts; close: () => void }) {
   const [title, setTitle] = useState(l.choose[0] ?? "");
   const [detail, setDetail] = useState("");
   const [severity, setSeverity] = useState("");
+  const [certainty, setCertainty] = useState("");
   const [since, setSince] = useState("");
   const first = useRef<HTMLInputElement & HTMLSelectElement>(null);
   useEffect(() => first.current?.focus(), []);
-  const found = useQuery({
-    ...asks.medicines(patient, title),
-    enabled: l.id === "medicines" && title.trim().length > 1,
-    placeholderData: (before) => before,
-  });
-  const exact = found.data?.find((m) => m.name.toLowerCase() === title.trim().toLowerCase());
   async function save() {
-    if (await acts.add({ list: l.id, title, detail, severity, since, until: "" })) {
+    if (await acts.add({ list: l.id, title, detail, severity, certainty, since, until: "" })) {
       setTitle(l.choose[0] ?? "");
       setDetail("");
       setSince("");
       setSeverity("");
+      setCertainty("");
       first.current?.focus();
     }
   }
@@ -155,6 +241,20 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
           ))}
         </select>
       )}
+      {l.id === "allergies" && (
+        <select
+          aria-label="How sure it is"
+          className="rounded-[3px] border border-edge bg-leaf px-1 py-0.5"
+          value={certainty}
+          onChange={(e) => setCertainty(e.target.value)}
+        >
+          {["", "confirmed", "likely", "doubtful", "refuted"].map((s) => (
+            <option key={s} value={s}>
+              {s || "certainty not said"}
+            </option>
+          ))}
+        </select>
+      )}
       <input
         aria-label={`${l.name}: since`}
         placeholder="Since: 2019-03"
@@ -168,29 +268,6 @@ function Add({ list: l, acts, patient, close }: { list: ListView; acts: Acts; pa
       <button type="button" className="plain py-0" onClick={close}>
         Done
       </button>
-      {l.id === "medicines" && found.data && found.data.some((m) => m !== exact) && (
-        <div className="flex basis-full flex-wrap gap-1.5">
-          {found.data
-            .filter((m) => m !== exact)
-            .map((m) => (
-              <button
-                key={m.name}
-                type="button"
-                className="rounded-[3px] border border-edge px-2 py-0.5 hover:bg-kelp-wash"
-                onClick={() => setTitle(m.name)}
-              >
-                {m.name}
-                {m.warnings.some((w) => w.serious) && <span className="font-semibold text-alarm"> ■ allergy</span>}
-              </button>
-            ))}
-        </div>
-      )}
-      {exact?.warnings.map((w) => (
-        <p key={w.says + w.why} role="alert" className={`basis-full ${w.serious ? "font-semibold text-alarm" : "text-carried"}`}>
-          {w.serious ? "■ " : w.unknown ? "? " : ""}
-          {w.says}: {w.why}.
-        </p>
-      ))}
     </Form>
   );
 }

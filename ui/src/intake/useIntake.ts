@@ -34,6 +34,10 @@ export function useIntake(visit: string) {
     add: (body: Schemas["NewEntry"]) => run(() => got(api.POST("/api/visits/{id}/entries", { params: path, body }))),
     end: (list: string, id: string, reason: string) =>
       run(() => got(api.POST("/api/visits/{id}/entries/end", { params: path, body: { list, id, reason } }))),
+    told: (id: string, says: Schemas["Told-of-medicineRequest"]["says"], detail: string) =>
+      run(() => got(api.POST("/api/visits/{id}/medicines/told", { params: path, body: { id, says, detail } }))),
+    tolerated: (id: string, what: string) =>
+      run(() => got(api.POST("/api/visits/{id}/allergies/tolerated", { params: path, body: { id, what, day: "" } }))),
     state: (lists: string[], says: "reviewed" | "none known") =>
       run(() => got(api.POST("/api/visits/{id}/statements", { params: path, body: { lists, says } }))),
     decide: (ids: string[], decision: "take in" | "leave out" | "join") =>

@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got, Problem, type Schemas, say } from "../../exchange/client";
 import { KeyCap, useKeys } from "../../frame/keys";
+import { Care } from "../../kit/Care";
 import { Filter } from "../../kit/Filter";
 import { Panel } from "../../kit/Panel";
 import { Wrong } from "../../kit/Wrong";
@@ -146,12 +147,11 @@ function Parts({
               />
               <span className={p.gone ? "text-carried" : ""}>{p.words}</span>
             </label>
-            {p.warnings.map((w) => (
-              <p key={w.says + w.why} className={`pl-6 ${w.serious ? "font-semibold text-alarm" : "text-carried"}`}>
-                {w.serious ? "■ " : w.unknown ? "? " : ""}
-                {w.says}: {w.why}.
-              </p>
-            ))}
+            {p.warnings.length > 0 && (
+              <div className="pl-6">
+                <Care warnings={p.warnings} />
+              </div>
+            )}
           </div>
         ))}
       </fieldset>
