@@ -19,6 +19,7 @@ import (
 	outsides "deftledger/app/outside"
 	"deftledger/app/paper"
 	"deftledger/app/plan"
+	"deftledger/app/registration"
 	results "deftledger/app/result"
 	"deftledger/app/session"
 	"deftledger/app/visit"
@@ -27,26 +28,27 @@ import (
 // App is the application without its interface: its rooms.
 type App struct {
 	*act.Office
-	Session *session.Acts
-	Circle  *circles.Acts
-	Forms   *forms.Acts
-	Visit   *visit.Acts
-	Order   *orders.Acts
-	Result  *results.Acts
-	Assess  *assess.Acts
-	Note    *notes.Acts
-	Intake  *intake.Acts
-	Outside *outsides.Acts
-	Paper   *paper.Acts
-	Plan    *plan.Acts
-	Desk    *desk.Acts
-	Chart   *charts.Acts
+	Session      *session.Acts
+	Circle       *circles.Acts
+	Registration *registration.Acts
+	Forms        *forms.Acts
+	Visit        *visit.Acts
+	Order        *orders.Acts
+	Result       *results.Acts
+	Assess       *assess.Acts
+	Note         *notes.Acts
+	Intake       *intake.Acts
+	Outside      *outsides.Acts
+	Paper        *paper.Acts
+	Plan         *plan.Acts
+	Desk         *desk.Acts
+	Chart        *charts.Acts
 }
 
 // New makes the application.
 func New(c act.Config) *App {
 	o := act.NewOffice(c)
-	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Forms: forms.New(o), Order: orders.New(o)}
+	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Registration: registration.New(o), Forms: forms.New(o), Order: orders.New(o)}
 	a.Visit = visit.New(o, a.Forms)
 	a.Result = results.New(o, a.Order)
 	a.Assess = assess.New(o, a.Forms, a.Order)

@@ -8,6 +8,8 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/order"
+	"deftledger/app/registration"
+	"deftledger/core/chart"
 	noteCore "deftledger/core/note"
 	orderCore "deftledger/core/order"
 )
@@ -27,10 +29,20 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	doc, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "", "")
 	require.NoError(t, err)
 	a := c.app
+	now, err := a.Registration.Registration(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	now.Registration.Coverages = []chart.Coverage{{ID: "k1", Rank: "primary", Kind: "commercial", Payer: "Skerrow Mutual", Number: "1", Holder: "self"}}
+	_, err = a.Registration.ChangeRegistration(ctx, c.doctor(), patientID, registration.ChangedRegistration{Registration: now.Registration, Usual: now.Usual})
+	require.NoError(t, err)
+	now, err = a.Registration.AddCard(ctx, c.doctor(), patientID, "k1", "front", picture(true))
+	require.NoError(t, err)
+	card := now.Cards[0].ID
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
 	}{
+		"registration":    {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
+		"card":            {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
 		"chart":           {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
 		"timeline":        {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
 		"vital-history":   {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},

@@ -72,6 +72,10 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
 		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
+		"Registration.Choices": everybody, "Registration.FindAlike": everybody, "Registration.Register": everybody,
+		"Registration.Registration": everybody, "Registration.ChangeRegistration": everybody, "Registration.AddCard": everybody,
+		"Registration.Card": everybody, "Visit.BeginWalkIn": everybody,
+
 		"Intake.Intake": clinical, "Intake.AddEntry": clinical, "Intake.EndEntry": clinical, "Intake.State": clinical,
 		"Intake.SetReason":  clinical,
 		"Intake.TakeVitals": clinical, "Intake.KeepVitals": clinical, "Intake.StrikeVital": clinical, "Intake.VitalHistory": clinical,

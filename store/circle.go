@@ -27,8 +27,9 @@ func (q *Q) Ties(patients []string, now time.Time) (map[string][]circle.Tie, err
 		UNION ALL SELECT o.asked, ?, n.author_id, v.day FROM own o JOIN note n ON n.patient_id = o.id JOIN visit v ON v.id = n.visit_id
 		UNION ALL SELECT o.asked, ?, r.clinician_id, r.signed_at FROM own o JOIN lab_order r ON r.patient_id = o.id
 		UNION ALL SELECT o.asked, ?, r.by_id, r.at FROM own o JOIN prepared_order r ON r.patient_id = o.id
+		UNION ALL SELECT o.asked, ?, g.by_id, g.at FROM own o JOIN registration g ON g.patient_id = o.id AND g.version = 1 WHERE g.by_id <> ''
 		UNION ALL SELECT o.asked, ?, e.staff_id, '' FROM own o JOIN opening e ON e.patient_id = o.id AND e.until > ?`,
-		string(all), circle.Usual, circle.Line, line.Opening, circle.Visit, circle.Visit, circle.Visit, circle.Order, circle.Order, circle.Opened,
+		string(all), circle.Usual, circle.Line, line.Opening, circle.Visit, circle.Visit, circle.Visit, circle.Order, circle.Order, circle.Registered, circle.Opened,
 		Stamp(now))
 	out := map[string][]circle.Tie{}
 	for _, r := range rows {

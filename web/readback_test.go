@@ -294,7 +294,8 @@ func (o *office) visitVersion() int {
 // readElsewhere are the writing operations that are not in the table, with where what they keep is read back.
 var readElsewhere = map[string]string{
 	"find": "asks", "read-line": "asks", "search-findings": "asks", "form-entries": "asks", "try-form": "asks", "copy-entry": "asks", "beside": "asks", "preview-forward": "asks",
-	"find-medicine": "asks", "told-of-medicine": "app/intake_test.go", "tolerated": "app/intake_test.go", "sign-in": "session", "sign-out": "session", "lock": "session", "unlock": "session", "end-own-session": "session", "change-own-secrets": "session",
+	"find-medicine": "asks", "told-of-medicine": "app/intake_test.go", "register-patient": "app/registration_test.go", "change-registration": "app/registration_test.go",
+	"add-card": "app/registration_test.go", "walk-in": "app/registration_test.go", "find-alike": "asks", "tolerated": "app/intake_test.go", "sign-in": "session", "sign-out": "session", "lock": "session", "unlock": "session", "end-own-session": "session", "change-own-secrets": "session",
 	"writing":   "is forgotten after 25 seconds",
 	"drop-team": "app/circle_test.go", "end-cover": "app/circle_test.go", "take-apart": "app/house_test.go", "merge-records": "app/house_test.go",
 	"sign-note": "app/note_test.go", "start-visit": "newOffice", "settle-conflict": "app/note_test.go", "forward": "app/writing_test.go", "bring": "app/writing_test.go",

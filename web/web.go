@@ -50,6 +50,9 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.Document(c, who, c.Param("id"))
 	}))
+	r.GET("/api/cards/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Registration.Card(c, who, c.Param("id"))
+	}))
 	s.static(r, files)
 	guard := http.NewCrossOriginProtection()
 	guard.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {

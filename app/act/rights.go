@@ -42,6 +42,10 @@ const (
 	MatchResult  Right = "say whose a result is"
 	ReadAudit    Right = "read the audit"
 
+	Register     Right = "register a patient"
+	Registration Right = "see and change a registration"
+	WalkIn       Right = "begin a visit for somebody who is here"
+
 	SeePractice  Right = "see lists over the whole practice"
 	OpenClosed   Right = "open a chart with a reason"
 	ReviewOpened Right = "review opened charts"
@@ -73,6 +77,9 @@ var rights = []struct {
 	{SignResult, []Role{Physician}},
 	{MatchResult, []Role{Physician, Nurse}},
 	{ReadAudit, []Role{Admin}},
+	{Register, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{Registration, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{WalkIn, []Role{Physician, Nurse, Assistant, FrontDesk}},
 	{SeePractice, []Role{Physician, Admin}},
 	{OpenClosed, []Role{Physician, Nurse, Assistant}},
 	{ReviewOpened, []Role{Physician, Admin}},
@@ -82,8 +89,8 @@ var rights = []struct {
 }
 
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
-// somebody is, whose a result is. They read names and no chart.
-var ofPractice = map[Right]bool{SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+// somebody is, somebody new, whose a result is. They read names and no chart.
+var ofPractice = map[Right]bool{Register: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.

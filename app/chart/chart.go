@@ -103,6 +103,7 @@ type ChartView struct {
 	Prepared  []orders.PreparedView `json:"prepared" doc:"Orders that wait for a physician's signature, or were given back"`
 	Merged    []MergeView           `json:"merged" doc:"Records of the same person that are read as part of this chart"`
 	Speaking  []string              `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
+	InUse     string                `json:"inUse" doc:"The name the person goes by, where it is another"`
 	Opened    *OpenedView           `json:"opened,omitempty" doc:"By which reason it is open to this person; left out where it is open anyway"`
 	Usual     string                `json:"usual" doc:"Name of the usual clinician; empty where nobody said"`
 	Since     *SinceView            `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
@@ -207,6 +208,13 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 		for _, x := range held.Allergies {
 			out.Allergies = append(out.Allergies, AllergyView{Substance: x.Substance, Reaction: x.Reaction, Severity: x.Severity,
 				StatedAt: a.Say(x.StatedAt), StatedBy: x.StatedBy})
+		}
+		registered, ok, err := q.Registration(id)
+		if err != nil {
+			return err
+		}
+		if ok {
+			out.Speaking, out.InUse = append(out.Speaking, registered.Speaks()...), registered.InUse
 		}
 		for _, h := range held.Histories {
 			if h.List == chart.CommunicationList && h.Title != chart.Private {

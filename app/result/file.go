@@ -8,8 +8,10 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/outside"
 	"deftledger/core/result"
@@ -229,7 +231,17 @@ func (a *Acts) filePart(t *act.Tx, in store.Incoming, read hl7v2.Results, part i
 				return err
 			}
 			if diff := outside.Differences(patient, p.Patient, a.Facility); len(diff) > 0 {
-				return held("Order %s is ours, but the patient differs from it in: %s.", o.Placer, strings.Join(diff, ", "))
+				former, err := a.formerly(t, patient, o.SignedAt, p.Patient)
+				if err != nil {
+					return err
+				}
+				next.MatchedWhy = former
+				if former != "" {
+					diff = nil
+				}
+				if len(diff) > 0 {
+					return held("Order %s is ours, but the patient differs from it in: %s.", o.Placer, strings.Join(diff, ", "))
+				}
 			}
 			next.PatientID, next.OrderID, next.Position, next.OwnerID = patient.ID, o.ID, position, o.ClinicianID
 		}
@@ -251,6 +263,20 @@ func (a *Acts) filePart(t *act.Tx, in store.Incoming, read hl7v2.Results, part i
 		}
 	}
 	return nil
+}
+
+// formerly says that what came names the patient as they were registered when an order was signed, "" where
+// it does not: an order goes out under that name, and is answered under it.
+func (a *Acts) formerly(t *act.Tx, p chart.Patient, signed time.Time, id outside.Identity) (string, error) {
+	was, ok, err := t.IdentityAt(p.ID, signed)
+	if err != nil || !ok {
+		return "", err
+	}
+	if then := was.Patient(p); len(outside.Differences(then, id, a.Facility)) == 0 {
+		return fmt.Sprintf("It names the patient as they were registered when the order was signed: %s %s, born %s.", then.Name.Given, then.Name.Family,
+			chart.SayDay(then.BirthDate)), nil
+	}
+	return "", nil
 }
 
 // storedReport writes a report as it is kept.

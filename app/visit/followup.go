@@ -2,6 +2,7 @@ package visit
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -137,7 +138,7 @@ func (a *Acts) Book(ctx context.Context, who act.Actor, id string, b Booking) (V
 	if err != nil {
 		return out, err
 	}
-	if b.Kind = l.Kind(b.Kind).Name; b.Kind == "" {
+	if !slices.ContainsFunc(l.Kinds, func(k note.VisitKind) bool { return k.Name == b.Kind }) {
 		return out, act.Refuse(act.Invalid, "There is no such kind of visit.")
 	}
 	err = a.Act(ctx, who, act.BookVisit, func(t *act.Tx) error {

@@ -47,20 +47,21 @@ type Kind string
 
 // The kinds, the closest first.
 const (
-	Usual  Kind = "usual clinician"
-	Line   Kind = "open line"
-	Visit  Kind = "visit"
-	Order  Kind = "order"
-	Opened Kind = "opened with a reason"
+	Usual      Kind = "usual clinician"
+	Line       Kind = "open line"
+	Visit      Kind = "visit"
+	Order      Kind = "order"
+	Registered Kind = "registered here" // who made the record
+	Opened     Kind = "opened with a reason"
 )
 
-var closest = []Kind{Usual, Line, Visit, Order, Opened}
+var closest = []Kind{Usual, Line, Visit, Order, Registered, Opened}
 
 // Tie joins somebody of the practice to a patient.
 type Tie struct {
 	Kind Kind
 	With string // identifier of who it is with
-	Day  string // of a visit, an appointment or an order (YYYY-MM-DD, practice time); else ""
+	Day  string // of a visit, an appointment, an order or a registration (YYYY-MM-DD, practice time); else ""
 }
 
 // Asker is who asks, with those in whose place or beside whom they work.
@@ -96,7 +97,7 @@ func May(w Width, who Asker, ties []Tie, today string) Answer {
 			if t.Kind == Opened && through != "" {
 				continue // a reason opens it to whoever gave it
 			}
-			if (t.Kind == Visit || t.Kind == Order) && (from == "" || !isDay(t.Day) || t.Day < from) {
+			if (t.Kind == Visit || t.Kind == Order || t.Kind == Registered) && (from == "" || !isDay(t.Day) || t.Day < from) {
 				continue
 			}
 			var is bool

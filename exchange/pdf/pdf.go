@@ -279,3 +279,27 @@ func path(f *fpdf.Fpdf, d string, left, top, scale float64) {
 		}
 	}
 }
+
+// Picture puts a picture (JPEG) on a page of its own, with what it is and whose.
+func Picture(practice, title, whose string, picture []byte) ([]byte, error) {
+	f := fpdf.New("P", "mm", "Letter", "")
+	f.SetTitle(title, true)
+	f.AddUTF8FontFromBytes("sans", "", sans)
+	f.AddPage()
+	f.SetFont("sans", "", 10)
+	for _, line := range []string{practice, whose, title} {
+		f.MultiCell(0, 5, printable(norm.NFC.String(line), inSans()), "", "L", false)
+	}
+	info := f.RegisterImageOptionsReader("picture", fpdf.ImageOptions{ImageType: "JPG"}, bytes.NewReader(picture))
+	if f.Err() {
+		return nil, f.Error()
+	}
+	w, h := 195.0, 195.0*info.Height()/info.Width()
+	if h > 220 {
+		w, h = 220*info.Width()/info.Height(), 220
+	}
+	f.ImageOptions("picture", 10, f.GetY()+4, w, h, false, fpdf.ImageOptions{ImageType: "JPG"}, 0, "")
+	var out bytes.Buffer
+	err := f.Output(&out)
+	return out.Bytes(), err
+}

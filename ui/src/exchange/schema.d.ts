@@ -20,6 +20,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cards/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The picture of an insurance card */
+        get: operations["card"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/circle": {
         parameters: {
             query?: never;
@@ -1225,6 +1242,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["register-patient"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}": {
         parameters: {
             query?: never;
@@ -1235,6 +1268,22 @@ export interface paths {
         get: operations["chart"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add-card"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1385,6 +1434,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/registration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["registration"];
+        put: operations["change-registration"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/timeline": {
         parameters: {
             query?: never;
@@ -1411,6 +1476,22 @@ export interface paths {
         get?: never;
         put: operations["set-usual-clinician"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/visits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["walk-in"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1571,6 +1652,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["take-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/registration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["registration-choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/registration/alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["find-alike"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2192,6 +2305,13 @@ export interface components {
             link: string;
             words: string;
         };
+        "Add-cardRequest": {
+            coverage: string;
+            /** @description JPEG or PNG, in base64 */
+            picture: string;
+            /** @enum {string} */
+            side: "front" | "back";
+        };
         "Add-chargeRequest": {
             code: string;
             /** Format: int64 */
@@ -2199,6 +2319,13 @@ export interface components {
         };
         "Add-problemRequest": {
             code: string;
+        };
+        Address: {
+            city: string;
+            since: string;
+            state: string;
+            street: string;
+            zip: string;
         };
         Addressed: {
             code: string;
@@ -2222,6 +2349,11 @@ export interface components {
             source: string;
             /** @description It has to be answered before the note is signed */
             stops: boolean;
+        };
+        Alike: {
+            agree: string[];
+            differ: string[];
+            patient: components["schemas"]["PatientView"];
         };
         AllergyFacts: {
             /** @enum {string} */
@@ -2273,6 +2405,11 @@ export interface components {
             values: components["schemas"]["Answer"][];
             /** Format: int64 */
             was: number;
+        };
+        Answers: {
+            /** @description Identifiers of patients who are another person */
+            another: string[];
+            yes: string[];
         };
         "Apply-setRequest": {
             parts: string[];
@@ -2364,6 +2501,11 @@ export interface components {
             part: string;
             pieces: components["schemas"]["Piece"][];
             ref: string;
+        };
+        Body43d00cbb: {
+            /** @description Identifier of who is not meant; empty for nobody */
+            but: string;
+            registration: components["schemas"]["Registration"];
         };
         Body4aae4241: {
             after?: string;
@@ -2480,6 +2622,18 @@ export interface components {
             was: number;
             words: string[];
         };
+        ChangedRegistration: {
+            answers: components["schemas"]["Answers"];
+            /** @description Why; needed where name, birth date or sex change */
+            reason: string;
+            registration: components["schemas"]["Registration"];
+            usual: string;
+            /**
+             * Format: int64
+             * @description On which it was made
+             */
+            version: number;
+        };
         Charge: {
             code: string;
             modifiers: string[];
@@ -2511,6 +2665,8 @@ export interface components {
         };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
+            /** @description The name the person goes by, where it is another */
+            inUse: string;
             medicines: components["schemas"]["MedicineView"][];
             /** @description Records of the same person that are read as part of this chart */
             merged: components["schemas"]["MergeView"][];
@@ -2556,6 +2712,11 @@ export interface components {
             off: string[];
             on: string[];
         };
+        Clinician: {
+            id: string;
+            name: string;
+            role: string;
+        };
         ClosingView: {
             points: components["schemas"]["Point"][];
             seen: string;
@@ -2591,6 +2752,17 @@ export interface components {
             part: string;
             text: string;
         };
+        Contact: {
+            /** @description May decide for the patient, by a power of attorney or a court */
+            decides: boolean;
+            emergency: boolean;
+            guardian: boolean;
+            /** @description Given by the screen; named by coverages and guarantor */
+            id: string;
+            name: string;
+            phone: string;
+            relation: string;
+        };
         Copied: {
             body: string;
             /**
@@ -2611,6 +2783,20 @@ export interface components {
             of: string;
             /** Format: date */
             to: string;
+        };
+        Coverage: {
+            from: string;
+            group: string;
+            /** @description self, or a contact by identifier */
+            holder: string;
+            id: string;
+            kind: string;
+            number: string;
+            payer: string;
+            plan: string;
+            /** @description primary, second, third */
+            rank: string;
+            until: string;
         };
         DecideRequest: {
             /** @enum {string} */
@@ -2843,6 +3029,11 @@ export interface components {
             new: number;
             /** @description Parties that could not be asked, and what to do */
             problems: string[];
+        };
+        FieldFinding: {
+            field: string;
+            question: boolean;
+            says: string;
         };
         "File-sectionRequest": {
             secret?: string;
@@ -3173,6 +3364,14 @@ export interface components {
             source: string;
             title: string;
         };
+        InsuranceCard: {
+            at: string;
+            by: string;
+            /** @description By identifier */
+            coverage: string;
+            id: string;
+            title: string;
+        };
         IntakeView: {
             allergies: components["schemas"]["ListView"];
             bmi: string;
@@ -3363,7 +3562,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -3480,6 +3679,14 @@ export interface components {
             current: string;
             password: string;
             secret: string;
+        };
+        Newcomer: {
+            answers: components["schemas"]["Answers"];
+            /** @description Given by the screen: the same twice is one act */
+            id: string;
+            registration: components["schemas"]["Registration"];
+            /** @description Usual clinician, by identifier; empty for nobody */
+            usual: string;
         };
         NoteView: {
             /** @description Remarks on the diagnoses from the tabular list and the chart */
@@ -3754,6 +3961,79 @@ export interface components {
         };
         "Read-deviceRequest": {
             confirmed: boolean;
+        };
+        Registration: {
+            address: components["schemas"]["Address"];
+            /** @description YYYY-MM-DD; empty for not known */
+            birthDate: string;
+            /** @description Relatives, guardian, who may decide */
+            contacts: components["schemas"]["Contact"][];
+            coverages: components["schemas"]["Coverage"][];
+            email: string;
+            /** @description As the person states it */
+            ethnicity: string;
+            family: string;
+            /** @description Other names the person has or had */
+            former: string[];
+            /** @description As the person states it; empty for not said */
+            gender: string;
+            given: string;
+            /** @description Who pays what no insurer does: self, a contact by identifier, or empty for not said */
+            guarantor: string;
+            /** @description The name the person goes by, where it is another */
+            inUse: string;
+            /** @description yes, no, or empty for not said */
+            interpreter: string;
+            language: string;
+            middle: string;
+            pharmacy: string;
+            pharmacyPhone: string;
+            /** @description Uses the portal */
+            portal: boolean;
+            /** @description As the person states it */
+            race: string[];
+            remark: string;
+            /** @description HL7 table 0001: F, M, O, U */
+            sex: string;
+            suffix: string;
+            telephones: components["schemas"]["Telephone"][];
+        };
+        RegistrationChange: {
+            /** @description Empty for what was known before the first change */
+            at: string;
+            by: string;
+            reason: string;
+            /** @description Field by field, what it was and what it is */
+            says: string[];
+            /** Format: int64 */
+            version: number;
+        };
+        RegistrationChoices: {
+            /** @description Who may be a usual clinician */
+            clinicians: components["schemas"]["Clinician"][];
+            ethnicities: string[];
+            /** @description Of a coverage */
+            kinds: string[];
+            races: string[];
+            /** @description Of a coverage */
+            ranks: string[];
+            /** @description Of a telephone */
+            uses: string[];
+        };
+        RegistrationView: {
+            cards: components["schemas"]["InsuranceCard"][];
+            /** @description The newest first */
+            history: components["schemas"]["RegistrationChange"][];
+            /** @description What is on its way under this identity */
+            onTheWay: string[];
+            patient: components["schemas"]["PatientView"];
+            registration: components["schemas"]["Registration"];
+            usual: string;
+            /**
+             * Format: int64
+             * @description 0 for somebody who was entered before there was a registration
+             */
+            version: number;
         };
         ReportDetails: {
             collectedSaid?: string;
@@ -4145,6 +4425,12 @@ export interface components {
             members: string[];
             name: string;
         };
+        Telephone: {
+            /** @description Messages with health information may be left there */
+            messages: boolean;
+            number: string;
+            use: string;
+        };
         Test: {
             also: string[];
             analytes: components["schemas"]["Analyte"][];
@@ -4163,6 +4449,18 @@ export interface components {
             /** @description Begins the next page; empty after the last row */
             next: string;
             rows: components["schemas"]["Happening"][];
+        };
+        ToAnswer: {
+            /** @description Who may be the same person */
+            alike: components["schemas"]["Alike"][];
+            /** @description What is wrong or to be asked */
+            findings: components["schemas"]["FieldFinding"][];
+            /** @description Of the patient, where it was kept */
+            id: string;
+            kept: boolean;
+            /** @description What is on its way under the identity that is changed */
+            onTheWay: string[];
+            record: string;
         };
         "Told-of-medicineRequest": {
             detail: string;
@@ -4305,6 +4603,14 @@ export interface components {
             since: string;
             visitId: string;
         };
+        WalkIn: {
+            /** @description Whom they see, by identifier */
+            clinician: string;
+            /** @description Given by the screen: the same twice is one visit */
+            id: string;
+            kind: string;
+            reason: string;
+        };
         Warning: {
             /** @description What to do; empty where the source says nothing */
             advice: string;
@@ -4372,6 +4678,37 @@ export interface operations {
                 };
             };
             /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The picture of an insurance card */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -7051,6 +7388,39 @@ export interface operations {
             };
         };
     };
+    "register-patient": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Newcomer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     chart: {
         parameters: {
             query?: never;
@@ -7069,6 +7439,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ChartView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-card": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Add-cardRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegistrationView"];
                 };
             };
             /** @description Error */
@@ -7413,6 +7818,72 @@ export interface operations {
             };
         };
     };
+    registration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegistrationView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "change-registration": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangedRegistration"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ToAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     timeline: {
         parameters: {
             query?: {
@@ -7467,6 +7938,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "walk-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitView"];
+                };
             };
             /** @description Error */
             default: {
@@ -7816,6 +8322,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "registration-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegistrationChoices"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "find-alike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Body43d00cbb"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alike"][];
+                };
             };
             /** @description Error */
             default: {
