@@ -48,7 +48,8 @@ type App struct {
 // New makes the application.
 func New(c act.Config) *App {
 	o := act.NewOffice(c)
-	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Registration: registration.New(o), Forms: forms.New(o), Order: orders.New(o)}
+	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Forms: forms.New(o), Order: orders.New(o)}
+	a.Registration = registration.New(o, a.Forms)
 	a.Visit = visit.New(o, a.Forms)
 	a.Result = results.New(o, a.Order)
 	a.Assess = assess.New(o, a.Forms, a.Order)

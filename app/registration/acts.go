@@ -2,10 +2,16 @@
 // for what is on its way under the old one.
 package registration
 
-import "deftledger/app/act"
+import (
+	"deftledger/app/act"
+	"deftledger/app/forms"
+)
 
 // Acts are the acts of this room.
-type Acts struct{ *act.Office }
+type Acts struct {
+	*act.Office
+	Forms *forms.Acts
+}
 
 // New makes the room on its ground.
-func New(o *act.Office) *Acts { return &Acts{o} }
+func New(o *act.Office, f *forms.Acts) *Acts { return &Acts{o, f} }

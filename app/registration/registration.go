@@ -19,6 +19,7 @@ type RegistrationChoices struct {
 	Kinds       []string    `json:"kinds" doc:"Of a coverage"`
 	Ranks       []string    `json:"ranks" doc:"Of a coverage"`
 	Uses        []string    `json:"uses" doc:"Of a telephone"`
+	Visits      []string    `json:"visits" doc:"Kinds of visit"`
 	Clinicians  []Clinician `json:"clinicians" doc:"Who may be a usual clinician"`
 }
 
@@ -32,7 +33,14 @@ type Clinician struct {
 // RegistrationChoices lists them.
 func (a *Acts) Choices(ctx context.Context, who act.Actor) (out RegistrationChoices, err error) {
 	out = RegistrationChoices{Races: chart.Races, Ethnicities: chart.Ethnicities, Kinds: chart.CoverageKinds, Ranks: chart.CoverageRanks, Uses: chart.PhoneUses,
-		Clinicians: []Clinician{}}
+		Visits: []string{}, Clinicians: []Clinician{}}
+	l, err := a.Forms.Current()
+	if err != nil {
+		return out, err
+	}
+	for _, k := range l.Kinds {
+		out.Visits = append(out.Visits, k.Name)
+	}
 	err = a.Look(ctx, who, act.Register, func(q *store.Q) error {
 		staff, err := q.AllStaff()
 		for _, s := range staff {
@@ -72,7 +80,10 @@ func (a *Acts) alike(q *store.Q, r chart.Registration, but string) ([]Alike, err
 		if c.Score < likely || c.Patient.ID == but || c.Patient.PersonID == but && but != "" {
 			continue
 		}
-		out = append(out, Alike{a.Named(c.Patient), append([]string{}, c.Agree...), append([]string{}, c.Differ...)})
+		differ := slices.DeleteFunc(append([]string{}, c.Differ...), func(what string) bool { // what nobody said does not differ
+			return what == "sex" && id.Sex == "" || what == "birth date" && id.BirthDate == "" || what == "given name" && id.Given == ""
+		})
+		out = append(out, Alike{a.Named(c.Patient), append([]string{}, c.Agree...), differ})
 	}
 	return out, nil
 }

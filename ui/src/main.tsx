@@ -13,6 +13,7 @@ import { Frame } from "./frame/Frame";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
+const Registration = lazy(() => import("./registration/Registration").then((m) => ({ default: m.Registration })));
 const Visit = lazy(() => import("./note/Visit"));
 const Intake = lazy(() => import("./intake/Intake"));
 const Forms = lazy(() => import("./forms/Forms"));
@@ -39,6 +40,17 @@ createRoot(document.getElementById("root") as HTMLElement).render(
               <Route path="account" element={<Account />} />
               <Route path="desk" element={<Desk />} />
               <Route path="desk/:kind/:id" element={<Desk />} />
+              {["patients/new", "patients/:id/registration"].map((path) => (
+                <Route
+                  key={path}
+                  path={path}
+                  element={
+                    <Suspense fallback={<p className="p-8 small">Opening the registration…</p>}>
+                      <Registration />
+                    </Suspense>
+                  }
+                />
+              ))}
               <Route path="patients/:id" element={<Chart />} />
               <Route
                 path="patients/:id/visits/:visit"

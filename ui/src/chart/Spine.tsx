@@ -1,4 +1,5 @@
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import { Usual } from "../circle/Usual";
 import type { Schemas } from "../exchange/client";
 import { clock, day, shortDay } from "../frame/time";
@@ -59,6 +60,12 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
           </p>
           <p className="text-faded">
             Record <span className="font-mono text-small">{p.record}</span> · {p.codeStatus || "code status not recorded"}
+          </p>
+          {chart.inUse && <p>goes by “{chart.inUse}”</p>}
+          <p className="text-faded">
+            <Link className="hover:underline" to={`/patients/${p.id}/registration`}>
+              Registration
+            </Link>
           </p>
           <Usual chart={chart} />
           {chart.speaking.map((s) => (

@@ -36,6 +36,7 @@ export function Today() {
   const mayOpen = useRight("see a chart");
   const mayIntake = useRight("do the intake");
   const mayBook = useRight("book a visit");
+  const mayRegister = useRight("register a patient");
   // Who may not sign begins with the intake; the physician with the note.
   const first = useRight("sign a note") ? "note" : "intake";
   const visits = useQuery(asks.day());
@@ -96,6 +97,7 @@ export function Today() {
     { key: "ArrowUp", label: "Visit before", run: () => setAt(Math.max(0, at - 1)) },
     ...(mayStart ? [{ key: "v", label: "Start or resume the visit", run: () => void start(here) }] : []),
     ...(mayIntake ? [{ key: "i", label: "Intake", run: () => void intake(here) }] : []),
+    ...(mayRegister ? [{ key: "n", label: "Register somebody new", run: () => go("/patients/new") }] : []),
     ...(mayOpen ? [{ key: "c", label: "Open the chart", run: () => here && go(`/patients/${here.patient.id}`) }] : []),
   ]);
   return (
@@ -103,10 +105,15 @@ export function Today() {
       <div className="mx-auto max-w-[1240px] px-6 py-5">
         <div className="mb-3 flex items-baseline gap-3">
           <h1 className="text-page">Today</h1>
-          <span className="small">
+          <span className="small flex-1">
             {day(me.today)}
             {visits.isSuccess && ` · ${list.length} visits, ${list.filter((v) => v.stage === "done").length} done`}
           </span>
+          {mayRegister && (
+            <Link className="choice py-1" to="/patients/new">
+              Somebody new <KeyCap k="n" />
+            </Link>
+          )}
         </div>
         <Wrong says={error} />
         {visits.isSuccess && list.length === 0 && (

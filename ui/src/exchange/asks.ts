@@ -19,6 +19,28 @@ export const asks = {
   find: (query: string) =>
     queryOptions({ queryKey: ["find", query], queryFn: () => got(api.POST("/api/find", { body: { query } })), gcTime: 0 }),
 
+  registrationChoices: () =>
+    queryOptions({ queryKey: ["registration-choices"], queryFn: () => got(api.GET("/api/registration")), staleTime: 300_000 }),
+  registration: (patient: string) =>
+    queryOptions({
+      queryKey: ["registration", patient],
+      queryFn: () => got(api.GET("/api/patients/{id}/registration", by(patient))),
+    }),
+  // Who is registered is a person: what is typed of them travels in the body, and is forgotten at once.
+  alike: (registration: Schemas["Registration"], but: string) =>
+    queryOptions({
+      queryKey: [
+        "alike",
+        registration.family,
+        registration.given,
+        registration.birthDate,
+        registration.telephones[0]?.number,
+        but,
+      ],
+      queryFn: () => got(api.POST("/api/registration/alike", { body: { registration, but } })),
+      gcTime: 0,
+    }),
+
   circle: () => queryOptions({ queryKey: ["circle"], queryFn: () => got(api.GET("/api/circle")) }),
   door: (patient: string) =>
     queryOptions({

@@ -4019,6 +4019,8 @@ export interface components {
             ranks: string[];
             /** @description Of a telephone */
             uses: string[];
+            /** @description Kinds of visit */
+            visits: string[];
         };
         RegistrationView: {
             cards: components["schemas"]["InsuranceCard"][];

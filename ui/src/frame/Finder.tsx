@@ -16,6 +16,7 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
   const go = useNavigate();
   const mayFind = useRight("find a patient");
   const mayOpen = useRight("see a chart");
+  const mayRegister = useRight("register a patient");
   const keys = useShownKeys();
   const client = useQueryClient();
   const search = asks.find(query);
@@ -24,12 +25,26 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
     enabled: mayFind && query.trim().length > 1,
     placeholderData: keepPreviousData,
   });
+  // Who sees no charts keeps registrations.
+  const place = (id: string) => (mayOpen ? `/patients/${id}` : `/patients/${id}/registration`);
   const patients: Hit[] = (query.trim().length > 1 ? (found.data ?? []) : []).map((p: Schemas["Found"]) => ({
     id: p.id,
     main: `${p.given} ${p.family}`,
     rest: `${p.age}, ${p.sex}, born ${day(p.birthDate)} · ${p.record} · ${p.closed ? "opens with a reason" : p.phone}`,
-    run: () => mayOpen && go(`/patients/${p.id}`),
+    run: () => go(place(p.id)),
   }));
+  // Somebody who is not found may be new: what was typed goes along, and stands in no address.
+  const newcomer: Hit[] =
+    mayRegister && query.trim().length > 1 && !found.isFetching && patients.length === 0
+      ? [
+          {
+            id: "register",
+            main: `Register “${query.trim()}”`,
+            rest: "somebody new",
+            run: () => go("/patients/new", { state: { typed: query.trim() } }),
+          },
+        ]
+      : [];
   const actions: Hit[] = keys
     .filter((k) => k.key !== "/" && k.key !== "?")
     .map((k) => ({ id: k.key, main: k.label, rest: k.key, run: k.run }));
@@ -38,7 +53,7 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
     { id: "keys", main: "Keys of this screen", rest: "?", run: help },
     { id: "lock", main: "Lock the screen now", rest: "", run: lock },
   ].filter((h) => query.trim() === "" || h.main.toLowerCase().includes(query.trim().toLowerCase()));
-  const hits = [...patients, ...screens];
+  const hits = [...patients, ...screens, ...newcomer];
   return (
     <Dialog open onClose={close} aria-label="Finder" className="relative z-40">
       <div className="fixed inset-0 bg-ink/25" aria-hidden="true" />
@@ -65,7 +80,7 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
                 void client.fetchQuery(search).then((ps) => {
                   if (ps.length > 1) return; // several, unseen as yet: the person chooses
                   close();
-                  if (ps[0] && mayOpen) go(`/patients/${ps[0].id}`);
+                  if (ps[0]) go(place(ps[0].id));
                   else screens[0]?.run();
                 });
                 return;
