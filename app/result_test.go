@@ -8,9 +8,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	results "deftledger/app/result"
 	"deftledger/core/order"
+	"deftledger/core/safety"
 )
 
 // signAll signs every report on the desk.
@@ -404,4 +406,30 @@ func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {
 		require.ErrorContains(t, err, says)
 	}
 	require.Equal(t, 1, c.count("SELECT count(*) FROM lab_order"))
+}
+
+// A falling filtration rate speaks up about what is already taken.
+func TestAResultSpeaksUpAboutWhatIsTaken(t *testing.T) {
+	c := open(t)
+	_, err := c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "medicines", Title: "Metformin", Detail: "1000 mg twice daily"})
+	require.NoError(t, err)
+	o := c.order("K")
+	rate := func(control, value string) {
+		c.receive(oru(control, o.Placer+"-1", "C", "4.1", "OBX|1|NM|K^Potassium^L^2823-3^^LN||4.1|mmol/L|3.5-5.1||||C\r", "OBX|1|NM|K^Potassium^L^2823-3^^LN||4.1|mmol/L|3.5-5.1||||C\r"+
+			"OBX|2|NM|EGFR^Filtration rate^L^98979-8^^LN||"+value+"|mL/min/{1.73_m2}|>59||||C\r"), "AA")
+	}
+	rate("S1", "61")
+	r, err := c.app.Result.Report(ctx, c.doctor(), c.desk().Reports[0].ID)
+	require.NoError(t, err)
+	require.Empty(t, r.Care)
+	rate("S2", "27")
+	r, err = c.app.Result.Report(ctx, c.doctor(), r.ID)
+	require.NoError(t, err)
+	require.Len(t, r.Care, 1)
+	require.Equal(t, safety.Never, r.Care[0].Grade)
+	require.Equal(t, "Metformin", r.Care[0].Medicine)
+	require.Contains(t, r.Care[0].Says, "filtration rate of 27 mL/min/1.73 m²")
+	chart, err := c.app.Chart.Chart(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Len(t, chart.Medicines[0].Warnings, 1, "and in the spine of the chart")
 }

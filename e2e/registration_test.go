@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"path/filepath"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -91,6 +92,55 @@ func TestARegistrationByMouse(t *testing.T) {
 	require.Equal(t, 3, p.count(t, "SELECT count(*) FROM registration WHERE patient_id = (SELECT id FROM patient WHERE record = 'SK-20418')"))
 	h.click("To the chart")
 	h.sees("May decide: Tunde Adeyemi, husband")
+}
+
+// TestAnEmptyPracticeFromItsFirstPatient begins with an empty directory: the first people by command, the first patient by
+// the front desk, the first visit, intake and note.
+func TestAnEmptyPracticeFromItsFirstPatient(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	p := &program{dir: filepath.Join(dir, "data"), keys: filepath.Join(dir, "keys"), command: "serve", lab: freeAddr(), args: []string{"--facility", "HARBOR"}}
+	require.NoError(t, p.start())
+	t.Cleanup(p.kill)
+	require.Contains(t, p.out.String(), "Nobody can sign in yet")
+	for login, role := range map[string]string{"ade": "administrator", "sunniva": "front desk", "jonah": "medical assistant", "maren": "physician"} {
+		said, code := p.run(t, "ferry-at-seven\nkittiwake\n", "users", "--data", p.dir, "--add", login, "--given", "First", "--family", login, "--role", role)
+		require.Equal(t, 0, code, said)
+		require.Contains(t, said, "can sign in as "+login)
+	}
+	h := sit(t, p)
+	h.signIn("sunniva")
+	h.sees("No visits today.")
+	h.press("n")
+	h.wait(`document.activeElement?.dataset.field === "given"`, "the first field")
+	h.types("Ása")
+	h.into("family", "Hallgrímsdóttir")
+	h.into("birthDate", "1958-06-01")
+	eval[bool](h, `(() => { const s = document.querySelector('select[data-field="sex"]'); s.focus(); return true; })()`)
+	h.types("f")
+	h.press("Ctrl+Enter")
+	h.sees("Registered as HA-10001.")
+	h.press("v")
+	h.wait(`document.activeElement?.closest('form')?.getAttribute("aria-label") === "A visit now"`, "the reason")
+	h.types("New to the island")
+	h.press("Enter")
+	h.sees("Ása Hallgrímsdóttir")
+
+	j := sit(t, p)
+	j.signIn("jonah")
+	j.sees("Ása Hallgrímsdóttir")
+	j.press("1")
+	j.press("i")
+	j.sees("Not asked yet: unknown is not none.")
+	m := sit(t, p)
+	m.signIn("maren")
+	m.sees("Ása Hallgrímsdóttir")
+	m.press("1")
+	m.press("v")
+	m.sees("New to the island")
+	m.wait(`document.querySelector('aside[aria-label="Patient"] h1')?.innerText.includes("Hallgrímsdóttir")`, "the chart")
+	said, good := p.verify()
+	require.True(t, good, said)
 }
 
 // into types in the place of what stands in a field, which a finding of the server would lead to.

@@ -10,6 +10,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/result"
+	"deftledger/core/safety"
 	"deftledger/store"
 )
 
@@ -160,6 +161,34 @@ type ReportView struct {
 	Late       []string            `json:"late" doc:"When issues were received that were older than this one"`
 	Mine       bool                `json:"mine"`
 	Owner      string              `json:"owner"`
+	Care       []safety.Warning    `json:"care" doc:"What these values mean for medicines of the list"`
+}
+
+// care is what the values of a report mean for what is taken already: a falling filtration
+// rate, a rising potassium. Values that a later one replaced say nothing.
+func (a *Acts) care(q *store.Q, r store.Report) ([]safety.Warning, error) {
+	out := []safety.Warning{}
+	watched := a.Medicines.Watched()
+	var texts []string
+	for _, v := range r.Values {
+		if slices.Contains(watched, v.LOINC) && v.Text != "" {
+			texts = append(texts, v.Text+" ")
+		}
+	}
+	if len(texts) == 0 || r.GoneAt != "" {
+		return out, nil
+	}
+	all, _, err := a.Order.Care(q, r.PatientID)
+	if err != nil {
+		return out, err
+	}
+	for _, w := range slices.Concat(all.Each...) {
+		if (w.Kind == safety.Kidney || w.Kind == safety.Laboratory) && !w.Unknown &&
+			slices.ContainsFunc(texts, func(t string) bool { return strings.Contains(w.Says, t) }) {
+			out = append(out, w)
+		}
+	}
+	return out, nil
 }
 
 // Report opens a report. Looking is recorded and closes nothing.
@@ -180,7 +209,7 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 		out = ReportView{ReportRow: a.Row(r), Patient: a.Patient(p), ReportedAt: r.ReportedAt, Notes: r.Notes, Values: []ValueView{},
 			Reviews: []ReviewView{}, Issue: r.Issue, Version: r.Version, MatchedBy: names[r.MatchedBy], Mine: r.OwnerID == who.ID,
 			Owner: names[r.OwnerID], MatchedWhy: r.MatchedWhy, Gone: r.GoneAt != "", FromLab: r.VisitID == "", Filler: r.Filler, Details: r.Details,
-			Removed: []ValueView{}, Late: []string{}}
+			Removed: []ValueView{}, Late: []string{}, Care: []safety.Warning{}}
 		if r.Performer == "" || strings.Contains(r.Performer, a.Laboratory.Name) {
 			out.Phone = a.Laboratory.Phone
 		}
@@ -200,6 +229,9 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 			out.Values = append(out.Values, view)
 		}
 		if err := a.compare(q, r, &out); err != nil {
+			return err
+		}
+		if out.Care, err = a.care(q, r); err != nil {
 			return err
 		}
 		late, err := q.LateIssues(id)

@@ -39,6 +39,18 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
+	empty := false
+	if err := s.config.Store.Read(ctx, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		empty = len(staff) == 0
+		return err
+	}); err != nil {
+		return err
+	}
+	if empty {
+		fmt.Printf("Nobody can sign in yet. Beside it, begin with: printf 'PASSWORD\nSIGNING SECRET\n' | deftledger users --data %s "+
+			"--add LOGIN --given NAME --family NAME --role administrator\n", o.data)
+	}
 	return s.run(ctx, func() {
 		scheme := "http"
 		if o.tlsCert != "" {
@@ -268,7 +280,11 @@ func users(ctx context.Context, args []string) error {
 		if err != nil {
 			return err
 		}
-		return errors.Join(q.AddStaff(n), audited(q, "add a person", n.ID))
+		if err := errors.Join(q.AddStaff(n), audited(q, "add a person", n.ID)); err != nil {
+			return err
+		}
+		fmt.Printf("%s %s, %s, can sign in as %s.\n", given, family, role, login)
+		return nil
 	})
 }
 

@@ -47,7 +47,7 @@ type Ingredient struct {
 	Brands, Also []string
 	Forms        []Form
 
-	keys []int // of its name and its groups, in the index of rules
+	keys []int // of its name and those of its groups that stand in rules of pairs
 }
 
 // Product is a medicine of one or several ingredients under a name of its own.
@@ -181,7 +181,8 @@ type Catalogue struct {
 	byName  map[string]*Ingredient
 	key     map[string]int // ingredients and groups, numbered
 	several map[string]bool
-	pairs   map[[2]int][]int // rules between two keys, the smaller first
+	pairs   map[int]map[int]int // the rule between two keys, found from either
+	words   []allergenWords
 
 	phrases map[string]*named // names as they are read, folded
 	longest int               // words of the longest of them
@@ -193,6 +194,12 @@ type Catalogue struct {
 	condition map[string][]*ConditionRule
 	ages      map[string][]*AgeRule
 	doses     map[string][]*DoseRule
+}
+
+// allergenWords are the words of an allergen as texts are searched for them.
+type allergenWords struct {
+	folded []string // with a blank on either side
+	means  string
 }
 
 // named is what a phrase names: one ingredient, or the several of a product.
@@ -218,7 +225,7 @@ const anyKind = " of any kind"
 
 // New makes a catalogue, or says what is wrong and in which line.
 func New(k Knowledge) (*Catalogue, error) {
-	c := &Catalogue{k: k, byName: map[string]*Ingredient{}, key: map[string]int{}, several: map[string]bool{}, pairs: map[[2]int][]int{},
+	c := &Catalogue{k: k, byName: map[string]*Ingredient{}, key: map[string]int{}, several: map[string]bool{}, pairs: map[int]map[int]int{},
 		phrases: map[string]*named{}, kidney: map[string][]*KidneyLimit{}, values: map[string][]*ValueLimit{},
 		pregnancy: map[string][]*PregnancyRule{}, condition: map[string][]*ConditionRule{}, ages: map[string][]*AgeRule{},
 		doses: map[string][]*DoseRule{}}
@@ -252,9 +259,6 @@ func (c *Catalogue) names() error {
 		for _, g := range append([]string{x.Name}, x.Groups...) {
 			if _, ok := c.key[g]; !ok {
 				c.key[g] = len(c.key)
-			}
-			if n := c.key[g]; !slices.Contains(x.keys, n) { // a group may be called as its one ingredient is
-				x.keys = append(x.keys, n)
 			}
 		}
 	}
@@ -358,7 +362,20 @@ func (c *Catalogue) rules() error {
 			return Fault{p.Place, fmt.Sprintf("%s and %s stand in line %d already", p.A, p.B, before.Line)}
 		}
 		seen[k] = p.Place
-		c.pairs[k] = append(c.pairs[k], i)
+		for _, from := range [][2]int{{k[0], k[1]}, {k[1], k[0]}} {
+			if c.pairs[from[0]] == nil {
+				c.pairs[from[0]] = map[int]int{}
+			}
+			c.pairs[from[0]][from[1]] = i
+		}
+	}
+	for i := range c.k.Ingredients {
+		x := &c.k.Ingredients[i]
+		for _, g := range append([]string{x.Name}, x.Groups...) {
+			if n := c.key[g]; c.pairs[n] != nil && !slices.Contains(x.keys, n) { // a group may be called as its one ingredient is
+				x.keys = append(x.keys, n)
+			}
+		}
 	}
 	for _, x := range c.k.Crosses {
 		for _, n := range []string{x.To, x.Given} {
@@ -373,6 +390,11 @@ func (c *Catalogue) rules() error {
 		}
 	}
 	for _, a := range c.k.Allergens {
+		words := allergenWords{means: a.Means}
+		for _, w := range a.Words {
+			words.folded = append(words.folded, " "+strings.Join(fold(w), " ")+" ")
+		}
+		c.words = append(c.words, words)
 		if a.Means != "" && !strings.HasSuffix(a.Means, anyKind) {
 			if err := c.known(a.Place, a.Means); err != nil {
 				return err

@@ -88,6 +88,15 @@ type sight struct {
 	weight  float64
 	codes   []string
 	state   pregnancyState
+
+	allergic []allergic // in the order of their substances
+}
+
+// allergic is an allergy with what its substance is.
+type allergic struct {
+	chart.Allergy
+	is     Allergic
+	folded string
 }
 
 type taken struct {
@@ -108,6 +117,12 @@ func (c *Catalogue) sight(r chart.Record) *sight {
 	}
 	s.weight, _, _ = newestNumber(r, chart.Weight, "kg", days)
 	s.state = pregnancyOf(r, s.codes)
+	for _, a := range r.Allergies {
+		if a.Substance != "" {
+			s.allergic = append(s.allergic, allergic{a, c.Allergen(a.Substance), " " + strings.Join(fold(a.Substance), " ") + " "})
+		}
+	}
+	slices.SortStableFunc(s.allergic, func(a, b allergic) int { return strings.Compare(a.Substance, b.Substance) })
 	return s
 }
 
@@ -141,7 +156,7 @@ func (s *sight) one(m Taking, own int) (out []Warning) {
 		}
 	}
 	var against []string // what it could not be held against
-	ws, unread := s.allergies(reading, name)
+	ws, unread := s.allergies(reading)
 	add(ws...)
 	against = append(against, unread...)
 	for i, t := range s.taken {
@@ -256,16 +271,19 @@ func (c *Catalogue) pair(a, b *Ingredient) (out []*Pair) {
 	taken := -1
 	var found []*Pair
 	for _, x := range a.keys {
+		with := c.pairs[x]
 		for _, y := range b.keys {
-			for _, i := range c.pairs[pairKey(x, y)] {
-				p := &c.k.Pairs[i]
-				if slices.Contains(found, p) {
-					continue
-				}
-				found = append(found, p)
-				if p.Grade == None {
-					taken = max(taken, p.narrow(a, b))
-				}
+			i, ruled := with[y]
+			if !ruled {
+				continue
+			}
+			p := &c.k.Pairs[i]
+			if slices.Contains(found, p) {
+				continue
+			}
+			found = append(found, p)
+			if p.Grade == None {
+				taken = max(taken, p.narrow(a, b))
 			}
 		}
 	}
@@ -289,14 +307,9 @@ func (p *Pair) narrow(a, b *Ingredient) (n int) {
 
 // allergies holds a medicine against the recorded allergies; unread are those of which
 // nothing is known.
-func (s *sight) allergies(reading Reading, name string) (out []Warning, unread []string) {
-	all := slices.Clone(s.r.Allergies)
-	slices.SortStableFunc(all, func(a, b chart.Allergy) int { return strings.Compare(a.Substance, b.Substance) })
-	for _, a := range all {
-		if a.Substance == "" {
-			continue
-		}
-		if w, known := s.allergy(reading, name, a); w != nil {
+func (s *sight) allergies(reading Reading) (out []Warning, unread []string) {
+	for _, a := range s.allergic {
+		if w, known := s.allergy(reading, a); w != nil {
 			out = append(out, *w)
 		} else if !known {
 			unread = append(unread, "the allergy to "+a.Substance)
@@ -317,13 +330,11 @@ type Allergic struct {
 func (c *Catalogue) Allergen(substance string) (out Allergic) {
 	words := fold(substance)
 	phrase := " " + strings.Join(words, " ") + " "
-	for _, a := range c.k.Allergens {
-		for _, w := range a.Words {
-			if strings.Contains(phrase, " "+strings.Join(fold(w), " ")+" ") {
-				out.Known = true
-				if a.Means != "" && !slices.Contains(out.Groups, a.Means) {
-					out.Groups = append(out.Groups, a.Means)
-				}
+	for _, a := range c.words {
+		if slices.ContainsFunc(a.folded, func(w string) bool { return strings.Contains(phrase, w) }) {
+			out.Known = true
+			if a.means != "" && !slices.Contains(out.Groups, a.means) {
+				out.Groups = append(out.Groups, a.means)
 			}
 		}
 	}
@@ -340,8 +351,8 @@ func (c *Catalogue) Allergen(substance string) (out Allergic) {
 }
 
 // allergy holds a medicine against one allergy.
-func (s *sight) allergy(reading Reading, name string, a chart.Allergy) (*Warning, bool) {
-	is := s.c.Allergen(a.Substance)
+func (s *sight) allergy(reading Reading, a allergic) (*Warning, bool) {
+	is := a.is
 	reaction := a.Reaction
 	if reaction == "" {
 		reaction = "reaction not recorded"
@@ -357,17 +368,16 @@ func (s *sight) allergy(reading Reading, name string, a chart.Allergy) (*Warning
 	for _, p := range reading.parts {
 		if slices.Contains(is.Ingredients, p.is.Name) {
 			w.Grade, w.Why = Avoid, reaction+doubt
-			if grave(a) {
+			if grave(a.Allergy) {
 				w.Grade = Never
 			}
 			return &w, true
 		}
 	}
-	folded := " " + strings.Join(fold(a.Substance), " ") + " "
 	for _, strange := range reading.Strange { // a name that only the allergy knows too
-		if strings.Contains(folded, " "+strange+" ") {
+		if strings.Contains(a.folded, " "+strange+" ") {
 			w.Grade, w.Why = Avoid, reaction+doubt
-			if grave(a) {
+			if grave(a.Allergy) {
 				w.Grade = Never
 			}
 			return &w, true

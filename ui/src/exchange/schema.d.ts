@@ -4085,6 +4085,8 @@ export interface components {
             above: number;
             /** Format: int64 */
             below: number;
+            /** @description What these values mean for medicines of the list */
+            care: components["schemas"]["Warning"][];
             collectedAt: string;
             /** @description The first critical value with unit and flag, or empty */
             critical: string;

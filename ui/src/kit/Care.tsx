@@ -5,15 +5,15 @@ type Warning = Schemas["Warning"];
 const words: Record<Warning["grade"], string> = { never: "Never", avoid: "Avoid", watch: "Watch", unchecked: "Not checked" };
 
 /** Care lists what speaks for care with a medicine, gravest first; what could not be checked is
- * said last, on one line, and never reads as if all were well. */
-export function Care({ warnings, quiet = false }: { warnings: Warning[]; quiet?: boolean }) {
+ * said last, on one line, and never reads as if all were well. named: they are of several medicines. */
+export function Care({ warnings, quiet = false, named = false }: { warnings: Warning[]; quiet?: boolean; named?: boolean }) {
   const known = warnings.filter((w) => !w.unknown);
   const unknown = warnings.filter((w) => w.unknown);
   return (
     <>
       {known.map((w) => (
         <p
-          key={w.kind + w.says + w.why}
+          key={w.medicine + w.kind + w.says + w.why}
           role={quiet || !w.serious ? undefined : "alert"}
           className={w.serious ? "text-alarm" : "text-carried"}
         >
@@ -21,6 +21,7 @@ export function Care({ warnings, quiet = false }: { warnings: Warning[]; quiet?:
             {w.serious ? "■ " : "▲ "}
             {words[w.grade]}.
           </span>{" "}
+          {named && <span className="font-semibold">{w.medicine}. </span>}
           {w.says}: {w.why}.{w.advice && <span className="text-ink"> {sentence(w.advice)}.</span>}
           {w.source && <span className="small"> ({w.source})</span>}
         </p>

@@ -88,7 +88,7 @@ function Sheet({ view }: { view?: View }) {
   }, [view]);
   // What is to be answered is at hand at once.
   useEffect(() => {
-    if (asked && asked.findings.every((f) => f.question)) document.querySelector<HTMLElement>("[data-answer]")?.focus();
+    if (asked?.findings.every((f) => f.question)) document.querySelector<HTMLElement>("[data-answer]")?.focus();
   }, [asked]);
   const set = (change: Partial<Reg>) => setR({ ...r, ...change });
   const changed = !same(r, view?.registration ?? nobody) || usual !== (view?.usual ?? "");

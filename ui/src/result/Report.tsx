@@ -5,6 +5,7 @@ import { unit } from "../chart/Spine";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day, shortDay } from "../frame/time";
+import { Care } from "../kit/Care";
 import { Why } from "../kit/Form";
 import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
@@ -269,6 +270,12 @@ export function Report({ id, next }: { id: string; next: string }) {
             ))}
           </Table>
         </div>
+        {r.care.length > 0 && (
+          <section aria-label="What it means for the medicines" className="mt-3 text-aside">
+            <h3 className="label">For the medicines on the list</h3>
+            <Care warnings={r.care} named />
+          </section>
+        )}
         {r.notes && <p className="mt-3 font-serif text-read whitespace-pre-wrap">{r.notes}</p>}
         {values.length === 0 && <p className="mt-3">No value came with it.</p>}
         {values.length > 0 && (
