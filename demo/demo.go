@@ -6,6 +6,7 @@ package demo
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sort"
 	"strings"
@@ -75,7 +76,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 		return fmt.Errorf("demo people: %w", err)
 	}
 	for _, p := range patients {
-		if err := b.patient(ctx, p); err != nil {
+		if err := errors.Join(b.patient(ctx, p), b.register(ctx, p.key)); err != nil {
 			return fmt.Errorf("demo patient %s: %w", p.key, err)
 		}
 	}

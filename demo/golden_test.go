@@ -89,7 +89,7 @@ func against(t *testing.T, name, text string) {
 func TestGoldenLetters(t *testing.T) {
 	ctx := context.Background()
 	a, who, _ := fill(t, time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC))
-	a.Medicines = &safety.List{}
+	a.Medicines, _ = safety.New(safety.Knowledge{})
 	seen := 0
 	require.NoError(t, a.Store.Read(ctx, func(q *store.Q) error {
 		patients, err := q.AllPatients()

@@ -24,7 +24,6 @@ func TestSomebodyNewByKeyboard(t *testing.T) {
 	h.wait(`document.querySelector('[data-field="given"]')?.value === "Ragna"`, "what was typed goes along")
 	require.Equal(t, "Tveitane", eval[string](h, `document.querySelector('[data-field="family"]').value`))
 	require.NotContains(t, eval[string](h, `location.href`), "Ragna", "no name in an address")
-	h.sees("Who may be the same person")
 	for range 4 { // middle, family, suffix, birth date
 		h.press("Tab")
 	}
@@ -103,7 +102,7 @@ func TestAnEmptyPracticeFromItsFirstPatient(t *testing.T) {
 	require.NoError(t, p.start())
 	t.Cleanup(p.kill)
 	require.Contains(t, p.out.String(), "Nobody can sign in yet")
-	for login, role := range map[string]string{"ade": "administrator", "sunniva": "front desk", "jonah": "medical assistant", "maren": "physician"} {
+	for login, role := range map[string]string{"ade": "administrator", "sunniva": "front desk", "jonah": "medical assistant", "tobias": "physician"} {
 		said, code := p.run(t, "ferry-at-seven\nkittiwake\n", "users", "--data", p.dir, "--add", login, "--given", "First", "--family", login, "--role", role)
 		require.Equal(t, 0, code, said)
 		require.Contains(t, said, "can sign in as "+login)
@@ -133,7 +132,7 @@ func TestAnEmptyPracticeFromItsFirstPatient(t *testing.T) {
 	j.press("i")
 	j.sees("Not asked yet: unknown is not none.")
 	m := sit(t, p)
-	m.signIn("maren")
+	m.signIn("tobias")
 	m.sees("Ása Hallgrímsdóttir")
 	m.press("1")
 	m.press("v")

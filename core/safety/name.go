@@ -34,7 +34,7 @@ var formWords = wordSet(`tablet tablets capsule capsules tab tabs cap caps oral 
 	dihydrate monohydrate hyclate trihydrate fumarate furoate propionate valerate cypionate enanthate pamoate medoxomil proxetil axetil etexilate disoproxil erbumine tosylate
 	mg mcg ug g gm ml meq unit units iu percent strength ds daily qd twice once three four times weekly monthly hourly bid tid qid qhs prn as needed by mouth po with and for the in at on of a an to
 	every food meals night nightly bedtime morning evening noon day days week weeks month low dose high double maximum regular extra generic brand enteric coated flexpen kwikpen
-	solostar auto-injector autoinjector human recombinant vaccine supplement otc rx or per taken take takes using use wound rash skin scalp left right both pain`)
+	solostar auto-injector autoinjector human recombinant porcine usp macrocrystals dihydrochloride bitartrate dipropionate disodium preservative free abuse deterrent breath actuated metered actuat unt vaccine supplement otc rx or per taken take takes using use wound rash skin scalp left right both pain`)
 
 // salts are also names of medicines of their own.
 var salts = wordSet(`potassium calcium zinc magnesium`)
