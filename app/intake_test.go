@@ -171,6 +171,7 @@ func TestAnAllergySaysWhatIsUnderstoodOfIt(t *testing.T) {
 	add(intake.NewEntry{Title: "Sulfa", Detail: "hives", Certainty: "likely"})
 	add(intake.NewEntry{Title: "Keflex", Detail: "rash"})
 	add(intake.NewEntry{Title: "Peanuts", Detail: "lips"})
+	add(intake.NewEntry{Title: "Amoxicilin", Detail: "rash"})
 	v := add(intake.NewEntry{Title: "Blurbistat", Tolerated: "one tablet in 2024"})
 	got := map[string]string{}
 	var id string
@@ -181,7 +182,7 @@ func TestAnAllergySaysWhatIsUnderstoodOfIt(t *testing.T) {
 		}
 	}
 	require.Equal(t, map[string]string{"Sulfa": "class: sulfonamide antibioticlikely", "Keflex": "ingredient: cephalexin", "Peanuts": "no medicine: ",
-		"Blurbistat": "not known: one tablet in 2024"}, got)
+		"Blurbistat": "not known: one tablet in 2024", "Amoxicilin": "not known: amoxicillin"}, got)
 	v, err := c.app.Intake.Tolerated(ctx, c.jonah(), visitID, id, "cefdinir, ten days", "2025-02")
 	require.NoError(t, err)
 	for _, e := range v.Allergies.Entries {

@@ -45,7 +45,7 @@ type MedicineFacts struct {
 // AllergyFacts is what is known of an allergy beyond its words.
 type AllergyFacts struct {
 	Is        string `json:"is" enum:"ingredient,class,no medicine,not known" doc:"What the substance is, as the check understands it"`
-	Means     string `json:"means" doc:"The ingredients or the class it names"`
+	Means     string `json:"means" doc:"The ingredients or the class it names; of what is not known, a name that is spelled nearly so"`
 	Certainty string `json:"certainty" enum:"confirmed,likely,doubtful,refuted,"`
 	Tolerated string `json:"tolerated" doc:"What was borne since"`
 }
@@ -259,6 +259,10 @@ func (a *Acts) allergyFacts(x chart.Allergy) *AllergyFacts {
 		f.Is, f.Means = "class", strings.Join(is.Groups, ", ")
 	case is.Known:
 		f.Is = "no medicine"
+	default:
+		if near := a.Medicines.Find(x.Substance, 1); len(near) == 1 && near[0].Near {
+			f.Means = near[0].Name
+		}
 	}
 	return f
 }

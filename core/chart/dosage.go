@@ -102,9 +102,10 @@ var (
 	concentration = regexp.MustCompile(`\b(\d+(?:\.\d+)?(?:-\d+(?:\.\d+)?)?) ?(mg|mcg|g|units?|meq) ?/ ?(?:(\d+(?:\.\d+)?) ?)?(ml|tablet|capsule|puff|spray|patch|h|hr|24 ?h)\b`)
 	amountWords   = regexp.MustCompile(`(^|[ (,])(` + numberWord + `)(?: ?(?:-|to|or) ?(` + numberWord +
 		`))? ?(?:\( ?\w+ ?\) ?)?(` + massUnit + `|tablets?|tabs?|capsules?|caps?|puffs?|sprays?|drops?|gtts?|patch(?:es)?|suppositor(?:y|ies)|applications?|packets?|scoops?|lozenges?|pieces?|inhalations?|vials?|pumps?|tsp|teaspoons?|tbsp|tablespoons?|rings?|implants?|pills?|films?|injections?|capfuls?)\b`)
-	twoSteps = regexp.MustCompile(`\bthen\b|;|\btaper|\bfollowed by\b|\bper (?:inr|protocol|sliding|scale)|\bsliding scale\b|\bas directed\b|\balternat`)
-	fillers  = regexp.MustCompile(`\b(?:take|takes|apply|use|inject|inhale|instill|give|place|put|insert|chew|dissolve|swallow|the|a|an|of|to|on|in|into|and|at|total|thin|layer|small amount|affected areas?|each|per|via|route|dose|is)\b|[.,()]`)
-	blanks   = regexp.MustCompile(`\s+`)
+	twoSteps  = regexp.MustCompile(`\bthen\b|;|\btaper|\bfollowed by\b|\bper (?:inr|protocol|sliding|scale)|\bsliding scale\b|\bas directed\b|\balternat`)
+	fillers   = regexp.MustCompile(`\b(?:take|takes|apply|use|inject|inhale|instill|give|place|put|insert|chew|dissolve|swallow|the|a|an|of|to|on|in|into|and|at|total|thin|layer|small amount|affected areas?|each|per|via|route|dose|is)\b|[.,()]`)
+	thousands = regexp.MustCompile(`\b(\d{1,3}),(\d{3})\b`) // 1,000 units
+	blanks    = regexp.MustCompile(`\s+`)
 )
 
 // oftens are ways of saying how often, the longer first. Most is how often a day.
@@ -229,7 +230,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		return Dosage{}, text
 	}
 	s := " " + strings.ToLower(strings.NewReplacer("½", "1/2", "¼", "1/4", "–", "-").Replace(safe)) + " "
-	s = blanks.ReplaceAllString(s, " ")
+	s = thousands.ReplaceAllString(blanks.ReplaceAllString(s, " "), "$1$2")
 	if strings.TrimSpace(s) == "" {
 		return Dosage{}, ""
 	}

@@ -264,3 +264,13 @@ func BenchmarkCheckOfTwenty(b *testing.B) {
 		}
 	}
 }
+
+// BenchmarkFindAMedicine is what is typed on every key: a beginning, and a name spelled wrongly.
+func BenchmarkFindAMedicine(b *testing.B) {
+	c := catalogue(b)
+	for b.Loop() {
+		for _, q := range []string{"me", "lisin", "metfromin", "hydroclorothiazide 25 mg daily", "zzzzzz"} {
+			c.Find(q, 7)
+		}
+	}
+}

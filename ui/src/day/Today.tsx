@@ -98,6 +98,9 @@ export function Today() {
     ...(mayStart ? [{ key: "v", label: "Start or resume the visit", run: () => void start(here) }] : []),
     ...(mayIntake ? [{ key: "i", label: "Intake", run: () => void intake(here) }] : []),
     ...(mayRegister ? [{ key: "n", label: "Register somebody new", run: () => go("/patients/new") }] : []),
+    ...(mayRegister
+      ? [{ key: "g", label: "Open the registration", run: () => here && go(`/patients/${here.patient.id}/registration`) }]
+      : []),
     ...(mayOpen ? [{ key: "c", label: "Open the chart", run: () => here && go(`/patients/${here.patient.id}`) }] : []),
   ]);
   return (
@@ -145,19 +148,13 @@ export function Today() {
                 <td className="pl-1">{i < 9 && <KeyCap k={String(i + 1)} />}</td>
                 <td className={v.stage === "done" ? "text-faded" : "font-semibold"}>{clock(v.startsAt)}</td>
                 <td className="pr-2">
-                  {mayOpen ? (
-                    <Link
-                      id={`visit-${v.id}`}
-                      to={v.noteId ? place(v) : `/patients/${v.patient.id}`}
-                      className="font-semibold hover:underline"
-                    >
-                      {v.patient.given} {v.patient.family}
-                    </Link>
-                  ) : (
-                    <span className="font-semibold">
-                      {v.patient.given} {v.patient.family}
-                    </span>
-                  )}
+                  <Link
+                    id={`visit-${v.id}`}
+                    to={!mayOpen ? `/patients/${v.patient.id}/registration` : v.noteId ? place(v) : `/patients/${v.patient.id}`}
+                    className="font-semibold hover:underline"
+                  >
+                    {v.patient.given} {v.patient.family}
+                  </Link>
                   {(v.alike ?? []).length > 0 && (
                     <span className="block text-small text-carried">
                       Not {v.alike?.join(", not ")}: both are here today, born {day(v.patient.birthDate)}

@@ -2363,7 +2363,7 @@ export interface components {
              * @enum {string}
              */
             is: "ingredient" | "class" | "no medicine" | "not known";
-            /** @description The ingredients or the class it names */
+            /** @description The ingredients or the class it names; of what is not known, a name that is spelled nearly so */
             means: string;
             /** @description What was borne since */
             tolerated: string;

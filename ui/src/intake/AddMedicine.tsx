@@ -28,6 +28,7 @@ export function AddMedicine({ acts, patient, close }: { acts: Acts; patient: str
   const [chosen, setChosen] = useState<number | null>(null);
   const first = useRef<HTMLInputElement>(null);
   const client = useQueryClient();
+  const read = useRef<HTMLDivElement>(null);
   useEffect(() => first.current?.focus(), []);
   const asked = asks.medicines(patient, line.trim());
   const found = useQuery({ ...asked, enabled: line.trim().length > 1, placeholderData: (before) => before });
@@ -35,12 +36,18 @@ export function AddMedicine({ acts, patient, close }: { acts: Acts; patient: str
   const at = Math.min(chosen ?? own(hits), hits.length - 1);
   const hit = hits[at];
 
+  // What will be added is brought into sight with its line.
+  // biome-ignore lint/correctness/useExhaustiveDependencies: whenever something else was read
+  useEffect(() => read.current?.scrollIntoView({ block: "nearest" }), [found.data]);
+
   async function add(asTyped = false) {
     if (line.trim() === "") return;
-    // What stands on the screen may belong to fewer letters.
-    const now: Search = found.isPlaceholderData || !found.data ? await client.fetchQuery(asked) : found.data;
-    const one = now.hits[found.isPlaceholderData ? own(now.hits) : at];
+    // What stands on the screen may belong to fewer letters: unseen, only what was typed in full is added.
+    const seen = found.data !== undefined && !found.isPlaceholderData;
+    const now: Search = seen ? found.data : await client.fetchQuery(asked);
+    const one = now.hits[seen ? at : own(now.hits)];
     if (!one || (now.noUnit && !asTyped)) return;
+    if (!seen && !line.trim().toLowerCase().startsWith(called(one).toLowerCase())) return;
     if (
       await acts.add({
         list: "medicines",
@@ -129,7 +136,7 @@ export function AddMedicine({ acts, patient, close }: { acts: Acts; patient: str
         </div>
       )}
       {hit && found.data && (
-        <div id="medicine-read" className="basis-full">
+        <div id="medicine-read" ref={read} className="basis-full scroll-mb-4">
           <p>
             Adds <span className="font-semibold">{title(hit)}</span>
             {hit.under && ` (${hit.name})`}

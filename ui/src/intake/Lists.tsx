@@ -118,7 +118,12 @@ function AllergyWords({ facts }: { facts: NonNullable<Entry["allergy"]> }) {
     <>
       {facts.certainty && <span className="text-faded"> · {facts.certainty}</span>}
       {facts.is === "class" && <span className="text-faded"> · all of: {facts.means}</span>}
-      {facts.is === "not known" && <span className="text-carried"> · ? not known to the catalogue: not checked</span>}
+      {facts.is === "not known" && (
+        <span className="text-carried">
+          {" "}
+          · ? not known to the catalogue: not checked{facts.means && ` (${facts.means} meant?)`}
+        </span>
+      )}
       {facts.tolerated && <span className="text-faded"> · borne since: {facts.tolerated}</span>}
     </>
   );
@@ -127,7 +132,7 @@ function AllergyWords({ facts }: { facts: NonNullable<Entry["allergy"]> }) {
 // What the patient tells of taking a medicine: chosen, and kept with who asked when.
 function Told({ entry, facts, acts }: { entry: Entry; facts: NonNullable<Entry["medicine"]>; acts: Acts }) {
   return (
-    <label className="text-small text-faded">
+    <label className="relative text-small text-faded">
       <span className="sr-only">How {entry.title} is taken</span>
       <select
         className="rounded-[3px] border border-edge bg-leaf px-1 text-small"

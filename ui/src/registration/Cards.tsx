@@ -48,7 +48,7 @@ export function Cards({ view }: { view: Schemas["RegistrationView"] }) {
                 </a>
               ))}
             {(["front", "back"] as const).map((side) => (
-              <label key={side} className="plain cursor-pointer focus-within:underline">
+              <label key={side} className="plain relative cursor-pointer focus-within:underline">
                 Add the {side}…
                 <input
                   type="file"
