@@ -190,6 +190,13 @@ func TestAnAllergySaysWhatIsUnderstoodOfIt(t *testing.T) {
 			require.Equal(t, "cefdinir, ten days (2025-02)", e.Allergy.Tolerated)
 		}
 	}
+	for list, none := range map[string][]string{"allergies": {"NKDA", "none", "No known allergies.", "unknown"}, "medicines": {"none", "No meds"}} {
+		for _, title := range none {
+			_, err = c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: list, Title: title})
+			require.Equal(t, act.Invalid, kind(t, err), "%s is no entry", title)
+			require.ErrorContains(t, err, "below the list")
+		}
+	}
 	_, err = c.app.Intake.Tolerated(ctx, c.jonah(), visitID, id, " ", "")
 	require.Equal(t, act.Invalid, kind(t, err))
 	_, err = c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "allergies", Title: "Amoxicillin", Certainty: "surely"})

@@ -369,6 +369,10 @@ func (a *Acts) PutEntry(t *act.Tx, v store.Visit, e NewEntry) (string, error) {
 	if n := min(len(e.Since), len(e.Until)); n > 0 && e.Until[:n] < e.Since[:n] {
 		return "", act.Refuse(act.Invalid, "It cannot have ended (%s) before it began (%s).", e.Until, e.Since)
 	}
+	if chart.SaysNone(e.Title) && (e.List == chart.MedicineList || e.List == chart.AllergyList) {
+		return "", act.Refuse(act.Invalid, "“%s” is the statement that there is none, no entry: choose “%s” below the list.", e.Title,
+			map[bool]string{true: chart.AllergiesKind.None, false: chart.MedicinesKind.None}[e.List == chart.AllergyList])
+	}
 	id := act.NewID()
 	switch e.List {
 	case chart.MedicineList:

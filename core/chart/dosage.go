@@ -101,10 +101,12 @@ var (
 		"pill": "tablet", "film": "film", "injection": "injection", "capful": "capful"}
 	concentration = regexp.MustCompile(`\b(\d+(?:\.\d+)?(?:-\d+(?:\.\d+)?)?) ?(mg|mcg|g|units?|meq) ?/ ?(?:(\d+(?:\.\d+)?) ?)?(ml|tablet|capsule|puff|spray|patch|h|hr|24 ?h)\b`)
 	amountWords   = regexp.MustCompile(`(^|[ (,])(` + numberWord + `)(?: ?(?:-|to|or) ?(` + numberWord +
-		`))? ?(?:\( ?\w+ ?\) ?)?(` + massUnit + `|tablets?|tabs?|capsules?|caps?|puffs?|sprays?|drops?|gtts?|patch(?:es)?|suppositor(?:y|ies)|applications?|packets?|scoops?|lozenges?|pieces?|inhalations?|vials?|pumps?|tsp|teaspoons?|tbsp|tablespoons?|rings?|implants?|pills?|films?|injections?|capfuls?)\b`)
+		`))? ?(?:ds )?(` + massUnit + `|tablets?|tabs?|capsules?|caps?|puffs?|sprays?|drops?|gtts?|patch(?:es)?|suppositor(?:y|ies)|applications?|packets?|scoops?|lozenges?|pieces?|inhalations?|vials?|pumps?|tsp|teaspoons?|tbsp|tablespoons?|rings?|implants?|pills?|films?|injections?|capfuls?)\b`)
 	twoSteps  = regexp.MustCompile(`\bthen\b|;|\btaper|\bfollowed by\b|\bper (?:inr|protocol|sliding|scale)|\bsliding scale\b|\bas directed\b|\balternat`)
-	fillers   = regexp.MustCompile(`\b(?:take|takes|apply|use|inject|inhale|instill|give|place|put|insert|chew|dissolve|swallow|the|a|an|of|to|on|in|into|and|at|total|thin|layer|small amount|affected areas?|each|per|via|route|dose|is)\b|[.,()]`)
-	thousands = regexp.MustCompile(`\b(\d{1,3}),(\d{3})\b`) // 1,000 units
+	fillers   = regexp.MustCompile(`\b(?:take|takes|apply|use|inject|inhale|instill|give|place|put|insert|chew|dissolve|swallow|the|a|an|of|to|on|in|into|and|at|total|thin|layer|small amount|affected areas?|each|per|via|route|dose|is|lungs)\b|[.,()]`)
+	repeated  = regexp.MustCompile(`\((?:one|two|three|four|five|six|seven|eight|nine|ten|twelve|twenty|\d{1,2})\)`) // 3 (three) times
+	inAll     = regexp.MustCompile(`\( ?(\d+(?:\.\d+)?) ?(mg|mcg|g|units?|meq) total ?\)`)                           // 2 tablets (1000 mg total)
+	thousands = regexp.MustCompile(`\b(\d{1,3}),(\d{3})\b`)                                                          // 1,000 units
 	blanks    = regexp.MustCompile(`\s+`)
 )
 
@@ -201,7 +203,7 @@ var routes = []struct {
 }{
 	{regexp.MustCompile(`\bby mouth\b|\bp\.?o\b\.?|\borally\b|\boral\b`), "by mouth"},
 	{regexp.MustCompile(`\bsublingual(?:ly)?\b|\bsl\b|\bunder the tongue\b`), "under the tongue"},
-	{regexp.MustCompile(`\bsubcutaneous(?:ly)?\b|\bsub ?q\b|\bsq\b|\bsubcut\b|\bsc\b|\bunder the skin\b`), "under the skin"},
+	{regexp.MustCompile(`\bsubcutaneous(?:ly)?\b|\bsub ?q\b|\bsq\b|\bsubcut\b|\bsc\b|\b(?:under|into) the skin\b`), "under the skin"},
 	{regexp.MustCompile(`\bintramuscular(?:ly)?\b|\bim\b`), "into the muscle"},
 	{regexp.MustCompile(`\bintravenous(?:ly)?\b|\biv\b|\bby vein\b`), "by vein"},
 	{regexp.MustCompile(`\b(?:each|per|both|one|left|right|in the) (?:nostrils?|nose)\b|\bnasal(?:ly)?\b|\bintranasal(?:ly)?\b|\bnostrils?\b`), "in the nose"},
@@ -218,7 +220,7 @@ var (
 	untilIt  = regexp.MustCompile(`\buntil ([\w /-]+)`)
 	needed   = regexp.MustCompile(`\b(?:as needed|prn|if needed|when needed)\b(?:[ ,]+(?:for )?([a-z][a-z /-]*))?`)
 	forWhat  = regexp.MustCompile(`\bfor ([a-z][a-z /-]*)$`)
-	withFood = regexp.MustCompile(`\b(with|before|after|between|without) (?:each |every )?(meals?|food|eating)\b|\bon an empty stomach\b|\bac\b|\bwith (?:a full glass of )?water\b`)
+	withFood = regexp.MustCompile(`\b(with|before|after|between|without) (?:each |every )?(meals?|food|eating|breakfast|lunch|supper|dinner)\b|\bon an empty stomach\b|\bac\b|\bwith (?:a full glass of )?water\b`)
 )
 
 // ReadDosage reads how a medicine is taken. unread is what was not understood; the dose is
@@ -237,6 +239,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	if twoSteps.MatchString(s) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
+	s = blanks.ReplaceAllString(repeated.ReplaceAllString(s, " "), " ")
 	take := func(m []int) { s = s[:m[0]] + " " + strings.Repeat(" ", m[1]-m[0]-1) + s[m[1]:] }
 	groups := func(m []int) []string {
 		out := make([]string, len(m)/2)
@@ -322,6 +325,11 @@ func ReadDosage(text string) (d Dosage, unread string) {
 			take(m)
 		}
 	}
+	total, totalUnit := "", ""
+	if m := inAll.FindStringSubmatchIndex(s); m != nil {
+		total, totalUnit = groups(m)[1], doseUnits[groups(m)[2]]
+		take(m)
+	}
 	if m := concentration.FindStringSubmatchIndex(s); m != nil {
 		g := groups(m)
 		d.Strength = g[1] + " " + doseUnits[g[2]] + "/" + strings.TrimSpace(g[3]+" "+strings.Replace(g[4], "ml", "mL", 1))
@@ -357,6 +365,16 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	case len(amounts) > 1:
 		return Dosage{}, strings.TrimSpace(safe)
 	}
+	if total != "" {
+		// What is given in all says what one is, where how many is one number.
+		n, err := strconv.ParseFloat(total, 64)
+		if err != nil || len(amounts) != 1 || mass(d.Unit) || d.Highest() <= 0 || d.Strength != "" {
+			return Dosage{}, strings.TrimSpace(safe)
+		}
+		if !strings.Contains(d.Amount, "-") {
+			d.Strength = strconv.FormatFloat(n/d.Highest(), 'f', -1, 64) + " " + totalUnit
+		}
+	}
 	switch {
 	case d.Route != "":
 	case d.Unit == "puff" || d.Unit == "inhalation":
@@ -375,7 +393,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 			rest = ""
 		}
 	}
-	if rest != "" || !d.Read() || d.Amount == "" && d.Route != "on the skin" && !d.AsNeeded {
+	if rest != "" || !d.Read() || d.Amount == "" && d.Route != "on the skin" && (!d.AsNeeded || d.Strength != "") {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	return d, ""
@@ -388,7 +406,7 @@ func wholeAmount(a, b string) (string, bool) {
 		if up, down, frac := strings.Cut(s, "/"); frac {
 			n, err1 := strconv.Atoi(up)
 			m, err2 := strconv.Atoi(down)
-			if err1 != nil || err2 != nil || n <= 0 || m <= 0 {
+			if err1 != nil || err2 != nil || n <= 0 || n >= m || m > 4 { // "800/160 mg" is no fraction
 				return "", false
 			}
 			s = strconv.FormatFloat(float64(n)/float64(m), 'f', -1, 64)

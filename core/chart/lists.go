@@ -1,5 +1,7 @@
 package chart
 
+import "strings"
+
 // ListKind is one of the lists that a chart holds and the intake goes through.
 type ListKind struct {
 	ID     string   `json:"id"`
@@ -60,4 +62,15 @@ func ListName(id string) string {
 		}
 	}
 	return ""
+}
+
+// SaysNone says whether what was typed as an entry is the statement that there is none:
+// "NKDA", "none", "no known allergies".
+func SaysNone(title string) bool {
+	switch strings.ToLower(strings.Trim(Tidy(title), ".! ")) {
+	case "nka", "nkda", "nkfa", "none", "none known", "no", "nil", "n/a", "na", "no allergies", "no known allergies", "no known drug allergies",
+		"no drug allergies", "no medicines", "no medications", "no meds", "denies", "denies allergies", "negative", "unknown", "not known":
+		return true
+	}
+	return false
 }

@@ -10,6 +10,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"deftledger/core/chart"
@@ -247,5 +248,17 @@ func TestFreshCases(t *testing.T) {
 	c := catalogue(t)
 	for _, w := range slices.Concat(judgePairs(t, c, "fresh-pairs.txt"), judgeCases(t, c, "fresh-cases.txt"), judgeNames(t, c, "fresh-names.txt")) {
 		t.Error(w)
+	}
+}
+
+// TestNamesOfOtherRecords reads the names that records of other offices write: every ingredient, and nothing strange.
+func TestNamesOfOtherRecords(t *testing.T) {
+	c := catalogue(t)
+	for _, row := range rows(t, "records.txt") {
+		want := strings.Split(row[1], " + ")
+		got := slices.Sorted(slices.Values(c.Ingredients(row[0])))
+		slices.Sort(want)
+		assert.Equal(t, want, got, row[0])
+		assert.Empty(t, c.Read(row[0]).Strange, row[0])
 	}
 }

@@ -484,7 +484,7 @@ func firstOf(errs ...error) error {
 // unspoken finds a group that is no class and that no rule speaks of: as a rule a slip of
 // the pen, which would leave the ingredient unchecked.
 func (c *Catalogue) unspoken() error {
-	spoken := map[string]bool{notInProse: true, "vitamin or mineral": true, "aspirin": true}
+	spoken := map[string]bool{notInProse: true, throughTheSkin: true, "vitamin or mineral": true, "aspirin": true}
 	for _, x := range c.k.Ingredients {
 		spoken[x.Groups[0]] = true
 	}

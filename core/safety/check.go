@@ -107,7 +107,7 @@ type taken struct {
 func (c *Catalogue) sight(r chart.Record) *sight {
 	s := &sight{c: c, r: r, months: r.Months(), kidneys: KidneysOf(r), codes: slices.Concat(r.ProblemCodes(), r.Addressed)}
 	for _, m := range r.Medicines {
-		s.taken = append(s.taken, taken{strings.TrimSpace(m.Name), c.Read(m.Name + " " + m.Dosage.Route)})
+		s.taken = append(s.taken, taken{strings.TrimSpace(m.Name), c.read(m.Name, m.Dosage)})
 	}
 	days := kidneyDays
 	if s.months >= 0 && s.months < 24 {
@@ -147,7 +147,7 @@ func (s *sight) ranked(all []Warning) []Warning {
 
 // one checks a medicine; own is its place on the list, -1 for one that is not there.
 func (s *sight) one(m Taking, own int) (out []Warning) {
-	reading := s.c.Read(m.Name + " " + m.Dosage.Route)
+	reading := s.c.read(m.Name, m.Dosage)
 	name := strings.TrimSpace(m.Name)
 	add := func(ws ...Warning) {
 		for _, w := range ws {

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+
+	"deftledger/core/chart"
 )
 
 // Reading is what a text says of a medicine, as it stands on a list.
@@ -34,7 +36,18 @@ var formWords = wordSet(`tablet tablets capsule capsules tab tabs cap caps oral 
 	dihydrate monohydrate hyclate trihydrate fumarate furoate propionate valerate cypionate enanthate pamoate medoxomil proxetil axetil etexilate disoproxil erbumine tosylate
 	mg mcg ug g gm ml meq unit units iu percent strength ds daily qd twice once three four times weekly monthly hourly bid tid qid qhs prn as needed by mouth po with and for the in at on of a an to
 	every food meals night nightly bedtime morning evening noon day days week weeks month low dose high double maximum regular extra generic brand enteric coated flexpen kwikpen
-	solostar auto-injector autoinjector human recombinant porcine usp macrocrystals dihydrochloride bitartrate dipropionate disodium preservative free abuse deterrent breath actuated metered actuat unt vaccine supplement otc rx or per taken take takes using use wound rash skin scalp left right both pain`)
+	solostar auto-injector autoinjector human recombinant porcine usp macrocrystals dihydrochloride bitartrate dipropionate disodium preservative free abuse deterrent breath actuated metered actuat act unt respimat handihaler diskus ellipta inhub redihaler turbuhaler flexhaler twisthaler pressair aerosphere m10 m20 fe lo jr junior liqui gels liquigels softgel softgels gummies gummy oil w minerals hour hours hr hrs complex formula sa suppository suppositories enema nebules strip strips film films gum lozenge kit pack dosepak taper vaccine supplement otc rx or per taken take takes using use wound rash skin scalp left right both pain`)
+
+// throughTheSkin marks ingredients that are put on the skin to act in the whole body.
+const throughTheSkin = "through the skin"
+
+// read reads a medicine with the way it is given, where its dose says it.
+func (c *Catalogue) read(name string, d chart.Dosage) Reading {
+	if d.Unit == "patch" || d.Unit == "ring" || d.Unit == "implant" { // its place is the skin, its effect is not
+		return c.Read(name)
+	}
+	return c.Read(name + " " + d.Route)
+}
 
 // salts are also names of medicines of their own.
 var salts = wordSet(`potassium calcium zinc magnesium`)
@@ -108,7 +121,8 @@ func (c *Catalogue) Read(text string) (r Reading) {
 		r.local = r.local || localWords[w]
 		systemic = systemic || widelyTaken[w]
 	}
-	r.local = r.local && !systemic
+	throughSkin := slices.ContainsFunc(r.parts, func(p part) bool { return p.is.is(throughTheSkin) })
+	r.local = r.local && !systemic && !throughSkin
 	all := " " + strings.Join(said, " ") + " "
 	for _, w := range []string{" extended release ", " er ", " xr ", " sr ", " xl ", " la ", " cr "} {
 		r.extended = r.extended || strings.Contains(all, w)
