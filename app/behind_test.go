@@ -13,6 +13,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/intake"
 	"deftledger/app/paper"
+	"deftledger/app/registration"
 	"deftledger/app/result"
 	"deftledger/core/note"
 	"deftledger/store"
@@ -44,6 +45,19 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	_, err = c.app.Note.SignNote(ctx, c.doctor(), id, secret, versions, list, "")
 	require.NoError(t, err)
 	_, err = c.app.Note.Amend(ctx, c.doctor(), id, secret, "Added.")
+	require.NoError(t, err)
+	now, err := c.app.Registration.Registration(ctx, c.sunniva(), patientID)
+	require.NoError(t, err)
+	now.Registration.Language = "Norwegian"
+	_, err = c.app.Registration.ChangeRegistration(ctx, c.sunniva(), patientID, registration.ChangedRegistration{Registration: now.Registration, Usual: now.Usual})
+	require.NoError(t, err)
+	v, err := c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "medicines", Title: "Metformin", Detail: "500 mg daily", Why: "sugar"})
+	require.NoError(t, err)
+	_, err = c.app.Intake.Told(ctx, c.jonah(), visitID, v.Medicines.Entries[0].ID, "sometimes", "")
+	require.NoError(t, err)
+	v, err = c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "allergies", Title: "Latex", Certainty: "likely"})
+	require.NoError(t, err)
+	_, err = c.app.Intake.Tolerated(ctx, c.jonah(), visitID, v.Allergies.Entries[0].ID, "gloves", "")
 	require.NoError(t, err)
 	c.app.WitnessTrail()
 	require.Empty(t, c.verify())
@@ -89,6 +103,12 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"a medicine put in":                "INSERT INTO medicine SELECT 'x', id, 'Warfarin', '5 mg', '', '', '', '', 'x', '', '' FROM patient LIMIT 1",
 		"the name of a patient":            "UPDATE patient SET family = 'Other'",
 		"the birth date of a patient":      "UPDATE patient SET birth_date = '1950-01-01'",
+		"a registration":                   "UPDATE registration SET content = '{}' WHERE version = 2",
+		"a version of one removed":         "DELETE FROM registration WHERE version = 1",
+		"a dose as it was read":            "UPDATE medicine_detail SET dosage = ''",
+		"what was told of a medicine":      "UPDATE medicine_told SET says = 'taking'",
+		"how sure an allergy is":           "UPDATE allergy_detail SET certainty = 'refuted'",
+		"what was borne":                   "DELETE FROM allergy_tolerated",
 		"a record read as part of another": "UPDATE patient SET person_id = 'p9'",
 		"a role":                           "UPDATE staff SET role = 'administrator' WHERE role = 'nurse'",
 		"a password":                       "UPDATE staff SET password_hash = 'x' WHERE role = 'nurse'",

@@ -172,9 +172,11 @@ func TestANameChangesWhileAnOrderIsOut(t *testing.T) {
 	require.Len(t, v.History, 2, "what stood before is kept, with who changed it and why")
 	require.Equal(t, []string{"Family name: Marsh-Adeyemi → Brenn"}, v.History[0].Says)
 	require.Equal(t, "Married.", v.History[0].Reason)
-	found, err := c.app.Chart.Find(ctx, c.doctor(), "brenn")
-	require.NoError(t, err)
-	require.Len(t, found, 1)
+	for _, name := range []string{"brenn", "marsh-adeyemi"} {
+		found, err := c.app.Chart.Find(ctx, c.doctor(), name)
+		require.NoError(t, err)
+		require.Len(t, found, 1, "by the new name and by the one before")
+	}
 
 	c.receive(oru("S1", o.Placer+"-1", "F", "4.4", "Ottoline", "Odile"), "AA")
 	require.Empty(t, c.desk().Reports, "neither name")

@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -66,8 +67,15 @@ func (q *Q) Registration(patient string) (r chart.Registration, ok bool, err err
 }
 
 // SetPatient brings the row of a patient, and what the finder looks through, up to a
-// registration.
+// registration. Names of former versions stay findable.
 func (q *Q) SetPatient(p chart.Patient, r chart.Registration) error {
+	before, err := q.Registrations(p.ID)
+	if err != nil {
+		return err
+	}
+	for _, v := range before { // who had another name is still found by it
+		r.Former = append(slices.Clone(r.Former), v.Content.Given+" "+v.Content.Family)
+	}
 	words := registeredWords(p, r)
 	was, err := one(q, scalar[string], "SELECT record FROM patient WHERE id = ?", p.ID)
 	if err != nil {

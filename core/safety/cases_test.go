@@ -246,7 +246,7 @@ func TestNamesAsPeopleTypeThem(t *testing.T) {
 
 func TestFreshCases(t *testing.T) {
 	c := catalogue(t)
-	for _, w := range slices.Concat(judgePairs(t, c, "fresh-pairs.txt"), judgeCases(t, c, "fresh-cases.txt"), judgeNames(t, c, "fresh-names.txt")) {
+	for _, w := range slices.Concat(judgePairs(t, c, "fresh-pairs.txt"), judgePairs(t, c, "third-pairs.txt"), judgeCases(t, c, "fresh-cases.txt"), judgeNames(t, c, "fresh-names.txt")) {
 		t.Error(w)
 	}
 }

@@ -121,7 +121,11 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
                 <summary className="cursor-pointer text-faded">{view.stopped.length} stopped</summary>
                 {view.stopped.map((m) => (
                   <p key={m.id}>
-                    {m.title}, {m.detail} <span className="text-faded">· until {day(m.until)}</span>
+                    {m.title}, {m.detail}{" "}
+                    <span className="text-faded">
+                      · until {day(m.until)}
+                      {m.by && `, stopped by ${m.by}`}
+                    </span>
                   </p>
                 ))}
               </details>

@@ -307,6 +307,25 @@ function Sheet({ view }: { view?: View }) {
                   {race}
                 </label>
               ))}
+              <label className="flex items-baseline gap-1.5">
+                in other words
+                <input
+                  aria-label="Race, in other words"
+                  className="field max-w-[180px] py-0"
+                  value={r.race.filter((x) => !(c?.races ?? []).includes(x)).join(", ")}
+                  onChange={(e) =>
+                    set({
+                      race: [
+                        ...r.race.filter((x) => (c?.races ?? []).includes(x)),
+                        ...e.target.value
+                          .split(",")
+                          .map((x) => x.trimStart())
+                          .filter((x) => x !== ""),
+                      ],
+                    })
+                  }
+                />
+              </label>
             </fieldset>
           </section>
           <Contacts people={r.contacts} set={(contacts) => set({ contacts })} />
