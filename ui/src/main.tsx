@@ -9,6 +9,7 @@ import { Circle } from "./circle/Circle";
 import { Today } from "./day/Today";
 import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
+import { Broken } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
@@ -31,58 +32,63 @@ const client = new QueryClient({
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
-    <QueryClientProvider client={client}>
-      <Session>
-        <BrowserRouter>
-          <Routes>
-            <Route element={<Frame />}>
-              <Route index element={<Today />} />
-              <Route path="account" element={<Account />} />
-              <Route path="desk" element={<Desk />} />
-              <Route path="desk/:kind/:id" element={<Desk />} />
-              {["patients/new", "patients/:id/registration"].map((path) => (
+    <Broken>
+      <QueryClientProvider client={client}>
+        <Session>
+          <BrowserRouter>
+            <Routes>
+              <Route element={<Frame />}>
+                <Route index element={<Today />} />
+                <Route path="account" element={<Account />} />
+                <Route path="desk" element={<Desk />} />
+                <Route path="desk/:kind/:id" element={<Desk />} />
+                {["patients/new", "patients/:id/registration"].map((path) => (
+                  <Route
+                    key={path}
+                    path={path}
+                    element={
+                      <Suspense fallback={<p className="p-8 small">Opening the registration…</p>}>
+                        <Registration />
+                      </Suspense>
+                    }
+                  />
+                ))}
+                <Route path="patients/:id" element={<Chart />} />
                 <Route
-                  key={path}
-                  path={path}
+                  path="patients/:id/visits/:visit"
                   element={
-                    <Suspense fallback={<p className="p-8 small">Opening the registration…</p>}>
-                      <Registration />
+                    <Suspense fallback={<p className="p-8 small">Opening the note…</p>}>
+                      <Visit />
                     </Suspense>
                   }
                 />
-              ))}
-              <Route path="patients/:id" element={<Chart />} />
-              <Route
-                path="patients/:id/visits/:visit"
-                element={
-                  <Suspense fallback={<p className="p-8 small">Opening the note…</p>}>
-                    <Visit />
-                  </Suspense>
-                }
-              />
-              <Route
-                path="visits/:visit/intake"
-                element={
-                  <Suspense fallback={<p className="p-8 small">Opening the intake…</p>}>
-                    <Intake />
-                  </Suspense>
-                }
-              />
-              <Route
-                path="forms"
-                element={
-                  <Suspense fallback={<p className="p-8 small">Opening the forms…</p>}>
-                    <Forms />
-                  </Suspense>
-                }
-              />
-              <Route path="audit" element={<Audit />} />
-              <Route path="circle" element={<Circle />} />
-              <Route path="*" element={<p className="p-8">There is nothing at this address. Press / to find what you need.</p>} />
-            </Route>
-          </Routes>
-        </BrowserRouter>
-      </Session>
-    </QueryClientProvider>
+                <Route
+                  path="visits/:visit/intake"
+                  element={
+                    <Suspense fallback={<p className="p-8 small">Opening the intake…</p>}>
+                      <Intake />
+                    </Suspense>
+                  }
+                />
+                <Route
+                  path="forms"
+                  element={
+                    <Suspense fallback={<p className="p-8 small">Opening the forms…</p>}>
+                      <Forms />
+                    </Suspense>
+                  }
+                />
+                <Route path="audit" element={<Audit />} />
+                <Route path="circle" element={<Circle />} />
+                <Route
+                  path="*"
+                  element={<p className="p-8">There is nothing at this address. Press / to find what you need.</p>}
+                />
+              </Route>
+            </Routes>
+          </BrowserRouter>
+        </Session>
+      </QueryClientProvider>
+    </Broken>
   </StrictMode>,
 );

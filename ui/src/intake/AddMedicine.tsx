@@ -38,7 +38,9 @@ export function AddMedicine({ acts, patient, close }: { acts: Acts; patient: str
 
   // What will be added is brought into sight with its line.
   // biome-ignore lint/correctness/useExhaustiveDependencies: whenever something else was read
-  useEffect(() => read.current?.scrollIntoView({ block: "nearest" }), [found.data]);
+  useEffect(() => {
+    read.current?.scrollIntoView({ block: "nearest" });
+  }, [found.data]);
 
   async function add(asTyped = false) {
     if (line.trim() === "") return;
