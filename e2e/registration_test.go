@@ -93,6 +93,42 @@ func TestARegistrationByMouse(t *testing.T) {
 	h.sees("May decide: Tunde Adeyemi, husband")
 }
 
+// TestTwoKeepOneRegistration has somebody else keep a change while one is written here: what was written stands, what was
+// kept meanwhile is said, and both are there in the end. Own words for a race that begin like a choice stay own words.
+func TestTwoKeepOneRegistration(t *testing.T) {
+	p := practice(t)
+	h, other := sit(t, p), sit(t, p)
+	where := "/patients/" + text(t, p, "SELECT id FROM patient WHERE record = 'SK-20418'") + "/registration"
+	h.signIn("sunniva")
+	h.sees("Ottoline Marsh-Adeyemi")
+	h.open(where)
+	h.sees("Nothing was changed here yet.")
+	h.under("in other words", "Asian Indian")
+	h.into("pharmacy", "Quay Street Pharmacy")
+	other.signIn("jonah")
+	other.sees("Ottoline Marsh-Adeyemi")
+	other.open(where)
+	other.sees("Nothing was changed here yet.")
+	other.under("Remark", "Call before noon.")
+	other.press("Ctrl+Enter")
+	other.sees("✓ Kept.")
+	h.sees("Kept meanwhile by somebody else")
+	h.sees("Remark: not said → Call before noon.")
+	look(h, "registration-meanwhile")
+	require.Empty(t, h.axe())
+	require.Equal(t, "Quay Street Pharmacy", eval[string](h, `document.querySelector('[data-field="pharmacy"]').value`))
+	h.press("Ctrl+Enter") // what was kept is not overwritten
+	h.sees("changed by somebody else meanwhile")
+	h.click("Put my changes on it")
+	h.seesNot("Kept meanwhile by somebody else")
+	h.press("Ctrl+Enter")
+	h.sees("✓ Kept.")
+	content := text(t, p, "SELECT content FROM registration ORDER BY version DESC LIMIT 1")
+	require.Contains(t, content, "Call before noon.")
+	require.Contains(t, content, "Quay Street Pharmacy")
+	require.Contains(t, content, `"race":["Asian Indian"]`)
+}
+
 // TestAnEmptyPracticeFromItsFirstPatient begins with an empty directory: the first people by command, the first patient by
 // the front desk, the first visit, intake and note.
 func TestAnEmptyPracticeFromItsFirstPatient(t *testing.T) {

@@ -42,7 +42,9 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("follow-ups");
     refresh("desk");
   },
-  patient: (_, refresh) => {
+  patient: (e, refresh) => {
+    refresh("registration", e.id);
+    refresh("day"); // who comes may have another name
     refresh("note");
     refresh("measures");
     refresh("letters");

@@ -13,6 +13,7 @@ import { Cards } from "./Cards";
 import { Contacts } from "./Contacts";
 import { Coverages } from "./Coverages";
 import { Choose, Field } from "./Field";
+import { Race } from "./Race";
 import { WalkIn } from "./WalkIn";
 
 type Reg = Schemas["Registration"];
@@ -45,14 +46,36 @@ const nobody: Reg = {
   remark: "",
 };
 
+// What is written and not kept yet, and what it was changed from.
+type Left = { r: Reg; usual: string; reason: string; on: Reg; usualOn: string; version: number };
+
+function asItStands(view?: View): Left {
+  const r = view?.registration ?? nobody;
+  const usual = view?.usual ?? "";
+  return { r, usual, reason: "", on: r, usualOn: usual, version: view?.version ?? 0 };
+}
+
+function changes(v: Left) {
+  return !same(v.r, v.on) || v.usual !== v.usualOn || v.reason !== "";
+}
+
+// onTop puts the fields that were changed here on what somebody else kept meanwhile.
+function onTop(mine: Left, now: Left): Left {
+  const fields = Object.fromEntries(
+    Object.entries(mine.r).filter(([f, v]) => JSON.stringify(v) !== JSON.stringify(mine.on[f as keyof Reg])),
+  );
+  const usual = mine.usual === mine.usualOn ? now.usual : mine.usual;
+  return { ...now, r: { ...now.r, ...fields }, usual, reason: mine.reason };
+}
+
 /** Registration makes a record of somebody new, or keeps that of somebody registered. */
 export function Registration() {
   const { id } = useParams();
   const view = useQuery({ ...asks.registration(id ?? ""), enabled: id !== undefined });
   if (id === undefined) return <Sheet key="new" />;
-  if (view.isError) return <main className="flex-1 p-8 text-alarm">{view.error.message}</main>;
+  if (view.isError && !view.data) return <main className="flex-1 p-8 text-alarm">{view.error.message}</main>;
   if (!view.data) return <main className="flex-1 p-8 small">Opening the registration…</main>;
-  return <Sheet key={`${id} ${view.data.version}`} view={view.data} />;
+  return <Sheet key={id} view={view.data} />;
 }
 
 // What a typed line of the finder says of somebody new: a birth date, a telephone, or a name.
@@ -71,13 +94,19 @@ function Sheet({ view }: { view?: View }) {
   const choices = useQuery(asks.registrationChoices());
   const mayOpen = useRight("see a chart");
   const { act, error } = useAct(`registration ${view?.patient.id ?? "new"}`);
-  const start = () => ({ ...(view?.registration ?? nobody), ...(view ? {} : typed(from?.typed ?? "")) });
-  const [r, setR] = useLeft<Reg>(`registration ${view?.patient.id ?? "new"} ${view?.version ?? 0}`, start, (v) =>
-    same(v, view?.registration ?? nobody),
+  const now = asItStands(view);
+  const [left, setLeft] = useLeft<Left>(
+    `registration ${view?.patient.id ?? "new"}`,
+    () => (view ? now : { ...now, r: { ...nobody, ...typed(from?.typed ?? "") } }),
+    (v) => !changes(v),
   );
+  // What nobody here has changed is shown as it stands now; what was changed stays what it was changed from.
+  const state = changes(left) ? left : now;
+  const { r, usual, reason } = state;
+  const set = (change: Partial<Reg>) => setLeft({ ...state, r: { ...r, ...change } });
+  const changed = changes(state);
+  const behind = changed && state.version !== now.version;
   const [newId] = useState(() => crypto.randomUUID());
-  const [usual, setUsual] = useState(view?.usual ?? "");
-  const [reason, setReason] = useState("");
   const [asked, setAsked] = useState<ToAnswer | null>(null);
   const [yes, setYes] = useState<string[]>([]);
   const [another, setAnother] = useState<string[]>([]);
@@ -90,11 +119,8 @@ function Sheet({ view }: { view?: View }) {
   useEffect(() => {
     if (asked?.findings.every((f) => f.question)) document.querySelector<HTMLElement>("[data-answer]")?.focus();
   }, [asked]);
-  const set = (change: Partial<Reg>) => setR({ ...r, ...change });
-  const changed = !same(r, view?.registration ?? nobody) || usual !== (view?.usual ?? "");
   const identity =
-    view !== undefined &&
-    (["family", "given", "birthDate", "sex"] as const).some((f) => r[f].trim() !== (view.registration[f] ?? "").trim());
+    view !== undefined && (["family", "given", "birthDate", "sex"] as const).some((f) => r[f].trim() !== state.on[f].trim());
 
   // Who may be the same person is looked for while the name is typed.
   const probe = { ...nobody, family: r.family, given: r.given, birthDate: r.birthDate, sex: r.sex, telephones: r.telephones };
@@ -117,12 +143,15 @@ function Sheet({ view }: { view?: View }) {
         ? got(
             api.PUT("/api/patients/{id}/registration", {
               params: { path: { id: view.patient.id } },
-              body: { registration: r, version: view.version, usual, reason, answers },
+              body: { registration: r, version: state.version, usual, reason, answers },
             }),
           )
         : got(api.POST("/api/patients", { body: { id: newId, registration: r, usual, answers } })),
     );
-    if (!done) return;
+    if (!done) {
+      if (view) await client.invalidateQueries({ queryKey: asks.registration(view.patient.id).queryKey });
+      return;
+    }
     if (!done.kept) {
       setAsked(done);
       const wrong = done.findings.find((f) => !f.question);
@@ -130,7 +159,9 @@ function Sheet({ view }: { view?: View }) {
       return;
     }
     setAsked(null);
-    setR(view?.registration ?? nobody);
+    setYes([]);
+    setAnother([]);
+    setLeft(now);
     await client.invalidateQueries();
     go(`/patients/${done.id}/registration`, { replace: true, state: { said: view ? "Kept." : `Registered as ${done.record}.` } });
   }
@@ -294,39 +325,7 @@ function Sheet({ view }: { view?: View }) {
               set={(ethnicity) => set({ ethnicity })}
               options={[["", "not said"], ...(c?.ethnicities ?? []).map((e): [string, string] => [e, e])]}
             />
-            <fieldset className="col-span-6 flex flex-wrap gap-x-4 gap-y-1 text-aside max-phone:col-span-2">
-              <legend className="label">Race, as many as fit</legend>
-              {(c?.races ?? []).map((race) => (
-                <label key={race} className="flex items-center gap-1.5">
-                  <input
-                    type="checkbox"
-                    className="size-4 accent-kelp"
-                    checked={r.race.includes(race)}
-                    onChange={(e) => set({ race: e.target.checked ? [...r.race, race] : r.race.filter((x) => x !== race) })}
-                  />
-                  {race}
-                </label>
-              ))}
-              <label className="flex items-baseline gap-1.5">
-                in other words
-                <input
-                  aria-label="Race, in other words"
-                  className="field max-w-[180px] py-0"
-                  value={r.race.filter((x) => !(c?.races ?? []).includes(x)).join(", ")}
-                  onChange={(e) =>
-                    set({
-                      race: [
-                        ...r.race.filter((x) => (c?.races ?? []).includes(x)),
-                        ...e.target.value
-                          .split(",")
-                          .map((x) => x.trimStart())
-                          .filter((x) => x !== ""),
-                      ],
-                    })
-                  }
-                />
-              </label>
-            </fieldset>
+            <Race race={r.race} set={(race) => set({ race })} races={c?.races ?? []} />
           </section>
           <Contacts people={r.contacts} set={(contacts) => set({ contacts })} />
           <Coverages r={r} set={set} kinds={c?.kinds ?? []} ranks={c?.ranks ?? []} />
@@ -336,7 +335,7 @@ function Sheet({ view }: { view?: View }) {
               wide={2}
               label="Usual clinician"
               value={usual}
-              set={setUsual}
+              set={(who) => setLeft({ ...state, usual: who })}
               options={[["", "nobody said"], ...(c?.clinicians ?? []).map((p): [string, string] => [p.id, p.name])]}
             />
             <Field wide={2} label="Pharmacy" value={r.pharmacy} set={(pharmacy) => set({ pharmacy })} name="pharmacy" />
@@ -359,7 +358,7 @@ function Sheet({ view }: { view?: View }) {
               data-field="reason"
               className="field max-w-[300px] bg-leaf"
               value={reason}
-              onChange={(e) => setReason(e.target.value)}
+              onChange={(e) => setLeft({ ...state, reason: e.target.value })}
               onKeyDown={(e) => {
                 if (e.key === "Enter" && !e.ctrlKey) void keep();
               }}
@@ -385,6 +384,30 @@ function Sheet({ view }: { view?: View }) {
         className="w-[332px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-aside max-wide:w-full max-wide:border-l-0"
       >
         {walking && view && choices.data && <WalkIn view={view} choices={choices.data} leave={() => setWalking(false)} />}
+        {behind && view && (
+          <section className="mb-4" role="alert">
+            <h2 className="mb-1 text-title">Kept meanwhile by somebody else</h2>
+            {view.history
+              .filter((h) => h.version > Math.max(state.version, 1))
+              .map((h) => (
+                <div key={h.version} className="mb-1">
+                  <p className="small">{h.by}</p>
+                  {h.says.map((s) => (
+                    <p key={s}>{s}</p>
+                  ))}
+                </div>
+              ))}
+            <p className="mb-1">
+              What you wrote stands here and is not kept yet. Where both of you changed the same field, yours will stand.
+            </p>
+            <button type="button" className="plain pl-0" onClick={() => setLeft(onTop(state, now))}>
+              Put my changes on it
+            </button>
+            <button type="button" className="plain" onClick={() => setLeft(now)}>
+              Leave mine
+            </button>
+          </section>
+        )}
         {wrong.length > 0 && (
           <section className="mb-4">
             <h2 className="mb-1 text-title">To put right</h2>
