@@ -1,7 +1,9 @@
 package chart
 
 import (
+	"cmp"
 	"fmt"
+	"math"
 	"regexp"
 	"strconv"
 	"strings"
@@ -108,6 +110,8 @@ var (
 	inAll     = regexp.MustCompile(`\( ?(\d+(?:\.\d+)?) ?(mg|mcg|g|units?|meq) total ?\)`)                           // 2 tablets (1000 mg total)
 	thousands = regexp.MustCompile(`\b(\d{1,3}),(\d{3})\b`)                                                          // 1,000 units
 	blanks    = regexp.MustCompile(`\s+`)
+	// notTaken says that a medicine is not taken, or not so: such a line is no way of taking it.
+	notTaken = regexp.MustCompile(`\b(?:not|never|no longer|stopp?ed|stops|quit|held|holding|on hold|hold|discontinued|refus\w+|declin\w+|ran out|out of|off|misse[sd]|skips?|forgets|instead|doesnt|dont|isnt|wont|cant|hasnt|didnt)\b|n['’]t\b|\bd/?c'?e?d\b`)
 )
 
 // oftens are ways of saying how often, the longer first. Most is how often a day.
@@ -184,8 +188,8 @@ var oftens = []often{
 	{regexp.MustCompile(`\b(?:m[ ,/]?w[ ,/]?f)\b|\bmon(?:day)?s?,? ?wed(?:nesday)?s?,? ?(?:and )?fri(?:day)?s?\b`), fixed("Monday, Wednesday, Friday", 3./7)},
 	{regexp.MustCompile(`\bevery (?:mon|tues|wednes|thurs|fri|satur|sun)day\b|\bon (?:mon|tues|wednes|thurs|fri|satur|sun)days?\b`), fixed("once a week", 1./7)},
 	{regexp.MustCompile(`\bevery day\b|\bdaily\b|\beach day\b|\ba day\b|\bper day\b`), fixed("once a day", 1)},
-	{regexp.MustCompile(`\bweekly\b|\bevery week\b|\ba week\b`), fixed("once a week", 1./7)},
-	{regexp.MustCompile(`\bmonthly\b|\bevery month\b`), fixed("once a month", 1./30)},
+	{regexp.MustCompile(`\bweekly\b|\bevery week\b|\ba week\b|\bq ?(?:wk|week)\b|/ ?(?:wk|week)\b`), fixed("once a week", 1./7)},
+	{regexp.MustCompile(`\bmonthly\b|\bevery month\b|\bq ?(?:mo|month)\b`), fixed("once a month", 1./30)},
 	{regexp.MustCompile(`\bonce\b|\bone time\b|\bsingle dose\b`), fixed("once", 1)},
 }
 
@@ -211,7 +215,7 @@ var routes = []struct {
 	{regexp.MustCompile(`\b(?:(?:each|both|left|right|affected|in the) )+ears?\b|\botic\b|\bears?\b`), "in the ear"},
 	{regexp.MustCompile(`\brectal(?:ly)?\b|\bper rectum\b|\bpr\b`), "rectal"},
 	{regexp.MustCompile(`\bvaginal(?:ly)?\b`), "vaginal"},
-	{regexp.MustCompile(`\binhaled\b|\bby inhalation\b|\bvia nebulizer\b|\bnebulized\b|\binhale\b`), "inhaled"},
+	{regexp.MustCompile(`\binhaled\b|\bby inhalation\b|\b(?:via )?neb(?:ulizer)?s?\b|\bnebulized\b|\binhale\b`), "inhaled"},
 	{regexp.MustCompile(`\btopical(?:ly)?\b|\b(?:to|on) (?:the )?(?:affected (?:areas?|skin)|skin|rash|scalp|face|area)\b|\bto affected areas?\b`), "on the skin"},
 }
 
@@ -236,7 +240,8 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	if strings.TrimSpace(s) == "" {
 		return Dosage{}, ""
 	}
-	if twoSteps.MatchString(s) {
+	s = strings.ReplaceAll(s, " w/ ", " with ")
+	if twoSteps.MatchString(s) || notTaken.MatchString(s) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	s = blanks.ReplaceAllString(repeated.ReplaceAllString(s, " "), " ")
@@ -347,10 +352,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		if !ok {
 			return Dosage{}, strings.TrimSpace(safe)
 		}
-		unit := doseUnits[g[4]]
-		if unit == "" {
-			unit = doseUnits[strings.TrimSuffix(g[4], "s")]
-		}
+		unit := cmp.Or(doseUnits[g[4]], doseUnits[strings.TrimSuffix(g[4], "s")])
 		amounts = append(amounts, amount{n, unit})
 		take([]int{m[4], m[1]})
 	}
@@ -363,6 +365,9 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	case len(amounts) == 2 && mass(amounts[1].unit) && !mass(amounts[0].unit):
 		d.Amount, d.Unit, d.Strength = amounts[0].n, amounts[0].unit, amounts[1].n+" "+amounts[1].unit
 	case len(amounts) > 1:
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	if !d.countable() {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	if total != "" {
@@ -399,6 +404,34 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	return d, ""
 }
 
+// mostAtOnce is how many of something are taken at once at most, where more is likelier its strength
+// ("lisinopril 10 tab", "estradiol 0.05 patch"); known is for where the strength stands beside it.
+// A careful reading of ours: what is beyond it stands as it was typed.
+var mostAtOnce = map[string]struct{ most, known, step float64 }{
+	"tablet": {4, 20, 0.25}, "capsule": {4, 20, 1}, "patch": {3, 3, 1}, "ring": {1, 1, 1}, "implant": {4, 4, 1},
+	"puff": {10, 10, 1}, "inhalation": {6, 6, 1}, "spray": {6, 6, 1}, "drop": {40, 40, 1}, "suppository": {2, 4, 1},
+	"film": {4, 4, 0.5}, "lozenge": {2, 2, 1}, "piece": {2, 2, 1}, "injection": {3, 3, 1}, "pump": {8, 8, 1},
+}
+
+// countable says whether so many can be taken at once.
+func (d Dosage) countable() bool {
+	at, counted := mostAtOnce[d.Unit]
+	if !counted {
+		return true
+	}
+	most := at.most
+	if d.Strength != "" {
+		most = at.known
+	}
+	for n := range strings.SplitSeq(d.Amount, "-") {
+		f, err := strconv.ParseFloat(n, 64)
+		if err != nil || f > most || math.Mod(f, at.step) != 0 {
+			return false
+		}
+	}
+	return true
+}
+
 // wholeAmount reads an amount, or two; ok is false where it is none.
 func wholeAmount(a, b string) (string, bool) {
 	one := func(s string) (string, bool) {
@@ -429,8 +462,17 @@ func wholeAmount(a, b string) (string, bool) {
 
 var bareNumber = regexp.MustCompile(`^(?:take )?` + numberWord + `(?:\s|$)`)
 
-// WithoutUnit says whether a dose begins with a number of nobody knows what: "10 daily".
+// WithoutUnit says whether a dose begins with a number of nobody knows what: "10 daily", or "10 tab daily",
+// where ten are not taken at once.
 func WithoutUnit(dose string) bool {
-	s := strings.ToLower(strings.TrimSpace(dose))
-	return bareNumber.MatchString(s) && !amountWords.MatchString(" "+s) && !concentration.MatchString(s)
+	s := " " + strings.ToLower(strings.TrimSpace(dose))
+	if concentration.MatchString(s) {
+		return false
+	}
+	if m := amountWords.FindStringSubmatch(s); m != nil {
+		n, ok := wholeAmount(m[2], m[3])
+		d := Dosage{Amount: n, Unit: cmp.Or(doseUnits[m[4]], doseUnits[strings.TrimSuffix(m[4], "s")])}
+		return ok && len(amountWords.FindAllString(s, 2)) == 1 && !d.countable()
+	}
+	return bareNumber.MatchString(s[1:])
 }

@@ -1,6 +1,7 @@
 package safety
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 	"unicode"
@@ -36,17 +37,23 @@ var formWords = wordSet(`tablet tablets capsule capsules tab tabs cap caps oral 
 	dihydrate monohydrate hyclate trihydrate fumarate furoate propionate valerate cypionate enanthate pamoate medoxomil proxetil axetil etexilate disoproxil erbumine tosylate
 	mg mcg ug g gm ml meq unit units iu percent strength ds daily qd twice once three four times weekly monthly hourly bid tid qid qhs prn as needed by mouth po with and for the in at on of a an to
 	every food meals night nightly bedtime morning evening noon day days week weeks month low dose high double maximum regular extra generic brand enteric coated flexpen kwikpen
-	solostar auto-injector autoinjector human recombinant porcine usp macrocrystals dihydrochloride bitartrate dipropionate disodium preservative free abuse deterrent breath actuated metered actuat act unt respimat handihaler diskus ellipta inhub redihaler turbuhaler flexhaler twisthaler pressair aerosphere m10 m20 fe lo jr junior liqui gels liquigels softgel softgels gummies gummy oil w minerals hour hours hr hrs complex formula sa suppository suppositories enema nebules strip strips film films gum lozenge kit pack dosepak taper vaccine supplement otc rx or per taken take takes using use wound rash skin scalp left right both pain`)
+	solostar auto-injector autoinjector human recombinant porcine usp macrocrystals dihydrochloride bitartrate dipropionate disodium preservative free abuse deterrent breath actuated metered actuat act unt respimat handihaler diskus ellipta inhub redihaler turbuhaler flexhaler twisthaler pressair aerosphere m10 m20 fe lo jr junior liqui gels liquigels softgel softgels gummies gummy oil w minerals hour hours hr hrs complex formula sa suppository suppositories enema nebules strip strips film films gum lozenge kit pack dosepak taper vaccine supplement otc rx or per taken take takes using use wound rash skin scalp left right both pain
+	under into through muscle vein tongue mouth nostril nostrils subcutaneous subcutaneously subcut subq sq sc intramuscular intramuscularly im intravenous intravenously iv`)
 
 // throughTheSkin marks ingredients that are put on the skin to act in the whole body.
 const throughTheSkin = "through the skin"
+
+// routeWords are the words of a name for the route of a dose: what is swallowed or injected is taken up,
+// whatever else is said, and "under the skin" is no way of treating the skin.
+var routeWords = map[string]string{"by mouth": "oral", "under the tongue": "oral", "under the skin": "injection", "into the muscle": "injection",
+	"by vein": "injection", "in the nose": "nasal", "in the eye": "eye", "in the ear": "ear", "on the skin": "skin"}
 
 // read reads a medicine with the way it is given, where its dose says it.
 func (c *Catalogue) read(name string, d chart.Dosage) Reading {
 	if d.Unit == "patch" || d.Unit == "ring" || d.Unit == "implant" { // its place is the skin, its effect is not
 		return c.Read(name)
 	}
-	return c.Read(name + " " + d.Route)
+	return c.Read(name + " " + cmp.Or(routeWords[d.Route], d.Route))
 }
 
 // salts are also names of medicines of their own.
@@ -56,7 +63,7 @@ var salts = wordSet(`potassium calcium zinc magnesium`)
 var localWords = wordSet(`cream ointment oint gel lotion foam shampoo topical ophthalmic otic eye eyes ear ears scalp skin toothpaste mouthwash varnish`)
 
 // widelyTaken are words that say it goes into the body all the same.
-var widelyTaken = wordSet(`patch patches oral tablet tablets capsule capsules injection vaginal`)
+var widelyTaken = wordSet(`patch patches oral tablet tablets capsule capsules injection injectable subcutaneous subcutaneously subcut intramuscular intravenous vaginal`)
 
 func wordSet(s string) map[string]bool {
 	out := map[string]bool{}
@@ -121,9 +128,12 @@ func (c *Catalogue) Read(text string) (r Reading) {
 		r.local = r.local || localWords[w]
 		systemic = systemic || widelyTaken[w]
 	}
+	all := " " + strings.Join(said, " ") + " "
+	for _, w := range []string{" under the skin ", " into the skin ", " through the skin "} {
+		systemic = systemic || strings.Contains(all, w)
+	}
 	throughSkin := slices.ContainsFunc(r.parts, func(p part) bool { return p.is.is(throughTheSkin) })
 	r.local = r.local && !systemic && !throughSkin
-	all := " " + strings.Join(said, " ") + " "
 	for _, w := range []string{" extended release ", " er ", " xr ", " sr ", " xl ", " la ", " cr "} {
 		r.extended = r.extended || strings.Contains(all, w)
 	}

@@ -127,6 +127,37 @@ func TestWhatIsNotKnownNeverLooksSafe(t *testing.T) {
 	require.Contains(t, kinds(x, "amoxicillin"), "rash; borne since: cephalexin (2024); recorded as doubtful")
 }
 
+// TestARouteIsNoMedicine: however it is said to be given, no word of the way is something not known; what is swallowed or
+// injected is held against the list ("under the skin" treats no skin), what is put on the skin or into the eye is not.
+func TestARouteIsNoMedicine(t *testing.T) {
+	c := catalogue(t)
+	woman := chart.Record{Zone: time.UTC, Day: today, Patient: chart.Patient{BirthDate: "1960-05-02", Sex: "F"},
+		Medicines: []chart.Medicine{{ID: "1", Name: "trimethoprim-sulfamethoxazole", Dose: "1 tablet twice daily"}}}
+	for way, within := range map[string]bool{
+		"15 mg by mouth weekly": true, "15 mg subcut weekly": true, "15 mg sc weekly": true, "15 mg under the skin once a week": true,
+		"15 mg into the skin weekly": true, "15 mg IM weekly": true, "15 mg intramuscularly once a week": true, "15 mg IV weekly": true,
+		"15 mg rectally once a week": true, "15 mg vaginally once a week": true, "2 puffs inhaled weekly": true, "2 sprays in the nose daily": true,
+		"1 tablet under the tongue daily": true,
+		"15 mg on the skin daily":         false, "1 drop in the eye daily": false, "1 drop in each ear daily": false,
+	} {
+		d, unread := chart.ReadDosage(way)
+		require.Empty(t, unread, way)
+		for _, name := range []string{"methotrexate", "methotrexate injection"} {
+			if !within && name != "methotrexate" {
+				continue
+			}
+			pair := false
+			for _, w := range c.Check(woman, safety.Taking{Name: name, Dose: way, Dosage: d}) {
+				require.NotEqual(t, safety.NotChecked, w.Kind, "%s %s: %s", name, way, w.Says)
+				pair = pair || w.Kind == safety.Interaction && w.Serious
+			}
+			require.Equal(t, within, pair, "%s %s", name, way)
+		}
+	}
+	require.Empty(t, c.Read("methotrexate 25 mg/mL, injected under the skin").Strange)
+	require.Empty(t, c.Read("enoxaparin subcutaneously").Strange)
+}
+
 // TestTheWholeListIsChecked says each pair once, of the later one, and what concerns the list as such.
 func TestTheWholeListIsChecked(t *testing.T) {
 	c := catalogue(t)
