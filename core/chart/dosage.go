@@ -37,8 +37,11 @@ func (d Dosage) Says() string {
 		}
 		out = append(out, d.Amount+" "+unit)
 	}
-	if d.Strength != "" {
+	switch {
+	case d.Strength != "" && d.Amount != "":
 		out = append(out, "("+d.Strength+")")
+	case d.Strength != "":
+		out = append(out, d.Strength)
 	}
 	for _, w := range []string{d.Route, d.Often} {
 		if w != "" {
@@ -110,6 +113,11 @@ var (
 	inAll     = regexp.MustCompile(`\( ?(\d+(?:\.\d+)?) ?(mg|mcg|g|units?|meq) total ?\)`)                           // 2 tablets (1000 mg total)
 	thousands = regexp.MustCompile(`\b(\d{1,3}),(\d{3})\b`)                                                          // 1,000 units
 	blanks    = regexp.MustCompile(`\s+`)
+	percent   = regexp.MustCompile(`(?:^|[ (])(\d+(?:\.\d+)?) ?%`)
+	onSkin    = regexp.MustCompile(`\b(?:cream|ointment|oint|lotion|foam|shampoo)\b`)
+	bothEyes  = regexp.MustCompile(`\b(?:ou|os)\b`) // beside drops only; "od" is the right eye or once a day
+	ofEach    = regexp.MustCompile(` (\d+(?:\.\d+)?(?:/\d+(?:\.\d+)?)+) `)
+	oneDoses  = regexp.MustCompile(`^ (?:12|24)[ -]?(?:hours?|hr) `)
 	// notTaken says that a medicine is not taken, or not so: such a line is no way of taking it.
 	notTaken = regexp.MustCompile(`\b(?:not|never|no longer|stopp?ed|stops|quit|held|holding|on hold|hold|discontinued|refus\w+|declin\w+|ran out|out of|off|misse[sd]|skips?|forgets|instead|doesnt|dont|isnt|wont|cant|hasnt|didnt)\b|n['’]t\b|\bd/?c'?e?d\b`)
 )
@@ -240,7 +248,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	if strings.TrimSpace(s) == "" {
 		return Dosage{}, ""
 	}
-	s = strings.ReplaceAll(s, " w/ ", " with ")
+	s = oneDoses.ReplaceAllString(strings.ReplaceAll(s, " w/ ", " with "), " ")
 	if twoSteps.MatchString(s) || notTaken.MatchString(s) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
@@ -340,6 +348,14 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		d.Strength = g[1] + " " + doseUnits[g[2]] + "/" + strings.TrimSpace(g[3]+" "+strings.Replace(g[4], "ml", "mL", 1))
 		take(m)
 	}
+	if m := percent.FindStringSubmatchIndex(s); m != nil && d.Strength == "" {
+		d.Strength = groups(m)[1] + "%"
+		take(m)
+	}
+	if m := onSkin.FindStringIndex(s); m != nil && (d.Route == "" || d.Route == "on the skin") {
+		d.Route = "on the skin"
+		take(m)
+	}
 	type amount struct{ n, unit string }
 	var amounts []amount
 	for range 3 {
@@ -365,6 +381,19 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	case len(amounts) == 2 && mass(amounts[1].unit) && !mass(amounts[0].unit):
 		d.Amount, d.Unit, d.Strength = amounts[0].n, amounts[0].unit, amounts[1].n+" "+amounts[1].unit
 	case len(amounts) > 1:
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	if m := bothEyes.FindStringIndex(s); m != nil && d.Unit == "drop" && d.Route == "" {
+		d.Route = "in the eye"
+		take(m)
+	}
+	if m := ofEach.FindStringSubmatchIndex(s); m != nil && d.Strength == "" && mostAtOnce[d.Unit].most > 0 {
+		if _, fraction := wholeAmount(groups(m)[1], ""); !fraction { // "160/4.5 2 puffs": so much of each, in a unit nobody wrote
+			d.Strength = groups(m)[1]
+			take(m)
+		}
+	}
+	if strings.HasSuffix(d.Strength, "%") && mass(d.Unit) && d.Unit != "g" {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	if !d.countable() {
@@ -393,7 +422,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		take(m)
 	}
 	rest := strings.TrimSpace(blanks.ReplaceAllString(fillers.ReplaceAllString(s, " "), " "))
-	for _, form := range []string{"tablets", "tablet", "tabs", "tab", "capsules", "capsule", "caps", "cap"} { // "10 mg tablet daily"
+	for _, form := range []string{"tablets", "tablet", "tabs", "tab", "capsules", "capsule", "caps", "cap", "patch"} { // "10 mg tablet daily"
 		if rest == form {
 			rest = ""
 		}

@@ -184,9 +184,10 @@ type Catalogue struct {
 	pairs   map[int]map[int]int // the rule between two keys, found from either
 	words   []allergenWords
 
-	phrases map[string]*named // names as they are read, folded
-	longest int               // words of the longest of them
-	search  searchIndex
+	phrases  map[string]*named // names as they are read, folded
+	together map[string]bool   // the ingredients of each product, by name
+	longest  int               // words of the longest of them
+	search   searchIndex
 
 	kidney    map[string][]*KidneyLimit
 	values    map[string][]*ValueLimit
@@ -226,7 +227,7 @@ const anyKind = " of any kind"
 // New makes a catalogue, or says what is wrong and in which line.
 func New(k Knowledge) (*Catalogue, error) {
 	c := &Catalogue{k: k, byName: map[string]*Ingredient{}, key: map[string]int{}, several: map[string]bool{}, pairs: map[int]map[int]int{},
-		phrases: map[string]*named{}, kidney: map[string][]*KidneyLimit{}, values: map[string][]*ValueLimit{},
+		phrases: map[string]*named{}, together: map[string]bool{}, kidney: map[string][]*KidneyLimit{}, values: map[string][]*ValueLimit{},
 		pregnancy: map[string][]*PregnancyRule{}, condition: map[string][]*ConditionRule{}, ages: map[string][]*AgeRule{},
 		doses: map[string][]*DoseRule{}}
 	for _, s := range k.Several {
@@ -303,6 +304,11 @@ func (c *Catalogue) call(at Place, name string, brands, also []string, parts []*
 		}
 		if c.phrases[phrase] == nil {
 			c.phrases[phrase] = &named{name: name, shown: shown, parts: parts, forms: forms, brand: brand}
+			lot := make([]part, len(parts))
+			for i, x := range parts {
+				lot[i].is = x
+			}
+			c.together[ingredientsOf(lot)] = true
 		}
 		c.longest = max(c.longest, len(words))
 		return nil

@@ -107,7 +107,7 @@ type taken struct {
 func (c *Catalogue) sight(r chart.Record) *sight {
 	s := &sight{c: c, r: r, months: r.Months(), kidneys: KidneysOf(r), codes: slices.Concat(r.ProblemCodes(), r.Addressed)}
 	for _, m := range r.Medicines {
-		s.taken = append(s.taken, taken{strings.TrimSpace(m.Name), c.read(m.Name, m.Dosage)})
+		s.taken = append(s.taken, taken{strings.TrimSpace(m.Name), c.read(m.Name, m.Dose, m.Dosage)})
 	}
 	days := kidneyDays
 	if s.months >= 0 && s.months < 24 {
@@ -147,7 +147,7 @@ func (s *sight) ranked(all []Warning) []Warning {
 
 // one checks a medicine; own is its place on the list, -1 for one that is not there.
 func (s *sight) one(m Taking, own int) (out []Warning) {
-	reading := s.c.read(m.Name, m.Dosage)
+	reading := s.c.read(m.Name, m.Dose, m.Dosage)
 	name := strings.TrimSpace(m.Name)
 	add := func(ws ...Warning) {
 		for _, w := range ws {
@@ -180,6 +180,16 @@ func (s *sight) one(m Taking, own int) (out []Warning) {
 	case len(reading.Strange) > 0:
 		add(Warning{Kind: NotChecked, Grade: Unchecked, Says: strings.Join(reading.Strange, " ") + ": not checked",
 			Why: strings.Join(reading.Strange, " ") + " is not in our list"})
+	}
+	for i, a := range reading.several {
+		for _, b := range reading.several[:i] {
+			add(s.between(a, a.said, taken{b.said, b})...)
+		}
+	}
+	if len(reading.besides) > 0 {
+		also := strings.Join(reading.besides, ", ")
+		add(Warning{Kind: NotChecked, Grade: Unchecked, Says: also + ": not checked",
+			Why: also + " stands in how it is taken, and no medicine is looked for there; if it is one, write it on a line of its own"})
 	}
 	if len(against) > 0 {
 		add(Warning{Kind: NotChecked, Grade: Unchecked, Says: "Not checked against " + strings.Join(against, ", "),

@@ -14,27 +14,62 @@ var tail = wordSet(`tablet tablets capsule capsules oral solution suspension syr
 	nebulizer nasal injection injectable pen vial powder granules chewable odt sublingual buccal vaginal topical ophthalmic otic eye ear drops
 	extended delayed immediate modified controlled release er xr sr ir cr dr ec xl la cd hfa hcl hydrochloride hydrobromide sodium potassium
 	calcium magnesium succinate tartrate maleate besylate mesylate sulfate acetate phosphate citrate bromide monohydrate hyclate fumarate furoate
-	propionate valerate cypionate enanthate pamoate medoxomil disoproxil enteric coated ds`)
+	propionate valerate cypionate enanthate pamoate medoxomil disoproxil enteric coated ds oil
+	respimat handihaler diskus ellipta flexpen solostar kwikpen flextouch inhub redihaler`)
+
+// variants are words behind a brand that may change what is in it: "Aleve PM", "Alka-Seltzer Plus". They belong to the
+// name, and are not checked where the brand with them is not known.
+var variants = wordSet(`plus pm d dm cf pe gold cold flu sinus allergy compound complete advanced multi multi-symptom severe daytime nighttime night hct hctz duo combo
+	cough congestion chest mucus migraine tension hbp back body cramp`)
+
+var joins = wordSet(`and with plus + & /`)
 
 // Split parts what somebody typed in one line into the name of a medicine and how it is
 // taken: "lisinopril 20 mg daily". A name that is not known ends before the first number.
+// All medicines that stand before the first number belong to the name.
 func (c *Catalogue) Split(text string) (name, dose string) {
 	fields := strings.Fields(text)
-	n := 0
-	for k := len(fields); k > 0 && n == 0; k-- {
-		if c.phrases[strings.Join(fold(strings.Join(fields[:k], " ")), " ")] != nil {
-			n = k
-		}
-	}
+	n := c.namedAt(fields)
 	if n == 0 {
 		for n < len(fields) && !(fields[n][0] >= '0' && fields[n][0] <= '9') && !sigBegins[strings.ToLower(fields[n])] {
 			n++
 		}
 	}
-	for n < len(fields) && n > 0 && tail[strings.ToLower(strings.Trim(fields[n], ",."))] {
-		n++
+	word := func(k int) string {
+		if k >= len(fields) {
+			return ""
+		}
+		return strings.ToLower(strings.Trim(fields[k], ",.;"))
+	}
+	for n > 0 && n < len(fields) {
+		k := n
+		if joins[word(k)] || word(k) == "" {
+			k++
+		}
+		switch more := c.namedAt(fields[k:]); {
+		case tail[word(n)] || variants[word(n)]:
+			n++
+			continue
+		case variants[word(k)]:
+			n = k + 1
+			continue
+		case more > 0 && (more > 1 || !formWords[word(k)]):
+			n = k + more
+			continue
+		}
+		break
 	}
 	return strings.TrimRight(strings.Join(fields[:n], " "), " ,;"), strings.Join(fields[n:], " ")
+}
+
+// namedAt is how many words a line begins with name a medicine, 0 for none.
+func (c *Catalogue) namedAt(fields []string) int {
+	for k := min(len(fields), c.longest); k > 0; k-- {
+		if c.phrases[strings.Join(fold(strings.Join(fields[:k], " ")), " ")] != nil {
+			return k
+		}
+	}
+	return 0
 }
 
 var sigBegins = wordSet("take apply use inject inhale one two three half daily twice once every as bid tid qid qd nightly")

@@ -2,6 +2,7 @@ package safety
 
 import (
 	"cmp"
+	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -11,10 +12,13 @@ import (
 
 // Reading is what a text says of a medicine, as it stands on a list.
 type Reading struct {
+	said     string // the name it was found under, for one of several
 	parts    []part
-	Strange  []string // words before the dose that name something else
-	local    bool     // given where little is taken up: skin, eye, ear
-	extended bool     // released slowly
+	Strange  []string  // words before the dose that name something else
+	several  []Reading // each of the medicines it names, where it names several that are no known product
+	besides  []string  // medicines that stand in what was to be a dose
+	local    bool      // given where little is taken up: skin, eye, ear
+	extended bool      // released slowly
 }
 
 // part is one ingredient of a medicine that was read; shown is the name it was found under.
@@ -48,12 +52,42 @@ const throughTheSkin = "through the skin"
 var routeWords = map[string]string{"by mouth": "oral", "under the tongue": "oral", "under the skin": "injection", "into the muscle": "injection",
 	"by vein": "injection", "in the nose": "nasal", "in the eye": "eye", "in the ear": "ear", "on the skin": "skin"}
 
-// read reads a medicine with the way it is given, where its dose says it.
-func (c *Catalogue) read(name string, d chart.Dosage) Reading {
+// topicalForms are words of a dose that was not read which say where it is put.
+var topicalForms = wordSet(`cream ointment oint lotion foam shampoo ophthalmic otic`)
+
+// read reads a medicine with the way it is given, where its dose says it. A dose that was not understood may name
+// further medicines.
+func (c *Catalogue) read(name, dose string, d chart.Dosage) Reading {
+	if !d.Read() {
+		return c.readLoose(name, dose)
+	}
 	if d.Unit == "patch" || d.Unit == "ring" || d.Unit == "implant" { // its place is the skin, its effect is not
 		return c.Read(name)
 	}
 	return c.Read(name + " " + cmp.Or(routeWords[d.Route], d.Route))
+}
+
+// related is what a dose says of another medicine that is not taken with it: "instead of colchicine", "30 min before calcium".
+var related = regexp.MustCompile(`(?i)\b(?:instead of|in place of|before|after|apart from|away from|without|not with|unless|if)\b[^,;.]*`)
+
+func (c *Catalogue) readLoose(name, dose string) Reading {
+	where := ""
+	for _, w := range fold(dose) {
+		if topicalForms[w] {
+			where = w
+		}
+		if w == "mg" || w == "mcg" || widelyTaken[w] {
+			where = ""
+			break
+		}
+	}
+	r := c.Read(name + " " + where)
+	for _, p := range c.Read(related.ReplaceAllString(dose, " ")).parts {
+		if len(p.shown) > 4 && !slices.ContainsFunc(r.parts, func(q part) bool { return q.is == p.is }) {
+			r.besides = append(r.besides, p.shown)
+		}
+	}
+	return r
 }
 
 // salts are also names of medicines of their own.
@@ -104,10 +138,15 @@ func (c *Catalogue) Read(text string) (r Reading) {
 		}
 		behind = found != nil
 		if found != nil {
+			lot, known := Reading{said: found.shown}, len(r.parts)
 			for k, x := range found.parts {
+				lot.parts = append(lot.parts, part{x, found.shown, k, len(found.parts)})
 				if !slices.ContainsFunc(r.parts, func(p part) bool { return p.is == x }) {
 					r.parts = append(r.parts, part{x, found.shown, k, len(found.parts)})
 				}
+			}
+			if len(r.parts) == known+len(lot.parts) { // "Lasix (furosemide)" is one
+				r.several = append(r.several, lot)
 			}
 			r.local = r.local || found.local()
 			i += n
@@ -128,6 +167,9 @@ func (c *Catalogue) Read(text string) (r Reading) {
 		r.local = r.local || localWords[w]
 		systemic = systemic || widelyTaken[w]
 	}
+	if len(r.several) < 2 || c.together[ingredientsOf(r.parts)] {
+		r.several = nil
+	}
 	all := " " + strings.Join(said, " ") + " "
 	for _, w := range []string{" under the skin ", " into the skin ", " through the skin "} {
 		systemic = systemic || strings.Contains(all, w)
@@ -138,6 +180,16 @@ func (c *Catalogue) Read(text string) (r Reading) {
 		r.extended = r.extended || strings.Contains(all, w)
 	}
 	return r
+}
+
+// ingredientsOf is what parts are, whatever their order.
+func ingredientsOf(parts []part) string {
+	names := make([]string, len(parts))
+	for i, p := range parts {
+		names[i] = p.is.Name
+	}
+	slices.Sort(names)
+	return strings.Join(names, " + ")
 }
 
 // longestAt finds the longest name that words begin with.

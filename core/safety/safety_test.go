@@ -3,6 +3,7 @@ package safety_test
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"testing/fstest"
@@ -156,6 +157,53 @@ func TestARouteIsNoMedicine(t *testing.T) {
 	}
 	require.Empty(t, c.Read("methotrexate 25 mg/mL, injected under the skin").Strange)
 	require.Empty(t, c.Read("enoxaparin subcutaneously").Strange)
+}
+
+// TestALineNamesAllOfItsMedicines: no medicine of a line is lost in its dose, what a brand with a word behind it holds is
+// not taken for the brand, and two on one line are held against each other. Ingredients from the labels.
+func TestALineNamesAllOfItsMedicines(t *testing.T) {
+	c := catalogue(t)
+	for line, want := range map[string]struct{ holds, says string }{
+		"pioglitazone metformin 15/500 bid":          {"metformin pioglitazone", ""},
+		"tramadol apap 37.5/325 prn":                 {"acetaminophen tramadol", ""},
+		"ezetimibe and simvastatin daily":            {"ezetimibe simvastatin", ""},
+		"olmesartan amlodipine hctz 40/5/12.5":       {"amlodipine hydrochlorothiazide olmesartan", ""},
+		"Lasix (furosemide) 20 mg daily":             {"furosemide", ""},
+		"losartan potassium 50 mg daily":             {"losartan", ""},
+		"metformin 500 mg with breakfast":            {"metformin", ""},
+		"warfarin aspirin":                           {"aspirin warfarin", "With warfarin"},
+		"warfarin alka-seltzer":                      {"aspirin sodium bicarbonate warfarin", "With warfarin"},
+		"pioglitazone 15 mg metformin 500 mg bid":    {"pioglitazone", "metformin: not checked"},
+		"tramadol 37.5 mg/apap 325 mg prn":           {"tramadol", "acetaminophen: not checked"},
+		"levothyroxine 50 mcg 30 min before calcium": {"levothyroxine", ""},
+		"Alka-Seltzer Plus prn":                      {"aspirin sodium bicarbonate", "plus: not checked"},
+		"Tylenol cold and flu prn":                   {"acetaminophen", "cold flu: not checked"},
+		"Aleve PM qhs":                               {"diphenhydramine naproxen", ""},
+		"Soma compound 1 tab tid":                    {"aspirin carisoprodol", ""},
+		"Pepcid Complete 1 tab prn":                  {"calcium carbonate famotidine magnesium hydroxide", ""},
+		"Uribel qid":                                 {"hyoscyamine methenamine methylene blue phenyl salicylate", ""},
+		"Corzide 1 tab daily":                        {"bendroflumethiazide nadolol", ""},
+		"Nextstellis 1 tab daily":                    {"drospirenone estetrol", ""},
+		"Flonase Allergy Relief 1 spray daily":       {"fluticasone", ""},
+		"Benadryl allergy prn":                       {"diphenhydramine", ""},
+	} {
+		name, dose := c.Split(line)
+		holds := c.Ingredients(name)
+		slices.Sort(holds)
+		require.Equal(t, want.holds, strings.Join(holds, " "), line)
+		d, _ := chart.ReadDosage(dose)
+		said := []string{}
+		for _, w := range c.Check(chart.Record{Zone: time.UTC, Day: today}, safety.Taking{Name: name, Dose: dose, Dosage: d}) {
+			if w.Kind == safety.Interaction || w.Kind == safety.Double || w.Kind == safety.NotChecked && w.Says != "" && !strings.HasPrefix(w.Says, "Dose") {
+				said = append(said, w.Says)
+			}
+		}
+		if want.says == "" {
+			require.Empty(t, said, line)
+			continue
+		}
+		require.Contains(t, strings.Join(said, "; "), want.says, line)
+	}
 }
 
 // TestTheWholeListIsChecked says each pair once, of the later one, and what concerns the list as such.

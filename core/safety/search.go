@@ -69,10 +69,9 @@ func (c *Catalogue) Find(query string, limit int) []Hit {
 		}
 	}
 	if len(found) == 0 || len(joined) >= 4 && !slices.ContainsFunc(found, func(s scored) bool { return s.score >= 700 }) {
-		allow := 1 + len([]rune(joined))/5
 		if len([]rune(joined)) >= 3 {
 			for _, e := range c.search.entries {
-				if d := nearness(joined, e.joined, allow); d >= 0 {
+				if d := nearness(joined, e.joined, 1+min(len(joined), len(e.joined))/5); d >= 0 {
 					found = append(found, scored{e, 750 - 100*d, true})
 				}
 			}
