@@ -264,6 +264,9 @@ func (a *Acts) allergyFacts(x chart.Allergy) *AllergyFacts {
 			f.Means = near[0].Name
 		}
 	}
+	if is.Known && len(is.Strange) > 0 {
+		f.Means = strings.TrimPrefix(f.Means+"; not known: "+strings.Join(is.Strange, ", "), "; ")
+	}
 	return f
 }
 

@@ -323,41 +323,13 @@ func (s *sight) allergies(reading Reading) (out []Warning, unread []string) {
 			out = append(out, *w)
 		} else if !known {
 			unread = append(unread, "the allergy to "+a.Substance)
+			continue
+		}
+		if len(a.is.Strange) > 0 {
+			unread = append(unread, "“"+strings.Join(a.is.Strange, ", ")+"” of the allergy to "+a.Substance)
 		}
 	}
 	return out, unread
-}
-
-// Allergic is what an allergy's substance is, as the rules see it.
-type Allergic struct {
-	Ingredients []string // generic names
-	Groups      []string
-	Known       bool // also of what is no medicine
-	Medicine    bool
-}
-
-// Allergen reads what somebody is allergic to.
-func (c *Catalogue) Allergen(substance string) (out Allergic) {
-	words := fold(substance)
-	phrase := " " + strings.Join(words, " ") + " "
-	for _, a := range c.words {
-		if slices.ContainsFunc(a.folded, func(w string) bool { return strings.Contains(phrase, w) }) {
-			out.Known = true
-			if a.means != "" && !slices.Contains(out.Groups, a.means) {
-				out.Groups = append(out.Groups, a.means)
-			}
-		}
-	}
-	if len(out.Groups) > 0 && len(c.Read(substance).parts) == 0 || len(out.Groups) > 0 && strings.HasSuffix(out.Groups[0], anyKind) {
-		out.Medicine = true
-		return out
-	}
-	for _, p := range c.Read(substance).parts {
-		out.Known, out.Medicine = true, true
-		out.Ingredients = append(out.Ingredients, p.is.Name)
-	}
-	out.Medicine = out.Medicine || len(out.Groups) > 0
-	return out
 }
 
 // allergy holds a medicine against one allergy.

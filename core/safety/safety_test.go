@@ -206,6 +206,43 @@ func TestALineNamesAllOfItsMedicines(t *testing.T) {
 	}
 }
 
+// TestWhatAnAllergyNames: each of several is read, what is not known of them is said, what denies an allergy is none, and
+// what an excipient or a reaction is called is no medicine.
+func TestWhatAnAllergyNames(t *testing.T) {
+	c := catalogue(t)
+	for written, want := range map[string]string{
+		"penicillin":                "/penicillin of any kind/",
+		"penicillin and blurbistat": "/penicillin of any kind/blurbistat",
+		"penicillin blurbistat":     "/penicillin of any kind/blurbistat",
+		"amoxicillin, zyvorax":      "amoxicillin//zyvorax",
+		"penicillin and codeine":    "codeine/penicillin of any kind/",
+		"Penicillin/Keflex":         "cephalexin/penicillin of any kind/",
+		"Sulfa (Bactrim)":           "sulfamethoxazole+trimethoprim/sulfonamide antibiotic/",
+		"sulfa drugs":               "/sulfonamide antibiotic/",
+		"red dye":                   "//",
+		"IV contrast dye":           "iodinated contrast/iodinated contrast/",
+		"lisinopril cough":          "lisinopril//",
+		"Vanco red man":             "vancomycin//",
+		"fish oil":                  "omega-3 fatty acids//",
+		"milk of magnesia":          "magnesium hydroxide//",
+		"shellfish and Keflex":      "cephalexin//",
+		"Pollen (spring)":           "//",
+		"morphine + codeine":        "morphine+codeine//",
+	} {
+		is := c.Allergen(written)
+		got := strings.Join(is.Ingredients, "+") + "/" + strings.Join(is.Groups, "+") + "/"
+		require.Equal(t, want, got+strings.Join(is.Strange, "+"), written)
+		require.True(t, is.Known, written)
+	}
+	for _, written := range []string{"an antibiotic, not penicillin", "no penicillin allergy", "tolerates penicillin", "blurbistat"} {
+		is := c.Allergen(written)
+		require.False(t, is.Known, written)
+		require.Empty(t, append(is.Ingredients, is.Groups...), written)
+	}
+	said := c.Check(chart.Record{Zone: time.UTC, Day: today, Allergies: []chart.Allergy{{Substance: "sulfa and blurbistat"}}}, safety.Taking{Name: "lisinopril"})
+	require.Contains(t, fmt.Sprint(said), "“blurbistat” of the allergy to sulfa and blurbistat")
+}
+
 // TestTheWholeListIsChecked says each pair once, of the later one, and what concerns the list as such.
 func TestTheWholeListIsChecked(t *testing.T) {
 	c := catalogue(t)
