@@ -300,13 +300,7 @@ func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, er
 			plan += b.Text() + "\n"
 		}
 	}
-	p := note.Promised{Tests: a.Laboratory.Tests, Back: len(c.FollowUps) > 0}
-	said := strings.ToLower(plan)
-	for _, m := range a.Medicines.InProse() {
-		if m = strings.ToLower(m); strings.Contains(said, m) {
-			p.Medicines = append(p.Medicines, m)
-		}
-	}
+	p := note.Promised{Tests: a.Laboratory.Tests, Medicines: a.Medicines.ToldIn(plan), Back: len(c.FollowUps) > 0}
 	for _, m := range c.Record.Medicines {
 		p.Active = append(p.Active, m.Name+" "+strings.Join(a.Medicines.Ingredients(m.Name), " "))
 	}

@@ -38,7 +38,7 @@ func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
 	for i, m := range r.Medicines {
 		r.Medicines[i].Classes = a.Medicines.Classes(m.Name)
 		if !m.Dosage.Read() {
-			r.Medicines[i].Dosage, _ = chart.ReadDosage(m.Dose) // entered by a former version
+			r.Medicines[i].Dosage = a.Medicines.Dosage(m.Dose) // entered by a former version
 		}
 	}
 	for i, x := range r.Allergies {

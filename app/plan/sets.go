@@ -275,8 +275,7 @@ func (a *Acts) drawSet(ctx context.Context, who act.Actor, noteID, title string,
 
 // care is what speaks for care with a medicine of a set in a chart.
 func (a *Acts) care(held chart.Record, m order.Dose) []safety.Warning {
-	d, _ := chart.ReadDosage(m.Dose)
-	return a.Medicines.Check(held, safety.Taking{Name: m.Name, Dose: m.Dose, Dosage: d})
+	return a.Medicines.Check(held, safety.Taking{Name: m.Name, Dose: m.Dose, Dosage: a.Medicines.Dosage(m.Dose)})
 }
 
 // beginsWithMedicine returns the longest name of a medicine that a sentence begins with.

@@ -8,6 +8,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
+	"unicode"
+
+	"deftledger/core/chart"
 )
 
 // Place is where a line of the knowledge stands, for faults.
@@ -184,10 +189,14 @@ type Catalogue struct {
 	pairs   map[int]map[int]int // the rule between two keys, found from either
 	words   []allergenWords
 
-	phrases  map[string]*named // names as they are read, folded
-	together map[string]bool   // the ingredients of each product, by name
-	longest  int               // words of the longest of them
-	search   searchIndex
+	prose      []string            // what InProse lists
+	proseBy    map[string][]string // the same in small letters, by the first word
+	dosages    sync.Map            // text to chart.Dosage
+	remembered atomic.Int64
+	phrases    map[string]*named // names as they are read, folded
+	together   map[string]bool   // the ingredients of each product, by name
+	longest    int               // words of the longest of them
+	search     searchIndex
 
 	kidney    map[string][]*KidneyLimit
 	values    map[string][]*ValueLimit
@@ -243,6 +252,7 @@ func New(k Knowledge) (*Catalogue, error) {
 		return nil, err
 	}
 	c.search = newSearchIndex(c)
+	c.indexProse()
 	return c, nil
 }
 
@@ -571,12 +581,60 @@ func (c *Catalogue) Called() []string {
 
 // InProse lists the generic names that mean a medicine wherever they stand in a sentence:
 // not what is a food, a test or a vaccine as well.
-func (c *Catalogue) InProse() []string {
-	out := c.Names()
-	return slices.DeleteFunc(out, func(n string) bool {
+func (c *Catalogue) InProse() []string { return slices.Clone(c.prose) }
+
+// ToldIn lists those of InProse that stand in a text, in small letters.
+func (c *Catalogue) ToldIn(text string) (out []string) {
+	lower := strings.ToLower(text)
+	seen := map[string]bool{}
+	for w := range strings.FieldsFuncSeq(lower, noLetter) {
+		if seen[w] {
+			continue
+		}
+		seen[w] = true
+		for _, m := range c.proseBy[w] {
+			if strings.Contains(lower, m) {
+				out = append(out, m)
+			}
+		}
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
+}
+
+func noLetter(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }
+
+// indexProse lists what InProse and ToldIn look for, once.
+func (c *Catalogue) indexProse() {
+	c.prose, c.proseBy = c.Names(), map[string][]string{}
+	c.prose = slices.DeleteFunc(c.prose, func(n string) bool {
 		x := c.byName[n]
 		return x != nil && slices.Contains(x.Groups, notInProse)
 	})
+	for _, n := range c.prose {
+		n = strings.ToLower(n)
+		for w := range strings.FieldsFuncSeq(n, noLetter) {
+			c.proseBy[w] = append(c.proseBy[w], n)
+			break
+		}
+	}
+}
+
+// mostDosages is how many doses are remembered as they were read; there are far fewer ways of writing one.
+const mostDosages = 20_000
+
+// Dosage reads how a medicine is taken, each text once; the zero value for what is not read.
+func (c *Catalogue) Dosage(text string) chart.Dosage {
+	if d, read := c.dosages.Load(text); read {
+		return d.(chart.Dosage)
+	}
+	d, _ := chart.ReadDosage(text)
+	if c.remembered.Add(1) > mostDosages {
+		c.dosages.Clear()
+		c.remembered.Store(1)
+	}
+	c.dosages.Store(text, d)
+	return d
 }
 
 // Classes lists the groups of every ingredient that a text names, as on a medicine list

@@ -161,7 +161,7 @@ func (s *sight) dose(reading Reading, m Taking) (out []Warning) {
 	d := m.Dosage
 	text := strings.TrimSpace(m.Dose)
 	if !d.Read() && text != "" {
-		d, _ = chart.ReadDosage(text)
+		d = s.c.Dosage(text)
 	}
 	if reading.local {
 		return nil

@@ -390,3 +390,13 @@ func BenchmarkFindAMedicine(b *testing.B) {
 		}
 	}
 }
+
+// TestWhatAPlanNames: names that begin with a word of the text, each once, in small letters.
+func TestWhatAPlanNames(t *testing.T) {
+	c := catalogue(t)
+	require.Equal(t, []string{"hydrochlorothiazide", "lisinopril", "lisinopril-hydrochlorothiazide", "metformin", "st. john's wort"},
+		c.ToldIn("Continue Lisinopril and METFORMIN; lisinopril-hydrochlorothiazide later.\nStop St. John's wort. Metformin again, ironclad."))
+	require.Empty(t, c.ToldIn(""))
+	require.Equal(t, c.Dosage("20 mg daily"), c.Dosage("20 mg daily"))
+	require.Equal(t, chart.Dosage{}, c.Dosage("as it was"))
+}
