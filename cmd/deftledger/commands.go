@@ -39,17 +39,13 @@ func serve(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	empty := false
-	if err := s.config.Store.Read(ctx, func(q *store.Q) error {
-		staff, err := q.AllStaff()
-		empty = len(staff) == 0
-		return err
-	}); err != nil {
+	empty, err := nobody(ctx, s.config.Store)
+	if err != nil {
 		return err
 	}
 	if empty {
-		fmt.Printf("Nobody can sign in yet. Beside it, begin with: printf 'PASSWORD\nSIGNING SECRET\n' | deftledger users --data %s "+
-			"--add LOGIN --given NAME --family NAME --role administrator\n", o.data)
+		fmt.Printf("Nobody can sign in yet. Beside it, begin with\n  printf 'PASSWORD\\nSIGNING SECRET\\n' | %s users --data %s "+
+			"--add LOGIN --given NAME --family NAME --role administrator\n", os.Args[0], o.data)
 	}
 	return s.run(ctx, func() {
 		scheme := "http"
@@ -58,6 +54,16 @@ func serve(ctx context.Context, args []string) error {
 		}
 		fmt.Printf("Deft Ledger is at "+scheme+"://%s, results are received at %s\n", s.http.Addr(), s.mllp.Addr())
 	})
+}
+
+// nobody says whether nobody can sign in yet.
+func nobody(ctx context.Context, s *store.Store) (empty bool, err error) {
+	err = s.Read(ctx, func(q *store.Q) error {
+		staff, err := q.AllStaff()
+		empty = len(staff) == 0
+		return err
+	})
+	return empty, err
 }
 
 func runDemo(ctx context.Context, args []string) error {
@@ -93,12 +99,8 @@ func runDemo(ctx context.Context, args []string) error {
 			*party = others.Base()
 		}
 	}
-	empty := false
-	if err := s.config.Store.Read(ctx, func(q *store.Q) error {
-		staff, err := q.AllStaff()
-		empty = len(staff) == 0
-		return err
-	}); err != nil {
+	empty, err := nobody(ctx, s.config.Store)
+	if err != nil {
 		return err
 	}
 	if empty {
