@@ -142,7 +142,7 @@ func (a *Acts) Register(ctx context.Context, who act.Actor, n Newcomer) (out ToA
 	}
 	r := n.Registration.Tidied()
 	err = a.Act(ctx, who, act.Register, func(t *act.Tx) error {
-		out = ToAnswer{Findings: append([]chart.FieldFinding{}, r.Check(a.Today())...), Alike: []Alike{}, OnTheWay: []string{}}
+		out = ToAnswer{Findings: append(n.Registration.AsRead(), r.Check(a.Today())...), Alike: []Alike{}, OnTheWay: []string{}}
 		if was, err := t.PatientByID(n.ID); err == nil { // the same act once more
 			versions, err := t.Registrations(n.ID)
 			if err != nil {
@@ -365,7 +365,7 @@ func (a *Acts) ChangeRegistration(ctx context.Context, who act.Actor, patient st
 		if version != c.Version {
 			return act.Stale(store.ErrStale, "The registration")
 		}
-		out = ToAnswer{Findings: append([]chart.FieldFinding{}, r.Check(a.Today())...), Alike: []Alike{}, OnTheWay: []string{}, ID: p.ID, Record: p.Record}
+		out = ToAnswer{Findings: append(c.Registration.AsRead(), r.Check(a.Today())...), Alike: []Alike{}, OnTheWay: []string{}, ID: p.ID, Record: p.Record}
 		changed := was.Identity(r)
 		if len(changed) > 0 {
 			if reason == "" {

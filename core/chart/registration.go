@@ -111,6 +111,30 @@ var medicareNumber = regexp.MustCompile(`^[1-9][AC-HJKMNP-RT-Y][0-9AC-HJKMNP-RT-
 
 var mailForm = regexp.MustCompile(`^[^\s@]+@[^\s@]+\.[^\s@]+$`)
 
+var monthFirst = regexp.MustCompile(`^(\d{1,2})[/-](\d{1,2})[/-](\d{4})$`)
+
+// ReadBirthDate reads a birth date as 1968-03-14 or, as Americans write it, 3/14/1968; what is neither is given back as it
+// is. unsure is for a day that could be read the other way round.
+func ReadBirthDate(typed string) (day string, unsure bool) {
+	m := monthFirst.FindStringSubmatch(Tidy(typed))
+	if m == nil {
+		return typed, false
+	}
+	born, err := time.Parse("1/2/2006", m[1]+"/"+m[2]+"/"+m[3])
+	if err != nil {
+		return typed, false
+	}
+	return born.Format(time.DateOnly), born.Day() <= 12 && born.Day() != int(born.Month())
+}
+
+// AsRead asks about what was read in one of two ways it could be.
+func (r Registration) AsRead() []FieldFinding {
+	if day, unsure := ReadBirthDate(r.BirthDate); unsure {
+		return []FieldFinding{{Field: "birthDate", Question: true, Says: fmt.Sprintf("“%s” is read as %s?", Tidy(r.BirthDate), SayDay(day))}}
+	}
+	return []FieldFinding{}
+}
+
 // Tidied is a registration without the spaces around and within what was typed, with every
 // list there, letters composed (NFC), and no line that says nothing.
 func (r Registration) Tidied() Registration {
@@ -129,6 +153,7 @@ func (r Registration) Tidied() Registration {
 		}
 		return out
 	}
+	r.BirthDate, _ = ReadBirthDate(r.BirthDate)
 	r.Former, r.Race = words(r.Former), words(r.Race)
 	phones, people, covers := []Telephone{}, []Contact{}, []Coverage{}
 	for _, p := range r.Telephones {
@@ -173,7 +198,7 @@ func (r Registration) Check(today string) (out []FieldFinding) {
 	if r.BirthDate == "" {
 		ask("birthDate", "The birth date is not known? Results will not find this person by themselves.")
 	} else if born, err := time.Parse(time.DateOnly, r.BirthDate); err != nil {
-		wrong("birthDate", "%q is no day; write the birth date as 1968-03-14.", r.BirthDate)
+		wrong("birthDate", "%q is no day; write the birth date as 1968-03-14 or 3/14/1968.", r.BirthDate)
 	} else if y, _, ok := AgeOn(r.BirthDate, today); !ok {
 		wrong("birthDate", "%s lies in the future.", SayDay(r.BirthDate))
 	} else if years = y; y > 125 {

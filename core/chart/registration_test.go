@@ -35,7 +35,6 @@ func TestARegistrationIsChecked(t *testing.T) {
 		"a digit":                 {change: func(r *chart.Registration) { r.Given = "Ottoline2" }, asked: "digit"},
 		"no birth date":           {change: func(r *chart.Registration) { r.BirthDate = "" }, asked: "not known?"},
 		"an impossible day":       {change: func(r *chart.Registration) { r.BirthDate = "1968-02-30" }, wrong: "no day"},
-		"an American date":        {change: func(r *chart.Registration) { r.BirthDate = "03/14/1968" }, wrong: "as 1968-03-14"},
 		"a birth to come":         {change: func(r *chart.Registration) { r.BirthDate = "2027-01-01" }, wrong: "future"},
 		"born today":              {change: func(r *chart.Registration) { r.BirthDate = regDay; r.Contacts = []chart.Contact{mother} }},
 		"a very old person":       {change: func(r *chart.Registration) { r.BirthDate = "1916-01-01" }, asked: "110 years old?"},
@@ -125,4 +124,29 @@ func TestAChangeOfARegistrationIsSaidFieldByField(t *testing.T) {
 	was.Given, is = "Zoe\u0308", was
 	is.Given = "Zoë"
 	require.Empty(t, was.Tidied().Differs(is.Tidied()))
+}
+
+// TestABirthDateAsAmericansWriteIt is read month first, asked about where it could be the other way round, and left as it
+// is where it is no day.
+func TestABirthDateAsAmericansWriteIt(t *testing.T) {
+	for typed, want := range map[string]struct{ day, asks string }{
+		"1968-03-14":  {"1968-03-14", ""},
+		"3/14/1968":   {"1968-03-14", ""},
+		" 03-14-1968": {"1968-03-14", ""},
+		"3/4/1968":    {"1968-03-04", "“3/4/1968” is read as 04 Mar 1968?"},
+		"4/4/1968":    {"1968-04-04", ""},
+		"14/3/1968":   {"14/3/1968", ""},
+		"2/30/2018":   {"2/30/2018", ""},
+		"3/14/68":     {"3/14/68", ""},
+		"":            {"", ""},
+	} {
+		r := chart.Registration{BirthDate: typed}
+		require.Equal(t, want.day, r.Tidied().BirthDate, typed)
+		asks := ""
+		for _, f := range r.AsRead() {
+			require.True(t, f.Question)
+			asks += f.Says
+		}
+		require.Equal(t, want.asks, asks, typed)
+	}
 }

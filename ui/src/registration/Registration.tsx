@@ -78,10 +78,15 @@ export function Registration() {
   return <Sheet key={id} view={view.data} />;
 }
 
+// A day as it is typed, 1968-03-14 or 3/14/1968; the server reads it.
+function isDay(words: string) {
+  return /^(\d{4}-\d{2}-\d{2}|\d{1,2}[/-]\d{1,2}[/-]\d{4})$/.test(words.trim());
+}
+
 // What a typed line of the finder says of somebody new: a birth date, a telephone, or a name.
 function typed(line: string): Partial<Reg> {
   const words = line.trim();
-  if (/^\d{4}-\d{2}-\d{2}$/.test(words)) return { birthDate: words };
+  if (isDay(words)) return { birthDate: words };
   if (/^[\d ()+-]{7,}$/.test(words)) return { telephones: [{ number: words, use: "mobile", messages: false }] };
   const [given = "", ...rest] = words.split(/\s+/);
   return rest.length > 0 ? { given, family: rest.join(" ") } : { family: given };
@@ -124,7 +129,7 @@ function Sheet({ view }: { view?: View }) {
 
   // Who may be the same person is looked for while the name is typed.
   const probe = { ...nobody, family: r.family, given: r.given, birthDate: r.birthDate, sex: r.sex, telephones: r.telephones };
-  const ready = r.family.trim().length > 1 && (r.given.trim().length > 1 || /^\d{4}-\d{2}-\d{2}$/.test(r.birthDate));
+  const ready = r.family.trim().length > 1 && (r.given.trim().length > 1 || isDay(r.birthDate));
   const alike = useQuery({
     ...asks.alike(probe, view?.patient.id ?? ""),
     enabled: ready && (view === undefined || identity),
@@ -213,7 +218,7 @@ function Sheet({ view }: { view?: View }) {
             <Field
               wide={2}
               label="Birth date"
-              hint="1968-03-14"
+              hint="1968-03-14 or 3/14/1968"
               value={r.birthDate}
               set={(birthDate) => set({ birthDate })}
               name="birthDate"
