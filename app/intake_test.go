@@ -109,6 +109,38 @@ func TestListsKeepWhatEnds(t *testing.T) {
 // A medicine keeps how it was typed beside how it was read, who added it and why, and what is
 // told of taking it; a dose without a unit is asked about; equal ingredients are recognised
 // across brand and combination.
+// TestWhatIsTypedIsOfferedWhole: no line of medicines ends where nothing can be chosen, what Enter adds holds all that the
+// line names, and it is checked as that.
+func TestWhatIsTypedIsOfferedWhole(t *testing.T) {
+	c := open(t)
+	for line, want := range map[string]struct {
+		holds []string
+		typed bool
+		says  string
+	}{
+		"lisin 20 mg daily":                {[]string{"lisinopril"}, false, ""},
+		"lisinopril tablets 20 mg daily":   {[]string{"lisinopril"}, false, ""},
+		"lisinopril hctz 20/12.5 daily":    {[]string{"lisinopril", "hydrochlorothiazide"}, false, ""},
+		"Lasix (furosemide) 20 mg daily":   {[]string{"furosemide"}, true, ""},
+		"pioglitazone metformin 15/500 qd": {[]string{"pioglitazone", "metformin"}, false, ""},
+		"warfarin aspirin":                 {[]string{"warfarin", "aspirin"}, true, "With warfarin"},
+		"Alka-Seltzer Plus prn":            {[]string{"aspirin", "sodium bicarbonate"}, true, "“plus”: not checked"},
+		"moon dust 5 mg daily":             {[]string{}, true, "moon dust: not checked"},
+	} {
+		found, err := c.app.Intake.FindMedicine(ctx, c.jonah(), patientID, line)
+		require.NoError(t, err)
+		i := slices.IndexFunc(found.Hits, func(h intake.MedicineHit) bool { return !h.Near }) // what Enter adds
+		require.GreaterOrEqual(t, i, 0, line)
+		require.ElementsMatch(t, want.holds, found.Hits[i].Ingredients, line)
+		require.Equal(t, want.typed, found.Hits[i].Typed, line)
+		said := ""
+		for _, w := range found.Hits[i].Warnings {
+			said += w.Says + "; "
+		}
+		require.Contains(t, said, want.says, line)
+	}
+}
+
 func TestTheMedicineListLivesFromTheCatalogue(t *testing.T) {
 	c := open(t)
 	add := func(e intake.NewEntry) (intake.IntakeView, error) {

@@ -649,7 +649,7 @@ func (a *Acts) Tolerated(ctx context.Context, who act.Actor, visitID, allergy, w
 // dose that was typed beside it.
 type MedicineHit struct {
 	safety.Hit
-	Typed    bool             `json:"typed" doc:"The name as it was typed, which is not in the catalogue"`
+	Typed    bool             `json:"typed" doc:"The name as it was typed: none of the catalogue, or more than one entry of it says"`
 	Warnings []safety.Warning `json:"warnings"`
 }
 
@@ -691,9 +691,17 @@ func (a *Acts) FindMedicine(ctx context.Context, who act.Actor, patient, line st
 			}
 			out.Hits = append(out.Hits, MedicineHit{h, false, a.Medicines.Check(held, safety.Taking{Name: called, Dose: out.Dose, Dosage: out.Dosage})})
 		}
-		if name = chart.Tidy(name); name != "" && len(a.Medicines.Ingredients(name)) == 0 {
-			out.Hits = append(out.Hits, MedicineHit{safety.Hit{Name: name, Ingredients: []string{}, Forms: []string{}}, true,
-				a.Medicines.Check(held, safety.Taking{Name: name, Dose: out.Dose, Dosage: out.Dosage})})
+		if name = chart.Tidy(name); name == "" {
+			return nil
+		}
+		read := a.Medicines.Read(name)
+		asTyped := MedicineHit{safety.Hit{Name: name, Ingredients: append([]string{}, a.Medicines.Ingredients(name)...), Forms: []string{}}, true,
+			a.Medicines.Check(held, safety.Taking{Name: name, Dose: out.Dose, Dosage: out.Dosage})}
+		switch {
+		case len(asTyped.Ingredients) == 0: // the beginning of a name, or one that nobody knows
+			out.Hits = append(out.Hits, asTyped)
+		case !read.Known() || read.Several() || len(out.Hits) == 0: // more than one entry of the catalogue says
+			out.Hits = append([]MedicineHit{asTyped}, out.Hits...)
 		}
 		return nil
 	})

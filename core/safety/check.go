@@ -178,8 +178,9 @@ func (s *sight) one(m Taking, own int) (out []Warning) {
 			Why: "this medicine is not in our list; nothing is known here of its allergies, interactions and limits" + says})
 		return out
 	case len(reading.Strange) > 0:
-		add(Warning{Kind: NotChecked, Grade: Unchecked, Says: strings.Join(reading.Strange, " ") + ": not checked",
-			Why: strings.Join(reading.Strange, " ") + " is not in our list"})
+		strange := "“" + strings.Join(reading.Strange, " ") + "”"
+		add(Warning{Kind: NotChecked, Grade: Unchecked, Says: strange + ": not checked",
+			Why: "our list does not know it, and it may change what " + name + " holds"})
 	}
 	for i, a := range reading.several {
 		for _, b := range reading.several[:i] {

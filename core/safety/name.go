@@ -32,6 +32,9 @@ type part struct {
 // Known says whether every word that may be a name was one.
 func (r Reading) Known() bool { return len(r.parts) > 0 && len(r.Strange) == 0 }
 
+// Several says whether it names several medicines that are no product of the catalogue.
+func (r Reading) Several() bool { return len(r.several) > 1 }
+
 // formWords are words beside the name of a medicine that name no ingredient: forms, salts,
 // ways of giving.
 var formWords = wordSet(`tablet tablets capsule capsules tab tabs cap caps oral liquid solution soln suspension susp syrup elixir cream ointment oint gel lotion foam

@@ -116,7 +116,7 @@ func TestWhatIsNotKnownNeverLooksSafe(t *testing.T) {
 	require.Equal(t, "not checked unchecked: moon dust: not checked: this medicine is not in our list; nothing is known here of its allergies, interactions and limits",
 		kinds(facts(t, c, "age 50"), "moon dust"))
 	require.Contains(t, kinds(facts(t, c, "age 50"), "metfromin"), "spelled nearly like metformin")
-	require.Contains(t, kinds(facts(t, c, "age 50; egfr 90"), "aspirin/moondust"), "moondust is not in our list")
+	require.Contains(t, kinds(facts(t, c, "age 50; egfr 90"), "aspirin/moondust"), "“moondust”: not checked")
 	require.Equal(t, "", kinds(facts(t, c, "age 50; egfr 90; takes losartan potassium 50 mg daily"), "metoprolol succinate"))
 	require.NotContains(t, kinds(facts(t, c, "age 50; egfr 90; takes lisinopril"), "atorvastatin calcium"), "calcium")
 	require.Contains(t, kinds(facts(t, c, "age 50; takes Percocet"), "Tylenol"), "both hold acetaminophen")
@@ -176,8 +176,8 @@ func TestALineNamesAllOfItsMedicines(t *testing.T) {
 		"pioglitazone 15 mg metformin 500 mg bid":    {"pioglitazone", "metformin: not checked"},
 		"tramadol 37.5 mg/apap 325 mg prn":           {"tramadol", "acetaminophen: not checked"},
 		"levothyroxine 50 mcg 30 min before calcium": {"levothyroxine", ""},
-		"Alka-Seltzer Plus prn":                      {"aspirin sodium bicarbonate", "plus: not checked"},
-		"Tylenol cold and flu prn":                   {"acetaminophen", "cold flu: not checked"},
+		"Alka-Seltzer Plus prn":                      {"aspirin sodium bicarbonate", "“plus”: not checked"},
+		"Tylenol cold and flu prn":                   {"acetaminophen", "“cold flu”: not checked"},
 		"Aleve PM qhs":                               {"diphenhydramine naproxen", ""},
 		"Soma compound 1 tab tid":                    {"aspirin carisoprodol", ""},
 		"Pepcid Complete 1 tab prn":                  {"calcium carbonate famotidine magnesium hydroxide", ""},

@@ -3604,7 +3604,7 @@ export interface components {
             name: string;
             /** @description Found by a name that is spelled nearly so, not so */
             near: boolean;
-            /** @description The name as it was typed, which is not in the catalogue */
+            /** @description The name as it was typed: none of the catalogue, or more than one entry of it says */
             typed: boolean;
             /** @description The brand or other name it was found under; empty for the generic name */
             under: string;

@@ -129,7 +129,12 @@ export function AddMedicine({ acts, patient, close }: { acts: Acts; patient: str
               {title(h)}
               {h.under && <span className="text-faded"> {h.name}</span>}
               {h.near && <span className="text-faded"> – meant?</span>}
-              {h.typed && <span className="text-faded"> as typed, not in the catalogue</span>}
+              {h.typed && (
+                <span className="text-faded">
+                  {" "}
+                  as typed{h.ingredients.length > 0 ? `: ${h.ingredients.join(", ")}` : ", not in the catalogue"}
+                </span>
+              )}
               {h.warnings.some((w) => w.serious) && (
                 <span className="font-semibold text-alarm"> ■ {h.warnings.find((w) => w.serious)?.kind}</span>
               )}
