@@ -82,7 +82,7 @@ func (c *Catalogue) allergen(words []string) (out Allergic) {
 		}
 		i += max(n, m)
 	}
-	if !out.Medicine || !out.Known { // what stands beside cats and pollen names no medicine
+	if !out.Medicine { // what stands beside cats and pollen names no medicine
 		out.Strange = nil
 	}
 	return out

@@ -2,9 +2,8 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { asks } from "../exchange/asks";
 import type { Schemas } from "../exchange/client";
-import { KeyCap } from "../frame/keys";
 import { Care } from "../kit/Care";
-import { Form } from "../kit/Form";
+import { AddOrDone, Form } from "../kit/Form";
 import type { Acts } from "./useIntake";
 
 type Hit = Schemas["MedicineHit"];
@@ -106,12 +105,7 @@ export function AddMedicine({ acts, patient, close }: { acts: Acts; patient: str
         value={why}
         onChange={(e) => setWhy(e.target.value)}
       />
-      <button type="submit" className="plain py-0">
-        Add <KeyCap k="Enter" />
-      </button>
-      <button type="button" className="plain py-0" onClick={close}>
-        Done
-      </button>
+      <AddOrDone close={close} />
       {hits.length > 0 && (
         <div className="flex basis-full flex-wrap gap-1.5">
           {hits.map((h, i) => (

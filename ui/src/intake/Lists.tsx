@@ -3,7 +3,7 @@ import type { Schemas } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
 import { Care } from "../kit/Care";
-import { Form, Why } from "../kit/Form";
+import { AddOrDone, Form, Why } from "../kit/Form";
 import { AddMedicine } from "./AddMedicine";
 import type { Acts } from "./useIntake";
 
@@ -267,12 +267,7 @@ function Add({ list: l, acts, close }: { list: ListView; acts: Acts; close: () =
         value={since}
         onChange={(e) => setSince(e.target.value)}
       />
-      <button type="submit" className="plain py-0">
-        Add <KeyCap k="Enter" />
-      </button>
-      <button type="button" className="plain py-0" onClick={close}>
-        Done
-      </button>
+      <AddOrDone close={close} />
     </Form>
   );
 }

@@ -1,5 +1,5 @@
 import { type ComponentProps, useState } from "react";
-import { onEscape } from "../frame/keys";
+import { KeyCap, onEscape } from "../frame/keys";
 
 /** Form is answered where it stands: Enter or its button runs the act, Escape leaves it undone and goes no further. */
 export function Form({
@@ -21,6 +21,20 @@ export function Form({
         onKeyDown?.(e);
       }}
     />
+  );
+}
+
+/** AddOrDone ends the line of a list that takes one entry after another. */
+export function AddOrDone({ close }: { close: () => void }) {
+  return (
+    <>
+      <button type="submit" className="plain py-0">
+        Add <KeyCap k="Enter" />
+      </button>
+      <button type="button" className="plain py-0" onClick={close}>
+        Done
+      </button>
+    </>
   );
 }
 
