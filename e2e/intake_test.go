@@ -124,7 +124,7 @@ func TestListsOfTheIntake(t *testing.T) {
 	h.signIn("jonah")
 	h.sees("Ottoline Marsh-Adeyemi")
 	h.intakeOf("Ottoline")
-	eval[bool](h, `([...document.querySelectorAll('section[aria-label="Medicines"] button')].find((b) => b.innerText === "Add").click(), true)`)
+	h.press("d")
 	h.focused("Medicine and dose")
 	h.types("ibupro 400 mg tid")
 	h.sees("■ allergy")

@@ -134,7 +134,7 @@ export function Today() {
               { word: "Room", className: "w-14" },
               { word: "Stage", className: "w-30" },
               { word: "Waiting", className: "w-16" },
-              { word: "With", className: "w-24 max-slim:hidden" },
+              { word: "With", className: "w-28 max-slim:hidden" },
               { word: "Physician", className: "w-28 max-slim:hidden" },
               { word: "Act", className: "w-36", hidden: true },
             ]}

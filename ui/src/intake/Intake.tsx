@@ -115,7 +115,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
           <section aria-label="Medicines and allergies" className="mt-4">
             <h2 className="text-title">Medicines and allergies</h2>
             <Care warnings={view.care} />
-            <List list={view.medicines} acts={acts} patient={p.id} k="m" />
+            <List list={view.medicines} acts={acts} patient={p.id} k="m" more="d" />
             {view.stopped.length > 0 && (
               <details className="pb-2 pl-2 text-aside">
                 <summary className="cursor-pointer text-faded">{view.stopped.length} stopped</summary>
@@ -130,7 +130,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
                 ))}
               </details>
             )}
-            <List list={view.allergies} acts={acts} patient={p.id} k="a" />
+            <List list={view.allergies} acts={acts} patient={p.id} k="a" more="e" />
           </section>
           <div className="mt-4">
             <Vitals visit={visit} patient={p.id} acts={acts} first={first} />

@@ -1,6 +1,6 @@
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../exchange/client";
-import { KeyCap } from "../frame/keys";
+import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Care } from "../kit/Care";
 import { AddOrDone, Form, Why } from "../kit/Form";
@@ -10,10 +10,23 @@ import type { Acts } from "./useIntake";
 type ListView = Schemas["ListView"];
 
 /** List is one list of the chart: its entries, what was stated about it, and a row
- * to add to it. */
-export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts; patient: string; k?: string }) {
+ * to add to it. k reviews it, more adds to it. */
+export function List({
+  list: l,
+  acts,
+  patient,
+  k,
+  more,
+}: {
+  list: ListView;
+  acts: Acts;
+  patient: string;
+  k?: string;
+  more?: string;
+}) {
   const [adding, setAdding] = useState(false);
   const [ending, setEnding] = useState("");
+  useKeys(more ? [{ key: more, label: `Add to ${l.name.toLowerCase()}`, run: () => setAdding(true) }] : []);
   return (
     <section aria-label={l.name} className="border-t border-rule py-2">
       <div className="flex flex-wrap items-baseline gap-x-3">
@@ -80,7 +93,7 @@ export function List({ list: l, acts, patient, k }: { list: ListView; acts: Acts
         ) : (
           <>
             <button type="button" className="plain py-0 text-aside" onClick={() => setAdding(true)}>
-              Add
+              Add {more && <KeyCap k={more} />}
             </button>
             {l.entries.length === 0 && l.none && !l.noneKnown && (
               <button type="button" className="plain py-0 text-aside" onClick={() => void acts.state([l.id], "none known")}>
