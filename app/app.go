@@ -48,7 +48,8 @@ type App struct {
 // New makes the application.
 func New(c act.Config) *App {
 	o := act.NewOffice(c)
-	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Forms: forms.New(o), Order: orders.New(o)}
+	a := &App{Office: o, Session: session.New(o), Circle: circles.New(o), Forms: forms.New(o)}
+	a.Order = orders.New(o, a.Forms)
 	a.Registration = registration.New(o, a.Forms)
 	a.Visit = visit.New(o, a.Forms)
 	a.Result = results.New(o, a.Order)
@@ -68,6 +69,9 @@ func New(c act.Config) *App {
 // Step sends what is due and files what is stored, once, and returns when done.
 // The running application does the same continuously in the outbox and the inbox.
 func (a *App) Step(ctx context.Context) error {
+	if _, err := a.Order.SendDue(ctx); err != nil {
+		return err
+	}
 	if err := a.Outbox.Step(ctx); err != nil {
 		return err
 	}

@@ -430,10 +430,10 @@ func TestTheClosingListNamesWhatIsUnsupported(t *testing.T) {
 		"Nothing in the note speaks for N18.31"}, says("unsupported"))
 	_, err := c.app.Note.SayOfDiagnosis(ctx, c.doctor(), id, note.Said{Code: "I10", Response: "stable"})
 	require.NoError(t, err)
-	o, err := c.app.Order.PlaceOrder(ctx, c.doctor(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "n18",
-		Secret: secret, Tests: []order.Line{{Test: "CREA", Diagnoses: []string{"N18.31"}}}})
+	o, err := c.app.Order.PlaceOrder(ctx, c.doctor(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "n18",
+		Secret: secret, Pad: order.Pad{Priority: "R", Drawing: order.AtSite, Lines: []order.Line{{Test: "CREA", Diagnoses: []string{"N18.31"}}}}})
 	require.NoError(t, err)
-	require.NotEmpty(t, o.ID)
+	require.NotEmpty(t, o)
 	require.Equal(t, []string{"Nothing in the note speaks for J45.909"}, says("unsupported"),
 		"what is said of one, and a test for one, speak for it")
 	_, err = c.app.Note.Forward(ctx, c.doctor(), id, old, note.Wanted{Part: note.Assessment})
@@ -441,8 +441,7 @@ func TestTheClosingListNamesWhatIsUnsupported(t *testing.T) {
 	require.Len(t, says("unsupported"), 1, "carried text that nobody looked at speaks for nothing")
 
 	require.NotContains(t, says("promise"), "An order is prepared and not signed: Urate")
-	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "prep",
-		Tests: []order.Line{{Test: "URIC", Diagnoses: []string{"M10.071"}}}})
+	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "prep", Pad: order.Pad{Priority: "R", Drawing: order.AtSite, Lines: []order.Line{{Test: "URIC", Diagnoses: []string{"M10.071"}}}}})
 	require.NoError(t, err)
 	require.Contains(t, says("promise"), "An order is prepared and not signed: Urate")
 

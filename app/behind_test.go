@@ -12,10 +12,12 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/intake"
+	orders "deftledger/app/order"
 	"deftledger/app/paper"
 	"deftledger/app/registration"
 	"deftledger/app/result"
 	"deftledger/core/note"
+	"deftledger/core/order"
 	"deftledger/store"
 )
 
@@ -58,6 +60,9 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	v, err = c.app.Intake.AddEntry(ctx, c.jonah(), visitID, intake.NewEntry{List: "allergies", Title: "Latex", Certainty: "likely"})
 	require.NoError(t, err)
 	_, err = c.app.Intake.Tolerated(ctx, c.jonah(), visitID, v.Allergies.Entries[0].ID, "gloves", "")
+	require.NoError(t, err)
+	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "prepared",
+		Pad: order.Pad{Priority: "R", Drawing: order.DrawnHere, Lines: []order.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}}})
 	require.NoError(t, err)
 	c.app.WitnessTrail()
 	require.Empty(t, c.verify())
@@ -109,6 +114,11 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"what was told of a medicine":      "UPDATE medicine_told SET says = 'taking'",
 		"how sure an allergy is":           "UPDATE allergy_detail SET certainty = 'refuted'",
 		"what was borne":                   "DELETE FROM allergy_tolerated",
+		"the day an order is for":          "UPDATE order_more SET due = '2030-01-01'",
+		"an answer at order entry":         "UPDATE order_test_more SET detail = '{}'",
+		"when a specimen was drawn":        "UPDATE specimen SET drawn_at = '2026-05-01T10:00:00.000Z'",
+		"that a specimen was drawn":        "DELETE FROM specimen",
+		"what was prepared":                "UPDATE prepared_more SET detail = '{}'",
 		"a record read as part of another": "UPDATE patient SET person_id = 'p9'",
 		"a role":                           "UPDATE staff SET role = 'administrator' WHERE role = 'nurse'",
 		"a password":                       "UPDATE staff SET password_hash = 'x' WHERE role = 'nurse'",

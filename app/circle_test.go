@@ -273,8 +273,8 @@ func TestAClosedChartIsNotToldByARefusal(t *testing.T) {
 		},
 		"an order to cancel": func() error { _, err := c.app.Order.CancelOrder(ctx, c.who["second"], o.ID, "why"); return err },
 		"an order under an old name": func() error {
-			_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "new",
-				Secret: secret, Tests: []order.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}})
+			_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "new",
+				Secret: secret, Pad: order.Pad{Priority: "R", Drawing: order.AtSite, Lines: []order.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}}})
 			return err
 		},
 		"who is writing": func() error { _, err := c.app.Note.Writing(ctx, c.who[act.Nurse], id, "w", false); return err },

@@ -30,8 +30,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.step()
 	c.receive(oru("1", o.Placer+"-1", "F", "6.4", "3.5-5.1||||", "3.5-5.1|HH|||"), "AA")
 	c.receive(oru("2", "SK999-1", "F", "4.1"), "AA")
-	_, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "p",
-		Tests: []order.Line{{Test: "NA", Diagnoses: []string{"M10.071"}}}})
+	_, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "p", Pad: order.Pad{Priority: "R", Drawing: order.AtSite, Lines: []order.Line{{Test: "NA", Diagnoses: []string{"M10.071"}}}}})
 	require.NoError(t, err)
 	_, err = c.app.Visit.AskBack(ctx, c.doctor(), id, "2w", "Toe")
 	require.NoError(t, err)

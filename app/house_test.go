@@ -141,8 +141,7 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	c := open(t)
 	prepare := func(request, replaces string) orders.PreparedView {
 		c.Helper()
-		p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true,
-			RequestID: request, Prepared: replaces, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+		p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: request, Prepared: replaces, Pad: order.Pad{Priority: "R", Drawing: order.DrawnNow, Lines: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}})
 		require.NoError(c, err)
 		return p
 	}
@@ -172,7 +171,7 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	require.NoError(t, err)
 	again, err := c.app.Order.SignPrepared(ctx, c.doctor(), second.ID, secret)
 	require.NoError(t, err)
-	require.Equal(t, o.ID, again.ID, "signing twice is one order")
+	require.Equal(t, o[0].ID, again[0].ID, "signing twice is one order")
 	require.Empty(t, c.desk().ToSign)
 	c.step()
 	require.Len(t, c.lab.got, 1)
@@ -183,12 +182,17 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 	require.Equal(t, act.Forbidden, kind(t, c.app.Order.DropPrepared(ctx, c.who[act.Nurse], third.ID, "not needed")))
 	require.NoError(t, c.app.Order.DropPrepared(ctx, c.jonah(), third.ID, "not needed"))
 	require.Empty(t, c.desk().ToSign)
+	pad := func(lines ...order.Line) order.Pad {
+		return order.Pad{Priority: "R", Drawing: order.AtSite, Lines: lines}
+	}
+	whole := order.Line{Test: "K", Diagnoses: []string{"I10"}}
 	for _, bad := range []orders.NewOrder{
-		{PatientID: patientID, Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "K"}}},
-		{PatientID: patientID, Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "NONE", Diagnoses: []string{"I10"}}}},
-		{PatientID: patientID, Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I11"}}}},
-		{PatientID: patientID, VisitID: "another", Priority: "R", RequestID: "d", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}},
-		{PatientID: patientID, Priority: "R", Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}},
+		{PatientID: patientID, RequestID: "d", Pad: pad(order.Line{Test: "K"})},
+		{PatientID: patientID, RequestID: "d", Pad: pad(order.Line{Test: "NONE", Diagnoses: []string{"I10"}})},
+		{PatientID: patientID, RequestID: "d", Pad: pad(order.Line{Test: "K", Diagnoses: []string{"I11"}})},
+		{PatientID: patientID, RequestID: "d", Pad: pad(order.Line{Laboratory: "elsewhere", Test: "K", Diagnoses: []string{"I10"}})},
+		{PatientID: patientID, VisitID: "another", RequestID: "d", Pad: pad(whole)},
+		{PatientID: patientID, Pad: pad(whole)},
 	} {
 		_, err := c.app.Order.PrepareOrder(ctx, c.jonah(), bad)
 		require.Equal(t, act.Invalid, kind(t, err))
@@ -199,8 +203,7 @@ func TestAPreparedOrderWaitsForThePhysician(t *testing.T) {
 // Two physicians press at once: one order, one answer that says so.
 func TestAPreparedOrderIsSignedOnceHoweverManyPress(t *testing.T) {
 	c := open(t)
-	p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", RequestID: "a",
-		Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+	p, err := c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "a", Pad: order.Pad{Priority: "R", Drawing: order.AtSite, Lines: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}})
 	require.NoError(t, err)
 	done := make(chan error, 12)
 	for i := range 12 {
@@ -212,8 +215,8 @@ func TestAPreparedOrderIsSignedOnceHoweverManyPress(t *testing.T) {
 			case 1:
 				done <- c.app.Order.ReturnPrepared(ctx, c.who["second"], p.ID, "why")
 			default: // changed in the composer, then signed
-				_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "changed",
-					Secret: secret, Prepared: p.ID, Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}})
+				_, err := c.app.Order.PlaceOrder(ctx, c.who["second"], orders.NewOrder{PatientID: patientID, RequestID: "changed",
+					Secret: secret, Prepared: p.ID, Pad: order.Pad{Priority: "S", Drawing: order.AtSite, Lines: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}})
 				done <- err
 			}
 		}()

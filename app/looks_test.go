@@ -23,8 +23,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	c.receive(oru("S1", o.Placer+"-1", "F", "4.1"), "AA")
 	report := c.desk().Reports[0].ID
 	id, _, _ := c.written()
-	prepared, err := c.app.Order.PrepareOrder(ctx, c.jonah(), order.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R",
-		RequestID: "prep", Tests: []orderCore.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}})
+	prepared, err := c.app.Order.PrepareOrder(ctx, c.jonah(), order.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "prep", Pad: orderCore.Pad{Priority: "R", Drawing: orderCore.AtSite, Lines: []orderCore.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}}})
 	require.NoError(t, err)
 	doc, err := c.app.Paper.FileSection(ctx, c.doctor(), id, "Plan", false, "", "")
 	require.NoError(t, err)
@@ -56,6 +55,9 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"plan-as-set":     {"open note", func(w act.Actor) error { _, err := a.Plan.PlanAsSet(ctx, w, id); return err }},
 		"beside":          {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
 		"order":           {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
+		"pad":             {"open the pad", func(w act.Actor) error { _, err := a.Order.Pad(ctx, w, patientID, nil); return err }},
+		"requisition":     {"print requisition", func(w act.Actor) error { _, err := a.Order.Requisition(ctx, w, o.ID); return err }},
+		"labels":          {"print labels", func(w act.Actor) error { _, err := a.Order.Labels(ctx, w, o.ID); return err }},
 		"orders-of-visit": {"open visit", func(w act.Actor) error { _, err := a.Order.OrdersAt(ctx, w, visitID); return err }},
 		"prepared":        {"open prepared order", func(w act.Actor) error { _, err := a.Order.PreparedOrder(ctx, w, prepared.ID); return err }},
 		"report":          {"open report", func(w act.Actor) error { _, err := a.Result.Report(ctx, w, report); return err }},

@@ -113,7 +113,7 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratory: r.Laboratory, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW",
+	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratories: r.Laboratories, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW",
 		Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: r.Medicines,
 		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Measures: r.Measures,
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
@@ -154,14 +154,14 @@ func (c *clinic) doctor() act.Actor { return c.who[act.Physician] }
 // order places an order for tests and returns it.
 func (c *clinic) order(tests ...string) orders.OrderView {
 	c.Helper()
-	n := orders.NewOrder{PatientID: patientID, VisitID: visitID, Priority: "R", Collected: true, RequestID: fmt.Sprint("r", c.now.UnixNano()),
-		Secret: secret}
+	n := orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: fmt.Sprint("r", c.now.UnixNano()),
+		Secret: secret, Pad: order.Pad{Priority: "R", Drawing: order.DrawnNow}}
 	for _, t := range tests {
-		n.Tests = append(n.Tests, order.Line{Test: t, Diagnoses: []string{"M10.071"}})
+		n.Lines = append(n.Lines, order.Line{Test: t, Diagnoses: []string{"M10.071"}})
 	}
 	o, err := c.app.Order.PlaceOrder(context.Background(), c.doctor(), n)
 	require.NoError(c, err)
-	return o
+	return o[0]
 }
 
 func (c *clinic) step() {

@@ -267,12 +267,12 @@ func TestTheLaboratoryDownThenUpGetsTheOrderOnceByteForByte(t *testing.T) {
 
 func TestTheLaboratorysRefusalIsShownWithItsReason(t *testing.T) {
 	c := open(t)
-	c.lab.answer = accept("AE", "No lithium assay this week")
-	o := c.order("LI")
+	c.lab.answer = accept("AE", "No ammonia assay this week")
+	o := c.order("NH3")
 	c.step()
 	v := c.everything(patientID)
 	require.Equal(t, string(order.Failed), v.Orders[0].State)
-	require.Equal(t, "No lithium assay this week", v.Orders[0].Reason)
+	require.Equal(t, "No ammonia assay this week", v.Orders[0].Reason)
 	require.Len(t, c.desk().Orders, 1, "a refused order stays open until somebody closes it")
 	_, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "")
 	require.Equal(t, act.Invalid, kind(t, err))
@@ -307,8 +307,8 @@ func TestTheLaboratoryIsToldOfWhatIsCancelled(t *testing.T) {
 		require.True(t, told)
 		require.Equal(t, 1, c.count(lines))
 		c.step()
-		require.Contains(t, last(c), "ORC|CA|"+o.Placer+"-1||"+o.Placer)
-		require.Contains(t, last(c), "ORC|CA|"+o.Placer+"-2||"+o.Placer)
+		require.Contains(t, last(c), "ORC|CA|"+o.Placer+"-1^SKERROW||"+o.Placer)
+		require.Contains(t, last(c), "ORC|CA|"+o.Placer+"-2^SKERROW||"+o.Placer)
 		require.Equal(t, 0, c.count(lines))
 		v := c.everything(patientID).Orders[0]
 		require.Equal(t, "cancelled", v.State)
@@ -383,24 +383,22 @@ func TestWhatTheLaboratoryTakesOfAnOrder(t *testing.T) {
 
 func TestAnOrderSentTwiceByTheBrowserIsOneOrder(t *testing.T) {
 	c := open(t)
-	n := orders.NewOrder{PatientID: patientID, Priority: "S", RequestID: "one", Secret: secret,
-		Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+	n := orders.NewOrder{PatientID: patientID, RequestID: "one", Secret: secret, Pad: order.Pad{Priority: "S", Drawing: order.AtSite, Lines: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}}
 	a, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
 	require.NoError(t, err)
 	b, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
 	require.NoError(t, err)
-	require.Equal(t, a.Placer, b.Placer)
+	require.Equal(t, a[0].Placer, b[0].Placer)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM outbox"))
 	for says, change := range map[string]func(*orders.NewOrder){
-		"link a diagnosis":         func(n *orders.NewOrder) { n.Tests = []order.Line{{Test: "K"}} },
-		"is not in the test list":  func(n *orders.NewOrder) { n.Tests[0].Test = "NOPE" },
-		"heading":                  func(n *orders.NewOrder) { n.Tests[0].Diagnoses = []string{"M10.07"} },
+		"link a diagnosis":         func(n *orders.NewOrder) { n.Lines = []order.Line{{Test: "K"}} },
+		"is not in the test list":  func(n *orders.NewOrder) { n.Lines[0].Test = "NOPE" },
+		"heading":                  func(n *orders.NewOrder) { n.Lines[0].Diagnoses = []string{"M10.07"} },
 		"not one of this patient":  func(n *orders.NewOrder) { n.VisitID = "other" },
 		"routine, urgent or stat":  func(n *orders.NewOrder) { n.Priority = "" },
 		"There is no such patient": func(n *orders.NewOrder) { n.PatientID = "nobody" },
 	} {
-		m := orders.NewOrder{PatientID: patientID, Priority: "R", RequestID: says, Secret: secret,
-			Tests: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}
+		m := orders.NewOrder{PatientID: patientID, RequestID: says, Secret: secret, Pad: order.Pad{Priority: "R", Drawing: order.AtSite, Lines: []order.Line{{Test: "K", Diagnoses: []string{"I10"}}}}}
 		change(&m)
 		_, err := c.app.Order.PlaceOrder(ctx, c.doctor(), m)
 		require.ErrorContains(t, err, says)

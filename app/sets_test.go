@@ -218,7 +218,7 @@ func TestTheSetsThatShipFitTheirLists(t *testing.T) {
 		require.False(t, seen[s.ID], s.ID)
 		seen[s.ID] = true
 		require.NotEmpty(t, s.Source, s.ID)
-		for _, p := range s.Parts(c.app.Laboratory.Tests, titles) {
+		for _, p := range s.Parts(c.app.Laboratory("").Tests, titles) {
 			require.False(t, p.Gone, "%s: %s", s.ID, p.Words)
 		}
 		for _, code := range s.Codes {

@@ -36,10 +36,14 @@ var Patients string
 //go:embed icd10cm/histories.tsv
 var Histories string
 
-// Brinehouse is the test list of Brinehouse Laboratory, in YAML.
+// TestLists are the test lists of the laboratories, a folder of CSV files each
+// (docs/testlists.md); the first laboratory of Laboratories is the one usually meant.
 //
-//go:embed brinehouse/tests.yaml
-var Brinehouse []byte
+//go:embed brinehouse/*.csv northsound/*.csv
+var TestLists embed.FS
+
+// Laboratories names the folders of TestLists.
+var Laboratories = []string{"brinehouse", "northsound"}
 
 // Medicines are the tables of medicines and of what speaks against them, as text with tabs.
 //

@@ -54,6 +54,7 @@ type builder struct {
 	ids    map[string]string // patient key → id
 	events []event
 	number int
+	drawn  []string // orders drawn before today
 }
 
 type event struct {
@@ -64,7 +65,7 @@ type event struct {
 // Fill writes the scenario as of now into an empty practice. c is the
 // configuration the application will run with.
 func Fill(ctx context.Context, c act.Config, now time.Time) error {
-	quiet := &standin.Laboratory{Name: c.Laboratory.Name, Facility: c.Laboratory.Facility, Tests: Offered(c.Laboratory), Silent: true}
+	quiet := &standin.Laboratory{Name: c.Laboratory("").Name, Facility: c.Laboratory("").Facility, Tests: Offered(*c.Laboratory("")), Silent: true}
 	if err := quiet.Open("127.0.0.1:0"); err != nil {
 		return err
 	}
@@ -81,6 +82,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 		}
 	}
 	b.prepared()
+	b.specimens()
 	b.loose()
 	b.circle()
 	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })
@@ -99,7 +101,11 @@ func Offered(l order.Laboratory) map[string]standin.Test {
 	for _, t := range l.Tests {
 		s := standin.Test{Code: t.Code, Name: t.Name, LOINC: t.LOINC}
 		for _, x := range t.Analytes {
-			s.Analytes = append(s.Analytes, standin.Analyte(x))
+			s.Analytes = append(s.Analytes, standin.Analyte{Code: x.Code, Name: x.Name, LOINC: x.LOINC, Unit: x.Unit, Expected: x.Expected,
+				Range: func(sex, born string) (string, string) {
+					r, _ := x.RangeFor(sex, born, time.Now().Format(time.DateOnly))
+					return r.Low, r.High
+				}})
 		}
 		out[t.Code] = s
 	}
@@ -378,11 +384,22 @@ func (b *builder) house(visit string, v encounter) {
 	}
 }
 
+// specimens lets one order wait to be drawn, and the courier take what was drawn before today.
+func (b *builder) specimens() {
+	b.later(0, "06:45", func(ctx context.Context) error { return b.a.Order.PickedUp(ctx, b.tokens["jonah"], b.drawn) })
+	b.later(0, "07:40", func(ctx context.Context) error {
+		_, err := b.a.Order.PlaceOrder(ctx, b.tokens["maren"], orders.NewOrder{PatientID: b.ids["yusuf"], RequestID: b.id(), Secret: Secret,
+			Pad: order.Pad{Priority: "R", Drawing: order.DrawnHere, Lines: []order.Line{{Test: "LIPID", Diagnoses: []string{"Z13.220"}},
+				{Test: "A1C", Diagnoses: []string{"Z13.1"}}, {Test: "HCVAB", Diagnoses: []string{"Z11.59"}}}}})
+		return err
+	})
+}
+
 // prepared lets Jonah prepare an order that waits for Maren's signature.
 func (b *builder) prepared() {
 	b.later(0, "08:15", func(ctx context.Context) error {
-		_, err := b.a.Order.PrepareOrder(ctx, b.tokens["jonah"], orders.NewOrder{PatientID: b.ids["rosamund"], Priority: "R", Collected: true,
-			Tests: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"}}}, RequestID: b.id()})
+		_, err := b.a.Order.PrepareOrder(ctx, b.tokens["jonah"], orders.NewOrder{PatientID: b.ids["rosamund"], RequestID: b.id(), Pad: order.Pad{Priority: "R", Drawing: order.DrawnNow, Lines: []order.Line{{Test: "UCUL", Diagnoses: []string{"R30.0"},
+			Answers: []order.EntryAnswer{{Question: "USITE", Answer: "midstream"}, {Question: "ABX", Answer: "no"}}}}}})
 		return err
 	})
 }
@@ -461,11 +478,13 @@ func (b *builder) report(p patient, id string, r report) {
 	}
 	placer := ""
 	b.later(r.daysAgo, at, func(ctx context.Context) error {
-		o, err := b.a.Order.PlaceOrder(ctx, maren, orders.NewOrder{PatientID: id, Priority: "R", Collected: true,
-			Tests: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}, RequestID: b.id(), Secret: Secret})
-		placer = o.Placer
+		o, err := b.a.Order.PlaceOrder(ctx, maren, orders.NewOrder{PatientID: id, RequestID: b.id(), Secret: Secret, Pad: order.Pad{Priority: "R", Drawing: order.DrawnNow, Lines: []order.Line{{Test: r.test, Diagnoses: []string{r.why}}}}})
 		if err != nil {
 			return err
+		}
+		placer = o[0].Placer
+		if r.daysAgo > 0 {
+			b.drawn = append(b.drawn, o[0].ID)
 		}
 		return b.a.Step(ctx)
 	})
@@ -532,7 +551,7 @@ func (b *builder) oru(family, given, born, sex, placer, code, status, values, re
 	const layout = "20060102150405-0700"
 	b.number++
 	var test order.Test
-	for _, t := range b.a.Laboratory.Tests {
+	for _, t := range b.a.Laboratory("").Tests {
 		if t.Code == code {
 			test = t
 		}
@@ -553,12 +572,8 @@ func (b *builder) oru(family, given, born, sex, placer, code, status, values, re
 			}
 			x := test.Analytes[i]
 			text, flag, _ := strings.Cut(v, "/")
-			rng := x.Low + "-" + x.High
-			if x.Low == "" {
-				rng = "<= " + x.High
-			} else if x.High == "" {
-				rng = ">= " + x.Low
-			}
+			in, _ := x.RangeFor(sex, born, collected.Format(time.DateOnly))
+			rng := in.Says()
 			out += fmt.Sprintf("OBX|%d|NM|%s^%s^L^%s^^LN||%s|%s|%s|%s|||%s%s", i+1, x.Code, x.Name, x.LOINC, text, x.Unit, rng, flag, status, end)
 		}
 	}

@@ -77,7 +77,7 @@ var patients = []patient{
 			{daysAgo: 82, at: "07:51", test: "URIC", why: "M10.071", values: "7.1/H", signed: true},
 			{daysAgo: 1, test: "BMP", why: "N18.31", values: "96 139 4.6 103 24 27/H 1.34/H 46/L 9.5"},
 			{daysAgo: 1, at: "07:51", test: "URIC", why: "M10.071", values: "9.4/H"},
-			{daysAgo: 1, at: "07:52", test: "CBC", why: "M10.071", values: "9.8 13.1 39 88 261"},
+			{daysAgo: 1, at: "07:52", test: "CBC", why: "M10.071", values: "9.8 4.43 13.1 39 88 29.6 33.6 13.2 261"},
 		},
 	},
 	{
@@ -102,8 +102,8 @@ var patients = []patient{
 			{daysAgo: 0, at: "08:40", kind: "Follow-up visit", reason: "More short of breath for a week", room: "1", stage: visit.Intake},
 		},
 		results: []report{
-			{daysAgo: 190, test: "LIPID", why: "E78.00", values: "171 98 52 99", signed: true},
-			{daysAgo: 3, test: "CBC", why: "J44.9", values: "11.9/H 15.2 45 91 288"},
+			{daysAgo: 190, test: "LIPID", why: "E78.00", values: "171 98 52 99 119", signed: true},
+			{daysAgo: 3, test: "CBC", why: "J44.9", values: "11.9/H 4.95 15.2 45 91 30.7 33.8 13.2 288"},
 			{daysAgo: 2, test: "BMP", why: "J44.9", values: "104/H 138 4.1 101 28 15 0.94 88 9.1"},
 			{daysAgo: 0, at: "06:30", test: "NTBNP", why: "R06.02", values: "118", status: "P"},
 		},
@@ -133,7 +133,7 @@ var patients = []patient{
 		},
 		results: []report{
 			{daysAgo: 120, test: "FERR", why: "D50.9", values: "6/L", signed: true},
-			{daysAgo: 120, at: "07:51", test: "CBC", why: "D50.9", values: "6.1 10.4/L 33/L 76/L 340", signed: true},
+			{daysAgo: 120, at: "07:51", test: "CBC", why: "D50.9", values: "6.1 4.34 10.4/L 33/L 76/L 24.0/L 31.5/L 17.1/H 340", signed: true},
 			{daysAgo: 4, test: "FERR", why: "D50.9", values: "41", corrected: "14/L", note: "Corrected: the first value belonged to another tube.",
 				signed: true},
 			{daysAgo: 1, test: "TTG", why: "K90.0", values: "2.1"},
@@ -162,7 +162,7 @@ var patients = []patient{
 			{daysAgo: 2, test: "VITD", why: "E55.9", values: "38"},
 			{daysAgo: 2, at: "07:51", test: "TSH", why: "M81.0", values: "1.92"},
 			{daysAgo: 2, at: "07:52", test: "BMP", why: "M81.0", values: "88 140 4.2 103 26 14 0.71 96 9.6"},
-			{daysAgo: 2, at: "07:53", test: "CBC", why: "M81.0", values: "5.4 13.4 40 90 233"},
+			{daysAgo: 2, at: "07:53", test: "CBC", why: "M81.0", values: "5.4 4.44 13.4 40 90 30.2 33.5 13.2 233"},
 		},
 	},
 	{
@@ -185,7 +185,7 @@ var patients = []patient{
 				codes: []string{"L23.7"}},
 			{daysAgo: 0, at: "14:00", kind: "Follow-up visit", reason: "Asthma, letter for the employer"},
 		},
-		results: []report{{daysAgo: 1, test: "CBCD", why: "J45.40", values: "6.6 3.9 1.9 0.4 14.9 254"}},
+		results: []report{{daysAgo: 1, test: "CBCD", why: "J45.40", values: "6.6 3.9 1.9 0.4 0.4 0.0 4.97 14.9 44 89 30.0 33.9 12.8 254"}},
 	},
 	{
 		key: "arlen", record: "SK-21190", family: "Drummond-Iyer", given: "Arlen", born: "2018-05-03", sex: "M", phone: "555-0171",
@@ -272,10 +272,10 @@ var patients = []patient{
 			{daysAgo: 0, at: "16:00", kind: "Follow-up visit", reason: "Diabetes", clinician: "tobias"},
 		},
 		results: []report{
-			{daysAgo: 95, test: "A1C", why: "E11.9", values: "7.4/H", signed: true},
+			{daysAgo: 95, test: "A1C", why: "E11.9", values: "7.4/H 166", signed: true},
 			{daysAgo: 9, test: "UACR", why: "E11.9"},
-			{daysAgo: 1, test: "A1C", why: "E11.9", values: "6.9/H"},
-			{daysAgo: 1, at: "07:51", test: "LIPID", why: "E11.9", values: "184 141 47 109"},
+			{daysAgo: 1, test: "A1C", why: "E11.9", values: "6.9/H 151"},
+			{daysAgo: 1, at: "07:51", test: "LIPID", why: "E11.9", values: "184 141 47 109 137"},
 		},
 	},
 	{

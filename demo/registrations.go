@@ -21,6 +21,12 @@ var registrations = map[string]func(chart.Registration) chart.Registration{
 		r.Guarantor, r.Pharmacy, r.PharmacyPhone = "self", "Harbor Street Pharmacy", "555-0160"
 		return r
 	},
+	"ines": func(r chart.Registration) chart.Registration {
+		r.Language, r.Address = "English", chart.Address{Street: "9 Lantern Hill", City: "Skerrow", State: "ME", Zip: "04699"}
+		r.Coverages = []chart.Coverage{{ID: "k1", Rank: "primary", Kind: "commercial", Payer: "Skerrow Mutual", Number: "SM-20631", Group: "ISLAND", Holder: "self"}}
+		r.Guarantor, r.Pharmacy, r.PharmacyPhone = "self", "Harbor Street Pharmacy", "555-0160"
+		return r
+	},
 	"arlen": twin,
 	"arlo":  twin,
 }

@@ -138,7 +138,7 @@ func TestKillWhileTheHouseIsBusy(t *testing.T) {
 		},
 		"orders": func(n int) error {
 			return jonah.call(http.MethodPost, "/api/patients/"+patient+"/orders/prepared", map[string]any{"visitId": visit, "priority": "R",
-				"collected": false, "requestId": fmt.Sprintf("kill%d", n), "tests": []map[string]any{{"code": "K", "diagnoses": []string{"I10"}}}}, nil)
+				"drawing": "site", "requestId": fmt.Sprintf("kill%d", n), "tests": []map[string]any{{"code": "K", "diagnoses": []string{"I10"}}}}, nil)
 		},
 	}
 	var mu sync.Mutex

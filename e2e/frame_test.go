@@ -37,7 +37,7 @@ func TestAxe(t *testing.T) {
 	h.press("o")
 	h.focused("Add a test")
 	h.types("uric")
-	h.sees("gold top")
+	h.sees("gold-top")
 	h.press("Enter")
 	look("order")
 	h.press("Ctrl+Enter")

@@ -29,9 +29,9 @@ func laboratory(t testing.TB, p *program, delay time.Duration) *standin.Laborato
 	t.Helper()
 	r, err := shipped.Read()
 	require.NoError(t, err)
-	l := r.Laboratory
+	l := r.Laboratories[0]
 	lab := &standin.Laboratory{Name: l.Name, Facility: l.Facility, Tests: demo.Offered(l), Deliver: p.mllp, Delay: delay,
-		Refuse: map[string]string{"LI": "No lithium assay this week"}}
+		Refuse: map[string]string{"NH3": "No ammonia assay this week"}}
 	require.NoError(t, lab.Open(p.lab))
 	t.Cleanup(lab.Close)
 	return lab
@@ -99,7 +99,7 @@ func TestLoop(t *testing.T) {
 		h.press("o")
 		h.focused("Add a test")
 		h.types("lipid")
-		h.sees("gold top")
+		h.sees("gold-top")
 		h.press("Ctrl+Enter")
 		h.secret()
 		h.sees("received by the laboratory")
@@ -110,7 +110,7 @@ func TestLoop(t *testing.T) {
 	require.Contains(t, wire, "|OML^O21^OML_O21|")
 	require.Contains(t, wire, "|LIPID^Lipid panel^L^24331-1^^LN|")
 	require.Contains(t, wire, "DG1|1||"+first+"^")
-	require.Contains(t, wire, "PID|1||SK-21402^^^SKERROW^MR||Tollefsen^Bram^||19801002|M")
+	require.Contains(t, wire, "PID|1||SK-21402^^^SKERROW^MR||Tollefsen^Bram^^^^^L||19801002|M")
 
 	// The result arrives by itself, on the screen without a reload; looking closes nothing.
 	h.sees("Results not signed yet")

@@ -16,7 +16,7 @@ func TestTheLaboratoryIsDownAndRefuses(t *testing.T) {
 	h.signIn("maren")
 	h.click("Halvard Brekken")
 	h.sees("Start today's visit")
-	for _, test := range []string{"crea", "lithium"} {
+	for _, test := range []string{"crea", "ammonia"} {
 		h.press("o")
 		h.focused("Add a test")
 		h.types(test)
@@ -29,7 +29,7 @@ func TestTheLaboratoryIsDownAndRefuses(t *testing.T) {
 	h.sees("signed, not sent")
 	lab := laboratory(t, p, time.Hour)
 	h.sees("received by the laboratory")
-	h.sees("The laboratory refused it: No lithium assay this week")
+	h.sees("The laboratory refused it: No ammonia assay this week")
 	require.Len(t, lab.Accessions(), 1)
 	sent := map[string]int{}
 	for _, m := range lab.Received() {
@@ -75,5 +75,5 @@ func TestQuickKeysChooseOneTestAfterAnother(t *testing.T) {
 	h.sees("Urate")
 	h.sees("Basic metabolic panel")
 	h.wait(`document.querySelector('[aria-label^="Add a test"]').value === "qqq"`, "the letters that found nothing")
-	h.sees("Not in this laboratory's list.")
+	h.sees("In no laboratory's list.")
 }

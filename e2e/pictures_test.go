@@ -132,7 +132,7 @@ func TestPictures(t *testing.T) {
 	h.press("o")
 	h.focused("Add a test")
 	h.types("uric")
-	h.sees("gold top")
+	h.sees("gold-top")
 	h.press("Enter")
 	h.types("bas")
 	h.sees("Basic metabolic panel")

@@ -29,7 +29,7 @@ func practice(t *testing.T, patients int, seed uint64) (*store.Store, *act.Keys,
 		Location: time.UTC}
 	r, err := shipped.Read()
 	require.NoError(t, err)
-	c.Laboratory, c.Vaccines, c.Systems = r.Laboratory, r.Vaccines, r.Systems
+	c.Laboratory, c.Vaccines, c.Systems = r.Laboratories[0], r.Vaccines, r.Systems
 	c.Codes, err = shipped.Edition()
 	require.NoError(t, err)
 	n, err := generate.Fill(ctx, c)

@@ -1,6 +1,7 @@
 package generate
 
 import (
+	"cmp"
 	"crypto/sha256"
 	"fmt"
 	"math"
@@ -95,7 +96,7 @@ func (m *maker) report(p *person, o store.Order, at time.Time) error {
 				Status: "F"}}
 		}
 		for _, a := range test.Analytes {
-			rep.Values = append(rep.Values, m.value(p, a))
+			rep.Values = append(rep.Values, m.value(p, a, at.Format(time.DateOnly)))
 		}
 		if err := m.q.AddReport(rep); err != nil {
 			return err
@@ -173,7 +174,14 @@ func (m *maker) review(p *person, rep store.Report, version int, at time.Time) e
 }
 
 // value is one measured value: about where this person's values lie, most in range.
-func (m *maker) value(p *person, a order.Analyte) result.Value {
+func (m *maker) value(p *person, x order.Analyte, day string) result.Value {
+	a, known := x.RangeFor(p.Sex, p.BirthDate, day)
+	if !known && x.Unit == "" {
+		return result.Value{Code: x.Code, Name: x.Name, LOINC: x.LOINC, Text: cmp.Or(x.Expected, "Not detected"), Status: "F"}
+	}
+	if !known {
+		a.Low, a.High = "1.0", "9.0" // the laboratory gives no range for this person, and none is written
+	}
 	low, high := 0.0, 0.0
 	if a.Low != "" {
 		low, _ = strconv.ParseFloat(a.Low, 64)
@@ -183,23 +191,19 @@ func (m *maker) value(p *person, a order.Analyte) result.Value {
 	} else {
 		high = low * 1.9
 	}
-	at, known := p.values[a.Code]
-	if !known {
+	at, had := p.values[x.Code]
+	if !had {
 		at = 0.5 + p.rng.NormFloat64()*0.28
-		p.values[a.Code] = at
+		p.values[x.Code] = at
 	}
-	x := low + (high-low)*(at+p.rng.NormFloat64()*0.09)
-	x = math.Max(x, high/1000)
-	v := result.Value{Code: a.Code, Name: a.Name, LOINC: a.LOINC, Text: strconv.FormatFloat(x, 'f', max(decimals(a.Low), decimals(a.High)),
-		64), Unit: a.Unit, Status: "F"}
-	switch {
-	case a.Low != "" && a.High != "":
-		v.Range = a.Low + "-" + a.High
-	case a.High != "":
-		v.Range = "<=" + a.High
-	default:
-		v.Range = ">=" + a.Low
+	amount := low + (high-low)*(at+p.rng.NormFloat64()*0.09)
+	amount = math.Max(amount, high/1000)
+	v := result.Value{Code: x.Code, Name: x.Name, LOINC: x.LOINC, Text: strconv.FormatFloat(amount, 'f', max(decimals(a.Low), decimals(a.High)),
+		64), Unit: x.Unit, Status: "F"}
+	if !known {
+		return v
 	}
+	v.Range = a.Says()
 	got, _ := strconv.ParseFloat(v.Text, 64)
 	switch {
 	case a.Low != "" && got < low:
@@ -207,7 +211,7 @@ func (m *maker) value(p *person, a order.Analyte) result.Value {
 	case a.High != "" && got > high:
 		v.Flag = "H"
 	}
-	if a.Code == "K" && got > 6.2 {
+	if x.Code == "K" && got > 6.2 {
 		v.Flag = "HH"
 	}
 	return v

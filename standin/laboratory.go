@@ -18,8 +18,13 @@ import (
 	"time"
 )
 
-// Analyte is one value the laboratory reports. Low and High bound its range.
-type Analyte struct{ Code, Name, LOINC, Unit, Low, High string }
+// Analyte is one value the laboratory reports; Expected is the usual one in words where it
+// has no unit. Range gives the ends of its range for somebody of a sex born on a day
+// (YYYY-MM-DD), both empty where there is none.
+type Analyte struct {
+	Code, Name, LOINC, Unit, Expected string
+	Range                             func(sex, born string) (low, high string)
+}
 
 // Test is one test the laboratory offers.
 type Test struct {
@@ -356,8 +361,12 @@ func (l *Laboratory) result(a *accession, status string) string {
 				collected + "|||||||||" + l.Name + "\r"
 		}
 		for k, x := range test.Analytes {
-			value, rng, flag := x.value(a.Number)
-			out += fmt.Sprintf("OBX|%d|NM|%s^%s^L^%s^^LN||%s|%s|%s|%s|||%s|||%s|||||||||%s\r", k+1, x.Code, x.Name, x.LOINC, value, x.Unit, rng,
+			value, rng, flag := x.value(a.Number, field(pid, 8), born(field(pid, 7)))
+			kind := "NM"
+			if x.Unit == "" {
+				kind = "ST"
+			}
+			out += fmt.Sprintf("OBX|%d|%s|%s^%s^L^%s^^LN||%s|%s|%s|%s|||%s|||%s|||||||||%s\r", k+1, kind, x.Code, x.Name, x.LOINC, value, x.Unit, rng,
 				flag, status, collected, l.Name)
 		}
 		if status == "P" {
@@ -367,30 +376,48 @@ func (l *Laboratory) result(a *accession, status string) string {
 	return out
 }
 
+// born writes a birth date of a message (YYYYMMDD) with hyphens.
+func born(text string) string {
+	if len(text) < 8 {
+		return text
+	}
+	return text[:4] + "-" + text[4:6] + "-" + text[6:8]
+}
+
 // value makes up a value for an accession, always the same one: mostly within
 // the range, now and then a little outside, with the digits of the range.
-func (x Analyte) value(seed string) (value, rng, flag string) {
+func (x Analyte) value(seed, sex, birth string) (value, rng, flag string) {
+	from, to := "", ""
+	if x.Range != nil {
+		from, to = x.Range(sex, birth)
+	}
+	if x.Unit == "" && from == "" && to == "" {
+		if x.Expected == "" {
+			return "Not detected", "", ""
+		}
+		return x.Expected, x.Expected, ""
+	}
 	h := fnv.New32a()
 	h.Write([]byte(seed + x.Code))
 	u := float64(h.Sum32()%1000) / 1000
-	low, err1 := strconv.ParseFloat(x.Low, 64)
-	high, err2 := strconv.ParseFloat(x.High, 64)
+	low, err1 := strconv.ParseFloat(from, 64)
+	high, err2 := strconv.ParseFloat(to, 64)
 	switch {
 	case err1 != nil && err2 != nil:
 		return "1", "", ""
 	case err1 != nil:
-		low, rng = 0, "<= "+x.High
+		low, rng = 0, "<= "+to
 	case err2 != nil:
-		high, rng = low*1.6, ">= "+x.Low
+		high, rng = low*1.6, ">= "+from
 	default:
-		rng = x.Low + "-" + x.High
+		rng = from + "-" + to
 	}
 	v := low + (high-low)*(0.1+0.85*u)
 	if u > 0.93 && err2 == nil {
 		v = high + (high-low)*0.15
 	}
 	digits := 0
-	for _, s := range []string{x.Low, x.High} {
+	for _, s := range []string{from, to} {
 		if _, after, ok := strings.Cut(s, "."); ok {
 			digits = max(digits, len(after))
 		}

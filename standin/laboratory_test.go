@@ -64,7 +64,8 @@ func start(t *testing.T, diary string, deliver string) *Laboratory {
 	t.Helper()
 	l := &Laboratory{Name: "Brinehouse Laboratory", Facility: "BRINEHOUSE", Delay: 20 * time.Millisecond, Deliver: deliver, Diary: diary,
 		Refuse: map[string]string{"LI": "No assay"},
-		Tests: map[string]Test{"K": {"K", "Potassium", "2823-3", []Analyte{{"K", "Potassium", "2823-3", "mmol/L", "3.5", "5.1"}}},
+		Tests: map[string]Test{"K": {"K", "Potassium", "2823-3", []Analyte{{Code: "K", Name: "Potassium", LOINC: "2823-3", Unit: "mmol/L",
+			Range: func(string, string) (string, string) { return "3.5", "5.1" }}}},
 			"UCUL": {"UCUL", "Urine culture", "630-4", nil}, "LI": {"LI", "Lithium", "", nil}}}
 	require.NoError(t, l.Open("127.0.0.1:0"))
 	return l
@@ -138,14 +139,14 @@ func TestTheDiarySurvivesARestart(t *testing.T) {
 
 // Values look like the range they belong to, and are the same for the same order.
 func TestValues(t *testing.T) {
-	for _, x := range []Analyte{{Code: "K", Low: "3.5", High: "5.1"}, {Code: "G", Low: "60"}, {Code: "L", High: "129"},
-		{Code: "S", Low: "1.005", High: "1.030"}} {
+	for _, r := range [][3]string{{"K", "3.5", "5.1"}, {"G", "60", ""}, {"L", "", "129"}, {"S", "1.005", "1.030"}} {
+		x := Analyte{Code: r[0], Unit: "1", Range: func(string, string) (string, string) { return r[1], r[2] }}
 		digits := func(s string) int { _, after, _ := strings.Cut(s, "."); return len(after) }
 		for _, seed := range []string{"a", "b", "c", "d"} {
-			v, rng, flag := x.value(seed)
-			again, _, _ := x.value(seed)
+			v, rng, flag := x.value(seed, "F", "1970-01-01")
+			again, _, _ := x.value(seed, "F", "1970-01-01")
 			require.Equal(t, v, again)
-			require.Equal(t, max(digits(x.Low), digits(x.High)), digits(v), "%s in %s", v, rng)
+			require.Equal(t, max(digits(r[1]), digits(r[2])), digits(v), "%s in %s", v, rng)
 			require.Contains(t, []string{"", "H", "L"}, flag)
 		}
 	}

@@ -105,17 +105,31 @@ type Prepared struct {
 	Tests                               []order.Line
 	State                               order.PreparedState
 	Reason, OrderID, RequestID          string
+	Detail                              PreparedDetail
+}
+
+// PreparedDetail is what else was prepared.
+type PreparedDetail struct {
+	Drawing order.Drawing `json:"drawing,omitempty"`
+	Site    string        `json:"site,omitempty"`
+	Payer   order.Payer   `json:"payer"`
+	Copies  []order.Copy  `json:"copies,omitempty"`
 }
 
 const preparedCols = "id, patient_id, visit_id, for_id, by_id, at, priority, collected, tests, state, reason, order_id, request_id"
 
+const preparedQuery = "SELECT " + preparedCols + ", coalesce((SELECT detail FROM prepared_more WHERE prepared_id = id), '{}') FROM prepared_order "
+
 func scanPrepared(s scanner, p *Prepared) error {
-	var at, tests string
+	var at, tests, detail string
 	if err := s.Scan(&p.ID, &p.PatientID, &p.VisitID, &p.ForID, &p.ByID, &at, &p.Priority, &p.Collected, &tests, &p.State, &p.Reason,
-		&p.OrderID, &p.RequestID); err != nil {
+		&p.OrderID, &p.RequestID, &detail); err != nil {
 		return err
 	}
 	p.At = Moment(at)
+	if err := json.Unmarshal([]byte(detail), &p.Detail); err != nil {
+		return err
+	}
 	return json.Unmarshal([]byte(tests), &p.Tests)
 }
 
@@ -128,29 +142,36 @@ func (q *Q) AddPrepared(p Prepared) (added bool, err error) {
 	n, err := q.exec("INSERT INTO prepared_order("+preparedCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT(request_id) DO NOTHING",
 		p.ID, p.PatientID, p.VisitID, p.ForID, p.ByID, Stamp(p.At), p.Priority, p.Collected, string(tests), p.State, p.Reason, p.OrderID,
 		p.RequestID)
-	return n > 0, err
+	if err != nil || n == 0 {
+		return false, err
+	}
+	detail, err := json.Marshal(p.Detail)
+	if err != nil {
+		return false, err
+	}
+	return true, q.do("INSERT INTO prepared_more(prepared_id, detail) VALUES (?,?)", p.ID, string(detail))
 }
 
 // PreparedByID finds a prepared order.
 func (q *Q) PreparedByID(id string) (Prepared, error) {
-	return about(q, func(p Prepared) string { return p.PatientID })(one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id = ?", id))
+	return about(q, func(p Prepared) string { return p.PatientID })(one(q, scanPrepared, preparedQuery+"WHERE id = ?", id))
 }
 
 // PreparedByRequest finds the one that a retried act already made.
 func (q *Q) PreparedByRequest(request string) (Prepared, error) {
-	return one(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE request_id = ?", request)
+	return one(q, scanPrepared, preparedQuery+"WHERE request_id = ?", request)
 }
 
 // PreparedOf lists the prepared orders of a patient that are still open, oldest first.
 func (q *Q) PreparedOf(patient string) ([]Prepared, error) {
-	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE patient_id "+samePerson+
+	return list(q, scanPrepared, preparedQuery+"WHERE patient_id "+samePerson+
 		" AND state IN ('waiting', 'returned') ORDER BY at", patient)
 }
 
 // PreparedIn lists prepared orders by id.
 func (q *Q) PreparedIn(ids []string) ([]Prepared, error) {
 	all, _ := json.Marshal(ids)
-	return list(q, scanPrepared, "SELECT "+preparedCols+" FROM prepared_order WHERE id IN (SELECT value FROM json_each(?))", string(all))
+	return list(q, scanPrepared, preparedQuery+"WHERE id IN (SELECT value FROM json_each(?))", string(all))
 }
 
 // SettlePrepared moves a prepared order on from the state it was seen in; ErrStale

@@ -3,6 +3,7 @@ package store
 import (
 	"encoding/json"
 	"errors"
+	"strings"
 	"time"
 
 	"deftledger/core/chart"
@@ -17,7 +18,40 @@ type OrderTest struct {
 	Diagnoses                         []CodedTitle
 	ReportID, ReportStatus            string
 	Signed                            bool
+	Detail                            TestDetail
 }
+
+// TestDetail is what else was signed of a test: the test as the list said it then, with what
+// was answered. It stays so when the list changes.
+type TestDetail struct {
+	Answers    []order.EntryAnswer `json:"answers,omitempty"`
+	Remark     string              `json:"remark,omitempty"`
+	Needs      []order.Tube        `json:"needs,omitempty"`
+	Turnaround int                 `json:"turnaround,omitempty"` // hours; 0 where the list did not say
+}
+
+// OrderDetail is what else was signed of an order.
+type OrderDetail struct {
+	Nth    int          `json:"nth,omitempty"` // of a standing order
+	Of     int          `json:"of,omitempty"`
+	Payer  order.Payer  `json:"payer"`
+	Copies []order.Copy `json:"copies,omitempty"`
+	Tubes  []order.Tube `json:"tubes,omitempty"`
+}
+
+// SpecimenEvent is what was said of the specimens of an order.
+type SpecimenEvent struct {
+	ID, OrderID, Says string
+	DrawnAt, At       time.Time
+	Reason, ByID, By  string
+}
+
+// What is said of specimens.
+const (
+	SpecimenDrawn    = "drawn"
+	SpecimenNotDrawn = "not drawn"
+	SpecimenPickedUp = "picked up"
+)
 
 // CodedTitle is a code with its title.
 type CodedTitle struct {
@@ -33,18 +67,26 @@ type Order struct {
 	Reason, RequestID                                                 string
 	Cancelling                                                        string // see Cancelling… below
 	Clinician                                                         string
+	Kind                                                              order.Kind
+	Party, Site, Together, Due                                        string
+	Drawing                                                           order.Drawing
+	Detail                                                            OrderDetail
 	Tests                                                             []OrderTest
 }
 
-const orderQuery = `SELECT o.id, o.patient_id, o.visit_id, o.clinician_id, o.placer, o.laboratory, o.priority, o.state, o.signed_at, o.collected_at, o.reason, o.cancelling, o.request_id, s.given || ' ' || s.family
-	FROM lab_order o JOIN staff s ON s.id = o.clinician_id `
+const orderQuery = `SELECT o.id, o.patient_id, o.visit_id, o.clinician_id, o.placer, o.laboratory, o.priority, o.state, o.signed_at, o.collected_at, o.reason, o.cancelling, o.request_id, s.given || ' ' || s.family,
+	coalesce(m.kind, 'laboratory'), coalesce(m.party, ''), coalesce(m.site, ''), coalesce(m.together, o.id), coalesce(m.due, ''), coalesce(m.drawing, ''), coalesce(m.detail, '{}')
+	FROM lab_order o JOIN staff s ON s.id = o.clinician_id LEFT JOIN order_more m ON m.order_id = o.id `
 
 func scanOrder(s scanner, o *Order) error {
-	var signed, collected string
+	var signed, collected, detail string
 	err := s.Scan(&o.ID, &o.PatientID, &o.VisitID, &o.ClinicianID, &o.Placer, &o.Laboratory, &o.Priority, &o.State, &signed, &collected,
-		&o.Reason, &o.Cancelling, &o.RequestID, &o.Clinician)
+		&o.Reason, &o.Cancelling, &o.RequestID, &o.Clinician, &o.Kind, &o.Party, &o.Site, &o.Together, &o.Due, &o.Drawing, &detail)
+	if err != nil {
+		return err
+	}
 	o.SignedAt, o.CollectedAt = Moment(signed), Moment(collected)
-	return err
+	return json.Unmarshal([]byte(detail), &o.Detail)
 }
 
 // NextPlacer hands out the next order number, for ever unique in the practice.
@@ -70,8 +112,25 @@ func (q *Q) AddOrder(o Order) error {
 			i+1, t.Code, t.Name, t.LOINC, t.Specimen, t.Tube, string(ds)); err != nil {
 			return err
 		}
+		detail, err := json.Marshal(t.Detail)
+		if err != nil {
+			return err
+		}
+		if string(detail) != "{}" {
+			if err := q.do("INSERT INTO order_test_more(order_id, position, detail) VALUES (?,?,?)", o.ID, i+1, string(detail)); err != nil {
+				return err
+			}
+		}
 	}
-	return nil
+	if o.Party == "" {
+		return nil
+	}
+	detail, err := json.Marshal(o.Detail)
+	if err != nil {
+		return err
+	}
+	return q.do("INSERT INTO order_more(order_id, kind, party, site, together, due, drawing, detail) VALUES (?,?,?,?,?,?,?,?)", o.ID, o.Kind, o.Party, o.Site, o.Together,
+		o.Due, o.Drawing, string(detail))
 }
 
 func (q *Q) withTests(orders []Order, err error) ([]Order, error) {
@@ -88,14 +147,17 @@ func (q *Q) withTests(orders []Order, err error) ([]Order, error) {
 		t     OrderTest
 	}
 	tests, err := list(q, func(s scanner, r *row) error {
-		var ds string
+		var ds, detail string
 		if err := s.Scan(&r.order, &r.t.Position, &r.t.Code, &r.t.Name, &r.t.LOINC, &r.t.Specimen, &r.t.Tube, &ds, &r.t.ReportID,
-			&r.t.ReportStatus, &r.t.Signed); err != nil {
+			&r.t.ReportStatus, &r.t.Signed, &detail); err != nil {
+			return err
+		}
+		if err := json.Unmarshal([]byte(detail), &r.t.Detail); err != nil {
 			return err
 		}
 		return json.Unmarshal([]byte(ds), &r.t.Diagnoses)
-	}, `SELECT t.order_id, t.position, t.code, t.name, t.loinc, t.specimen, t.tube, t.diagnoses, coalesce(r.id, ''), coalesce(r.status, ''), coalesce(r.signed_issue = r.issue, 0)
-		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN report r ON r.id = (SELECT id FROM report WHERE order_id = t.order_id AND position = t.position AND gone_at = '' ORDER BY rowid DESC LIMIT 1) ORDER BY t.order_id, t.position`, string(all))
+	}, `SELECT t.order_id, t.position, t.code, t.name, t.loinc, t.specimen, t.tube, t.diagnoses, coalesce(r.id, ''), coalesce(r.status, ''), coalesce(r.signed_issue = r.issue, 0), coalesce(m.detail, '{}')
+		FROM json_each(?) j JOIN order_test t ON t.order_id = j.value LEFT JOIN order_test_more m ON m.order_id = t.order_id AND m.position = t.position LEFT JOIN report r ON r.id = (SELECT id FROM report WHERE order_id = t.order_id AND position = t.position AND gone_at = '' ORDER BY rowid DESC LIMIT 1) ORDER BY t.order_id, t.position`, string(all))
 	if err != nil {
 		return nil, err
 	}
@@ -144,6 +206,64 @@ func (q *Q) OrdersOf(patient string) ([]Order, error) {
 func (q *Q) OrdersIn(ids []string) ([]Order, error) {
 	all, _ := json.Marshal(ids)
 	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.id IN (SELECT value FROM json_each(?))", string(all)))
+}
+
+// OrdersTogether lists the orders that were signed at once, with their tests, by the day they are for.
+func (q *Q) OrdersTogether(signing string) ([]Order, error) {
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE m.together = ? ORDER BY m.due, o.placer", signing))
+}
+
+// OrdersHeld lists the orders that wait for their day or for the specimen to be drawn here, up
+// to a day (YYYY-MM-DD), those longest due first.
+func (q *Q) OrdersHeld(until string, limit int) ([]Order, error) {
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.state IN ('planned', 'to be drawn') AND coalesce(m.due, '') <= ? "+
+		"ORDER BY m.due, o.signed_at LIMIT ?", until, limit))
+}
+
+// OrdersForCourier lists the orders drawn here within two weeks that nobody picked up yet
+// and of which no result has come, longest drawn first.
+func (q *Q) OrdersForCourier(since time.Time, limit int) ([]Order, error) {
+	return q.withTests(list(q, scanOrder, "WITH drawn AS MATERIALIZED (SELECT order_id, min(drawn_at) AS at FROM specimen e WHERE e.says = 'drawn' AND e.at >= ? "+
+		"AND NOT EXISTS (SELECT 1 FROM specimen x WHERE x.order_id = e.order_id AND x.says = 'picked up') GROUP BY order_id) "+
+		strings.Replace(orderQuery, "FROM lab_order o", "FROM drawn d JOIN lab_order o ON o.id = d.order_id", 1)+
+		"WHERE o.state IN ('signed, not sent', 'received by the laboratory', 'refused') ORDER BY d.at LIMIT ?", Stamp(since), limit))
+}
+
+// Often is a test that somebody often orders.
+type Often struct {
+	Party, Code string
+	Times       int
+}
+
+// OftenOrdered lists what somebody ordered most among their last orders, the commonest first.
+func (q *Q) OftenOrdered(staff string, limit int) ([]Often, error) {
+	return list(q, func(s scanner, o *Often) error { return s.Scan(&o.Party, &o.Code, &o.Times) }, `WITH last AS MATERIALIZED (
+			SELECT id FROM lab_order WHERE clinician_id = ? ORDER BY signed_at DESC LIMIT 200)
+		SELECT coalesce(m.party, ''), t.code, count(*) AS n FROM last JOIN order_test t ON t.order_id = last.id LEFT JOIN order_more m ON m.order_id = last.id
+		GROUP BY 1, 2 ORDER BY n DESC, 2 LIMIT ?`, staff, limit)
+}
+
+// SetCollected stores when the specimens of an order were taken.
+func (q *Q) SetCollected(id string, at time.Time) error {
+	return q.do("UPDATE lab_order SET collected_at = ? WHERE id = ?", Stamp(at), id)
+}
+
+// AddSpecimen stores what was said of the specimens of an order.
+func (q *Q) AddSpecimen(e SpecimenEvent) error {
+	return q.do("INSERT INTO specimen(id, order_id, says, drawn_at, reason, by_id, at) VALUES (?,?,?,?,?,?,?)", e.ID, e.OrderID, e.Says, Stamp(e.DrawnAt),
+		e.Reason, e.ByID, Stamp(e.At))
+}
+
+// SpecimensOf lists what was said of the specimens of some orders, oldest first.
+func (q *Q) SpecimensOf(orders []string) ([]SpecimenEvent, error) {
+	all, _ := json.Marshal(orders)
+	return list(q, func(s scanner, e *SpecimenEvent) error {
+		var drawn, at string
+		err := s.Scan(&e.ID, &e.OrderID, &e.Says, &drawn, &e.Reason, &e.ByID, &at, &e.By)
+		e.DrawnAt, e.At = Moment(drawn), Moment(at)
+		return err
+	}, `SELECT e.id, e.order_id, e.says, e.drawn_at, e.reason, e.by_id, e.at, s.given || ' ' || s.family FROM json_each(?) j
+		JOIN specimen e ON e.order_id = j.value JOIN staff s ON s.id = e.by_id ORDER BY e.at, e.id`, string(all))
 }
 
 // SetOrderState stores an order's state and, for refusal or cancelling, the reason.

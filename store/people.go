@@ -261,6 +261,12 @@ func (q *Q) Person(id string) (chart.Patient, error) {
 		" FROM patient own JOIN patient p ON p.id = own.person_id WHERE own.id = ?", id))
 }
 
+// PatientsIn lists records by their identifiers.
+func (q *Q) PatientsIn(ids []string) ([]chart.Patient, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.id IN (SELECT value FROM json_each(?))", string(all))
+}
+
 // samePerson completes a condition on a record: it is about the same person as the
 // record of the parameter.
 const samePerson = "IN (SELECT id FROM patient WHERE person_id = (SELECT person_id FROM patient WHERE id = ?))"

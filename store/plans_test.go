@@ -21,16 +21,18 @@ import (
 // mayScan lists the statements that may read a whole table or index, with the reason; no
 // screen waits for any of them.
 var mayScan = map[string]string{
-	"Beside":          "asks whether there is any team",
-	"Teams":           "a practice has a handful of teams",
-	"CountPatientsOf": "counts for each of the staff, of whom there are few",
-	"AllPatients":     "only tests and the demo ask for everybody",
-	"Forms":           "the forms of a clinic are read together, after one was changed",
-	"LastEntries":     "reads one, from the end",
-	"LedgerHead":      "reads one, from the end",
-	"Unsealed":        "verify holds every row against the ledger",
-	"CheckTrail":      "verify holds every row against the trail",
-	"leave":           "reads the end of the trail, and what one transaction touched",
+	"Beside":           "asks whether there is any team",
+	"Teams":            "a practice has a handful of teams",
+	"CountPatientsOf":  "counts for each of the staff, of whom there are few",
+	"AllPatients":      "only tests and the demo ask for everybody",
+	"Forms":            "the forms of a clinic are read together, after one was changed",
+	"LastEntries":      "reads one, from the end",
+	"LedgerHead":       "reads one, from the end",
+	"Unsealed":         "verify holds every row against the ledger",
+	"OrdersForCourier": "walks the orders drawn within two weeks, found by an index",
+	"OftenOrdered":     "walks 200 orders of one person, found by an index",
+	"CheckTrail":       "verify holds every row against the trail",
+	"leave":            "reads the end of the trail, and what one transaction touched",
 }
 
 // Every statement of the store is asked once, with nothing, and its plan read: none reads
@@ -69,6 +71,7 @@ func TestNoStatementReadsEverything(t *testing.T) {
 		for _, was := range []int{0, 1} {
 			_ = q.PutAnswer("abc", NoteAnswer{Form: "f", Answered: note.Answered{Link: "l", Values: []note.Answer{{Text: "x"}}}}, was, "abc", noon)
 		}
+		_ = q.AddOrder(Order{ID: "more", Placer: "more", RequestID: "more", PatientID: "abc", ClinicianID: "abc", Party: "p", Together: "t", Tests: []OrderTest{{Detail: TestDetail{Remark: "x"}}}})
 		_ = q.SettleCarried("abc", "abc", "removed", "", 1, "abc", noon)
 		_ = q.PutDrawing(Drawing{ID: "abc", NoteID: "abc"}, 1, "abc", noon)
 		if _, err := q.tx.Exec("UPDATE patient SET words = ''"); err != nil {

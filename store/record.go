@@ -44,16 +44,16 @@ func encounters(patient string) rows[chart.Encounter] {
 // a moment here.
 func inHand(patient string) rows[chart.InHand] {
 	return rows[chart.InHand]{
-		cols: "id, visit, at, prepared, state, code, name, loinc, diagnoses, reported",
-		from: `(SELECT o.id, o.visit_id AS visit, o.signed_at AS at, 0 AS prepared, o.state, t.code, t.name, t.loinc, t.diagnoses, t.position,
+		cols: "id, visit, at, prepared, state, party, code, name, loinc, diagnoses, reported",
+		from: `(SELECT o.id, o.visit_id AS visit, o.signed_at AS at, 0 AS prepared, o.state, coalesce(m.party, '') AS party, t.code, t.name, t.loinc, t.diagnoses, t.position,
 				coalesce((SELECT status FROM report r WHERE r.order_id = o.id AND r.position = t.position ORDER BY rowid DESC LIMIT 1), '') AS reported
-				FROM lab_order o JOIN order_test t ON t.order_id = o.id WHERE o.patient_id ` + samePerson + ` AND o.state <> 'cancelled'
-			UNION ALL SELECT p.id, p.visit_id, p.at, 1, p.state, t.value ->> 'Test', '', '', coalesce(t.value -> 'Diagnoses', '[]'), t.key, ''
+				FROM lab_order o JOIN order_test t ON t.order_id = o.id LEFT JOIN order_more m ON m.order_id = o.id WHERE o.patient_id ` + samePerson + ` AND o.state <> 'cancelled'
+			UNION ALL SELECT p.id, p.visit_id, p.at, 1, p.state, coalesce(t.value ->> 'Laboratory', ''), t.value ->> 'Test', '', '', coalesce(t.value -> 'Diagnoses', '[]'), t.key, ''
 				FROM prepared_order p, json_each(p.tests) t WHERE p.patient_id ` + samePerson + ` AND p.state IN ('waiting', 'returned'))`,
 		order: "at, id, position", args: []any{patient, patient},
 		scan: func(s scanner, x *chart.InHand) error {
 			var diagnoses string
-			if err := s.Scan(&x.OrderID, &x.VisitID, &x.Day, &x.Prepared, &x.State, &x.Code, &x.Name, &x.LOINC, &diagnoses,
+			if err := s.Scan(&x.OrderID, &x.VisitID, &x.Day, &x.Prepared, &x.State, &x.Party, &x.Code, &x.Name, &x.LOINC, &diagnoses,
 				&x.Reported); err != nil {
 				return err
 			}

@@ -79,6 +79,8 @@ func describe(r *gin.Engine, s *server) huma.API {
 	bytes := &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}
 	describeFile(api, "note-pdf", "/api/notes/{id}/pdf", "A signed note, or one section of a note, on paper", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "document", "/api/documents/{id}", "A filed document", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "requisition", "/api/orders/{id}/requisition.pdf", "The requisition of an order", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "labels", "/api/orders/{id}/labels.pdf", "The labels of the containers of an order", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})

@@ -106,7 +106,7 @@ func TestTheSameRequestAtOnceIsDoneOnce(t *testing.T) {
 func TestASecretIsNoPartOfWhatWasAsked(t *testing.T) {
 	o := newOffice(t)
 	path := "/api/patients/p/orders"
-	order := m{"visitId": "v", "priority": "R", "requestId": "r-1", "collected": true,
+	order := m{"visitId": "v", "priority": "R", "requestId": "r-1", "drawing": "now",
 		"tests": []m{{"code": "K", "diagnoses": []string{"I10"}}}, "secret": "kittiwake"}
 	first := o.under("request-0004", act.Physician, http.MethodPost, path, order)
 	require.Equal(t, 2, first.Code/100, first.Body.String())

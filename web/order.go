@@ -15,8 +15,49 @@ import (
 func (s *server) describeOrder(api huma.API) {
 	get(api, "tests", "/api/tests", func(ctx context.Context, who act.Actor, in *struct {
 		Query string `query:"q" maxLength:"200"`
-	}) ([]order.Test, error) {
+	}) ([]orders.FoundTest, error) {
 		return s.app.Order.Tests(who, in.Query)
+	})
+	// What somebody has stands in no address.
+	does(api, http.MethodPost, "pad", "/api/patients/{id}/pad", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Diagnoses []string `json:"diagnoses" maxItems:"60"`
+		}
+	}) (*body[orders.PadView], error) {
+		out, err := s.app.Order.Pad(ctx, who, in.ID, in.Body.Diagnoses)
+		return &body[orders.PadView]{out}, err
+	})
+	get(api, "needed", "/api/tests/needed", func(ctx context.Context, who act.Actor, in *struct {
+		Tests []string `query:"tests,explode" maxItems:"60" doc:"laboratory:code"`
+	}) ([]orders.NeededView, error) {
+		return s.app.Order.Needed(who, in.Tests)
+	})
+	get(api, "specimens", "/api/specimens", func(ctx context.Context, who act.Actor, _ *struct{}) (orders.SpecimensView, error) {
+		return s.app.Order.Specimens(ctx, who)
+	})
+	does(api, http.MethodPost, "drawn", "/api/orders/{id}/drawn", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			At string `json:"at,omitempty" maxLength:"20" doc:"YYYY-MM-DDThh:mm on the clock of the practice; empty for now"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Order.Drawn(ctx, who, in.ID, in.Body.At)
+	})
+	does(api, http.MethodPost, "not-drawn", "/api/orders/{id}/not-drawn", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Reason string `json:"reason" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Order.NotDrawn(ctx, who, in.ID, in.Body.Reason)
+	})
+	does(api, http.MethodPost, "picked-up", "/api/specimens/picked-up", func(ctx context.Context, who act.Actor, in *struct {
+		Body struct {
+			Orders []string `json:"orders" minItems:"1" maxItems:"200"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Order.PickedUp(ctx, who, in.Body.Orders)
 	})
 	get(api, "orders-of-visit", "/api/visits/{id}/orders", func(ctx context.Context, who act.Actor, in *PathID) ([]orders.OrderView, error) {
 		return s.app.Order.OrdersAt(ctx, who, in.ID)
@@ -30,9 +71,9 @@ func (s *server) describeOrder(api huma.API) {
 	does(api, http.MethodPost, "place-order", "/api/patients/{id}/orders", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body OrderBody
-	}) (*body[orders.OrderView], error) {
+	}) (*body[[]orders.OrderView], error) {
 		out, err := s.app.Order.PlaceOrder(ctx, who, in.Body.order(in.ID))
-		return &body[orders.OrderView]{out}, err
+		return &body[[]orders.OrderView]{out}, err
 	})
 	does(api, http.MethodPost, "prepare-order", "/api/patients/{id}/orders/prepared", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
@@ -46,9 +87,9 @@ func (s *server) describeOrder(api huma.API) {
 		Body struct {
 			Secret string `json:"secret,omitempty" maxLength:"1000"`
 		}
-	}) (*body[orders.OrderView], error) {
+	}) (*body[[]orders.OrderView], error) {
 		out, err := s.app.Order.SignPrepared(ctx, who, in.ID, in.Body.Secret)
-		return &body[orders.OrderView]{out}, err
+		return &body[[]orders.OrderView]{out}, err
 	})
 	for name, f := range map[string]func(*orders.Acts, context.Context, act.Actor, string,
 		string) error{"return": (*orders.Acts).ReturnPrepared, "drop": (*orders.Acts).DropPrepared} {
@@ -74,15 +115,24 @@ func (s *server) describeOrder(api huma.API) {
 
 // OrderedTest is a test on an order with the diagnoses that justify it.
 type OrderedTest struct {
-	Code      string   `json:"code" maxLength:"40"`
-	Diagnoses []string `json:"diagnoses"`
+	Laboratory string              `json:"laboratory,omitempty" maxLength:"40" doc:"By its id; empty for the one usually meant"`
+	Code       string              `json:"code" maxLength:"40"`
+	Diagnoses  []string            `json:"diagnoses" maxItems:"60"`
+	Answers    []order.EntryAnswer `json:"answers,omitempty" maxItems:"60" doc:"To the questions of the laboratory"`
+	Remark     string              `json:"remark,omitempty" maxLength:"1000"`
+	Due        string              `json:"due,omitempty" maxLength:"10" doc:"YYYY-MM-DD; empty for now"`
+	Every      int                 `json:"every,omitempty" minimum:"0" maximum:"104" doc:"Weeks, of a standing order"`
+	Until      string              `json:"until,omitempty" maxLength:"10" doc:"YYYY-MM-DD, of a standing order"`
 }
 
 // OrderBody is an order to sign or to prepare.
 type OrderBody struct {
 	VisitID   string        `json:"visitId,omitempty" maxLength:"64"`
 	Priority  string        `json:"priority" enum:"R,A,S"`
-	Collected bool          `json:"collected"`
+	Drawing   order.Drawing `json:"drawing" enum:"now,here,site" doc:"Drawn when it is signed, here later, or at a site of the laboratory"`
+	Site      string        `json:"site,omitempty" maxLength:"40"`
+	Payer     order.Payer   `json:"payer,omitempty"`
+	Copies    []order.Copy  `json:"copies,omitempty" maxItems:"10"`
 	RequestID string        `json:"requestId" maxLength:"64"`
 	Secret    string        `json:"secret,omitempty" maxLength:"1000"`
 	Prepared  string        `json:"prepared,omitempty" maxLength:"64" doc:"The prepared order that this one signs or replaces"`
@@ -90,10 +140,11 @@ type OrderBody struct {
 }
 
 func (b OrderBody) order(patient string) orders.NewOrder {
-	n := orders.NewOrder{PatientID: patient, VisitID: b.VisitID, Priority: b.Priority, Collected: b.Collected, RequestID: b.RequestID,
-		Secret: b.Secret, Prepared: b.Prepared}
+	n := orders.NewOrder{PatientID: patient, VisitID: b.VisitID, Pad: order.Pad{Priority: b.Priority, Drawing: b.Drawing, Site: b.Site, Payer: b.Payer,
+		Copies: b.Copies}, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared}
 	for _, t := range b.Tests {
-		n.Tests = append(n.Tests, order.Line{Test: t.Code, Diagnoses: t.Diagnoses})
+		n.Lines = append(n.Lines, order.Line{Laboratory: t.Laboratory, Test: t.Code, Diagnoses: t.Diagnoses, Answers: t.Answers, Remark: t.Remark,
+			Timing: order.Timing{Due: t.Due, Every: t.Every, Until: t.Until}})
 	}
 	return n
 }

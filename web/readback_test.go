@@ -229,11 +229,11 @@ var readBack = map[string]posted{
 		want: func(_ *office, w string, n int) []string { return []string{fmt.Sprint("singleKeys=", n%2 == 1)} }},
 	"prepare-order": {who: act.Assistant, method: "POST", path: "/api/patients/p/orders/prepared", read: "/api/patients/p",
 		body: func(_ *office, w string, n int) m {
-			return m{"visitId": "v", "priority": "R", "collected": true, "requestId": fmt.Sprint("r", n), "tests": []m{{"code": []string{"K", w}[n%2], "diagnoses": []string{"M10.071"}}}}
+			return m{"visitId": "v", "priority": "R", "drawing": "now", "requestId": fmt.Sprint("r", n), "tests": []m{{"code": []string{"K", w}[n%2], "diagnoses": []string{"M10.071"}}}}
 		}, want: func(_ *office, w string, n int) []string { return []string{[]string{"Potassium", w}[n%2]} }},
 	"place-order": {who: act.Physician, method: "POST", path: "/api/patients/p/orders", read: "/api/patients/p/timeline",
 		body: func(_ *office, w string, n int) m {
-			return m{"visitId": "v", "priority": "R", "collected": true, "requestId": fmt.Sprint("r", n), "secret": "kittiwake",
+			return m{"visitId": "v", "priority": "R", "drawing": "now", "requestId": fmt.Sprint("r", n), "secret": "kittiwake",
 				"tests": []m{{"code": []string{"K", w}[n%2], "diagnoses": []string{"M10.071"}}}}
 		}, want: func(_ *office, w string, n int) []string { return []string{[]string{"Potassium", w}[n%2]} }},
 	"return-prepared": {who: act.Physician, method: "POST", path: "/api/prepared/prepared/return", read: "/api/patients/p",
@@ -293,7 +293,7 @@ func (o *office) visitVersion() int {
 
 // readElsewhere are the writing operations that are not in the table, with where what they keep is read back.
 var readElsewhere = map[string]string{
-	"find": "asks", "read-line": "asks", "search-findings": "asks", "form-entries": "asks", "try-form": "asks", "copy-entry": "asks", "beside": "asks", "preview-forward": "asks",
+	"find": "asks", "pad": "asks", "read-line": "asks", "search-findings": "asks", "form-entries": "asks", "try-form": "asks", "copy-entry": "asks", "beside": "asks", "preview-forward": "asks",
 	"find-medicine": "asks", "told-of-medicine": "app/intake_test.go", "register-patient": "app/registration_test.go", "change-registration": "app/registration_test.go",
 	"add-card": "app/registration_test.go", "walk-in": "app/registration_test.go", "find-alike": "asks", "tolerated": "app/intake_test.go", "sign-in": "session", "sign-out": "session", "lock": "session", "unlock": "session", "end-own-session": "session", "change-own-secrets": "session",
 	"writing":   "is forgotten after 25 seconds",
@@ -305,6 +305,7 @@ var readElsewhere = map[string]string{
 	"end-problem": "app/day_test.go", "drop-prepared": "app/house_test.go", "sign-prepared": "app/house_test.go", "sign-report": "app/result_test.go",
 	"detach-report": "app/strangers_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
 	"decide": "app/intake_test.go", "fetch-elsewhere": "app/intake_test.go", "end-entry": "app/intake_test.go", "strike-vaccine": "app/house_test.go",
+	"drawn": "app/pad_test.go", "not-drawn": "app/pad_test.go", "picked-up": "app/pad_test.go",
 	"strike-vital": "app/intake_test.go", "read-device": "app/intake_test.go", "add-answer": "app/writing_test.go",
 }
 

@@ -61,8 +61,8 @@ func newOffice(t *testing.T) *office {
 	now := time.Date(2026, 5, 4, 14, 0, 0, 0, time.UTC)
 	o := &office{cookie: map[string]string{}}
 	o.app = app.New(act.Config{Store: s, Keys: keys, Clock: func() time.Time { return now }, Location: time.UTC, IdleAfter: time.Hour,
-		FormFiles:  data.Forms,
-		Laboratory: r.Laboratory, Medicines: r.Medicines, Measures: r.Measures, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
+		FormFiles:    data.Forms,
+		Laboratories: r.Laboratories, Medicines: r.Medicines, Measures: r.Measures, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
 		Services: r.Services,
 		Codes:    func() (*coding.Library, *coding.Index, error) { l, x := edition(); return l, x, nil }})
 	require.NoError(t, s.Write(ctx, func(q *store.Q) error {
@@ -174,7 +174,7 @@ func TestRequestsAreAnsweredByKind(t *testing.T) {
 		"amending a draft": {act.Physician, "POST", n + "/amendments", m{"secret": "kittiwake", "text": "x"}, 409,
 			"not signed yet"},
 		"an order of no test": {act.Physician, "POST", "/api/patients/p/orders", m{"visitId": "v", "priority": "R", "requestId": "r",
-			"collected": true, "tests": []m{}, "secret": "kittiwake"}, 422, ""},
+			"drawing": "now", "tests": []m{}, "secret": "kittiwake"}, 422, ""},
 		"no such order":                    {act.Physician, "GET", "/api/orders/none", nil, 404, "There is no such order"},
 		"no such result":                   {act.Physician, "GET", "/api/reports/none", nil, 404, ""},
 		"a held message that is no number": {act.Physician, "GET", "/api/quarantine/none", nil, 404, ""},

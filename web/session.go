@@ -115,7 +115,7 @@ func (s *server) me(in signedIn) Me {
 	a := s.app
 	m := Me{ID: in.who.ID, Name: in.who.Name, Role: in.who.Role, Locked: in.err != nil, Rights: []right{}, Told: result.Told,
 		Stages:      visit.Stages,
-		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory.Name,
+		IdleSeconds: int(a.IdleAfter.Seconds()), Zone: a.Location.String(), Today: a.Today(), Laboratory: a.Laboratory("").Name,
 		PracticeName: a.Practice}
 	if in.err == nil {
 		for _, r := range act.RightsOf(in.who.Role) {

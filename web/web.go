@@ -23,6 +23,7 @@ import (
 
 	"deftledger/app"
 	"deftledger/app/act"
+	orders "deftledger/app/order"
 	"deftledger/app/session"
 	"deftledger/store"
 )
@@ -50,6 +51,12 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.Document(c, who, c.Param("id"))
 	}))
+	for name, print := range map[string]func(*orders.Acts, context.Context, act.Actor, string) ([]byte, error){"requisition": (*orders.Acts).Requisition,
+		"labels": (*orders.Acts).Labels} {
+		r.GET("/api/orders/:id/"+name+".pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+			return print(s.app.Order, c, who, c.Param("id"))
+		}))
+	}
 	r.GET("/api/cards/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Registration.Card(c, who, c.Param("id"))
 	}))

@@ -18,24 +18,24 @@ import (
 
 // Config is what an App is made of.
 type Config struct {
-	Store      *store.Store
-	Keys       *Keys
-	Laboratory order.Laboratory
-	LabAddr    string // host:port of the laboratory's MLLP listener
-	Facility   string // as we call ourselves in messages
-	Practice   string // as we call ourselves to people
-	Codes      func() (*coding.Library, *coding.Index, error)
-	Formers    func() (*coding.Formers, error) // former codes, which lead to present ones
-	Reader     func() (*coding.Reader, error)  // finds the codes that a text supports
-	Location   *time.Location
-	Clock      func() time.Time
-	IdleAfter  time.Duration // the screen locks after this
-	FormFiles  fs.FS         // the forms that ship
-	Medicines  *safety.Catalogue
-	House      House
-	Services   []coding.Service // what can be charged by anybody; a clinic adds its own list
-	Measures   []measure.Rule   // of quality, met or missed by a visit
-	Elsewhere  Elsewhere
+	Store        *store.Store
+	Keys         *Keys
+	Laboratories []order.Laboratory // with their test lists; the first is the one usually meant
+	LabAddr      string             // host:port of the laboratory's MLLP listener
+	Facility     string             // as we call ourselves in messages
+	Practice     string             // as we call ourselves to people
+	Codes        func() (*coding.Library, *coding.Index, error)
+	Formers      func() (*coding.Formers, error) // former codes, which lead to present ones
+	Reader       func() (*coding.Reader, error)  // finds the codes that a text supports
+	Location     *time.Location
+	Clock        func() time.Time
+	IdleAfter    time.Duration // the screen locks after this
+	FormFiles    fs.FS         // the forms that ship
+	Medicines    *safety.Catalogue
+	House        House
+	Services     []coding.Service // what can be charged by anybody; a clinic adds its own list
+	Measures     []measure.Rule   // of quality, met or missed by a visit
+	Elsewhere    Elsewhere
 }
 
 // House is what the practice does itself.
@@ -52,14 +52,14 @@ type Elsewhere struct{ Pharmacy, Portal, Device, Fax string }
 // is made of, its sealing key, and who is told of changes.
 type Office struct {
 	Config
-	Hub        *Hub
-	Outbox     *Outbox
-	TestByCode map[string]order.Test // of the laboratory's list
-	Copy       string                // names this copy of the data in the witness of the trail
-	Began      time.Time             // when this program began; what it finds half done was left by one before
-	gate       *gate
-	looks      *looks
-	open       *openCharts
+	Hub    *Hub
+	Outbox *Outbox
+	Tests  *order.Finder // over all test lists
+	Copy   string        // names this copy of the data in the witness of the trail
+	Began  time.Time     // when this program began; what it finds half done was left by one before
+	gate   *gate
+	looks  *looks
+	open   *openCharts
 }
 
 // NewOffice opens an office.
@@ -67,17 +67,30 @@ func NewOffice(c Config) *Office {
 	if c.Medicines == nil {
 		c.Medicines, _ = safety.New(safety.Knowledge{}) // knows no medicine, and says so of each
 	}
-	o := &Office{Config: c, Hub: newHub(), TestByCode: map[string]order.Test{}, gate: &gate{tried: map[string]tries{}},
+	o := &Office{Config: c, Hub: newHub(), Tests: order.NewFinder(c.Laboratories), gate: &gate{tried: map[string]tries{}},
 		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}
 	if c.Clock != nil {
 		o.Began = c.Clock()
 	}
 	_ = c.Store.Read(context.Background(), func(q *store.Q) (err error) { o.Copy, err = q.Setting(store.CopySetting); return err })
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
-	for _, t := range c.Laboratory.Tests {
-		o.TestByCode[t.Code] = t
-	}
 	return o
+}
+
+// Laboratory is the laboratory with an ID; "" means the one usually meant. The zero value
+// takes and offers nothing.
+func (c Config) Laboratory(id string) *order.Laboratory {
+	for i := range c.Laboratories {
+		if id == "" || c.Laboratories[i].ID == id {
+			return &c.Laboratories[i]
+		}
+	}
+	return &order.Laboratory{}
+}
+
+// Test is a test by its laboratory and code.
+func (c Config) Test(laboratory, code string) (order.Test, bool) {
+	return c.Laboratory(laboratory).Test(code)
 }
 
 // Today is the practice's calendar day.

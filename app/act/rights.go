@@ -35,6 +35,8 @@ const (
 	EditProblems Right = "change the problem list"
 	PlaceOrder   Right = "sign an order"
 	PrepareOrder Right = "prepare an order"
+	DrawSpecimen Right = "say what became of a specimen"
+	SeeSpecimens Right = "see what is to be drawn and what the courier takes"
 	MergeRecords Right = "merge records"
 	BookVisit    Right = "book a visit"
 	SeeResults   Right = "see results"
@@ -71,6 +73,8 @@ var rights = []struct {
 	{EditProblems, []Role{Physician}},
 	{PlaceOrder, []Role{Physician}},
 	{PrepareOrder, []Role{Nurse, Assistant}},
+	{DrawSpecimen, []Role{Physician, Nurse, Assistant}},
+	{SeeSpecimens, []Role{Physician, Nurse, Assistant}},
 	{MergeRecords, []Role{Physician}},
 	{BookVisit, []Role{FrontDesk, Assistant, Nurse}},
 	{SeeResults, []Role{Physician, Nurse, Assistant}},
@@ -89,8 +93,8 @@ var rights = []struct {
 }
 
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
-// somebody is, somebody new, whose a result is. They read names and no chart.
-var ofPractice = map[Right]bool{Register: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+// somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
+var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.

@@ -300,7 +300,7 @@ func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, er
 			plan += b.Text() + "\n"
 		}
 	}
-	p := note.Promised{Tests: a.Laboratory.Tests, Medicines: a.Medicines.ToldIn(plan), Back: len(c.FollowUps) > 0}
+	p := note.Promised{Tests: a.Laboratory("").Tests, Medicines: a.Medicines.ToldIn(plan), Back: len(c.FollowUps) > 0}
 	for _, m := range c.Record.Medicines {
 		p.Active = append(p.Active, m.Name+" "+strings.Join(a.Medicines.Ingredients(m.Name), " "))
 	}

@@ -257,7 +257,7 @@ func (a *Acts) tryForm(_ act.Actor, f FormText) ([]string, error) {
 			if err := a.knownCodes(s.ID, s.Codes); err != nil {
 				return nil, err
 			}
-			parts := s.Parts(a.Laboratory.Tests, l.LeafletTitles())
+			parts := s.Parts(a.Laboratory("").Tests, l.LeafletTitles())
 			says = append(says, fmt.Sprintf("%s: %d parts", s.Title, len(parts)))
 			for _, p := range parts {
 				if p.Gone {

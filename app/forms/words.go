@@ -37,7 +37,7 @@ func (a *Acts) MedicalWords(_ context.Context, who act.Actor) ([]string, error) 
 	for title := range c.Titles() {
 		take(title)
 	}
-	for _, t := range a.Laboratory.Tests {
+	for _, t := range a.Laboratory("").Tests {
 		take(t.Name)
 		for _, x := range t.Analytes {
 			take(x.Name)

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/order"
 	"deftledger/store"
@@ -27,10 +28,15 @@ func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			tests = append(tests, t.Name)
 		}
 		row.Title = strings.Join(tests, ", ") + ": " + string(o.State)
+		if o.Due != "" && (o.State == order.Planned || o.State == order.ToDraw) {
+			row.Title += " for " + chart.SayDay(o.Due)
+		}
 		v := a.View(o)
 		switch {
 		case o.State == order.Failed:
 			row.Mark, row.Grave = string(order.Failed), true
+		case o.State == order.ToDraw && o.Reason != "":
+			row.Mark, row.Grave = "not drawn", true
 		case v.NotDone:
 			row.Mark, row.Grave = "not cancelled", true
 		case o.State == order.Received && o.Reason != "":

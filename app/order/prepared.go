@@ -2,8 +2,8 @@ package order
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
-	"reflect"
 	"strings"
 
 	"deftledger/app/act"
@@ -24,19 +24,47 @@ type PreparedView struct {
 	At        string              `json:"at"`
 	Priority  string              `json:"priority" enum:"R,A,S"`
 	Collected bool                `json:"collected"`
-	Tests     []OrderTestView     `json:"tests"`
+	Drawing   order.Drawing       `json:"drawing" enum:"now,here,site"`
+	Site      string              `json:"site"`
+	Payer     order.Payer         `json:"payer"`
+	Copies    []order.Copy        `json:"copies"`
+	Tests     []PreparedTestView  `json:"tests"`
 	State     order.PreparedState `json:"state" enum:"waiting,signed,returned,dropped,replaced"`
 	Reason    string              `json:"reason" doc:"Why it was given back"`
+}
+
+// PreparedTestView is one test of a prepared order, as the list says it today, with what was
+// prepared of it.
+type PreparedTestView struct {
+	FoundTest
+	Diagnoses []store.CodedTitle  `json:"diagnoses"`
+	Answers   []order.EntryAnswer `json:"answers"`
+	Remark    string              `json:"remark"`
+	Due       string              `json:"due"`
+	Every     int                 `json:"every"`
+	Until     string              `json:"until"`
+	Gone      bool                `json:"gone" doc:"The test is no longer offered"`
 }
 
 // Prepared writes a prepared order.
 func (a *Acts) Prepared(p store.Prepared, who act.Actor, names map[string]string) PreparedView {
 	v := PreparedView{ID: p.ID, PatientID: p.PatientID, VisitID: p.VisitID, For: names[p.ForID], Mine: p.ForID == who.ID,
-		Own: p.ByID == who.ID, By: names[p.ByID], At: a.Say(p.At), Priority: p.Priority, Collected: p.Collected, Tests: []OrderTestView{},
-		State: p.State, Reason: p.Reason}
+		Own: p.ByID == who.ID, By: names[p.ByID], At: a.Say(p.At), Priority: p.Priority, Collected: p.Collected, Tests: []PreparedTestView{},
+		State: p.State, Reason: p.Reason, Drawing: drawing(p), Site: p.Detail.Site, Payer: p.Detail.Payer, Copies: p.Detail.Copies}
+	if v.Copies == nil {
+		v.Copies = []order.Copy{}
+	}
 	for _, l := range p.Tests {
-		t := a.TestByCode[l.Test]
-		tv := OrderTestView{Code: l.Test, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube, Diagnoses: []store.CodedTitle{}}
+		t, known := a.Test(l.Laboratory, l.Test)
+		if !known {
+			t = order.Test{Laboratory: l.Laboratory, Code: l.Test, Name: l.Test + " (no longer offered)", Also: []string{}, Needs: []order.Need{}, Price: -1,
+				Analytes: []order.Analyte{}, Questions: []order.EntryQuestion{}}
+		}
+		tv := PreparedTestView{FoundTest: a.offered(order.Hit{Test: t}), Diagnoses: []store.CodedTitle{}, Answers: l.Answers, Remark: l.Remark, Due: l.Due,
+			Every: l.Every, Until: l.Until, Gone: !known}
+		if tv.Answers == nil {
+			tv.Answers = []order.EntryAnswer{}
+		}
 		for _, d := range l.Diagnoses {
 			title := ""
 			if e, _, _, err := a.CheckCode(d, a.Today()); err == nil {
@@ -47,6 +75,18 @@ func (a *Acts) Prepared(p store.Prepared, who act.Actor, names map[string]string
 		v.Tests = append(v.Tests, tv)
 	}
 	return v
+}
+
+// drawing is where the specimens of a prepared order are taken; those prepared by a former
+// version say only whether they were.
+func drawing(p store.Prepared) order.Drawing {
+	switch {
+	case p.Collected:
+		return order.DrawnNow
+	case p.Detail.Drawing == "":
+		return order.DrawnHere
+	}
+	return p.Detail.Drawing
 }
 
 // PreparedOf lists the prepared orders of a chart that wait or were given back.
@@ -69,21 +109,14 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 	if err := act.Allow(who, act.PrepareOrder); err != nil {
 		return out, err
 	}
-	if n.RequestID == "" {
-		return out, act.Refuse(act.Invalid, "The order has no request identifier.")
-	}
-	if err := order.Complete(n.Priority, n.Tests); err != nil {
-		return out, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	sheets, err := a.sheets(n)
+	if err != nil {
+		return out, err
 	}
 	err = a.Act(ctx, who, act.PrepareOrder, func(t *act.Tx) error {
-		for _, l := range n.Tests {
-			if _, ok := a.TestByCode[l.Test]; !ok {
-				return act.Refuse(act.Invalid, "%s is not in the test list of %s.", l.Test, a.Laboratory.Name)
-			}
-			for _, d := range l.Diagnoses {
-				if _, _, _, err := a.CheckCode(d, a.Today()); err != nil {
-					return err
-				}
+		for _, s := range sheets {
+			if _, _, err := a.tests(s); err != nil {
+				return err
 			}
 		}
 		patient, err := t.Person(n.PatientID)
@@ -107,7 +140,8 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 			return act.Refuse(act.Invalid, "This patient has no physician here yet who could sign it.")
 		}
 		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: who.ID, At: t.Now,
-			Priority: n.Priority, Collected: n.Collected, Tests: n.Tests, State: order.ToSign, RequestID: n.RequestID}
+			Priority: n.Priority, Collected: n.Drawing == order.DrawnNow, Tests: n.Lines, State: order.ToSign, RequestID: n.RequestID,
+			Detail: store.PreparedDetail{Drawing: n.Drawing, Site: n.Site, Payer: n.Payer, Copies: n.Copies}}
 		names, err := t.StaffNames()
 		if err != nil {
 			return err
@@ -122,7 +156,7 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 			if err != nil {
 				return err
 			}
-			if had.ByID != who.ID || !act.SamePerson(t.Q, had.PatientID, patient.ID) || !reflect.DeepEqual(had.Tests, n.Tests) || had.Priority != n.Priority {
+			if had.ByID != who.ID || !act.SamePerson(t.Q, had.PatientID, patient.ID) || !sameLines(had.Tests, n.Lines) || had.Priority != n.Priority {
 				return act.Refuse(act.Conflict, "Another order was prepared under that identifier. Nothing was changed; prepare it again.")
 			}
 			out = a.Prepared(had, who, names)
@@ -176,17 +210,24 @@ func (a *Acts) signPrepared(t *act.Tx, p store.Prepared, orderID string) error {
 	return t.CloseLine(line.ToSign, p.ID, t.Who.ID, string(order.BecameOrder), t.Now)
 }
 
+// sameLines says whether two lists ask for the same, however empty lists in them are written.
+func sameLines(a, b []order.Line) bool {
+	x, err1 := json.Marshal(a)
+	y, err2 := json.Marshal(b)
+	return err1 == nil && err2 == nil && string(x) == string(y)
+}
+
 // SignPrepared signs an order as it was prepared.
-func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, secret string) (OrderView, error) {
+func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, secret string) ([]OrderView, error) {
 	var p store.Prepared
 	if err := a.Look(ctx, who, act.PlaceOrder, func(q *store.Q) (err error) {
 		p, err = q.PreparedByID(id)
 		return act.NotFound(err, "prepared order")
 	}); err != nil {
-		return OrderView{}, err
+		return []OrderView{}, err
 	}
-	return a.PlaceOrder(ctx, who, NewOrder{PatientID: p.PatientID, VisitID: p.VisitID, Priority: p.Priority, Collected: p.Collected,
-		Tests: p.Tests, RequestID: "prepared:" + id, Secret: secret, Prepared: id})
+	return a.PlaceOrder(ctx, who, NewOrder{PatientID: p.PatientID, VisitID: p.VisitID, Pad: order.Pad{Priority: p.Priority, Lines: p.Tests, Drawing: drawing(p),
+		Site: p.Detail.Site, Payer: p.Detail.Payer, Copies: p.Detail.Copies}, RequestID: "prepared:" + id, Secret: secret, Prepared: id})
 }
 
 // ReturnPrepared gives a prepared order back to who prepared it, with the reason;

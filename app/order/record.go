@@ -46,7 +46,7 @@ func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
 	}
 	for i, x := range r.InHand {
 		r.InHand[i].Day = a.DayOf(x.Day)
-		t := a.TestByCode[x.Code]
+		t, _ := a.Test(x.Party, x.Code)
 		for _, y := range t.Analytes {
 			r.InHand[i].Analytes = append(r.InHand[i].Analytes, y.LOINC)
 		}

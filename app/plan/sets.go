@@ -132,7 +132,7 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 // partViews are the parts of a set as they are read and chosen.
 func (a *Acts) partViews(s order.Set, l *forms.Library) []SetPartView {
 	out := []SetPartView{}
-	for _, p := range s.Parts(a.Laboratory.Tests, l.LeafletTitles()) {
+	for _, p := range s.Parts(a.Laboratory("").Tests, l.LeafletTitles()) {
 		if p.Kind == order.ReturnPart { // "2w" is how it is typed, not how it reads
 			if _, said, err := note.Due(s.FollowUp.When, a.Today()); err == nil {
 				p.Words = strings.ToUpper(said[:1]) + said[1:] + ": " + s.FollowUp.Reason + "."
@@ -164,7 +164,7 @@ func (a *Acts) ApplySet(ctx context.Context, who act.Actor, noteID, setID string
 				codes = append(codes, d.Code)
 			}
 		}
-		all := s.Parts(a.Laboratory.Tests, l.LeafletTitles())
+		all := s.Parts(a.Laboratory("").Tests, l.LeafletTitles())
 		for _, key := range parts {
 			k := slices.IndexFunc(all, func(p order.SetPart) bool { return p.Key == key })
 			if k < 0 {
@@ -269,7 +269,7 @@ func (a *Acts) drawSet(ctx context.Context, who act.Actor, noteID, title string,
 		}
 		return err
 	})
-	s := order.Draw(formtext.Name(title), title, "the practice of "+who.Name+", "+a.Today()[:4], p, a.Laboratory.Tests)
+	s := order.Draw(formtext.Name(title), title, "the practice of "+who.Name+", "+a.Today()[:4], p, a.Laboratory("").Tests)
 	return s, []string{v.Visit.Patient.Family, v.Visit.Patient.Given, v.Visit.Patient.Record}, err
 }
 
@@ -319,7 +319,7 @@ func (a *Acts) KeepPlanAsSet(ctx context.Context, who act.Actor, noteID string, 
 		return forms.FormRow{}, err
 	}
 	s = s.Keep(k.Parts)
-	for _, p := range s.Parts(a.Laboratory.Tests, l.LeafletTitles()) {
+	for _, p := range s.Parts(a.Laboratory("").Tests, l.LeafletTitles()) {
 		for _, n := range names {
 			if strings.Contains(strings.ToLower(p.Words), strings.ToLower(n)) {
 				return forms.FormRow{}, act.Refuse(act.Invalid, "A part names this patient: “%s” Leave it out, a set is for everybody.", p.Words)

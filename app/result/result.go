@@ -210,8 +210,8 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 			Reviews: []ReviewView{}, Issue: r.Issue, Version: r.Version, MatchedBy: names[r.MatchedBy], Mine: r.OwnerID == who.ID,
 			Owner: names[r.OwnerID], MatchedWhy: r.MatchedWhy, Gone: r.GoneAt != "", FromLab: r.VisitID == "", Filler: r.Filler, Details: r.Details,
 			Removed: []ValueView{}, Late: []string{}, Care: []safety.Warning{}}
-		if r.Performer == "" || strings.Contains(r.Performer, a.Laboratory.Name) {
-			out.Phone = a.Laboratory.Phone
+		if r.Performer == "" || strings.Contains(r.Performer, a.Laboratory("").Name) {
+			out.Phone = a.Laboratory("").Phone
 		}
 		earlier, err := q.EarlierValues(r)
 		if err != nil {

@@ -85,8 +85,8 @@ func runDemo(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	lab := &standin.Laboratory{Name: s.config.Laboratory.Name, Facility: s.config.Laboratory.Facility,
-		Tests: demo.Offered(s.config.Laboratory), Deliver: s.mllp.Addr().String(), Delay: *delay,
+	lab := &standin.Laboratory{Name: s.config.Laboratory("").Name, Facility: s.config.Laboratory("").Facility,
+		Tests: demo.Offered(*s.config.Laboratory("")), Deliver: s.mllp.Addr().String(), Delay: *delay,
 		Diary: filepath.Join(o.data, "standin-laboratory.jsonl")}
 	others := demo.Elsewhere(time.Now())
 	if err := others.Open("127.0.0.1:0"); err != nil {
@@ -159,7 +159,7 @@ func generated(ctx context.Context, args []string) error {
 	if err != nil {
 		return err
 	}
-	c.Laboratory, c.Vaccines, c.Systems = d.Laboratory, d.Vaccines, d.Systems
+	c.Laboratory, c.Vaccines, c.Systems = d.Laboratories[0], d.Vaccines, d.Systems
 	c.Codes, _ = lib.On(c.Until.Format(time.DateOnly))
 	if c.Store, c.Keys, err = open(ctx, dir, true); err != nil {
 		return err

@@ -108,6 +108,7 @@ type InHand struct {
 	OrderID, VisitID, Day string
 	Prepared              bool
 	State                 string // of the order, as core/order names it
+	Party                 string // who does it, by id; "" for the one usually meant
 	Code, Name, LOINC     string
 	Analytes              []string // LOINC codes of what the test measures
 	Diagnoses             []string // codes it was ordered for

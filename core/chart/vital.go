@@ -239,7 +239,7 @@ func shown(ucum string) string {
 
 // readable are UCUM units as people read them.
 var readable = map[string]string{
-	"kg/m2": "kg/m²", "mL/min/{1.73_m2}": "mL/min/1.73 m²", "10*3/uL": "10³/µL", "m[IU]/L": "mIU/L", "m[IU]/mL": "mIU/mL", "[IU]/mL": "IU/mL",
+	"kg/m2": "kg/m²", "mL/min/{1.73_m2}": "mL/min/1.73 m²", "10*3/uL": "10³/µL", "10*6/uL": "10⁶/µL", "m[IU]/L": "mIU/L", "m[IU]/mL": "mIU/mL", "[IU]/mL": "IU/mL",
 	"ug/mL{FEU}": "mcg/mL FEU", "[pH]": "", "{INR}": "", "{SG}": "",
 }
 

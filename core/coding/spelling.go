@@ -92,7 +92,7 @@ func (l *lexicon) near(w string, limit int) []string {
 		if d := len(c.word) - len(s); d > most || -d > most || bits.OnesCount64(c.letters^mask) > 2*most {
 			continue
 		}
-		d := distance(s, c.word, most)
+		d := Distance(s, c.word, most)
 		if d > most {
 			continue
 		}
@@ -114,8 +114,8 @@ func (l *lexicon) near(w string, limit int) []string {
 	return words
 }
 
-// distance counts letters that are wrong, missing, too many or swapped, up to most.
-func distance(a, b string, most int) int {
+// Distance counts letters that are wrong, missing, too many or swapped, up to most.
+func Distance(a, b string, most int) int {
 	var rows [3][40]int
 	if len(a) >= 40 || len(b) >= 40 {
 		return most + 1

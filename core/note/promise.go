@@ -45,6 +45,22 @@ var (
 	shot      = regexp.MustCompile(`\b(vaccines?|vaccinations?|shots?|boosters?|immuni[sz]ations?|tdap|dtap|mmr)\b`)
 )
 
+// measured are words that mean the level of a medicine, not the medicine.
+var measured = regexp.MustCompile(`\b(levels?|troughs?|check|recheck|repeat|measure|draw|labs?|serum)\b`)
+
+// within says whether the words of one name stand in another, or the other way round.
+func within(a, b []string) bool {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	for i := 0; len(a) > 0 && i+len(a) <= len(b); i++ {
+		if slices.Equal(b[i:i+len(a)], a) {
+			return true
+		}
+	}
+	return false
+}
+
 // stretch is a part of a sentence that promises for itself.
 type stretch struct {
 	text  string // in small letters, between two blanks
@@ -85,12 +101,29 @@ func (c stretch) in(f []string) bool {
 	})
 }
 
-// alone are words of test names that are also said without meaning a test.
-var alone = map[string]bool{"blood": true, "count": true, "iron": true, "lead": true, "kidney": true, "liver": true, "screening": true,
-	"infection": true, "pregnancy": true, "hormone": true, "bacteria": true, "electrolyte": true, "electrolytes": true, "diabetes": true,
-	"inflammation": true, "arthritis": true, "gout": true, "sugar": true, "calcium": true, "glucose": true, "total": true, "free": true,
-	"panel": true, "test": true, "urine": true, "clot": true, "embolism": true, "anemia": true, "lupus": true, "gluten": true, "celiac": true,
-	"heart": true, "drug": true, "level": true, "stool": true, "child": true, "prostate": true, "coagulation": true, "parathyroid": true}
+// alone are words by which tests are found and that are also said without meaning one: of
+// diseases, organs, medicines.
+var alone = func() map[string]bool {
+	out := map[string]bool{}
+	for _, w := range strings.Fields(`
+	abo abscess acromegaly acth adrenal aids albuminuria aldosteronism allergy aminophylline anemia antiphospholipid
+	antithrombin aps arthritis ascites bacteremia bacteria biopsy blood borrelia calcidiol calcitriol calcium calprotectin
+	candida cardiac cat celiac chickenpox child cholesterol clap clearance clostridium clot coagulation coeliac colitis
+	complement copper corona coumadin count covid csf cyanocobalamin cyclosporine dermatophyte dhea diabetes diarrhea
+	differential drug dvt egg electrolyte electrolytes embolism encephalopathy enteric estradiol estrogen fats fertility
+	film fit flu fna free giardia glucola glucose gluten glycated gout graves hashimoto hbv hcv heart hemolysis hepatic
+	hepatitis herpes hiv hormone hpv hydrocortisone ibd iga ige igf igg igm immunoglobulins infection inflammation insulin
+	iron jaundice ketoacidosis kidney lead level liver lues lupus lyme mag menopause metabolic milk mono monoclonal
+	mononucleosis mpo myeloma nail nephrolithiasis nutrition oestradiol ovarian overdose ovulation pancreas pancreatitis
+	panel papilloma paracetamol parasites parathyrin parathyroid pathology peanut phenobarb phlegm phosphorus pleural
+	pneumonia pollen pr3 preeclampsia pregnancy prenatal prostate proteinuria pus ragweed renal retinol rnp rsv salmonella
+	salts screening sed sepsis shrimp sickle sjogren smith spondylitis ssa ssb std sti stones stool strep sugar syphilis
+	test testosterone thalassemia thrombocytes thyroid thyroxine tinea titer tocopherol total treponema trich tuberculosis
+	urea urine uti vasculitis venom warfarin wilson worms wound yeast`) {
+		out[w] = true
+	}
+	return out
+}()
 
 // Unkept lists what a plan's words promise and nothing holds, and tests ordered that
 // the plan does not tell of. It points out, it does not decide: none of it stops the
@@ -103,15 +136,19 @@ func Unkept(plan string, p Promised) []Point {
 	for i, t := range p.Tests {
 		name, _, _ := strings.Cut(t.Name, " with ")
 		phrases[i] = append(phrases[i], strings.Fields(strings.ToLower(name)))
-		for _, w := range append(strings.Fields(strings.Join(t.Also, " ")), t.Code) {
+		for _, w := range append(slices.Clone(t.Also), t.Code) {
 			if w = strings.ToLower(w); len(w) > 2 && !alone[w] {
-				phrases[i] = append(phrases[i], []string{w})
+				phrases[i] = append(phrases[i], strings.Fields(w))
 			}
 		}
 	}
 	medicines := make([][]string, len(p.Medicines))
+	substances := make([]bool, len(p.Tests)) // tests that are called like a medicine of the plan
 	for i, m := range p.Medicines {
 		medicines[i] = strings.Fields(strings.ToLower(m))
+		for k := range p.Tests {
+			substances[k] = substances[k] || slices.ContainsFunc(phrases[k], func(f []string) bool { return within(f, medicines[i]) })
+		}
 	}
 	for _, s := range Sentences(plan) {
 		promised := func(key, says string) {
@@ -122,7 +159,7 @@ func Unkept(plan string, p Promised) []Point {
 		}
 		for _, c := range stretchesOf(s) {
 			for k, t := range p.Tests {
-				if !slices.ContainsFunc(phrases[k], c.in) {
+				if !slices.ContainsFunc(phrases[k], c.in) || substances[k] && !measured.MatchString(c.text) {
 					continue
 				}
 				said[t.Code] = true

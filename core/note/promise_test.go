@@ -13,11 +13,11 @@ import (
 func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 	k := order.Analyte{Code: "K", LOINC: "2823-3"}
 	tests := []order.Test{
-		{Code: "URIC", Name: "Urate", Also: []string{"uric gout"}, Analytes: []order.Analyte{{LOINC: "3084-1"}}},
-		{Code: "BMP", Name: "Basic metabolic panel", Also: []string{"chem7 kidney"}, Analytes: []order.Analyte{k, {LOINC: "2951-2"}}},
+		{Code: "URIC", Name: "Urate", Also: []string{"uric acid", "uric", "gout"}, Analytes: []order.Analyte{{LOINC: "3084-1"}}},
+		{Code: "BMP", Name: "Basic metabolic panel", Also: []string{"chem7", "kidney"}, Analytes: []order.Analyte{k, {LOINC: "2951-2"}}},
 		{Code: "K", Name: "Potassium", Analytes: []order.Analyte{k}},
-		{Code: "A1C", Name: "Hemoglobin A1c", Also: []string{"hba1c diabetes"}},
-		{Code: "CREA", Name: "Creatinine with eGFR", Also: []string{"kidney renal"}},
+		{Code: "A1C", Name: "Hemoglobin A1c", Also: []string{"hba1c", "diabetes"}},
+		{Code: "CREA", Name: "Creatinine with eGFR", Also: []string{"kidney", "renal"}},
 	}
 	says := func(plan string, p Promised) string {
 		p.Tests = tests

@@ -5,40 +5,16 @@ package order
 import (
 	"errors"
 	"fmt"
-	"slices"
-	"strings"
+	"time"
+
+	"deftledger/core/chart"
 )
 
-// Laboratory is a laboratory with its test list.
-type Laboratory struct {
-	Name     string
-	Facility string // as it calls itself in messages
-	Phone    string
-	Source   string
-	Tests    []Test
-}
+// Kind is what an order is for.
+type Kind string
 
-// Test is one orderable test of a laboratory's test list.
-type Test struct {
-	Code     string    `json:"code" yaml:"code"`         // the laboratory's own code
-	Name     string    `json:"name" yaml:"name"`         // as the laboratory prints it
-	LOINC    string    `json:"loinc" yaml:"loinc"`       // order or panel code
-	Specimen string    `json:"specimen" yaml:"specimen"` // "serum", "urine"…
-	Tube     string    `json:"tube" yaml:"tube"`
-	Also     []string  `json:"also" yaml:"also"` // other words it is asked for by
-	Analytes []Analyte `json:"analytes" yaml:"analytes"`
-}
-
-// Analyte is one value a test reports. Unit is UCUM. Low and High bound the
-// laboratory's reference range for adults, inclusive; either may be empty.
-type Analyte struct {
-	Code  string `json:"code" yaml:"code"`
-	Name  string `json:"name" yaml:"name"`
-	LOINC string `json:"loinc" yaml:"loinc"`
-	Unit  string `json:"unit" yaml:"unit"`
-	Low   string `json:"low" yaml:"low"`
-	High  string `json:"high" yaml:"high"`
-}
+// LaboratoryKind is an order to a laboratory.
+const LaboratoryKind Kind = "laboratory"
 
 // State of an order.
 type State string
@@ -46,6 +22,8 @@ type State string
 // The states of an order. Failed means the laboratory refused it.
 const (
 	Draft     State = "draft"
+	Planned   State = "planned"     // for a later day; sent on it, or drawn on it
+	ToDraw    State = "to be drawn" // here; sent when it is
 	Signed    State = "signed, not sent"
 	Received  State = "received by the laboratory"
 	InProcess State = "in process"
@@ -62,10 +40,71 @@ func (s State) Done() bool { return s == Reviewed || s == Cancelled }
 // Priorities of an order; the codes are those of HL7 v2.5.1 field TQ1-9 (table 0485).
 var Priorities = map[string]string{"R": "routine", "A": "urgent", "S": "stat"}
 
-// Line is one test of an order with the diagnosis codes that justify it.
+// Line is one test on the pad with the diagnosis codes that justify it. Orders prepared
+// before there were two laboratories have none: theirs is the one usually meant.
 type Line struct {
-	Test      string
-	Diagnoses []string
+	Laboratory string `json:",omitempty"` // ID; "" for the one usually meant
+	Test       string
+	Diagnoses  []string
+	Answers    []EntryAnswer `json:",omitempty"`
+	Remark     string        `json:",omitempty"`
+	Timing
+}
+
+// Timing is when a test is to be done: now, on a day, or every so many weeks from a day
+// until another, each time an order of its own.
+type Timing struct {
+	Due   string `json:",omitempty"` // YYYY-MM-DD; "" for now
+	Every int    `json:",omitempty"` // weeks; 0 for once
+	Until string `json:",omitempty"` // YYYY-MM-DD, the last day on which one may fall
+}
+
+// MostOccurrences bounds how often a standing order is repeated.
+const MostOccurrences = 60
+
+// Days lists the days on which it falls due; "" for now. today is YYYY-MM-DD.
+func (t Timing) Days(today string) ([]string, error) {
+	now, err := time.Parse(time.DateOnly, today)
+	if err != nil {
+		return nil, err
+	}
+	first := now
+	if t.Due != "" {
+		if first, err = time.Parse(time.DateOnly, t.Due); err != nil {
+			return nil, fmt.Errorf("%w: %q is no day", ErrIncomplete, t.Due)
+		}
+		switch {
+		case first.Before(now):
+			return nil, fmt.Errorf("%w: %s is past", ErrIncomplete, chart.SayDay(t.Due))
+		case first.After(now.AddDate(2, 0, 0)):
+			return nil, fmt.Errorf("%w: %s is more than two years away", ErrIncomplete, chart.SayDay(t.Due))
+		}
+	}
+	if t.Every == 0 {
+		if t.Until != "" {
+			return nil, fmt.Errorf("%w: a standing order says every how many weeks", ErrIncomplete)
+		}
+		return []string{t.Due}, nil
+	}
+	until, err := time.Parse(time.DateOnly, t.Until)
+	switch {
+	case t.Every < 1 || t.Every > 104:
+		return nil, fmt.Errorf("%w: every 1 to 104 weeks", ErrIncomplete)
+	case err != nil:
+		return nil, fmt.Errorf("%w: a standing order says until when", ErrIncomplete)
+	case !until.After(first):
+		return nil, fmt.Errorf("%w: %s is not after its first day", ErrIncomplete, chart.SayDay(t.Until))
+	case until.After(now.AddDate(2, 0, 0)):
+		return nil, fmt.Errorf("%w: a standing order is renewed after two years at the latest", ErrIncomplete)
+	}
+	days := []string{t.Due}
+	for d := first.AddDate(0, 0, 7*t.Every); !d.After(until); d = d.AddDate(0, 0, 7*t.Every) {
+		days = append(days, d.Format(time.DateOnly))
+	}
+	if len(days) > MostOccurrences {
+		return nil, fmt.Errorf("%w: that would be %d orders; %d are the most", ErrIncomplete, len(days), MostOccurrences)
+	}
+	return days, nil
 }
 
 // ErrIncomplete is wrapped by every reason why an order cannot be signed.
@@ -84,10 +123,10 @@ func Complete(priority string, lines []Line) error {
 		if len(l.Diagnoses) == 0 {
 			return fmt.Errorf("%w: link a diagnosis to %s", ErrIncomplete, l.Test)
 		}
-		if seen[l.Test] {
+		if seen[l.Laboratory+" "+l.Test] {
 			return fmt.Errorf("%w: %s stands on it twice", ErrIncomplete, l.Test)
 		}
-		seen[l.Test] = true
+		seen[l.Laboratory+" "+l.Test] = true
 	}
 	return nil
 }
@@ -125,43 +164,6 @@ func After(tests []TestState) State {
 		return InProcess
 	}
 	return Received
-}
-
-// Find returns tests whose name, code, LOINC or other words begin with every
-// word of the query; better matches (name before other words) first.
-func Find(tests []Test, query string, limit int) []Test {
-	asked := strings.Fields(strings.ToLower(query))
-	type ranked struct {
-		t    Test
-		rank int
-	}
-	var hits []ranked
-	for _, t := range tests {
-		names := strings.FieldsFunc(strings.ToLower(t.Name), func(r rune) bool { return strings.ContainsRune(" ,-/()", r) })
-		rest := append(strings.Fields(strings.ToLower(strings.Join(t.Also, " "))), strings.ToLower(t.Code), t.LOINC)
-		rank, ok := 0, true
-		for _, w := range asked {
-			starts := func(s string) bool { return strings.HasPrefix(s, w) }
-			at := slices.IndexFunc(names, starts)
-			switch {
-			case at >= 0:
-				rank += at
-			case slices.ContainsFunc(rest, starts):
-				rank += 3
-			default:
-				ok = false
-			}
-		}
-		if ok {
-			hits = append(hits, ranked{t, rank*100 + len(names)})
-		}
-	}
-	slices.SortStableFunc(hits, func(a, b ranked) int { return a.rank - b.rank })
-	var out []Test
-	for i := range min(limit, len(hits)) {
-		out = append(out, hits[i].t)
-	}
-	return out
 }
 
 // PreparedState says how an order laid for a physician's signature stands.

@@ -32,35 +32,17 @@ func TestAfter(t *testing.T) {
 }
 
 func TestComplete(t *testing.T) {
-	full := Line{"K", []string{"I10"}}
+	full := Line{Test: "K", Diagnoses: []string{"I10"}}
 	require.NoError(t, Complete("R", []Line{full}))
 	for name, c := range map[string]struct {
 		priority string
 		lines    []Line
 	}{
 		"at least one test": {"R", nil}, "routine, urgent or stat": {"X", []Line{full}},
-		"link a diagnosis to CBC": {"R", []Line{full, {"CBC", nil}}}, "K stands on it twice": {"S", []Line{full, full}},
+		"link a diagnosis to CBC": {"R", []Line{full, {Test: "CBC"}}}, "K stands on it twice": {"S", []Line{full, full}},
 	} {
 		err := Complete(c.priority, c.lines)
 		require.ErrorIs(t, err, ErrIncomplete)
 		require.ErrorContains(t, err, name)
 	}
-}
-
-func TestFind(t *testing.T) {
-	list := []Test{
-		{Code: "URIC", Name: "Urate", LOINC: "3084-1", Also: []string{"uric acid gout"}},
-		{Code: "BMP", Name: "Basic metabolic panel", LOINC: "24321-2", Also: []string{"kidney"}},
-		{Code: "CMP", Name: "Comprehensive metabolic panel", LOINC: "24323-8", Also: []string{"kidney liver"}},
-		{Code: "K", Name: "Potassium", LOINC: "2823-3"},
-	}
-	for query, want := range map[string]string{
-		"uric": "URIC", "bas met": "BMP", "met comp": "CMP", "pot": "K", "2823": "K", "bmp": "BMP", "liver": "CMP", "GOUT": "URIC",
-	} {
-		got := Find(list, query, 5)
-		require.NotEmpty(t, got, query)
-		require.Equal(t, want, got[0].Code, query)
-	}
-	require.Empty(t, Find(list, "troponin", 5))
-	require.Len(t, Find(list, "", 2), 2)
 }

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/core/chart"
+	"deftledger/core/order"
 	"deftledger/core/outside"
 	"deftledger/core/result"
 )
@@ -124,24 +125,89 @@ func TestOrderMessage(t *testing.T) {
 		ClinicianName: chart.Name{Family: "Oduya", Given: "Maren"}, SignedAt: at, CollectedAt: at,
 		Patient: chart.Patient{Record: "SK-1", Name: chart.Name{Family: "Pipe|Hat^&", Given: "Ann"}, BirthDate: "1968-03-14", Sex: "F",
 			Phone: "555"},
-		Tests: []OrderTest{{"K", "Potassium", "2823-3", []Diagnosis{{"E87.6", "Hypokalemia"}, {"I10", "Essential (primary) hypertension"}}},
-			{"UCUL", "Urine culture", "630-4", []Diagnosis{{"N39.0", "Urinary tract infection"}}}}}
-	want := "MSH|^~\\&|DEFTLEDGER|SKERROW||BRINEHOUSE|20261123080000-0500||OML^O21^OML_O21|SK10001|P|2.5.1||||||UNICODE UTF-8\r" +
-		"PID|1||SK-1^^^SKERROW^MR||Pipe\\F\\Hat\\S\\\\T\\^Ann^||19680314|F|||||555\r" +
-		"ORC|NW|SK10001-1||SK10001|||||20261123080000-0500|||c1^Oduya^Maren\r" +
+		Tests: []OrderTest{{Code: "K", Name: "Potassium", LOINC: "2823-3", Diagnoses: []Diagnosis{{"E87.6", "Hypokalemia"}, {"I10", "Essential (primary) hypertension"}}},
+			{Code: "UCUL", Name: "Urine culture", LOINC: "630-4", Diagnoses: []Diagnosis{{"N39.0", "Urinary tract infection"}}}}}
+	want := "MSH|^~\\&|DEFTLEDGER|SKERROW||BRINEHOUSE|20261123080000-0500||OML^O21^OML_O21|SK10001|P|2.5.1|||AL|AL||UNICODE UTF-8|||LOI_Common_Component^^2.16.840.1.113883.9.66^ISO\r" +
+		"PID|1||SK-1^^^SKERROW^MR||Pipe\\F\\Hat\\S\\\\T\\^Ann^^^^^L||19680314|F|||||^PRN^PH^^^^^^^^^555\r" +
+		"PV1|1|O\r" +
+		"ORC|NW|SK10001-1^SKERROW||SK10001^SKERROW|||||20261123080000-0500|||c1^Oduya^Maren^^^^^^SKERROW^L^^^EI\r" +
 		"TQ1|1||||||||A\r" +
-		"OBR|1|SK10001-1||K^Potassium^L^2823-3^^LN|||20261123080000-0500|||||||||c1^Oduya^Maren\r" +
+		"OBR|1|SK10001-1^SKERROW||K^Potassium^L^2823-3^^LN|||20261123080000-0500|||||||||c1^Oduya^Maren^^^^^^SKERROW^L^^^EI\r" +
 		"DG1|1||E87.6^Hypokalemia^I10C|||W\r" +
 		"DG1|2||I10^Essential (primary) hypertension^I10C|||W\r" +
-		"ORC|NW|SK10001-2||SK10001|||||20261123080000-0500|||c1^Oduya^Maren\r" +
+		"ORC|NW|SK10001-2^SKERROW||SK10001^SKERROW|||||20261123080000-0500|||c1^Oduya^Maren^^^^^^SKERROW^L^^^EI\r" +
 		"TQ1|1||||||||A\r" +
-		"OBR|2|SK10001-2||UCUL^Urine culture^L^630-4^^LN|||20261123080000-0500|||||||||c1^Oduya^Maren\r" +
+		"OBR|2|SK10001-2^SKERROW||UCUL^Urine culture^L^630-4^^LN|||20261123080000-0500|||||||||c1^Oduya^Maren^^^^^^SKERROW^L^^^EI\r" +
 		"DG1|1||N39.0^Urinary tract infection^I10C|||W\r"
 	require.Equal(t, strings.ReplaceAll(want, "\r", "\n"), strings.ReplaceAll(string(o.Build()), "\r", "\n"))
 	m, err := Parse(o.Build())
 	require.NoError(t, err)
 	pid, _ := m.First("PID")
 	require.Equal(t, "Pipe|Hat^&", pid.Get(5, 1), "what was escaped comes back")
+}
+
+// An order with all that can be said, each field where HL7 v2.5.1 has it (chapters 3, 4, 6, 7;
+// the numbers were looked up there, not in the code).
+func TestAnOrderWithAllThatIsSaid(t *testing.T) {
+	at := time.Date(2026, 11, 23, 8, 0, 0, 0, zone)
+	o := Order{Control: "SK7", Sender: "SKERROW", Receiver: "BRINEHOUSE", Placer: "SK7", Priority: "R", NPI: "1234567893", Day: "2026-11-23", Due: "2026-12-07",
+		ClinicianName: chart.Name{Family: "Oduya", Given: "Maren"}, SignedAt: at, CollectedAt: at, CollectedBy: chart.Name{Family: "Vance", Given: "Petra"},
+		Patient: chart.Patient{Record: "SK-9", Name: chart.Name{Family: "Drummond-Iyer", Given: "Zoë", Middle: "Q"}, BirthDate: "2018-05-03", Sex: "F"},
+		Registration: chart.Registration{Suffix: "II", Race: []string{"White", "Cornish | Breton"}, Ethnicity: "not Hispanic or Latino", Language: "English",
+			Address:    chart.Address{Street: "2 Reef Lane", City: "Skerrow", State: "ME", Zip: "04001"},
+			Telephones: []chart.Telephone{{Number: "555-0101", Use: "mobile"}, {Number: "555-0102", Use: "work"}},
+			Contacts:   []chart.Contact{{ID: "m", Name: "Ann Iyer", Phone: "555-0103", Guardian: true, Relation: "mother"}}, Guarantor: "m",
+			Coverages: []chart.Coverage{{Rank: "primary", Kind: "commercial", Payer: "Skerrow Mutual", Plan: "Family", Number: "P-1", Group: "G-2", Holder: "m", From: "2026-01-01"}}},
+		Payer: order.Payer{Who: order.InsurerPays}, Copies: []order.Copy{{Patient: true}, {Name: "Dr. Tak"}},
+		Tests: []OrderTest{{Code: "PBB", Name: "Lead in blood", LOINC: "5671-3", Diagnoses: []Diagnosis{{"Z77.011", "Contact with lead"}}, Remark: "line one\nline \x0b two",
+			Answers:   []OrderAnswered{{"LEADHOW", "Blood taken from", "ST", "vein", ""}, {"W", "Weight", "NM", "24.5", "kg"}},
+			Specimens: []OrderSpecimen{{"whole blood", "TAN", "tan-top tube", "2", "room"}}}}}
+	raw := o.Build()
+	require.NotContains(t, string(raw), "\x0b", "nothing in it ends the frame")
+	require.NotContains(t, string(raw), "\n")
+	m, err := Parse(raw)
+	require.NoError(t, err)
+	var names []string
+	for _, s := range m.Segments {
+		names = append(names, s.Name)
+	}
+	require.Equal(t, "MSH PID NK1 PV1 IN1 GT1 ORC TQ1 OBR NTE DG1 OBX OBX SPM", strings.Join(names, " "))
+	for _, c := range []struct {
+		segment     string
+		field, part int
+		want        string
+	}{
+		{"MSH", 15, 1, "AL"}, {"MSH", 16, 1, "AL"}, {"MSH", 21, 1, "LOI_Common_Component"}, {"MSH", 21, 4, "ISO"},
+		{"PID", 3, 4, "SKERROW"}, {"PID", 5, 1, "Drummond-Iyer"}, {"PID", 5, 3, "Q"}, {"PID", 5, 4, "II"}, {"PID", 5, 7, "L"}, {"PID", 10, 1, "2106-3"},
+		{"PID", 11, 1, "2 Reef Lane"}, {"PID", 11, 3, "Skerrow"}, {"PID", 11, 4, "ME"}, {"PID", 11, 5, "04001"}, {"PID", 13, 3, "CP"}, {"PID", 13, 12, "555-0101"},
+		{"PID", 15, 2, "English"}, {"PID", 22, 1, "N"},
+		{"NK1", 2, 2, "Ann Iyer"}, {"NK1", 3, 1, "GRD"}, {"NK1", 5, 12, "555-0103"}, {"PV1", 2, 1, "O"},
+		{"IN1", 2, 2, "Family"}, {"IN1", 4, 1, "Skerrow Mutual"}, {"IN1", 8, 1, "G-2"}, {"IN1", 12, 1, "20260101"}, {"IN1", 15, 1, "commercial"}, {"IN1", 16, 2, "Ann Iyer"},
+		{"IN1", 17, 1, "OTH"}, {"IN1", 22, 1, "1"}, {"IN1", 36, 1, "P-1"},
+		{"GT1", 3, 2, "Ann Iyer"}, {"GT1", 6, 12, "555-0103"}, {"GT1", 11, 2, "mother"},
+		{"ORC", 1, 1, "NW"}, {"ORC", 2, 1, "SK7-1"}, {"ORC", 2, 2, "SKERROW"}, {"ORC", 4, 1, "SK7"}, {"ORC", 12, 1, "1234567893"}, {"ORC", 12, 13, "NPI"},
+		{"TQ1", 7, 1, "20261207"}, {"TQ1", 9, 1, "R"},
+		{"OBR", 4, 1, "PBB"}, {"OBR", 4, 4, "5671-3"}, {"OBR", 10, 2, "Vance"}, {"OBR", 16, 2, "Oduya"}, {"OBR", 28, 1, "SK-9"},
+		{"NTE", 2, 1, "P"}, {"DG1", 3, 1, "Z77.011"}, {"OBX", 2, 1, "ST"}, {"OBX", 5, 1, "vein"}, {"OBX", 11, 1, "O"},
+		{"SPM", 4, 1, "BLD"}, {"SPM", 4, 3, "HL70487"}, {"SPM", 12, 1, "2"}, {"SPM", 12, 2, "mL"}, {"SPM", 14, 1, "room"}, {"SPM", 17, 1, "20261123080000-0500"}, {"SPM", 27, 1, "TAN"},
+	} {
+		s, ok := m.First(c.segment)
+		require.True(t, ok, c.segment)
+		require.Equal(t, c.want, s.Get(c.field, c.part), "%s-%d.%d", c.segment, c.field, c.part)
+	}
+	pid, _ := m.First("PID")
+	require.Len(t, pid.Repeats(10), 2)
+	require.Contains(t, string(raw), `~^Cornish \F\ Breton`)
+	obr, _ := m.First("OBR")
+	require.Len(t, obr.Repeats(28), 2)
+	nte, _ := m.First("NTE")
+	require.Equal(t, "line one\nline \x0b two", nte.Get(3, 1), "what was escaped comes back")
+	o.Cancel = true
+	m, err = Parse(o.Build())
+	require.NoError(t, err)
+	orc, _ := m.First("ORC")
+	require.Equal(t, "CA", orc.Get(1, 1))
+	require.Equal(t, "SK7-1", orc.Get(2, 1))
 }
 
 func TestAcknowledgements(t *testing.T) {

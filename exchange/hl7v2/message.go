@@ -370,7 +370,19 @@ func (p *page) obey(what, number string) {
 
 // Escape makes text safe inside a field with the standard delimiters.
 func Escape(s string) string {
-	return escaper.Replace(s)
+	s = escaper.Replace(s)
+	if !strings.ContainsFunc(s, func(r rune) bool { return r < ' ' || r == 0x7F }) {
+		return s
+	}
+	var b strings.Builder
+	for _, r := range s { // signs that would end the message or its frame
+		if r < ' ' || r == 0x7F {
+			fmt.Fprintf(&b, `\X%02X\`, r)
+		} else {
+			b.WriteRune(r)
+		}
+	}
+	return b.String()
 }
 
 var escaper = strings.NewReplacer(`\`, `\E\`, "|", `\F\`, "^", `\S\`, "&", `\T\`, "~", `\R\`, "\r\n", `\.br\`, "\n", `\.br\`, "\r", `\.br\`)

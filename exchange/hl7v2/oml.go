@@ -8,61 +8,246 @@ import (
 	"time"
 
 	"deftledger/core/chart"
+	"deftledger/core/order"
 )
 
-// Order is what an OML^O21 laboratory order says.
+// Order is what an OML^O21 laboratory order says. What is empty was not said, and is left out.
 type Order struct {
-	Control        string
-	Sender         string // sending facility, the practice
-	Receiver       string // receiving facility, the laboratory
-	Placer         string
-	Priority       string // R, A, S (table 0485)
-	Patient        chart.Patient
-	ClinicianID    string
-	ClinicianName  chart.Name
-	SignedAt       time.Time
-	CollectedAt    time.Time
-	Tests          []OrderTest
-	CollectionNote string
-	Cancel         bool // of an order sent before, instead of a new one
+	Control       string
+	Sender        string // sending facility, the practice; also the namespace of our numbers
+	Receiver      string // receiving facility, the laboratory
+	Placer        string
+	Priority      string // R, A, S (table 0485)
+	Patient       chart.Patient
+	Registration  chart.Registration
+	Day           string // YYYY-MM-DD, on which coverages hold
+	Payer         order.Payer
+	ClinicianID   string
+	NPI           string
+	ClinicianName chart.Name
+	SignedAt      time.Time
+	CollectedAt   time.Time
+	CollectedBy   chart.Name
+	Due           string // YYYY-MM-DD; "" for now
+	Tests         []OrderTest
+	Copies        []order.Copy
+	Cancel        bool // of an order sent before, instead of a new one
 }
 
 // OrderTest is one test of an order with the diagnoses that justify it.
 type OrderTest struct {
 	Code, Name, LOINC string
 	Diagnoses         []Diagnosis
+	Remark            string
+	Answers           []OrderAnswered
+	Specimens         []OrderSpecimen
+}
+
+// OrderAnswered is the answer to a question at order entry. Kind is the value type of OBX-2.
+type OrderAnswered struct{ Code, Words, Kind, Answer, Unit string }
+
+// OrderSpecimen is a specimen of a test with its container.
+type OrderSpecimen struct {
+	Specimen, ContainerCode, Container string
+	Volume                             string // mL; "" for not said
+	Handling                           string
 }
 
 // Diagnosis is an ICD-10-CM code with its title.
 type Diagnosis struct{ Code, Title string }
 
-// Build writes the order as OML^O21 (HL7 v2.5.1, chapter 4.4.6): one ORC/TQ1/OBR
-// group per test under one placer group, each with its own DG1 segments and SPM.
+// loiProfile is the common component of the laboratory orders guide (HL7 Version 2.5.1
+// Implementation Guide: Laboratory Orders from EHR, release 1, 2013).
+const loiProfile = "LOI_Common_Component^^2.16.840.1.113883.9.66^ISO"
+
+// Build writes the order as OML^O21 (HL7 v2.5.1, chapter 4.4.6): the patient with next of
+// kin or guardian, visit, insurance and guarantor, then for each test an ORC/TQ1/OBR group
+// with its notes, diagnoses, answers at order entry and specimens.
 func (o Order) Build() []byte {
 	var b strings.Builder
 	seg := func(fields ...string) { b.WriteString(strings.TrimRight(strings.Join(fields, "|"), "|") + "\r") }
-	p := o.Patient
 	seg("MSH", `^~\&`, "DEFTLEDGER", Escape(o.Sender), "", Escape(o.Receiver), stamp(o.SignedAt), "", "OML^O21^OML_O21", o.Control, "P",
-		"2.5.1", "", "", "", "", "", "UNICODE UTF-8")
-	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "",
-		Escape(p.Name.Family)+"^"+Escape(p.Name.Given)+"^"+Escape(p.Name.Middle), "",
-		strings.ReplaceAll(p.BirthDate, "-", ""), p.Sex, "", "", "", "", Escape(p.Phone))
+		"2.5.1", "", "", "AL", "AL", "", "UNICODE UTF-8", "", "", loiProfile)
+	o.patient(seg)
 	code := "NW"
 	if o.Cancel {
 		code = "CA"
 	}
-	clinician := Escape(o.ClinicianID) + "^" + Escape(o.ClinicianName.Family) + "^" + Escape(o.ClinicianName.Given)
+	clinician := o.clinician()
+	group := joined("^", o.Placer, Escape(o.Sender))
+	var copies []string
+	for _, c := range o.Copies {
+		if c.Patient {
+			copies = append(copies, Escape(o.Patient.Record)+"^"+Escape(o.Patient.Name.Family)+"^"+Escape(o.Patient.Name.Given)+"^^^^^^"+Escape(o.Sender)+"^^^^MR")
+		} else {
+			copies = append(copies, "^"+Escape(c.Says()))
+		}
+	}
 	for i, t := range o.Tests {
-		number := fmt.Sprintf("%s-%d", o.Placer, i+1)
-		seg("ORC", code, number, "", o.Placer, "", "", "", "", stamp(o.SignedAt), "", "", clinician)
-		seg("TQ1", "1", "", "", "", "", "", "", "", o.Priority)
-		seg("OBR", fmt.Sprint(i+1), number, "", Escape(t.Code)+"^"+Escape(t.Name)+"^L^"+t.LOINC+"^^LN", "", "", stamp(o.CollectedAt), "", "", "",
-			"", "", "", "", "", clinician)
+		number := joined("^", fmt.Sprintf("%s-%d", o.Placer, i+1), Escape(o.Sender))
+		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician)
+		seg("TQ1", "1", "", "", "", "", "", strings.ReplaceAll(o.Due, "-", ""), "", o.Priority)
+		collector := ""
+		if o.CollectedBy.Family != "" {
+			collector = "^" + Escape(o.CollectedBy.Family) + "^" + Escape(o.CollectedBy.Given)
+		}
+		name := Escape(t.Code) + "^" + Escape(t.Name) + "^L"
+		if t.LOINC != "" {
+			name += "^" + t.LOINC + "^^LN"
+		}
+		seg("OBR", fmt.Sprint(i+1), number, "", name, "", "", stamp(o.CollectedAt), "", "", collector,
+			"", "", "", "", "", clinician, "", "", "", "", "", "", "", "", "", "", "", strings.Join(copies, "~"))
+		if t.Remark != "" {
+			seg("NTE", "1", "P", Escape(t.Remark))
+		}
 		for k, d := range t.Diagnoses {
 			seg("DG1", fmt.Sprint(k+1), "", Escape(d.Code)+"^"+Escape(d.Title)+"^I10C", "", "", "W")
 		}
+		for k, a := range t.Answers {
+			seg("OBX", fmt.Sprint(k+1), a.Kind, Escape(a.Code)+"^"+Escape(a.Words)+"^L", "", Escape(a.Answer), Escape(a.Unit), "", "", "", "", "O")
+		}
+		if o.Cancel {
+			continue
+		}
+		for k, s := range t.Specimens {
+			volume := ""
+			if s.Volume != "" {
+				volume = s.Volume + "^mL"
+			}
+			seg("SPM", fmt.Sprint(k+1), "", "", specimenType(s.Specimen), "", "", "", "", "", "", "", volume, "", Escape(s.Handling), "", "",
+				stamp(o.CollectedAt), "", "", "", "", "", "", "", "", "", Escape(s.ContainerCode)+"^"+Escape(s.Container)+"^L")
+		}
 	}
 	return []byte(b.String())
+}
+
+// joined puts parts together and leaves the empty ones at the end out.
+func joined(with string, parts ...string) string {
+	return strings.TrimRight(strings.Join(parts, with), with)
+}
+
+func (o Order) clinician() string {
+	name := Escape(o.ClinicianName.Family) + "^" + Escape(o.ClinicianName.Given)
+	if o.NPI != "" {
+		return o.NPI + "^" + name + "^^^^^^NPI&2.16.840.1.113883.4.6&ISO^L^^^NPI"
+	}
+	return Escape(o.ClinicianID) + "^" + name + "^^^^^^" + Escape(o.Sender) + "^L^^^EI"
+}
+
+// races are the codes of table 0005; what has none there is sent as it was stated.
+var races = map[string]string{"American Indian or Alaska Native": "1002-5", "Asian": "2028-9", "Black or African American": "2054-5",
+	"Native Hawaiian or Pacific Islander": "2076-8", "White": "2106-3"}
+
+func element(text, code, table string) string {
+	if code == "" {
+		return joined("^", "", Escape(text))
+	}
+	return code + "^" + Escape(text) + "^" + table
+}
+
+func telephone(number, use string) string {
+	if number == "" {
+		return ""
+	}
+	codes := map[string]string{"home": "PRN^PH", "mobile": "PRN^CP", "work": "WPN^PH"}
+	return "^" + cmpOr(codes[use], "PRN^PH") + "^^^^^^^^^" + Escape(number)
+}
+
+func place(a chart.Address) string {
+	return joined("^", Escape(a.Street), "", Escape(a.City), Escape(a.State), Escape(a.Zip))
+}
+
+// patient writes PID, NK1, PV1, IN1 with IN2, and GT1.
+func (o Order) patient(seg func(...string)) {
+	p, r := o.Patient, o.Registration
+	var stated []string
+	for _, x := range r.Race {
+		if x != "does not want to say" && x != "Hispanic or Latino" {
+			stated = append(stated, element(x, races[x], "HL70005"))
+		}
+	}
+	ethnic := map[string]string{"Hispanic or Latino": "H^Hispanic or Latino^HL70189", "not Hispanic or Latino": "N^not Hispanic or Latino^HL70189"}[r.Ethnicity]
+	phones := []string{}
+	for _, t := range r.Telephones {
+		phones = append(phones, telephone(t.Number, t.Use))
+	}
+	if len(phones) == 0 && p.Phone != "" {
+		phones = append(phones, telephone(p.Phone, ""))
+	}
+	names := joined("^", Escape(p.Name.Family), Escape(p.Name.Given), Escape(p.Name.Middle), Escape(r.Suffix))
+	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "", names+strings.Repeat("^", max(0, 6-strings.Count(names, "^")))+"L", "",
+		strings.ReplaceAll(p.BirthDate, "-", ""), p.Sex, "", strings.Join(stated, "~"), place(r.Address), "", strings.Join(phones, "~"), "",
+		element(r.Language, "", ""), "", "", "", "", "", "", ethnic)
+	if o.Cancel {
+		return
+	}
+	minor := false
+	if years, _, known := chart.AgeOn(p.BirthDate, o.Day); known {
+		minor = years < 18
+	}
+	n := 0
+	for _, c := range r.Contacts {
+		if c.Guardian && minor || c.Emergency {
+			n++
+			role, says := "EMC", "Emergency contact"
+			if c.Guardian {
+				role, says = "GRD", "Guardian"
+			}
+			seg("NK1", fmt.Sprint(n), "^"+Escape(c.Name), role+"^"+says+"^HL70063", "", telephone(c.Phone, ""))
+		}
+	}
+	seg("PV1", "1", "O")
+	if o.Payer.Who == order.InsurerPays {
+		for i, c := range order.Covers(r, o.Day) {
+			o.insurance(seg, i+1, c)
+		}
+	}
+	o.guarantor(seg)
+}
+
+func (o Order) insurance(seg func(...string), n int, c chart.Coverage) {
+	holder, relation := Escape(o.Patient.Name.Family)+"^"+Escape(o.Patient.Name.Given), "SEL^Self^HL70063"
+	if c.Holder != "self" {
+		holder, relation = "", "OTH^Other^HL70063"
+		for _, x := range o.Registration.Contacts {
+			if x.ID == c.Holder {
+				holder = "^" + Escape(x.Name)
+			}
+		}
+	}
+	f := make([]string, 37)
+	f[0], f[1], f[2], f[3], f[4], f[8] = "IN1", fmt.Sprint(n), "^"+Escape(cmpOr(c.Plan, c.Payer)), Escape(c.Payer)+"^^^"+Escape(o.Sender)+"^XX", Escape(c.Payer), Escape(c.Group)
+	f[12], f[13], f[15] = strings.ReplaceAll(c.From, "-", ""), strings.ReplaceAll(c.Until, "-", ""), Escape(c.Kind)
+	f[16], f[17], f[22], f[36] = holder, relation, fmt.Sprint(n), Escape(c.Number)
+	seg(f...)
+}
+
+func (o Order) guarantor(seg func(...string)) {
+	r := o.Registration
+	switch {
+	case r.Guarantor == "" || o.Payer.Who == order.PracticePays || o.Payer.Who == "":
+	case r.Guarantor == "self":
+		seg("GT1", "1", "", Escape(o.Patient.Name.Family)+"^"+Escape(o.Patient.Name.Given), "", place(r.Address), "", "", strings.ReplaceAll(o.Patient.BirthDate, "-", ""),
+			o.Patient.Sex, "", "SEL^Self^HL70063")
+	default:
+		for _, c := range r.Contacts {
+			if c.ID == r.Guarantor {
+				seg("GT1", "1", "", "^"+Escape(c.Name), "", "", telephone(c.Phone, ""), "", "", "", "", element(c.Relation, "", ""))
+			}
+		}
+	}
+}
+
+// specimenTypes are codes of table 0487.
+var specimenTypes = map[string]string{"serum": "SER^Serum", "whole blood": "BLD^Whole blood", "urine": "UR^Urine", "urine of 24 hours": "UR^Urine", "stool": "STL^Stool = Fecal",
+	"sputum": "SPT^Sputum", "heparin plasma": "PLAS^Plasma", "EDTA plasma": "PLAS^Plasma", "fluoride plasma": "PLAS^Plasma", "citrated plasma": "PPP^Plasma, Platelet poor",
+	"tissue": "TISS^Tissue"}
+
+func specimenType(words string) string {
+	if code, ok := specimenTypes[words]; ok {
+		return code + "^HL70487"
+	}
+	return "^" + Escape(words)
 }
 
 func stamp(t time.Time) string {

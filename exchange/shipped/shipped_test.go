@@ -12,23 +12,16 @@ func TestWhatShipsReads(t *testing.T) {
 	require.NotEmpty(t, r.Services)
 	require.NotEmpty(t, r.Measures)
 	require.NotEmpty(t, r.Systems.Review)
-	for _, test := range r.Laboratory.Tests {
-		if test.Code == "BMP" {
-			require.Len(t, test.Analytes, 9, "a panel has all of its analytes")
-			require.Equal(t, "2823-3", test.Analytes[2].LOINC)
-		}
+	n := 0
+	for _, l := range r.Laboratories {
+		n += len(l.Tests)
 	}
-}
-
-func TestAFaultyTestListIsRefused(t *testing.T) {
-	const k = "analytes: [{code: K, name: Potassium, loinc: 2823-3, unit: mmol/L, low: \"3.5\", high: \"5.1\"}]\n"
-	for _, c := range []struct{ name, text, says string }{
-		{"an analyte that is not defined", k + "tests: [{code: K, name: Potassium, analytes: [K, NA]}]", `the test K reports "NA"`},
-		{"one that no test reports", k + "tests: [{code: X, name: X, analytes: []}]", "no test reports the analyte K"},
-		{"one defined twice", "analytes: [{code: K}, {code: K}]\ntests: [{code: K, analytes: [K]}]", `"K" is defined twice`},
-		{"a word that nobody knows", k + "tests: [{code: K, analites: [K]}]", "analites"},
-	} {
-		_, err := Laboratory("list", []byte(c.text))
-		require.ErrorContains(t, err, c.says, c.name)
-	}
+	require.GreaterOrEqual(t, n, 220)
+	bmp, ok := r.Laboratories[0].Test("BMP")
+	require.True(t, ok)
+	require.Len(t, bmp.Analytes, 9, "a panel has all of its analytes")
+	require.Equal(t, "2823-3", bmp.Analytes[2].LOINC)
+	a, _ := r.Laboratories[0].Test("B12")
+	b, _ := r.Laboratories[1].Test("B12")
+	require.NotEqual(t, a.Name, b.Name, "two laboratories use one code for two tests")
 }

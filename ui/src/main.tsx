@@ -11,6 +11,7 @@ import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
 import { Broken } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
+import { Specimens } from "./order/Specimens";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
@@ -40,6 +41,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
               <Route element={<Frame />}>
                 <Route index element={<Today />} />
                 <Route path="account" element={<Account />} />
+                <Route path="specimens" element={<Specimens />} />
                 <Route path="desk" element={<Desk />} />
                 <Route path="desk/:kind/:id" element={<Desk />} />
                 {["patients/new", "patients/:id/registration"].map((path) => (

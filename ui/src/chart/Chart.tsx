@@ -10,7 +10,7 @@ import { clock, day } from "../frame/time";
 import { More } from "../kit/More";
 import { Wrong } from "../kit/Wrong";
 import { kinds } from "../line/kinds";
-import { OrderComposer } from "../order/OrderComposer";
+import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
 import { Flags } from "../result/Flags";
@@ -109,7 +109,7 @@ export function Chart() {
       </main>
       {!ordering && <Open chart={c} change={order} />}
       {ordering && (
-        <OrderComposer
+        <OrderPad
           key={from?.id}
           from={from}
           patient={c.patient}

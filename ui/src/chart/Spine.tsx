@@ -14,6 +14,7 @@ export function unit(u: string) {
     "kg/m2": "kg/m²",
     "mL/min/{1.73_m2}": "mL/min/1.73 m²",
     "10*3/uL": "10³/µL",
+    "10*6/uL": "10⁶/µL",
     "m[IU]/L": "mIU/L",
     "m[IU]/mL": "mIU/mL",
     "[IU]/mL": "IU/mL",

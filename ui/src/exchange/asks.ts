@@ -152,6 +152,18 @@ export const asks = {
       queryKey: ["codes-named", codes],
       queryFn: () => got(api.GET("/api/codes/named", { params: { query: { codes } } })),
     }),
+  pad: (patient: string, diagnoses: string[]) =>
+    queryOptions({
+      queryKey: ["pad", patient, diagnoses],
+      queryFn: () => got(api.POST("/api/patients/{id}/pad", { params: { path: { id: patient } }, body: { diagnoses } })),
+    }),
+  needed: (tests: string[]) =>
+    queryOptions({
+      queryKey: ["needed", tests],
+      queryFn: () => got(api.GET("/api/tests/needed", { params: { query: { tests } } })),
+      staleTime: never,
+    }),
+  specimens: () => queryOptions({ queryKey: ["specimens"], queryFn: () => got(api.GET("/api/specimens")) }),
   tests: (q: string) =>
     queryOptions({ queryKey: ["tests", q], queryFn: () => got(api.GET("/api/tests", { params: { query: { q } } })) }),
   services: (q: string) =>

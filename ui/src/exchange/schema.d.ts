@@ -1226,6 +1226,72 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{id}/drawn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drawn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/labels.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The labels of the containers of an order */
+        get: operations["labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/not-drawn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["not-drawn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/requisition.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The requisition of an order */
+        get: operations["requisition"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/outlines": {
         parameters: {
             query?: never;
@@ -1396,6 +1462,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["prepare-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/pad": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["pad"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1898,6 +1980,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/specimens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["specimens"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/specimens/picked-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["picked-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tests": {
         parameters: {
             query?: never;
@@ -1906,6 +2020,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["tests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tests/needed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["needed"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2381,10 +2511,10 @@ export interface components {
         };
         Analyte: {
             code: string;
-            high: string;
+            expected: string;
             loinc: string;
-            low: string;
             name: string;
+            ranges: components["schemas"]["Range"][];
             unit: string;
         };
         Answer: {
@@ -2771,6 +2901,11 @@ export interface components {
              */
             line: number;
         };
+        Copy: {
+            fax?: string;
+            name?: string;
+            patient?: boolean;
+        };
         CoverView: {
             /** @description Identifier of who covers */
             by: string;
@@ -2912,6 +3047,10 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        DrawnRequest: {
+            /** @description YYYY-MM-DDThh:mm on the clock of the practice; empty for now */
+            at?: string;
+        };
         "Drop-follow-upRequest": {
             reason: string;
         };
@@ -2943,6 +3082,25 @@ export interface components {
             title: string;
             /** Format: int64 */
             to: number;
+        };
+        EntryAnswer: {
+            answer: string;
+            kind?: string;
+            question: string;
+            unit?: string;
+            words?: string;
+        };
+        EntryQuestion: {
+            choices: string[];
+            code: string;
+            high: string;
+            /** @enum {string} */
+            kind: "yesno" | "choice" | "number" | "date" | "datetime" | "text";
+            low: string;
+            required: boolean;
+            unit: string;
+            when: components["schemas"]["When"];
+            words: string;
         };
         EntryView: {
             /** @description Of an entry of the allergy list */
@@ -3206,6 +3364,30 @@ export interface components {
             next: string;
             notes: components["schemas"]["FoundNote"][];
         };
+        FoundTest: {
+            also: string[];
+            analytes: components["schemas"]["Analyte"][];
+            code: string;
+            /** Format: int64 */
+            fasting: number;
+            handling: string;
+            laboratory: string;
+            laboratoryName: string;
+            loinc: string;
+            name: string;
+            needs: components["schemas"]["Need"][];
+            /** @description The laboratory takes orders on paper and by fax only */
+            paper: boolean;
+            /** Format: int64 */
+            price: number;
+            questions: components["schemas"]["EntryQuestion"][];
+            read: string;
+            reflex: string;
+            specimen: string;
+            tube: string;
+            /** Format: int64 */
+            turnaround: number;
+        };
         "Give-leafletRequest": {
             leaflet: string;
         };
@@ -3420,6 +3602,12 @@ export interface components {
             expires: string;
             lot: string;
         };
+        LaboratoryView: {
+            id: string;
+            name: string;
+            paper: boolean;
+            sites: components["schemas"]["Site"][];
+        };
         LastSystem: {
             area: string;
             at: string;
@@ -3562,7 +3750,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see what is to be drawn and what the courier takes" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -3656,6 +3844,30 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Need: {
+            container: string;
+            keep: string;
+            /** Format: double */
+            minimum: number;
+            /** Format: double */
+            volume: number;
+        };
+        NeededView: {
+            /** @description US dollars for who pays by themself, of the tests with a price */
+            estimate: string;
+            /**
+             * Format: int64
+             * @description Hours; 0 for none
+             */
+            fasting: number;
+            laboratory: string;
+            name: string;
+            tubes: components["schemas"]["Tube"][];
+            /** @description Tests without a price in the list */
+            unpriced: string[];
+            /** @description Each tube in words, in the order of draw */
+            words: string[];
+        };
         NewEntry: {
             /** @description Keep a dose without a unit as it was typed */
             asTyped?: boolean;
@@ -3687,6 +3899,9 @@ export interface components {
             registration: components["schemas"]["Registration"];
             /** @description Usual clinician, by identifier; empty for nobody */
             usual: string;
+        };
+        "Not-drawnRequest": {
+            reason: string;
         };
         NoteView: {
             /** @description Remarks on the diagnoses from the tabular list and the chart */
@@ -3771,21 +3986,31 @@ export interface components {
             display: string;
         };
         OrderBody: {
-            collected: boolean;
+            copies?: components["schemas"]["Copy"][];
+            /**
+             * @description Drawn when it is signed, here later, or at a site of the laboratory
+             * @enum {string}
+             */
+            drawing: "now" | "here" | "site";
+            payer?: components["schemas"]["Payer"];
             /** @description The prepared order that this one signs or replaces */
             prepared?: string;
             /** @enum {string} */
             priority: "R" | "A" | "S";
             requestId: string;
             secret?: string;
+            site?: string;
             tests: components["schemas"]["OrderedTest"][];
             visitId?: string;
         };
         OrderTestView: {
+            /** @description To the questions of the laboratory */
+            answers: components["schemas"]["EntryAnswer"][];
             code: string;
             diagnoses: components["schemas"]["CodedTitle"][];
             loinc: string;
             name: string;
+            remark: string;
             reportId: string;
             signed: boolean;
             specimen: string;
@@ -3796,22 +4021,55 @@ export interface components {
             /** @description What the laboratory says to its cancelling, in words; empty when it need not know */
             cancelling: string;
             clinician: string;
+            /** @description When the specimens were taken; empty for not yet, or elsewhere */
+            collected: string;
+            copies: string[];
+            /** @enum {string} */
+            drawing: "" | "now" | "here" | "site";
+            /** @description The day it is for, YYYY-MM-DD; empty for the day it was signed */
+            due: string;
             id: string;
             laboratory: string;
             /** @description It could not be cancelled, and somebody has to speak with the laboratory */
             notDone: boolean;
+            /** @description It takes orders on paper and by fax only */
+            paper: boolean;
+            /** @description The laboratory by its id */
+            party: string;
             patientId: string;
+            /** @description In words */
+            payer: string;
             placer: string;
             priority: string;
             reason: string;
             signedAt: string;
+            site: string;
+            /** @description 3 of 12, of a standing order */
+            standing: string;
             state: string;
             tests: components["schemas"]["OrderTestView"][];
+            /** @description Orders of one signing have one */
+            together: string;
+            tubes: components["schemas"]["Tube"][];
             visitId: string;
         };
         OrderedTest: {
+            /** @description To the questions of the laboratory */
+            answers?: components["schemas"]["EntryAnswer"][];
             code: string;
             diagnoses: string[];
+            /** @description YYYY-MM-DD; empty for now */
+            due?: string;
+            /**
+             * Format: int64
+             * @description Weeks, of a standing order
+             */
+            every?: number;
+            /** @description By its id; empty for the one usually meant */
+            laboratory?: string;
+            remark?: string;
+            /** @description YYYY-MM-DD, of a standing order */
+            until?: string;
         };
         Outcome: {
             id: string;
@@ -3829,6 +4087,18 @@ export interface components {
             /** @description When it was used last */
             seen: string;
             since: string;
+        };
+        PadRequest: {
+            diagnoses: string[];
+        };
+        PadView: {
+            /** @description The primary coverage in words; empty for none */
+            cover: string;
+            laboratories: components["schemas"]["LaboratoryView"][];
+            lacks: components["schemas"]["PayerLacks"][];
+            often: components["schemas"]["FoundTest"][];
+            /** @description Of the sets for the diagnoses */
+            usual: components["schemas"]["FoundTest"][];
         };
         PartView: {
             /** @enum {string} */
@@ -3857,6 +4127,15 @@ export interface components {
             next: string;
             patients: components["schemas"]["PatientView"][];
         };
+        Payer: {
+            /** @enum {string} */
+            who: "" | "practice" | "patient" | "insurer";
+        };
+        PayerLacks: {
+            lacks: string[];
+            /** @enum {string} */
+            who: "practice" | "patient" | "insurer";
+        };
         Person: {
             id: string;
             name: string;
@@ -3870,6 +4149,9 @@ export interface components {
             role: string;
             /** @description Sees charts */
             sees: boolean;
+        };
+        "Picked-upRequest": {
+            orders: string[];
         };
         Piece: {
             looked: boolean;
@@ -3905,10 +4187,46 @@ export interface components {
             id: string;
             text: string;
         };
+        PreparedTestView: {
+            also: string[];
+            analytes: components["schemas"]["Analyte"][];
+            answers: components["schemas"]["EntryAnswer"][];
+            code: string;
+            diagnoses: components["schemas"]["CodedTitle"][];
+            due: string;
+            /** Format: int64 */
+            every: number;
+            /** Format: int64 */
+            fasting: number;
+            /** @description The test is no longer offered */
+            gone: boolean;
+            handling: string;
+            laboratory: string;
+            laboratoryName: string;
+            loinc: string;
+            name: string;
+            needs: components["schemas"]["Need"][];
+            /** @description The laboratory takes orders on paper and by fax only */
+            paper: boolean;
+            /** Format: int64 */
+            price: number;
+            questions: components["schemas"]["EntryQuestion"][];
+            read: string;
+            reflex: string;
+            remark: string;
+            specimen: string;
+            tube: string;
+            /** Format: int64 */
+            turnaround: number;
+            until: string;
+        };
         PreparedView: {
             at: string;
             by: string;
             collected: boolean;
+            copies: components["schemas"]["Copy"][];
+            /** @enum {string} */
+            drawing: "now" | "here" | "site";
             for: string;
             id: string;
             /** @description It waits for this person's signature */
@@ -3916,13 +4234,15 @@ export interface components {
             /** @description This person prepared it */
             own: boolean;
             patientId: string;
+            payer: components["schemas"]["Payer"];
             /** @enum {string} */
             priority: "R" | "A" | "S";
             /** @description Why it was given back */
             reason: string;
+            site: string;
             /** @enum {string} */
             state: "waiting" | "signed" | "returned" | "dropped" | "replaced";
-            tests: components["schemas"]["OrderTestView"][];
+            tests: components["schemas"]["PreparedTestView"][];
             visitId: string;
         };
         Preview: {
@@ -3958,6 +4278,13 @@ export interface components {
             values: components["schemas"]["Answer"][];
             /** Format: int64 */
             version: number;
+        };
+        Range: {
+            below: string;
+            from: string;
+            high: string;
+            low: string;
+            sex: string;
         };
         "Read-deviceRequest": {
             confirmed: boolean;
@@ -4358,6 +4685,13 @@ export interface components {
             at: string;
             items: string[];
         };
+        Site: {
+            address: string;
+            code: string;
+            hours: string;
+            name: string;
+            phone: string;
+        };
         Snippet: {
             key: string;
             text: string;
@@ -4372,6 +4706,12 @@ export interface components {
             condition?: string;
             refused?: string;
             type?: string;
+        };
+        SpecimensView: {
+            /** @description Due today or before, longest due first */
+            toDraw: components["schemas"]["ToDrawView"][];
+            /** @description Drawn and not picked up yet */
+            waiting: components["schemas"]["ToDrawView"][];
         };
         Started: {
             noteId: string;
@@ -4435,15 +4775,6 @@ export interface components {
             number: string;
             use: string;
         };
-        Test: {
-            also: string[];
-            analytes: components["schemas"]["Analyte"][];
-            code: string;
-            loinc: string;
-            name: string;
-            specimen: string;
-            tube: string;
-        };
         TimelineView: {
             /**
              * Format: int64
@@ -4466,6 +4797,21 @@ export interface components {
             onTheWay: string[];
             record: string;
         };
+        ToDrawView: {
+            /** @description When it was drawn, of what waits for the courier */
+            at: string;
+            /** @description Who drew it */
+            by: string;
+            /** @description Why it could not be drawn the last time, by whom and when; empty for no try */
+            failed: string;
+            /**
+             * Format: int64
+             * @description Hours; 0 for none
+             */
+            fasting: number;
+            order: components["schemas"]["OrderView"];
+            patient: components["schemas"]["PatientView"];
+        };
         "Told-of-medicineRequest": {
             detail: string;
             id: string;
@@ -4476,6 +4822,24 @@ export interface components {
             day: string;
             id: string;
             what: string;
+        };
+        Tube: {
+            codes: string[];
+            container: string;
+            /** Format: int64 */
+            count: number;
+            /** Format: int64 */
+            draw: number;
+            handling: string[];
+            keep: string;
+            /** Format: double */
+            minimum: number;
+            name: string;
+            specimen: string;
+            tests: string[];
+            unsure: boolean;
+            /** Format: double */
+            volume: number;
         };
         Unread: {
             could: string[];
@@ -4634,6 +4998,10 @@ export interface components {
             unknown: boolean;
             /** @description What may happen */
             why: string;
+        };
+        When: {
+            answer: string;
+            question: string;
         };
         WidthView: {
             says: string;
@@ -7361,6 +7729,134 @@ export interface operations {
             };
         };
     };
+    drawn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DrawnRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    labels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The labels of the containers of an order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "not-drawn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Not-drawnRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    requisition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The requisition of an order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     outlines: {
         parameters: {
             query?: never;
@@ -7676,7 +8172,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderView"];
+                    "application/json": components["schemas"]["OrderView"][];
                 };
             };
             /** @description Error */
@@ -7712,6 +8208,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PreparedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    pad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PadRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PadView"];
                 };
             };
             /** @description Error */
@@ -8198,7 +8729,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderView"];
+                    "application/json": components["schemas"]["OrderView"][];
                 };
             };
             /** @description Error */
@@ -8861,6 +9392,66 @@ export interface operations {
             };
         };
     };
+    specimens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SpecimensView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "picked-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Picked-upRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     tests: {
         parameters: {
             query?: {
@@ -8878,7 +9469,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Test"][];
+                    "application/json": components["schemas"]["FoundTest"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    needed: {
+        parameters: {
+            query?: {
+                /** @description laboratory:code */
+                tests?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NeededView"][];
                 };
             };
             /** @description Error */

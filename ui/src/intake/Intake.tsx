@@ -9,7 +9,7 @@ import { recentCharts } from "../frame/recent";
 import { clock, day } from "../frame/time";
 import { Care } from "../kit/Care";
 import { Wrong } from "../kit/Wrong";
-import { OrderComposer } from "../order/OrderComposer";
+import { OrderPad } from "../order/OrderPad";
 import { useRight } from "../session/session";
 import { House } from "./House";
 import { Incoming } from "./Incoming";
@@ -157,7 +157,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
         </footer>
       </main>
       {ordering && (
-        <OrderComposer
+        <OrderPad
           patient={p}
           visitId={visit}
           diagnoses={(chart.data?.problems ?? []).map((x) => ({ code: x.code, title: x.title }))}

@@ -10,6 +10,7 @@ export function Panel({
   word = "Leave",
   aside,
   wide = false,
+  pad = false,
   column = false,
   children,
 }: {
@@ -19,6 +20,7 @@ export function Panel({
   word?: string; // of the button that does it too; "" where another says so
   aside?: ReactNode; // beside the title
   wide?: boolean;
+  pad?: boolean; // as wide as the page beside it
   column?: boolean; // its last part fills what room is left
   children: ReactNode;
 }) {
@@ -26,7 +28,7 @@ export function Panel({
     <aside
       aria-label={label}
       onKeyDown={leave && onEscape(leave)}
-      className={`${wide ? "w-[396px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full max-wide:border-l-0`}
+      className={`${pad ? "w-[540px] max-half:w-full" : wide ? "w-[396px]" : "w-[372px]"} ${column ? "flex flex-col" : ""} shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full max-wide:border-l-0`}
     >
       <div className="mb-2 flex items-baseline justify-between gap-2">
         <h2 className="text-title-m">{title}</h2>

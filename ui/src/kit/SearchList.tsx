@@ -17,6 +17,7 @@ export function SearchList<D, H>({
   none,
   floats = false,
   onKey,
+  under,
   children,
 }: {
   label: string;
@@ -31,6 +32,7 @@ export function SearchList<D, H>({
   none?: string; // said when there is nothing of that kind
   floats?: boolean; // the list lies over what is below it
   onKey?: (e: KeyboardEvent<HTMLInputElement>) => boolean; // true: the key is done with
+  under?: (choosing: Promise<void>) => void; // a choice that waits for its answer
   children: (hit: H) => ReactNode;
 }) {
   const client = useQueryClient();
@@ -57,9 +59,13 @@ export function SearchList<D, H>({
           if (onKey?.(e) || e.key !== "Enter" || e.ctrlKey || e.metaKey || !typed || settled) return;
           e.preventDefault(); // what is on the screen belongs to fewer letters
           setQuery(""); // what is typed meanwhile is the next search
-          const first = hits(await client.fetchQuery(search(query)))[0];
-          if (first) choose(first);
-          else setQuery((now) => now || query);
+          const choosing = client.fetchQuery(search(query)).then((found) => {
+            const first = hits(found)[0];
+            if (first) choose(first);
+            else setQuery((now) => now || query);
+          });
+          under?.(choosing);
+          await choosing;
         }}
       />
       <ComboboxOptions

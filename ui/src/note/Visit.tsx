@@ -9,7 +9,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { recentCharts } from "../frame/recent";
 import { day } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
-import { OrderComposer } from "../order/OrderComposer";
+import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
 import { useRight } from "../session/session";
@@ -464,7 +464,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
         {dialog}
       </main>
       {open === "order" && (
-        <OrderComposer
+        <OrderPad
           key={from?.id}
           from={from}
           patient={note.visit.patient}

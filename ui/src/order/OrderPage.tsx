@@ -1,18 +1,39 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { asks } from "../exchange/asks";
-import { say } from "../exchange/client";
+import { type Schemas, say } from "../exchange/client";
+import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
-import { OrderComposer } from "./OrderComposer";
+import { OrderPad } from "./OrderPad";
 import { OrderRow } from "./OrderRow";
+import type { Item } from "./pad";
 
 /** OrderPage is an order under way, opened from the desk. */
 export function OrderPage({ id }: { id: string }) {
+  const client = useQueryClient();
   const opened = useQuery(asks.order(id));
-  const [again, setAgain] = useState(false);
+  const [again, setAgain] = useState<Item[] | null>(null);
+  const [error, setError] = useState("");
   const may = useRight("sign an order");
   const o = opened.data;
+  // The tests as the list offers them today, with what was said of them.
+  async function correct(was: Schemas["OrderView"]) {
+    const items: Item[] = [];
+    for (const t of was.tests) {
+      const found = await client.fetchQuery(asks.tests(t.code));
+      const test = found.find((x) => x.code === t.code && (!was.party || x.laboratory === was.party));
+      if (test)
+        items.push({
+          test,
+          diagnoses: t.diagnoses.map((d) => d.code),
+          answers: Object.fromEntries((t.answers ?? []).map((a) => [a.question, a.answer])),
+          remark: t.remark,
+        });
+      else setError(`${t.name} is no longer offered.`);
+    }
+    setAgain(items);
+  }
   return (
     <>
       <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
@@ -24,24 +45,25 @@ export function OrderPage({ id }: { id: string }) {
                 {o.patient.given} {o.patient.family}
               </Link>
             </h1>
-            <OrderRow order={o.order} />
+            <OrderRow order={o.order} whole />
             {may && o.order.state === "refused" && (
-              <button type="button" className="plain text-small" onClick={() => setAgain(true)}>
+              <button type="button" className="plain text-small" onClick={() => void correct(o.order)}>
                 Correct it and order again
               </button>
             )}
+            <Wrong says={error} />
           </>
         )}
       </main>
       {o && again && (
-        <OrderComposer
-          again={o.order}
+        <OrderPad
+          again={{ id: o.order.id, items: again }}
           patient={o.patient}
           visitId={o.order.visitId || undefined}
           diagnoses={o.order.tests
             .flatMap((t) => t.diagnoses)
             .filter((x, i, all) => all.findIndex((y) => y.code === x.code) === i)}
-          close={() => setAgain(false)}
+          close={() => setAgain(null)}
         />
       )}
     </>

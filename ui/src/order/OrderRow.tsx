@@ -1,13 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
+import { clock, day } from "../frame/time";
 import { Why } from "../kit/Form";
 import { useRight } from "../session/session";
 
 const reportWords: Record<string, string> = { P: "preliminary", F: "final", C: "corrected", X: "cannot be done" };
 
 /** OrderRow is one order with its state, and the act that cancels it. */
-export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
+export function OrderRow({ order: o, whole = false }: { order: Schemas["OrderView"]; whole?: boolean }) {
   const client = useQueryClient();
   const may = useRight("sign an order");
   const [asking, setAsking] = useState(false);
@@ -37,7 +38,64 @@ export function OrderRow({ order: o }: { order: Schemas["OrderView"] }) {
       ))}{" "}
       <span className="small">
         {o.laboratory}, {o.priority}, {o.clinician}
+        {o.due && <> · for {day(o.due)}</>}
+        {o.standing && <> · standing, {o.standing}</>}
       </span>
+      {whole && (
+        <dl className="my-2 grid grid-cols-[auto_1fr] gap-x-4 gap-y-1 text-aside">
+          {o.tests.map((t) => (
+            <Fragment key={t.code}>
+              <dt className="text-faded">{t.name}</dt>
+              <dd>
+                for {t.diagnoses.map((d) => `${d.code} ${d.title}`).join(", ")}
+                {(t.answers ?? []).map((a) => (
+                  <span key={a.question} className="block">
+                    {a.words}: {a.answer.replace("T", " ")} {a.unit}
+                  </span>
+                ))}
+                {t.remark && <span className="block">Remark: {t.remark}</span>}
+              </dd>
+            </Fragment>
+          ))}
+          <dt className="text-faded">Specimen</dt>
+          <dd>
+            {o.collected
+              ? `drawn ${day(o.collected)}, ${clock(o.collected)}`
+              : o.drawing === "site"
+                ? `at ${o.site || "a site of the laboratory"}`
+                : o.drawing === "here"
+                  ? "to be drawn here"
+                  : "not said"}
+            {o.tubes.map((t) => (
+              <span key={t.name + t.keep} className="block">
+                {t.count} × {t.name}
+                {t.keep && `, ${t.keep}`}: {t.tests.join(", ")}
+                {t.handling.length > 0 && <span className="small"> · {t.handling.join("; ")}</span>}
+              </span>
+            ))}
+          </dd>
+          <dt className="text-faded">Payer</dt>
+          <dd>{o.payer}</dd>
+          {o.copies.length > 0 && (
+            <>
+              <dt className="text-faded">Copies</dt>
+              <dd>{o.copies.join("; ")}</dd>
+            </>
+          )}
+        </dl>
+      )}
+      {whole && (
+        <p className="mb-2 flex gap-4 text-small">
+          <a className="plain py-0" href={`/api/orders/${o.id}/requisition.pdf`} target="_blank" rel="noreferrer">
+            Requisition
+          </a>
+          {o.tubes.length > 0 && (
+            <a className="plain py-0" href={`/api/orders/${o.id}/labels.pdf`} target="_blank" rel="noreferrer">
+              Labels
+            </a>
+          )}
+        </p>
+      )}
       {o.reason && (
         <p className={o.state === "refused" ? "font-semibold text-alarm" : "small"}>
           {o.state === "refused" ? `The laboratory refused it: ${o.reason}` : `Reason: ${o.reason}`}

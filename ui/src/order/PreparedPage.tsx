@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import { say } from "../exchange/client";
 import { day } from "../frame/time";
-import { OrderComposer } from "./OrderComposer";
+import { OrderPad } from "./OrderPad";
 import { Prepared } from "./Prepared";
 
 /** PreparedPage is an order that waits for a signature, opened from the desk. */
@@ -36,7 +36,7 @@ export function PreparedPage({ id, next }: { id: string; next: string }) {
         )}
       </main>
       {o && changing && (
-        <OrderComposer
+        <OrderPad
           from={o.order}
           patient={o.patient}
           diagnoses={o.order.tests

@@ -1,6 +1,6 @@
 import type { Schemas } from "../../exchange/client";
 import { useLeftWords } from "../../frame/left";
-import type { Chosen } from "../../order/OrderComposer";
+import type { Item } from "../../order/pad";
 import type { Note } from "../useNote";
 import type { Sheet } from "./Drawing";
 
@@ -8,7 +8,7 @@ import type { Sheet } from "./Drawing";
 export const saidWords = (s: Schemas["DiagnosisView"]["said"]) =>
   [s.response, s.because, s.complicated, s.remark].filter((w) => w !== "").join(", ");
 
-const names = (list: Chosen[]) => list.map((c) => c.test.name).join(", ");
+const names = (list: Item[]) => list.map((i) => i.test.name).join(", ");
 const captions = (s: Sheet) => (s.strokes.length > 0 ? s.caption || "without a caption" : "");
 
 /** useLeftOf is what was typed, drawn or chosen beside a note and never given, as points of

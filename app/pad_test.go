@@ -1,0 +1,251 @@
+package app_test
+
+import (
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app/act"
+	orders "deftledger/app/order"
+	"deftledger/app/registration"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/order"
+)
+
+// pad is a signing of the doctor, changed by the test.
+func (c *clinic) pad(change func(*orders.NewOrder), lines ...order.Line) ([]orders.OrderView, error) {
+	for i := range lines {
+		if lines[i].Diagnoses == nil {
+			lines[i].Diagnoses = []string{"M10.071"}
+		}
+	}
+	n := orders.NewOrder{PatientID: patientID, RequestID: act.NewID(), Secret: secret, Pad: order.Pad{Priority: "R", Drawing: order.DrawnHere, Lines: lines}}
+	if change != nil {
+		change(&n)
+	}
+	return c.app.Order.PlaceOrder(ctx, c.doctor(), n)
+}
+
+// faxes listens as a fax line.
+func (c *clinic) faxes() func() []http.Request {
+	var mu sync.Mutex
+	var got []http.Request
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		text, _ := io.ReadAll(r.Body)
+		mu.Lock()
+		defer mu.Unlock()
+		r.Header.Set("Body", string(text[:5]))
+		got = append(got, *r)
+	}))
+	c.Cleanup(s.Close)
+	c.app.Elsewhere.Fax = s.URL
+	return func() []http.Request {
+		mu.Lock()
+		defer mu.Unlock()
+		return got
+	}
+}
+
+// One signing may hold tests of two laboratories and for another day: each an order of its
+// own, with its line, all found together.
+func TestOneSigningIsAnOrderForEachLaboratoryAndDay(t *testing.T) {
+	c := open(t)
+	faxes := c.faxes()
+	out, err := c.pad(func(n *orders.NewOrder) { n.Drawing = order.DrawnNow },
+		order.Line{Test: "K"}, order.Line{Test: "CBC"}, order.Line{Laboratory: "northsound", Test: "B12"},
+		order.Line{Test: "B12"}, order.Line{Test: "URIC", Timing: order.Timing{Due: "2026-05-18"}})
+	require.NoError(t, err)
+	require.Len(t, out, 3)
+	require.Equal(t, 3, c.count("SELECT count(*) FROM line WHERE kind = ? AND closed_at = ''", line.Order), "none is without a line")
+	require.Equal(t, 3, c.count("SELECT count(*) FROM ledger_entry WHERE kind = 'order'"), "each is sealed")
+	byLab := map[string]orders.OrderView{}
+	for _, o := range out {
+		byLab[o.Party+o.Due] = o
+		require.Equal(t, out[0].Together, o.Together)
+	}
+	require.Len(t, byLab["brinehouse"].Tests, 3)
+	require.Equal(t, "GGT", byLab["northsound"].Tests[0].Name, "B12 of Northsound is another test than B12 of Brinehouse")
+	require.Equal(t, string(order.Planned), byLab["brinehouse2026-05-18"].State)
+	require.Equal(t, order.DrawnHere, byLab["brinehouse2026-05-18"].Drawing, "what is for another day was not drawn now")
+	require.Empty(t, byLab["brinehouse2026-05-18"].Collected)
+	c.step()
+	require.Len(t, c.lab.got, 1, "Brinehouse gets its own, not what is for later")
+	require.Contains(t, string(c.lab.got[0]), "SPM|1|||SER^Serum^HL70487")
+	require.NotContains(t, string(c.lab.got[0]), "URIC")
+	require.Len(t, faxes(), 1, "Northsound gets a requisition by fax")
+	require.Equal(t, "555-0172", faxes()[0].Header.Get("Fax-Number"))
+	require.Equal(t, "%PDF-", faxes()[0].Header.Get("Body"))
+	require.Equal(t, string(order.Received), c.state(byLab["northsound"]))
+	require.Empty(t, c.verify())
+}
+
+// A laboratory's own questions stand between the test and the signature, and go out with it.
+func TestQuestionsOfTheLaboratory(t *testing.T) {
+	c := open(t)
+	digoxin := func(answers ...order.EntryAnswer) error {
+		_, err := c.pad(func(n *orders.NewOrder) { n.Drawing = order.DrawnNow }, order.Line{Test: "DIG", Answers: answers})
+		return err
+	}
+	require.ErrorContains(t, digoxin(), "Last dose taken at")
+	for says, x := range map[string]order.EntryAnswer{
+		"Choose the date and time": {Question: "LASTDOSE", Answer: "this morning"},
+		"lies in the future":       {Question: "LASTDOSE", Answer: "2026-05-06T08:00"},
+		"two years back":           {Question: "LASTDOSE", Answer: "2020-05-06T08:00"},
+		"does not ask":             {Question: "USITE", Answer: "midstream"},
+	} {
+		require.ErrorContains(t, digoxin(x), says)
+		require.Equal(t, act.Invalid, kind(t, digoxin(x)))
+	}
+	require.Zero(t, c.count("SELECT count(*) FROM lab_order"), "nothing of it is kept")
+	require.NoError(t, digoxin(order.EntryAnswer{Question: "LASTDOSE", Answer: "2026-05-04T07:30"}))
+	c.step()
+	require.Contains(t, string(c.lab.got[0]), "OBX|1|TS|LASTDOSE^Last dose taken at^L||202605040730-0400||||||O")
+	_, err := c.pad(func(n *orders.NewOrder) { n.Drawing = order.DrawnNow },
+		order.Line{Test: "PT", Answers: []order.EntryAnswer{{Question: "ANTIC", Answer: "none"}, {Question: "TARGET", Answer: "2 to 3"}}})
+	require.NoError(t, err)
+	c.step()
+	require.NotContains(t, string(c.lab.got[1]), "TARGET", "what is asked only of somebody on warfarin is not sent of others")
+}
+
+// What is drawn here later goes out with the time and the name of who drew it, once.
+func TestDrawnAfterTheSignature(t *testing.T) {
+	c := open(t)
+	out, err := c.pad(nil, order.Line{Test: "K"}, order.Line{Test: "CBC"})
+	require.NoError(t, err)
+	o := out[0]
+	require.Equal(t, string(order.ToDraw), o.State)
+	require.Equal(t, []string{"gold-top tube (gel)", "lavender-top tube (EDTA)"}, []string{o.Tubes[0].Name, o.Tubes[1].Name}, "in the order of draw")
+	c.step()
+	require.Empty(t, c.lab.got, "the laboratory knows of nothing that was not drawn")
+	list, err := c.app.Order.Specimens(ctx, c.jonah())
+	require.NoError(t, err)
+	require.Len(t, list.ToDraw, 1)
+	require.Equal(t, "Marsh-Adeyemi", list.ToDraw[0].Patient.Family)
+
+	require.ErrorContains(t, c.app.Order.NotDrawn(ctx, c.jonah(), o.ID, " "), "Say why")
+	require.NoError(t, c.app.Order.NotDrawn(ctx, c.jonah(), o.ID, "Veins not found, comes back tomorrow"))
+	list, err = c.app.Order.Specimens(ctx, c.jonah())
+	require.NoError(t, err)
+	require.Contains(t, list.ToDraw[0].Failed, "Veins not found")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE subject = ? AND state = ?", o.ID, line.Open), "its line is open for who ordered it")
+
+	c.now = c.now.Add(24 * time.Hour)
+	for says, when := range map[string]string{"in the future": "2026-05-06T10:00", "more than a week": "2026-04-20T10:00", "day and time": "yesterday"} {
+		require.ErrorContains(t, c.app.Order.Drawn(ctx, c.jonah(), o.ID, when), says)
+	}
+	var wg sync.WaitGroup
+	var mu sync.Mutex
+	done := 0
+	for range 8 {
+		wg.Go(func() {
+			if err := c.app.Order.Drawn(ctx, c.jonah(), o.ID, "2026-05-05T08:10"); err == nil {
+				mu.Lock()
+				done++
+				mu.Unlock()
+			} else if kind(t, err) != act.Conflict {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+	require.Equal(t, 1, done, "it is drawn once, however many say so")
+	c.step()
+	require.Len(t, c.lab.got, 1)
+	require.Contains(t, string(c.lab.got[0]), "|||20260505081000-0400|||^medical assistant^A|")
+
+	list, err = c.app.Order.Specimens(ctx, c.jonah())
+	require.NoError(t, err)
+	require.Empty(t, list.ToDraw)
+	require.Len(t, list.Waiting, 1)
+	require.NoError(t, c.app.Order.PickedUp(ctx, c.jonah(), []string{o.ID}))
+	require.NoError(t, c.app.Order.PickedUp(ctx, c.jonah(), []string{o.ID}), "said twice is once")
+	list, err = c.app.Order.Specimens(ctx, c.jonah())
+	require.NoError(t, err)
+	require.Empty(t, list.Waiting)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM specimen WHERE says = 'picked up'"))
+	require.Equal(t, act.Conflict, kind(t, c.app.Order.NotDrawn(ctx, c.jonah(), o.ID, "late")))
+	require.Empty(t, c.verify())
+}
+
+// A standing order is an order for each day from the beginning; each comes up on its own, and
+// one that is cancelled leaves the others.
+func TestAStandingOrderOverWeeks(t *testing.T) {
+	c := open(t) // on 4 May 2026
+	out, err := c.pad(func(n *orders.NewOrder) { n.Drawing = order.AtSite },
+		order.Line{Test: "PT", Answers: []order.EntryAnswer{{Question: "ANTIC", Answer: "warfarin"}, {Question: "TARGET", Answer: "2 to 3"}},
+			Timing: order.Timing{Every: 2, Until: "2026-06-20"}})
+	require.NoError(t, err)
+	var days []string
+	for _, o := range out {
+		days = append(days, o.Due)
+	}
+	require.Equal(t, []string{"", "2026-05-18", "2026-06-01", "2026-06-15"}, days)
+	require.Equal(t, "4 of 4", out[3].Standing)
+	require.Equal(t, 4, c.count("SELECT count(*) FROM line WHERE kind = ? AND closed_at = ''", line.Order))
+	c.step()
+	require.Len(t, c.lab.got, 1, "only the first goes out today")
+	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), out[1].ID, "On the ferry that day.")
+	require.NoError(t, err)
+	for range 30 { // days
+		c.now = c.now.Add(24 * time.Hour)
+		c.step()
+	}
+	require.Len(t, c.lab.got, 2, "by 3 June the one of 1 June went out; that of 18 May was taken back")
+	require.Contains(t, string(c.lab.got[1]), "|"+out[2].Placer+"|P|2.5.1")
+	require.Equal(t, string(order.Planned), c.state(out[3]))
+	for range 15 {
+		c.now = c.now.Add(24 * time.Hour)
+		c.step()
+	}
+	require.Len(t, c.lab.got, 3)
+	require.Empty(t, c.verify())
+}
+
+// Who pays is checked against the registration; what is missing is named.
+func TestWhoPays(t *testing.T) {
+	c := open(t)
+	insurer := func(n *orders.NewOrder) { n.Payer.Who = order.InsurerPays }
+	_, err := c.pad(insurer, order.Line{Test: "K"})
+	require.ErrorContains(t, err, "a primary coverage that holds on")
+	now, err := c.app.Registration.Registration(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	r := now.Registration
+	r.Coverages = []chart.Coverage{{ID: "k1", Rank: "primary", Kind: "commercial", Payer: "Skerrow Mutual", Number: "P-77", Holder: "self"}}
+	r.Guarantor = "self"
+	_, err = c.app.Registration.ChangeRegistration(ctx, c.doctor(), patientID, registration.ChangedRegistration{Registration: r, Usual: now.Usual})
+	require.NoError(t, err)
+	out, err := c.pad(func(n *orders.NewOrder) { insurer(n); n.Drawing = order.DrawnNow }, order.Line{Test: "K"})
+	require.NoError(t, err)
+	require.Equal(t, "the insurer", out[0].Payer)
+	c.step()
+	m := string(c.lab.got[0])
+	require.Contains(t, m, "IN1|1|^Skerrow Mutual|Skerrow Mutual^^^SKERROW^XX|Skerrow Mutual")
+	require.Contains(t, m, "|P-77\r")
+	require.Contains(t, m, "GT1|1||Marsh-Adeyemi^Ottoline")
+	require.Less(t, strings.Index(m, "IN1|"), strings.Index(m, "ORC|"))
+}
+
+// What the pad offers before anything is typed.
+func TestWhatThePadOffers(t *testing.T) {
+	c := open(t)
+	for range 3 {
+		c.now = c.now.Add(time.Hour)
+		c.order("URIC")
+	}
+	c.now = c.now.Add(time.Hour)
+	c.order("K")
+	v, err := c.app.Order.Pad(ctx, c.doctor(), patientID, []string{"M10.071"})
+	require.NoError(t, err)
+	require.Equal(t, []string{"URIC", "K"}, []string{v.Often[0].Code, v.Often[1].Code}, "the commonest first")
+	require.NotEmpty(t, v.Usual, "of the set for gout")
+	require.Len(t, v.Laboratories, 2)
+	require.True(t, v.Laboratories[1].Paper)
+	require.Equal(t, []string{"a primary coverage that holds on 04 May 2026"}, v.Lacks[0].Lacks)
+}

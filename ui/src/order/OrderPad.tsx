@@ -1,0 +1,392 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { asks } from "../exchange/asks";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
+import { useLeft } from "../frame/left";
+import { day } from "../frame/time";
+import { Panel } from "../kit/Panel";
+import { SearchList } from "../kit/SearchList";
+import { Wrong } from "../kit/Wrong";
+import { useRight } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+import { PadCommon } from "./PadCommon";
+import { PadItem, says } from "./PadItem";
+import { added, answering, body, type Common, common, type Diagnosis, type Item, key, lacking, type Test } from "./pad";
+
+const answered = (all: Schemas["EntryAnswer"][] | null) =>
+  Object.fromEntries((all ?? []).map((a) => [a.question, a.answer])) as Record<string, string>;
+
+// A test of a prepared order, as the pad holds it.
+const prepared = (t: Schemas["PreparedTestView"]): Item => ({
+  test: t,
+  diagnoses: t.diagnoses.map((d) => d.code),
+  answers: answered(t.answers),
+  remark: t.remark,
+  timing: t.due || t.every ? { due: t.due, every: t.every, until: t.until } : undefined,
+});
+
+/** OrderPad orders several things in one signing, beside the page. Who may not sign an order
+ * prepares it for the physician. */
+export function OrderPad({
+  patient,
+  visitId,
+  diagnoses: given,
+  from,
+  again,
+  close,
+}: {
+  patient: Schemas["PatientView"];
+  visitId?: string;
+  diagnoses: Diagnosis[];
+  /** A prepared order that is changed here, and signed or prepared anew. */
+  from?: Schemas["PreparedView"];
+  /** An order that the laboratory refused: corrected here, it is a new one. */
+  again?: { id: string; items: Item[] };
+  close: () => void;
+}) {
+  const client = useQueryClient();
+  const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? again?.id ?? ""}`;
+  const [query, setQuery] = useLeft(
+    `test ${about}`,
+    () => "",
+    (v) => v.trim() === "",
+  );
+  const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
+  const [items, setItems, kept, left] = useLeft<Item[]>(
+    `order ${about}`,
+    () => from?.tests.map(prepared) ?? again?.items ?? [],
+    (list) => list.length === 0 && !from && !again,
+  );
+  const [more, setMore] = useLeft<Diagnosis[]>(
+    `order diagnoses ${about}`,
+    () => [],
+    (v) => v.length === 0,
+  );
+  const [of, setOf, keptOf] = useLeft<Common | null>(
+    `order common ${about}`,
+    () =>
+      from
+        ? {
+            ...common,
+            priority: from.priority,
+            drawing: from.drawing,
+            site: from.site,
+            payer: from.payer.who,
+            copyPatient: from.copies.some((c) => c.patient),
+            copy: from.copies
+              .filter((c) => !c.patient)
+              .map((c) => c.name)
+              .join("; "),
+          }
+        : null,
+    (v) => v === null,
+  );
+  const [error, setError] = useState("");
+  // One act of ordering, however often it is sent; also when its answer was lost and the
+  // order left and opened again.
+  const [request, setRequest, sent] = useLeft(
+    `request ${about}`,
+    () => crypto.randomUUID() as string,
+    () => false,
+  );
+  const { sign, dialog, busy } = useSigning();
+  const input = useRef<HTMLInputElement>(null);
+  useEffect(() => input.current?.focus(), []);
+  const [adding, setAdding] = useState(false);
+  const [word, setWord] = useState("");
+
+  const diagnoses = [...given, ...more.filter((d) => !given.some((g) => g.code === d.code))];
+  const view = useQuery(
+    asks.pad(
+      patient.id,
+      diagnoses.map((d) => d.code),
+    ),
+  );
+  // The insurer pays where the registration is complete; what is chosen instead stays.
+  const covered = view.data?.lacks.some((l) => l.who === "insurer" && l.lacks.length === 0) ?? false;
+  const whole: Common = of ?? { ...common, drawing: again ? "here" : "now", payer: covered ? "insurer" : "" };
+
+  // Once all were linked to all, what is put on later gets all of them too; else the first.
+  const everything = useRef(false);
+  const usually = () => diagnoses.slice(0, everything.current ? undefined : 1).map((d) => d.code);
+  function renew() {
+    setRequest(crypto.randomUUID());
+  }
+  function choose(t: Test | null | undefined) {
+    if (!t) return;
+    setItems((list) => added(list, t, usually()));
+    setQuery((was) => (was === query ? "" : was)); // what was typed meanwhile is the next search
+    renew();
+  }
+  function linkAll() {
+    everything.current = true;
+    setItems((list) => list.map((i) => ({ ...i, diagnoses: diagnoses.map((d) => d.code) })));
+    renew();
+  }
+  // A test chosen quicker than the list answered is on its way onto the pad: nothing is signed without it.
+  const choosing = useRef<Promise<unknown>>(Promise.resolve());
+  async function signAll() {
+    await choosing.current;
+    // Who pays is known before anything is signed, however quick the hand.
+    const said = saidOf(await client.ensureQueryData(offers).catch(() => undefined));
+    let here = items;
+    setItems((list) => {
+      here = list;
+      return list;
+    });
+    // The test found first is added by the same act that goes on to sign.
+    // What is on the screen may still belong to fewer letters: the list for all of them decides.
+    const found = query.trim() ? await client.fetchQuery(asks.tests(query)) : [];
+    const pointed = document.querySelector<HTMLElement>("[data-hit][data-focus]")?.dataset.hit;
+    const best = found.find((t) => key(t) === pointed) ?? found[0];
+    if (query.trim() && !best) {
+      setError("No test is found with these letters.");
+      return;
+    }
+    const all = best ? added(here, best, usually()) : here;
+    setItems(all);
+    setQuery("");
+    if (all.length === 0) {
+      setError("Choose at least one test.");
+      return;
+    }
+    const lack = all.map((i) => lacking(i, diagnoses.length > 0)).find((l) => l);
+    if (lack) {
+      setError(lack);
+      const at = all.find((i) => lacking(i, diagnoses.length > 0));
+      if (at)
+        window.setTimeout(() =>
+          [...document.querySelectorAll<HTMLElement>(`[data-item="${key(at.test)}"] [aria-label$=", required"]`)]
+            .find((e) => (e as HTMLInputElement).value === "")
+            ?.focus(),
+        );
+      return;
+    }
+    setError("");
+    const requestId = best ? crypto.randomUUID() : request;
+    setRequest(requestId);
+    const sending = { ...body(all, said), visitId: visitId ?? from?.visitId, requestId, prepared: from?.id };
+    const done = () => {
+      kept();
+      keptOf();
+      setMore([]);
+      sent();
+      void client.invalidateQueries({ queryKey: ["chart", patient.id] });
+      void client.invalidateQueries({ queryKey: ["specimens"] });
+      close();
+    };
+    if (!maySign) {
+      try {
+        await got(api.POST("/api/patients/{id}/orders/prepared", { params: { path: { id: patient.id } }, body: sending }));
+        done();
+      } catch (e) {
+        setError(say(e));
+      }
+      return;
+    }
+    await sign({
+      title: "Sign and send the order",
+      lines: [
+        `${patient.given} ${patient.family}, born ${day(patient.birthDate)}`,
+        ...all.map(
+          (i) =>
+            `${i.test.name} for ${i.diagnoses.join(", ")}${says(i.timing ?? whole.timing) === "now" ? "" : `, ${says(i.timing ?? whole.timing)}`}`,
+        ),
+      ],
+      act: (secret) =>
+        got(api.POST("/api/patients/{id}/orders", { params: { path: { id: patient.id } }, body: { ...sending, secret } })),
+      done,
+      failed: (e) => setError(say(e)),
+    });
+  }
+  useKeys([
+    { key: "Ctrl+Enter", label: maySign ? "Sign and send the order" : "Prepare the order", run: () => void signAll() },
+    { key: "Alt+a", label: "Link all diagnoses to all tests", run: linkAll },
+    { key: "Escape", label: "Leave the order", run: close },
+  ]);
+  const usual = (view.data?.usual ?? []).filter((t) => !items.some((i) => key(i.test) === key(t)));
+  const often = (view.data?.often ?? []).filter(
+    (t) => !items.some((i) => key(i.test) === key(t)) && !usual.some((u) => key(u) === key(t)),
+  );
+  const offered = (label: string, tests: Test[]) =>
+    tests.length > 0 && (
+      <p className="mt-1.5 flex flex-wrap items-baseline gap-x-1.5 gap-y-1 text-small">
+        <span className="text-faded">{label}</span>
+        {tests.map((t) => (
+          <button
+            key={key(t)}
+            type="button"
+            className="min-h-6 rounded-[3px] border border-edge px-2 py-0.5 text-kelp hover:underline"
+            onClick={() => choose(t)}
+          >
+            {t.name}
+            <span className="sr-only">, put on the pad</span>
+          </button>
+        ))}
+      </p>
+    );
+  const standing = items.some((i) => (i.timing ?? whole.timing).every > 0);
+  return (
+    <Panel
+      pad
+      label="Order"
+      title={maySign ? "Order" : "Prepare an order"}
+      leave={close}
+      word=""
+      aside={
+        <span className="small">
+          {items.length > 0 &&
+            `${items.length} ${items.length === 1 ? "item" : "items"}, one signature${standing ? ", standing" : ""}`}
+        </span>
+      }
+    >
+      <SearchList<Test[], Test>
+        label="Add a test: letters, code or LOINC"
+        input={input}
+        query={query}
+        setQuery={setQuery}
+        search={asks.tests}
+        hits={(found) => found}
+        id={(t) => key(t)}
+        choose={choose}
+        none="In no laboratory's list."
+        under={(p) => {
+          choosing.current = Promise.all([choosing.current, p]).catch(() => {});
+        }}
+        onKey={(e) => {
+          // The list would take these keys for itself, and the order would need them twice.
+          if (e.key === "Escape") {
+            onEscape(close)(e);
+            return true;
+          }
+          if (e.key !== "Enter" || !(e.ctrlKey || e.metaKey)) return false;
+          e.preventDefault();
+          e.stopPropagation();
+          void signAll();
+          return true;
+        }}
+      >
+        {(t) => (
+          <span className="flex items-baseline justify-between gap-3">
+            <span>
+              {t.name}
+              {t.read && <span className="small"> · read as “{t.read}”</span>}
+              <span className="small block">
+                {t.tube} · <span className="font-mono">{t.code}</span>
+              </span>
+            </span>
+            <span className="small shrink-0 text-right">
+              {t.laboratoryName}
+              {t.paper && <span className="block">by fax</span>}
+            </span>
+          </span>
+        )}
+      </SearchList>
+      {query.trim() === "" && offered("For these diagnoses", usual)}
+      {query.trim() === "" && items.length === 0 && offered("Often yours", often)}
+      {left && !from && items.length > 0 && (
+        <p className="mt-3 text-aside text-carried">
+          Left here before and not sent.{" "}
+          <button type="button" className="plain py-0 text-aside" onClick={() => setItems([])}>
+            Begin anew
+          </button>
+        </p>
+      )}
+      <ul className="mt-2">
+        {items.map((i) => (
+          <PadItem
+            key={key(i.test)}
+            item={i}
+            diagnoses={diagnoses}
+            timing={whole.timing}
+            change={(x) => {
+              setItems((list) => list.map((y) => (key(y.test) === key(i.test) ? x : y)));
+              renew();
+            }}
+            answer={(question, answer) => {
+              setItems((list) => answering(list, i, question, answer));
+              renew();
+            }}
+            off={() => {
+              setItems((list) => list.filter((y) => key(y.test) !== key(i.test)));
+              renew();
+            }}
+          />
+        ))}
+      </ul>
+      <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
+        {items.length > 0 && diagnoses.length > 1 && (
+          <button type="button" className="plain py-0" onClick={linkAll}>
+            Link all to all <KeyCap k="Alt+A" />
+          </button>
+        )}
+        {!adding && (
+          <button type="button" className="plain py-0" onClick={() => setAdding(true)}>
+            Another diagnosis…
+          </button>
+        )}
+      </div>
+      {adding && (
+        <div className="mt-1">
+          <SearchList
+            label="Diagnosis for this order: words or code"
+            query={word}
+            setQuery={setWord}
+            search={(q) => asks.codes("", q)}
+            hits={(found) => found.filter((h) => h.billable)}
+            id={(h) => h.code}
+            choose={(h) => {
+              setMore((list) => [...list.filter((d) => d.code !== h.code), { code: h.code, title: h.title }]);
+              setItems((list) => list.map((i) => (i.diagnoses.length === 0 ? { ...i, diagnoses: [h.code] } : i)));
+              setWord("");
+              setAdding(false);
+              renew();
+              input.current?.focus();
+            }}
+            none="No diagnosis is found with these words."
+            onKey={(e) => {
+              if (e.key !== "Escape") return false;
+              onEscape(() => setAdding(false))(e);
+              return true;
+            }}
+          >
+            {(h) => (
+              <>
+                <span className="font-mono text-small">{h.code}</span> {h.title}
+              </>
+            )}
+          </SearchList>
+        </div>
+      )}
+      {diagnoses.length === 0 && (
+        <p className="mt-2 text-aside text-carried">
+          There is no diagnosis to link. Add one to the visit, to the problem list, or here.
+        </p>
+      )}
+      {items.length === 0 && query.trim() === "" && (
+        <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
+      )}
+      {items.length > 0 && (
+        <PadCommon
+          items={items}
+          common={whole}
+          set={(c) => {
+            setOf(c);
+            renew();
+          }}
+          view={view.data}
+          patient={patient.id}
+        />
+      )}
+      <Wrong says={error} className="mt-2 min-h-[21px] text-aside" />
+      <button type="button" className="act mt-1" disabled={busy} onClick={() => void signAll()}>
+        {maySign ? "Sign and send" : "Prepare for signature"} <KeyCap k="Ctrl+Enter" />
+      </button>
+      <button type="button" className="plain ml-3" onClick={close}>
+        Leave <KeyCap k="Escape" />
+      </button>
+      {dialog}
+    </Panel>
+  );
+}

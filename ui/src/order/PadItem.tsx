@@ -1,0 +1,111 @@
+import { useState } from "react";
+import { day } from "../frame/time";
+import { Entry } from "./Entry";
+import { asked, type Diagnosis, type Item, now, type Timing } from "./pad";
+import { When } from "./When";
+
+/** says writes when something is to be done. */
+export const says = (t: Timing) =>
+  t.every > 0 ? `every ${t.every} weeks until ${day(t.until)}` : t.due ? `${day(t.due)}, once` : "now";
+
+/** PadItem is one test on the pad: its diagnoses, the questions of the laboratory, and what else is said of it. */
+export function PadItem({
+  item: i,
+  diagnoses,
+  timing,
+  change,
+  answer,
+  off,
+}: {
+  item: Item;
+  diagnoses: Diagnosis[];
+  timing: Timing; // of the pad
+  change: (i: Item) => void;
+  answer: (question: string, answer: string) => void;
+  off: () => void;
+}) {
+  const [open, setOpen] = useState(i.remark !== "" || i.timing !== undefined);
+  // What the laboratory would only like to know stands behind "More".
+  const questions = asked(i).filter((q) => q.required || open || (i.answers[q.code] ?? "") !== "");
+  const t = i.test;
+  return (
+    <li data-item={`${t.laboratory}:${t.code}`} className="border-b border-rule py-2">
+      <div className="flex items-baseline justify-between gap-2">
+        <span className="font-semibold">{t.name}</span>
+        <span className="shrink-0">
+          <span className="mr-2 text-small text-faded">{says(i.timing ?? timing)}</span>
+          <button type="button" className="plain py-0 text-small" aria-expanded={open} onClick={() => setOpen(!open)}>
+            More<span className="sr-only"> of {t.name}</span>
+          </button>
+          <button type="button" className="plain py-0 text-small" onClick={off}>
+            Take off<span className="sr-only"> {t.name}</span>
+          </button>
+        </span>
+      </div>
+      <div className="flex flex-wrap items-baseline justify-between gap-x-3 gap-y-1">
+        <span className="small">
+          {t.laboratoryName}
+          {t.paper && ", by fax"} · {t.tube}
+          {t.fasting > 0 && ` · fasting ${t.fasting} h`}
+        </span>
+        <span className="flex flex-wrap gap-1.5">
+          {diagnoses.map((d) => {
+            const on = i.diagnoses.includes(d.code);
+            return (
+              <button
+                key={d.code}
+                type="button"
+                title={d.title}
+                aria-pressed={on}
+                aria-label={`${d.code} ${d.title} justifies ${t.name}`}
+                className={`min-h-6 rounded-[3px] border px-2 py-0.5 font-mono text-small ${on ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
+                onClick={() =>
+                  change({ ...i, diagnoses: on ? i.diagnoses.filter((c) => c !== d.code) : [...i.diagnoses, d.code] })
+                }
+              >
+                {d.code}
+              </button>
+            );
+          })}
+        </span>
+      </div>
+      {questions.length > 0 && (
+        <fieldset className="mt-1 border-l-[3px] border-edge pl-3">
+          <legend className="sr-only">The laboratory asks, for {t.name}</legend>
+          {questions.map((q) => (
+            <Entry key={q.code} question={q} of={t.name} value={i.answers[q.code] ?? ""} set={(v) => answer(q.code, v)} />
+          ))}
+        </fieldset>
+      )}
+      {open && (
+        <div className="mt-1 flex flex-col gap-1">
+          <input
+            aria-label={`Remark for the laboratory, ${t.name}`}
+            placeholder="Remark for the laboratory"
+            className="field mt-0 py-0 text-small"
+            maxLength={1000}
+            value={i.remark}
+            onChange={(e) => change({ ...i, remark: e.target.value })}
+          />
+          <span className="flex flex-wrap items-baseline gap-2">
+            {i.timing ? (
+              <>
+                <When timing={i.timing} of={t.name} set={(x) => change({ ...i, timing: x })} />
+                <button type="button" className="plain py-0 text-small" onClick={() => change({ ...i, timing: undefined })}>
+                  As the others
+                </button>
+              </>
+            ) : (
+              <button type="button" className="plain py-0 text-small" onClick={() => change({ ...i, timing: { ...now } })}>
+                Another day than the others…
+              </button>
+            )}
+          </span>
+          {t.handling && <p className="small">{t.handling}</p>}
+          {t.reflex && <p className="small">The laboratory adds by itself: {t.reflex}</p>}
+          {t.analytes.length > 1 && <p className="small">Reports {t.analytes.map((a) => a.name).join(", ")}</p>}
+        </div>
+      )}
+    </li>
+  );
+}

@@ -1,0 +1,106 @@
+import type { Schemas } from "../exchange/client";
+
+/** Test is a test as it is offered on the pad. */
+export type Test = Schemas["FoundTest"];
+export type Diagnosis = { code: string; title: string };
+
+/** Item is a test on the pad with what is said of it. */
+export type Item = {
+  test: Test;
+  diagnoses: string[];
+  answers: Record<string, string>;
+  remark: string;
+  timing?: Timing; // where it differs from that of the pad
+};
+export type Timing = { due: string; every: number; until: string };
+export const now: Timing = { due: "", every: 0, until: "" };
+
+/** Common is what is said of all items at once. */
+export type Common = {
+  priority: "R" | "A" | "S";
+  timing: Timing;
+  drawing: "now" | "here" | "site";
+  site: string;
+  payer: "" | "practice" | "patient" | "insurer";
+  copyPatient: boolean;
+  copy: string;
+};
+export const common: Common = {
+  priority: "R",
+  timing: now,
+  drawing: "now",
+  site: "",
+  payer: "",
+  copyPatient: false,
+  copy: "",
+};
+
+/** key names a test among those of all laboratories. */
+export const key = (t: { laboratory: string; code: string }) => `${t.laboratory}:${t.code}`;
+
+/** added puts a test on the pad, once, for some diagnoses. */
+export function added(items: Item[], t: Test, diagnoses: string[]): Item[] {
+  if (items.some((i) => key(i.test) === key(t))) return items;
+  return [...items, { test: t, diagnoses, answers: {}, remark: "" }];
+}
+
+/** asked lists the questions of an item that are asked, given the answers so far. */
+export function asked(i: Item): Schemas["EntryQuestion"][] {
+  const out: Schemas["EntryQuestion"][] = [];
+  for (const q of i.test.questions) {
+    const on = q.when.question;
+    if (!on || (i.answers[on] === q.when.answer && out.some((x) => x.code === on))) out.push(q);
+  }
+  return out;
+}
+
+/** answering keeps an answer of one item; where others ask the same and nobody has answered there, it is theirs too. */
+export function answering(items: Item[], of: Item, question: string, answer: string): Item[] {
+  return items.map((i) => {
+    const same = key(i.test) === key(of.test);
+    const asks = i.test.laboratory === of.test.laboratory && i.test.questions.some((q) => q.code === question);
+    const was = of.answers[question] ?? "";
+    return same || (asks && (i.answers[question] ?? "") === was) ? { ...i, answers: { ...i.answers, [question]: answer } } : i;
+  });
+}
+
+/** lacking says what an item lacks before it can be signed; "" for nothing. */
+export function lacking(i: Item, anyDiagnosis: boolean): string {
+  if (i.diagnoses.length === 0)
+    return `Link a diagnosis to ${i.test.name}.${anyDiagnosis ? "" : " Add one to the visit or the problem list first."}`;
+  const q = asked(i).find((x) => x.required && !(i.answers[x.code] ?? "").trim());
+  return q ? `${i.test.name} asks: ${q.words}.` : "";
+}
+
+/** body writes the pad as the server takes it. */
+export function body(items: Item[], c: Common) {
+  return {
+    priority: c.priority,
+    drawing: c.drawing,
+    site: c.drawing === "site" ? c.site || undefined : undefined,
+    payer: { who: c.payer },
+    copies: [
+      ...(c.copyPatient ? [{ patient: true }] : []),
+      ...c.copy
+        .split(";")
+        .map((n) => n.trim())
+        .filter((n) => n)
+        .map((name) => ({ name })),
+    ],
+    tests: items.map((i) => {
+      const t = i.timing ?? c.timing;
+      return {
+        laboratory: i.test.laboratory,
+        code: i.test.code,
+        diagnoses: i.diagnoses,
+        remark: i.remark.trim() || undefined,
+        answers: asked(i)
+          .map((q) => ({ question: q.code, answer: (i.answers[q.code] ?? "").trim() }))
+          .filter((a) => a.answer),
+        due: t.due || undefined,
+        every: t.every || undefined,
+        until: t.every ? t.until : undefined,
+      };
+    }),
+  };
+}
