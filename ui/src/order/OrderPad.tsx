@@ -97,15 +97,17 @@ export function OrderPad({
   const [word, setWord] = useState("");
 
   const diagnoses = [...given, ...more.filter((d) => !given.some((g) => g.code === d.code))];
-  const view = useQuery(
-    asks.pad(
-      patient.id,
-      diagnoses.map((d) => d.code),
-    ),
+  const offers = asks.pad(
+    patient.id,
+    diagnoses.map((d) => d.code),
   );
+  const view = useQuery(offers);
   // The insurer pays where the registration is complete; what is chosen instead stays.
-  const covered = view.data?.lacks.some((l) => l.who === "insurer" && l.lacks.length === 0) ?? false;
-  const whole: Common = of ?? { ...common, drawing: again ? "here" : "now", payer: covered ? "insurer" : "" };
+  const saidOf = (v?: Schemas["PadView"]): Common => {
+    const covered = v?.lacks.some((l) => l.who === "insurer" && l.lacks.length === 0) ?? false;
+    return of ?? { ...common, drawing: again ? "here" : "now", payer: covered ? "insurer" : "" };
+  };
+  const whole = saidOf(view.data);
 
   // Once all were linked to all, what is put on later gets all of them too; else the first.
   const everything = useRef(false);
