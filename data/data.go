@@ -42,6 +42,11 @@ var Histories string
 //go:embed brinehouse/*.csv northsound/*.csv
 var TestLists embed.FS
 
+// Intervals are how long results are usually good for, as text with tabs.
+//
+//go:embed orders/intervals.tsv
+var Intervals string
+
 // Laboratories names the folders of TestLists.
 var Laboratories = []string{"brinehouse", "northsound"}
 

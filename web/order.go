@@ -28,6 +28,15 @@ func (s *server) describeOrder(api huma.API) {
 		out, err := s.app.Order.Pad(ctx, who, in.ID, in.Body.Diagnoses)
 		return &body[orders.PadView]{out}, err
 	})
+	does(api, http.MethodPost, "repeated", "/api/patients/{id}/pad/repeated", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Tests []string `json:"tests" maxItems:"60" doc:"laboratory:code"`
+		}
+	}) (*body[[]order.Repeat], error) {
+		out, err := s.app.Order.Repeated(ctx, who, in.ID, in.Body.Tests)
+		return &body[[]order.Repeat]{out}, err
+	})
 	get(api, "needed", "/api/tests/needed", func(ctx context.Context, who act.Actor, in *struct {
 		Tests []string `query:"tests,explode" maxItems:"60" doc:"laboratory:code"`
 	}) ([]orders.NeededView, error) {

@@ -22,6 +22,7 @@ type Config struct {
 	Keys         *Keys
 	Laboratories []order.Laboratory // with their test lists; the first is the one usually meant
 	LabAddr      string             // host:port of the laboratory's MLLP listener
+	Intervals    []order.Interval   // how long results are usually good for
 	Facility     string             // as we call ourselves in messages
 	Practice     string             // as we call ourselves to people
 	Codes        func() (*coding.Library, *coding.Index, error)

@@ -26,7 +26,12 @@ func (a *Acts) watched() []string {
 // Record is what the chart of a person holds on a day (YYYY-MM-DD), with the classes of
 // medicines and allergies, and what is in hand as coded facts.
 func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
-	r, err := q.Record(patient, a.loincs)
+	return a.recordWith(q, patient, day, nil)
+}
+
+// recordWith is the Record with the values of more quantities than rules watch.
+func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart.Record, error) {
+	r, err := q.Record(patient, append(slices.Clone(a.loincs), more...))
 	if err != nil {
 		return r, err
 	}

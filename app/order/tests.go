@@ -3,7 +3,6 @@ package order
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"deftledger/app/act"
 	"deftledger/core/order"
@@ -148,7 +147,7 @@ func (a *Acts) Needed(who act.Actor, names []string) ([]NeededView, error) {
 		var tests []order.Test
 		cents := 0
 		for _, n := range names {
-			lab, code, _ := strings.Cut(n, ":")
+			lab, code := order.ParseKey(n)
 			t, ok := l.Test(code)
 			if !ok || lab != l.ID {
 				continue
@@ -170,4 +169,39 @@ func (a *Acts) Needed(who act.Actor, names []string) ([]NeededView, error) {
 		out = append(out, v)
 	}
 	return out, nil
+}
+
+// Repeated says what the tests on a pad, named as laboratory:code, repeat of one another, of
+// what is out, and of what was measured lately.
+func (a *Acts) Repeated(ctx context.Context, who act.Actor, patient string, names []string) (out []order.Repeat, err error) {
+	out = []order.Repeat{}
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		p, err := q.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		var tests []order.Test
+		var measured []string
+		for _, n := range names {
+			lab, code := order.ParseKey(n)
+			t, ok := a.Test(lab, code)
+			if !ok {
+				return act.Refuse(act.Invalid, "There is no test %s.", n)
+			}
+			tests = append(tests, t)
+			for _, x := range t.Analytes {
+				measured = append(measured, x.LOINC)
+			}
+		}
+		r, err := a.recordWith(q, p.ID, a.Today(), measured)
+		if err != nil {
+			return err
+		}
+		out = append(out, order.Repeats(r, tests, a.Intervals)...)
+		return nil
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open the pad", patient, "")
+	}
+	return out, err
 }

@@ -6,6 +6,8 @@ package shipped
 import (
 	"fmt"
 	"io/fs"
+	"strconv"
+	"strings"
 
 	"github.com/goccy/go-yaml"
 
@@ -24,6 +26,7 @@ import (
 // Reference is what ships, read.
 type Reference struct {
 	Laboratories []order.Laboratory // the first is the one usually meant
+	Intervals    []order.Interval
 	Medicines    *safety.Catalogue
 	HouseTests   []result.HouseTest
 	Vaccines     []chart.Vaccine
@@ -67,11 +70,38 @@ func Read() (r Reference, err error) {
 		}
 		r.Laboratories = append(r.Laboratories, l)
 	}
+	if r.Intervals, err = Intervals(data.Intervals); err != nil {
+		return r, err
+	}
 	text, err := fs.ReadFile(data.Forms, "findings/systems.yaml")
 	if err == nil {
 		r.Systems, err = forms.Systems("findings/systems.yaml", string(text))
 	}
 	return r, err
+}
+
+// Intervals reads how long results are usually good for: loinc, name, days, says, source.
+func Intervals(text string) (out []order.Interval, err error) {
+	head := true
+	for i, line := range strings.Split(text, "\n") {
+		if line == "" || line[0] == '#' {
+			continue
+		}
+		if head {
+			head = false
+			continue
+		}
+		f := strings.Split(line, "\t")
+		if len(f) != 5 {
+			return nil, fmt.Errorf("orders/intervals.tsv:%d: %d columns, not 5", i+1, len(f))
+		}
+		n, err := strconv.Atoi(f[2])
+		if err != nil || n < 1 || !order.SoundLOINC(f[0]) || f[3] == "" || f[4] == "" {
+			return nil, fmt.Errorf("orders/intervals.tsv:%d: it needs a LOINC code, days above zero, words and a source", i+1)
+		}
+		out = append(out, order.Interval{LOINC: f[0], Name: f[1], Days: n, Says: f[3], Source: f[4]})
+	}
+	return out, nil
 }
 
 // Edition reads the edition of the codes that ships.

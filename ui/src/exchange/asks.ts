@@ -157,6 +157,11 @@ export const asks = {
       queryKey: ["pad", patient, diagnoses],
       queryFn: () => got(api.POST("/api/patients/{id}/pad", { params: { path: { id: patient } }, body: { diagnoses } })),
     }),
+  repeated: (patient: string, tests: string[]) =>
+    queryOptions({
+      queryKey: ["repeated", patient, tests],
+      queryFn: () => got(api.POST("/api/patients/{id}/pad/repeated", { params: { path: { id: patient } }, body: { tests } })),
+    }),
   needed: (tests: string[]) =>
     queryOptions({
       queryKey: ["needed", tests],

@@ -1484,6 +1484,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/pad/repeated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["repeated"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/problems": {
         parameters: {
             query?: never;
@@ -4363,6 +4379,18 @@ export interface components {
              * @description 0 for somebody who was entered before there was a registration
              */
             version: number;
+        };
+        Repeat: {
+            code: string;
+            /** @enum {string} */
+            kind: "twice" | "in hand" | "early" | "earlier" | "not checked";
+            laboratory: string;
+            says: string;
+            source: string;
+        };
+        RepeatedRequest: {
+            /** @description laboratory:code */
+            tests: string[];
         };
         ReportDetails: {
             collectedSaid?: string;
@@ -8243,6 +8271,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PadView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    repeated: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RepeatedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Repeat"][];
                 };
             };
             /** @description Error */

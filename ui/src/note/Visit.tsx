@@ -469,7 +469,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           from={from}
           patient={note.visit.patient}
           visitId={note.visit.id}
-          diagnoses={(note.diagnoses ?? []).map((d) => ({ code: d.code, title: d.title }))}
+          diagnoses={((note.diagnoses ?? []).length > 0 ? (note.diagnoses ?? []) : chart.problems).map((d) => ({
+            code: d.code,
+            title: d.title,
+          }))}
           close={() => setOpen("")}
         />
       )}

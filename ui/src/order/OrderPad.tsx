@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
@@ -207,6 +207,14 @@ export function OrderPad({
     { key: "Alt+a", label: "Link all diagnoses to all tests", run: linkAll },
     { key: "Escape", label: "Leave the order", run: close },
   ]);
+  const repeated = useQuery({
+    ...asks.repeated(
+      patient.id,
+      items.map((i) => key(i.test)),
+    ),
+    enabled: items.length > 0,
+    placeholderData: keepPreviousData,
+  });
   const usual = (view.data?.usual ?? []).filter((t) => !items.some((i) => key(i.test) === key(t)));
   const often = (view.data?.often ?? []).filter(
     (t) => !items.some((i) => key(i.test) === key(t)) && !usual.some((u) => key(u) === key(t)),
@@ -302,6 +310,7 @@ export function OrderPad({
             item={i}
             diagnoses={diagnoses}
             timing={whole.timing}
+            repeats={(repeated.data ?? []).filter((r) => r.laboratory === i.test.laboratory && r.code === i.test.code)}
             change={(x) => {
               setItems((list) => list.map((y) => (key(y.test) === key(i.test) ? x : y)));
               renew();

@@ -1,8 +1,17 @@
 import { useState } from "react";
+import type { Schemas } from "../exchange/client";
 import { day } from "../frame/time";
 import { Entry } from "./Entry";
 import { asked, type Diagnosis, type Item, now, type Timing } from "./pad";
 import { When } from "./When";
+
+const words: Record<Schemas["Repeat"]["kind"], string> = {
+  twice: "Twice on the pad",
+  "in hand": "Out already",
+  early: "Measured lately",
+  earlier: "Last",
+  "not checked": "Not checked",
+};
 
 /** says writes when something is to be done. */
 export const says = (t: Timing) =>
@@ -13,6 +22,7 @@ export function PadItem({
   item: i,
   diagnoses,
   timing,
+  repeats,
   change,
   answer,
   off,
@@ -20,6 +30,7 @@ export function PadItem({
   item: Item;
   diagnoses: Diagnosis[];
   timing: Timing; // of the pad
+  repeats: Schemas["Repeat"][];
   change: (i: Item) => void;
   answer: (question: string, answer: string) => void;
   off: () => void;
@@ -69,6 +80,15 @@ export function PadItem({
           })}
         </span>
       </div>
+      {repeats.map((r) => (
+        <p key={r.kind} className={r.kind === "earlier" ? "small mt-0.5" : "mt-1 border-l-[3px] border-carried pl-3 text-small"}>
+          {r.kind !== "earlier" && <strong className="font-semibold">{words[r.kind]}: </strong>}
+          {r.kind === "earlier" && "Last: "}
+          {r.says}
+          {r.says.endsWith(".") ? "" : "."}
+          {r.source && <span className="text-faded"> {r.source}</span>}
+        </p>
+      ))}
       {questions.length > 0 && (
         <fieldset className="mt-1 border-l-[3px] border-edge pl-3">
           <legend className="sr-only">The laboratory asks, for {t.name}</legend>
