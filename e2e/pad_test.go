@@ -81,6 +81,7 @@ func TestAnOrderIsDrawnLaterByMouse(t *testing.T) {
 	offered := `[...document.querySelectorAll('aside[aria-label="Order"] button')].find((b) => b.textContent === "Urate, put on the pad")`
 	h.wait(`Boolean(`+offered+`)`, "urate being offered")
 	eval[bool](h, `((`+offered+`).click(), true)`)
+	h.sees("Last: Urate 9.4 mg/dL")
 	h.click("Drawn here later")
 	h.sees("1 × gold-top tube (gel), 0.5 mL serum, refrigerated")
 	h.click("Sign and send")

@@ -215,6 +215,11 @@ export function OrderPad({
     enabled: items.length > 0,
     placeholderData: keepPreviousData,
   });
+  // What was said of fewer tests stands until the answer for all of them is here; of one that is new nothing is known yet.
+  const repeatsOf = (i: Item) => {
+    const of = repeated.data?.filter((r) => r.laboratory === i.test.laboratory && r.code === i.test.code);
+    return repeated.isPlaceholderData && of?.length === 0 ? undefined : of;
+  };
   const usual = (view.data?.usual ?? []).filter((t) => !items.some((i) => key(i.test) === key(t)));
   const often = (view.data?.often ?? []).filter(
     (t) => !items.some((i) => key(i.test) === key(t)) && !usual.some((u) => key(u) === key(t)),
@@ -310,7 +315,7 @@ export function OrderPad({
             item={i}
             diagnoses={diagnoses}
             timing={whole.timing}
-            repeats={(repeated.data ?? []).filter((r) => r.laboratory === i.test.laboratory && r.code === i.test.code)}
+            repeats={repeatsOf(i)}
             change={(x) => {
               setItems((list) => list.map((y) => (key(y.test) === key(i.test) ? x : y)));
               renew();

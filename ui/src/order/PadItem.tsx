@@ -30,7 +30,7 @@ export function PadItem({
   item: Item;
   diagnoses: Diagnosis[];
   timing: Timing; // of the pad
-  repeats: Schemas["Repeat"][];
+  repeats?: Schemas["Repeat"][]; // undefined while they are looked for
   change: (i: Item) => void;
   answer: (question: string, answer: string) => void;
   off: () => void;
@@ -80,7 +80,11 @@ export function PadItem({
           })}
         </span>
       </div>
-      {repeats.map((r) => (
+      {/* Its place is kept while it is looked for: nothing moves under the pointer. */}
+      {(!repeats || !repeats.some((r) => r.kind === "earlier" || r.kind === "early" || r.kind === "not checked")) && (
+        <p className="small mt-0.5">{repeats ? "No earlier value here." : "Looking for earlier values…"}</p>
+      )}
+      {(repeats ?? []).map((r) => (
         <p key={r.kind} className={r.kind === "earlier" ? "small mt-0.5" : "mt-1 border-l-[3px] border-carried pl-3 text-small"}>
           {r.kind !== "earlier" && <strong className="font-semibold">{words[r.kind]}: </strong>}
           {r.kind === "earlier" && "Last: "}
