@@ -81,7 +81,7 @@ export function PadItem({
         </span>
       </div>
       {/* Its place is kept while it is looked for: nothing moves under the pointer. */}
-      {(!repeats || !repeats.some((r) => r.kind === "earlier" || r.kind === "early" || r.kind === "not checked")) && (
+      {!repeats?.some((r) => r.kind === "earlier" || r.kind === "early" || r.kind === "not checked") && (
         <p className="small mt-0.5">{repeats ? "No earlier value here." : "Looking for earlier values…"}</p>
       )}
       {(repeats ?? []).map((r) => (
