@@ -72,6 +72,9 @@ func (a *App) Step(ctx context.Context) error {
 	if _, err := a.Order.SendDue(ctx); err != nil {
 		return err
 	}
+	if _, err := a.Order.RaiseLate(ctx); err != nil {
+		return err
+	}
 	if err := a.Outbox.Step(ctx); err != nil {
 		return err
 	}

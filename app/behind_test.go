@@ -64,6 +64,9 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), orders.NewOrder{PatientID: patientID, VisitID: visitID, RequestID: "prepared",
 		Pad: order.Pad{Priority: "R", Drawing: order.DrawnHere, Lines: []order.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}}})
 	require.NoError(t, err)
+	out, err := c.pad(nil, order.Line{Test: "NA"})
+	require.NoError(t, err)
+	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.app.WitnessTrail()
 	require.Empty(t, c.verify())
 	require.NoError(t, c.store.Close())
@@ -118,6 +121,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"an answer at order entry":         "UPDATE order_test_more SET detail = '{}'",
 		"when a specimen was drawn":        "UPDATE specimen SET drawn_at = '2026-05-01T10:00:00.000Z'",
 		"that a specimen was drawn":        "DELETE FROM specimen",
+		"what was done about an order":     "UPDATE order_event SET detail = 'x'",
 		"what was prepared":                "UPDATE prepared_more SET detail = '{}'",
 		"a record read as part of another": "UPDATE patient SET person_id = 'p9'",
 		"a role":                           "UPDATE staff SET role = 'administrator' WHERE role = 'nurse'",

@@ -56,6 +56,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"beside":          {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
 		"order":           {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
 		"pad":             {"open the pad", func(w act.Actor) error { _, err := a.Order.Pad(ctx, w, patientID, nil); return err }},
+		"orders":          {"look at orders", func(w act.Actor) error { _, err := a.Order.History(ctx, w, patientID, "all", ""); return err }},
 		"requisition":     {"print requisition", func(w act.Actor) error { _, err := a.Order.Requisition(ctx, w, o.ID); return err }},
 		"labels":          {"print labels", func(w act.Actor) error { _, err := a.Order.Labels(ctx, w, o.ID); return err }},
 		"orders-of-visit": {"open visit", func(w act.Actor) error { _, err := a.Order.OrdersAt(ctx, w, visitID); return err }},

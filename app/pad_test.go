@@ -249,3 +249,71 @@ func TestWhatThePadOffers(t *testing.T) {
 	require.True(t, v.Laboratories[1].Paper)
 	require.Equal(t, []string{"a primary coverage that holds on 04 May 2026"}, v.Lacks[0].Lacks)
 }
+
+// An order that nobody answers comes up by the test's own turnaround; somebody asks after it,
+// and it waits again until the day they were told.
+func TestAnOrderThatIsNotAnsweredComesUp(t *testing.T) {
+	c := open(t) // 4 May 2026, 10:00
+	o := c.order("K")
+	c.step()
+	late := func() []orders.OrderRowView {
+		v, err := c.app.Order.History(ctx, c.doctor(), "", orders.LateOrders, "")
+		require.NoError(t, err)
+		return v.Rows
+	}
+	open := func() int {
+		return c.count("SELECT count(*) FROM line WHERE subject = ? AND state = 'open' AND closed_at = ''", o.ID)
+	}
+	require.Empty(t, late())
+	c.now = c.now.Add(47 * time.Hour) // a day for the courier, a day for the laboratory
+	c.step()
+	require.Empty(t, late())
+	require.Zero(t, open())
+	c.now = c.now.Add(2 * time.Hour)
+	c.step()
+	require.Len(t, late(), 1)
+	require.Equal(t, "to be answered", late()[0].Next.What)
+	require.Equal(t, 1, open(), "it stands among what is to be acted on")
+	require.Equal(t, "late", c.desk().Rows[0].Mark)
+
+	for says, x := range map[string][2]string{"with whom": {" ", "2026-05-08"}, "Choose the day on": {"Brinehouse", "soon"}, "sixty days": {"Brinehouse", "2027-01-01"},
+		"from today": {"Brinehouse", "2026-05-01"}} {
+		require.ErrorContains(t, c.app.Order.Called(ctx, c.jonah(), o.ID, x[0], x[1]), says)
+	}
+	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), o.ID, "Brinehouse, Ms. Hale: it runs tonight.", "2026-05-08"))
+	require.Empty(t, late())
+	require.Zero(t, open())
+	c.now = c.now.Add(24 * time.Hour)
+	c.step()
+	require.Zero(t, open(), "not before the day they said")
+	c.now = c.now.Add(72 * time.Hour)
+	c.step()
+	require.Equal(t, 1, open())
+	require.Equal(t, "Brinehouse, Ms. Hale: it runs tonight.", late()[0].Done[0].Detail)
+	c.receive(oru("L1", o.Placer+"-1", "F", "4.1"), "AA")
+	require.Empty(t, late(), "answered, it is not late any more")
+	require.Empty(t, c.verify())
+}
+
+// The history comes in pages, each order once.
+func TestTheHistoryOfOrdersInPages(t *testing.T) {
+	c := open(t)
+	for range 130 {
+		c.now = c.now.Add(time.Second)
+		c.order("K")
+	}
+	seen := map[string]bool{}
+	after, pages := "", 0
+	for pages == 0 || after != "" {
+		v, err := c.app.Order.History(ctx, c.doctor(), patientID, orders.AllOrders, after)
+		require.NoError(t, err)
+		for _, r := range v.Rows {
+			require.False(t, seen[r.Order.ID], "an order stands once")
+			seen[r.Order.ID] = true
+		}
+		after = v.More
+		pages++
+	}
+	require.Len(t, seen, 130)
+	require.Equal(t, 3, pages)
+}

@@ -76,7 +76,7 @@ func TestAnOrderIsDrawnLaterByMouse(t *testing.T) {
 	h := sit(t, p)
 	h.signIn("maren")
 	h.chartOf("SK-20418")
-	h.click("Order")
+	h.click("Order o")
 	h.focused("Add a test")
 	offered := `[...document.querySelectorAll('aside[aria-label="Order"] button')].find((b) => b.textContent === "Urate, put on the pad")`
 	h.wait(`Boolean(`+offered+`)`, "urate being offered")
@@ -159,4 +159,26 @@ func TestAStandingOrderOnThePad(t *testing.T) {
 	h.sees("standing, 7 of 7")
 	require.Equal(t, 6, p.count(t, "SELECT count(*) FROM lab_order WHERE state = 'planned'"))
 	require.Equal(t, 6, p.count(t, "SELECT count(*) FROM line l JOIN lab_order o ON o.id = l.subject WHERE o.state = 'planned' AND l.closed_at = ''"))
+}
+
+// TestALateOrderIsAskedAfter: what the laboratory never answered stands first among the orders of
+// the practice, until somebody says with whom they spoke and when it is looked at again.
+func TestALateOrderIsAskedAfter(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.press("Alt+w")
+	h.sees("late · to be answered")
+	require.Empty(t, h.axe())
+	h.click("Albumin creatinine ratio in urine")
+	h.click("I asked after it")
+	h.focused("With whom, and what they said")
+	h.types("Brinehouse, Mr. Orr: no specimen came. Drawn again on Monday.")
+	h.press("Enter")
+	h.sees("Maren Oduya asked after it")
+	h.press("Alt+w")
+	h.sees("Nothing is late.")
+	h.press("3")
+	h.sees("Maren Oduya, ")
+	h.sees("no specimen came")
 }

@@ -243,6 +243,61 @@ func (q *Q) OftenOrdered(staff string, limit int) ([]Often, error) {
 		GROUP BY 1, 2 ORDER BY n DESC, 2 LIMIT ?`, staff, limit)
 }
 
+// OrderEvent is what somebody did about an order that went its way too slowly.
+type OrderEvent struct {
+	ID, OrderID, Says, Detail, ByID, By string
+	Until, At                           time.Time
+}
+
+// AddOrderEvent stores what was done about an order.
+func (q *Q) AddOrderEvent(e OrderEvent) error {
+	until := ""
+	if !e.Until.IsZero() {
+		until = Stamp(e.Until)
+	}
+	return q.do("INSERT INTO order_event(id, order_id, says, detail, until, by_id, at) VALUES (?,?,?,?,?,?,?)", e.ID, e.OrderID, e.Says, e.Detail, until, e.ByID,
+		Stamp(e.At))
+}
+
+// OrderEvents lists what was done about some orders, oldest first.
+func (q *Q) OrderEvents(orders []string) ([]OrderEvent, error) {
+	all, _ := json.Marshal(orders)
+	return list(q, func(s scanner, e *OrderEvent) error {
+		var until, at string
+		err := s.Scan(&e.ID, &e.OrderID, &e.Says, &e.Detail, &until, &e.ByID, &at, &e.By)
+		e.Until, e.At = Moment(until), Moment(at)
+		return err
+	}, `SELECT e.id, e.order_id, e.says, e.detail, e.until, e.by_id, e.at, s.given || ' ' || s.family FROM json_each(?) j
+		JOIN order_event e ON e.order_id = j.value JOIN staff s ON s.id = e.by_id ORDER BY e.at, e.id`, string(all))
+}
+
+// OrderCursor is where a page of the history of orders goes on: after the order signed at a
+// moment; the zero value begins with the newest.
+type OrderCursor struct{ At, ID string }
+
+// OrderHistory lists orders of a patient ("" for the practice), the newest first, after a
+// cursor; going leaves out those of which nothing more is expected.
+func (q *Q) OrderHistory(patient string, going bool, after OrderCursor, limit int) ([]Order, error) {
+	if after.At == "" {
+		after = OrderCursor{"9999", ""}
+	}
+	where, args := "WHERE (o.signed_at, o.id) < (?, ?)", []any{after.At, after.ID}
+	if patient != "" {
+		where, args = where+" AND o.patient_id "+samePerson, append(args, patient)
+	}
+	if going {
+		where += " AND o.state NOT IN ('reviewed', 'cancelled')"
+	}
+	return q.withTests(list(q, scanOrder, orderQuery+where+" ORDER BY o.signed_at DESC, o.id DESC LIMIT ?", append(args, limit)...))
+}
+
+// OrdersWaiting lists the orders whose open lines wait for others, longest signed first.
+func (q *Q) OrdersWaiting(limit int) ([]Order, error) {
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.state IN ('planned', 'to be drawn', 'signed, not sent', 'received by the laboratory', "+
+		"'in process', 'partial') AND o.state NOT IN ('reviewed', 'cancelled') AND EXISTS (SELECT 1 FROM line l WHERE l.kind = 'order' AND l.subject = o.id "+
+		"AND l.closed_at = '' AND l.state <> 'open') ORDER BY o.signed_at LIMIT ?", limit))
+}
+
 // SetCollected stores when the specimens of an order were taken.
 func (q *Q) SetCollected(id string, at time.Time) error {
 	return q.do("UPDATE lab_order SET collected_at = ? WHERE id = ?", Stamp(at), id)

@@ -93,6 +93,9 @@ var guarded = map[string][]guardedTable{
 		{"order_test_more", "order_id", "order_id position detail"},
 		{"specimen", "order_id", "id order_id says drawn_at reason by_id at"},
 	},
+	"order_event": {
+		{"order_event", "order_id", "id order_id says detail until by_id at"},
+	},
 	"prepared_more": {
 		{"prepared_more", "prepared_id", "prepared_id detail"},
 	},
@@ -590,7 +593,7 @@ func said(scope string) string {
 	words := map[string]string{"patient": "the identity of patient", "staff": "the person", "setting": "the setting", "form": "the form",
 		"problem": "the problem list of patient", "allergy": "the allergies of patient", "medicine": "the medicine list of patient",
 		"history": "the histories of patient", "statement": "what was attested of patient", "vital": "the vital signs of patient",
-		"immunization": "the vaccines of patient", "incoming_entry": "an entry from outside,", "visit": "visit", "lab_order": "order", "order_more": "what was ordered beside its tests, order", "prepared_more": "what was prepared beside its tests, prepared order",
+		"immunization": "the vaccines of patient", "incoming_entry": "an entry from outside,", "visit": "visit", "lab_order": "order", "order_more": "what was ordered beside its tests, order", "order_event": "what was done about order", "prepared_more": "what was prepared beside its tests, prepared order",
 		"prepared_order": "prepared order", "report": "report", "inbox": "received message", "line": "open line", "message": "message", "document": "document",
 		"fax": "fax", "follow_up": "the wish to come back", "handed_to_billing": "what was handed to billing,", "merge": "merge", "note": "signed note",
 		"audit": "the audit from number"}

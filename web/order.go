@@ -42,6 +42,22 @@ func (s *server) describeOrder(api huma.API) {
 	}) ([]orders.NeededView, error) {
 		return s.app.Order.Needed(who, in.Tests)
 	})
+	get(api, "orders", "/api/orders", func(ctx context.Context, who act.Actor, in *struct {
+		Patient string `query:"patient" maxLength:"64"`
+		Which   string `query:"which" enum:"all,going,late" default:"going"`
+		After   string `query:"after" maxLength:"100"`
+	}) (orders.HistoryView, error) {
+		return s.app.Order.History(ctx, who, in.Patient, in.Which, in.After)
+	})
+	does(api, http.MethodPost, "asked-after", "/api/orders/{id}/asked-after", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Detail string `json:"detail" maxLength:"1000" doc:"With whom, and what they said"`
+			Until  string `json:"until" maxLength:"10" doc:"The day on which it is looked at again, YYYY-MM-DD"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Order.Called(ctx, who, in.ID, in.Body.Detail, in.Body.Until)
+	})
 	get(api, "specimens", "/api/specimens", func(ctx context.Context, who act.Actor, _ *struct{}) (orders.SpecimensView, error) {
 		return s.app.Order.Specimens(ctx, who)
 	})

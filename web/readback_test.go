@@ -305,7 +305,7 @@ var readElsewhere = map[string]string{
 	"end-problem": "app/day_test.go", "drop-prepared": "app/house_test.go", "sign-prepared": "app/house_test.go", "sign-report": "app/result_test.go",
 	"detach-report": "app/strangers_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
 	"decide": "app/intake_test.go", "fetch-elsewhere": "app/intake_test.go", "end-entry": "app/intake_test.go", "strike-vaccine": "app/house_test.go",
-	"drawn": "app/pad_test.go", "not-drawn": "app/pad_test.go", "picked-up": "app/pad_test.go",
+	"drawn": "app/pad_test.go", "not-drawn": "app/pad_test.go", "picked-up": "app/pad_test.go", "asked-after": "app/pad_test.go",
 	"strike-vital": "app/intake_test.go", "read-device": "app/intake_test.go", "add-answer": "app/writing_test.go",
 }
 

@@ -36,6 +36,8 @@ const (
 	PlaceOrder   Right = "sign an order"
 	PrepareOrder Right = "prepare an order"
 	DrawSpecimen Right = "say what became of a specimen"
+	SeeOrders    Right = "see the orders of the practice"
+	FollowOrder  Right = "ask after an order"
 	SeeSpecimens Right = "see what is to be drawn and what the courier takes"
 	MergeRecords Right = "merge records"
 	BookVisit    Right = "book a visit"
@@ -74,6 +76,8 @@ var rights = []struct {
 	{PlaceOrder, []Role{Physician}},
 	{PrepareOrder, []Role{Nurse, Assistant}},
 	{DrawSpecimen, []Role{Physician, Nurse, Assistant}},
+	{SeeOrders, []Role{Physician, Nurse}},
+	{FollowOrder, []Role{Physician, Nurse, Assistant}},
 	{SeeSpecimens, []Role{Physician, Nurse, Assistant}},
 	{MergeRecords, []Role{Physician}},
 	{BookVisit, []Role{FrontDesk, Assistant, Nurse}},
@@ -94,7 +98,7 @@ var rights = []struct {
 
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
 // somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
-var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.

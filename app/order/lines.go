@@ -22,6 +22,14 @@ func (a *Acts) Lines() []act.LineKind {
 
 func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	orders, err := q.OrdersIn(act.Subjects(rows))
+	if err != nil {
+		return err
+	}
+	events, err := q.OrderEvents(act.Subjects(rows))
+	done := map[string][]store.OrderEvent{}
+	for _, e := range events {
+		done[e.OrderID] = append(done[e.OrderID], e)
+	}
 	act.Describe(rows, orders, func(o store.Order) string { return o.ID }, func(row *act.LineRow, o store.Order) {
 		var tests []string
 		for _, t := range o.Tests {
@@ -31,7 +39,7 @@ func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 		if o.Due != "" && (o.State == order.Planned || o.State == order.ToDraw) {
 			row.Title += " for " + chart.SayDay(o.Due)
 		}
-		v := a.View(o)
+		v, next := a.View(o), a.next(o, done[o.ID])
 		switch {
 		case o.State == order.Failed:
 			row.Mark, row.Grave = string(order.Failed), true
@@ -41,6 +49,9 @@ func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			row.Mark, row.Grave = "not cancelled", true
 		case o.State == order.Received && o.Reason != "":
 			row.Mark, row.Grave = "not all taken", true
+		case next.Late:
+			row.Mark = "late"
+			row.Title += ", " + next.What + " by " + chart.SayDay(next.By[:10])
 		}
 	})
 	return err
@@ -68,8 +79,7 @@ func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) erro
 
 // Opened is an order open on the page, with whose it is.
 type Opened struct {
-	Patient act.PatientView `json:"patient"`
-	Order   OrderView       `json:"order"`
+	OrderRowView
 }
 
 // Order opens an order.
@@ -80,9 +90,11 @@ func (a *Acts) Order(ctx context.Context, who act.Actor, id string) (out Opened,
 		if err != nil {
 			return act.NotFound(err, "order")
 		}
-		p, err := q.Person(o.PatientID)
 		patient = o.PatientID
-		out = Opened{a.Patient(p), a.View(o)}
+		rows, err := a.rows(q, []store.Order{o})
+		if err == nil {
+			out = Opened{rows[0]}
+		}
 		return err
 	})
 	if err == nil {

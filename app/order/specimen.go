@@ -251,9 +251,14 @@ func (a *Acts) SendDue(ctx context.Context) (n int, err error) {
 	return n, nil
 }
 
-// Run moves on what falls due, until ctx ends.
+// Run moves on what falls due, and raises what is late, until ctx ends.
 func (a *Acts) Run(ctx context.Context) {
-	for ctx.Err() == nil {
+	for minute := 0; ctx.Err() == nil; minute++ {
+		if minute%10 == 0 {
+			if _, err := a.RaiseLate(ctx); err != nil && ctx.Err() == nil {
+				slog.Error("late orders could not be raised", "error", err)
+			}
+		}
 		if _, err := a.SendDue(ctx); err != nil && ctx.Err() == nil {
 			slog.Error("orders for today could not be moved on", "error", err)
 		}

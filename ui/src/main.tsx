@@ -11,6 +11,7 @@ import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
 import { Broken } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
+import { History } from "./order/History";
 import { Specimens } from "./order/Specimens";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
@@ -42,6 +43,8 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 <Route index element={<Today />} />
                 <Route path="account" element={<Account />} />
                 <Route path="specimens" element={<Specimens />} />
+                <Route path="orders" element={<History />} />
+                <Route path="patients/:id/orders" element={<History />} />
                 <Route path="desk" element={<Desk />} />
                 <Route path="desk/:kind/:id" element={<Desk />} />
                 {["patients/new", "patients/:id/registration"].map((path) => (

@@ -72,6 +72,7 @@ export function Chart() {
     ...(today && mayStart
       ? [{ key: "v", label: today.noteId ? "Resume today's visit" : "Start today's visit", run: () => void start() }]
       : []),
+    { key: "Alt+o", label: "Orders of this patient", run: () => go(`/patients/${c?.patient.id}/orders`) },
     ...(mayOrder ? [{ key: "o", label: maySign ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
   ]);
   if (chart.error) return <p className="p-8">{say(chart.error)}</p>;
@@ -99,6 +100,9 @@ export function Chart() {
               {maySign ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
+          <Link className="plain" to={`/patients/${c.patient.id}/orders`}>
+            Orders <KeyCap k="Alt+O" />
+          </Link>
           {!today && <span className="small">No visit today.</span>}
           {mayMerge && (
             <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>

@@ -1194,6 +1194,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["orders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}": {
         parameters: {
             query?: never;
@@ -1204,6 +1220,22 @@ export interface paths {
         get: operations["order"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/asked-after": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["asked-after"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2573,6 +2605,12 @@ export interface components {
             intake?: components["schemas"]["IntakeView"];
             questions: string[];
         };
+        "Asked-afterRequest": {
+            /** @description With whom, and what they said */
+            detail: string;
+            /** @description The day on which it is looked at again, YYYY-MM-DD */
+            until: string;
+        };
         Aspect: {
             alone: boolean;
             findings: components["schemas"]["Item"][];
@@ -3013,6 +3051,12 @@ export interface components {
             folio: number;
             id: string;
             title: string;
+        };
+        DoneView: {
+            at: string;
+            by: string;
+            detail: string;
+            until: string;
         };
         Door: {
             /**
@@ -3493,6 +3537,11 @@ export interface components {
             title: string;
             values: components["schemas"]["ValueView"][];
         };
+        HistoryView: {
+            /** @description Asks for the next page; empty on the last */
+            more: string;
+            rows: components["schemas"]["OrderRowView"][];
+        };
         HouseAnalyte: {
             choices: string[];
             code: string;
@@ -3766,7 +3815,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see what is to be drawn and what the courier takes" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -3916,6 +3965,14 @@ export interface components {
             /** @description Usual clinician, by identifier; empty for nobody */
             usual: string;
         };
+        NextView: {
+            by: string;
+            late: boolean;
+            /** @description The list of the laboratory gives no turnaround; a week is taken */
+            unsure: boolean;
+            /** @description To be drawn, to be answered…; empty when nothing is awaited from others */
+            what: string;
+        };
         "Not-drawnRequest": {
             reason: string;
         };
@@ -3962,6 +4019,8 @@ export interface components {
             reason: string;
         };
         Opened: {
+            done: components["schemas"]["DoneView"][];
+            next: components["schemas"]["NextView"];
             order: components["schemas"]["OrderView"];
             patient: components["schemas"]["PatientView"];
         };
@@ -4018,6 +4077,12 @@ export interface components {
             site?: string;
             tests: components["schemas"]["OrderedTest"][];
             visitId?: string;
+        };
+        OrderRowView: {
+            done: components["schemas"]["DoneView"][];
+            next: components["schemas"]["NextView"];
+            order: components["schemas"]["OrderView"];
+            patient: components["schemas"]["PatientView"];
         };
         OrderTestView: {
             /** @description To the questions of the laboratory */
@@ -7691,6 +7756,39 @@ export interface operations {
             };
         };
     };
+    orders: {
+        parameters: {
+            query?: {
+                patient?: string;
+                which?: "all" | "going" | "late";
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     order: {
         parameters: {
             query?: never;
@@ -7710,6 +7808,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Opened"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "asked-after": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Asked-afterRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -34,6 +34,7 @@ export function Frame() {
   };
   const lines = useDeskCount();
   const results = useRight("see results");
+  const orders = useRight("see the orders of the practice");
   const draws = useRight("see what is to be drawn and what the courier takes");
   const reachable = useReachable();
   const day = useRight("see the day's visits");
@@ -44,6 +45,7 @@ export function Frame() {
     { key: "/", label: "Find a patient, screen or action", run: find },
     { key: "?", label: "Show the keys of this screen", run: help },
     ...(day ? [{ key: "t", label: "Today", run: () => go("/") }] : []),
+    ...(orders ? [{ key: "Alt+w", label: "Orders of the practice: late, under way, all", run: () => go("/orders") }] : []),
     ...(draws ? [{ key: "Alt+x", label: "Specimens to be drawn, and for the courier", run: () => go("/specimens") }] : []),
     ...(results ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
     ...(forms ? [{ key: "Alt+f", label: "Forms of the clinic, and my snippets", run: () => go("/forms") }] : []),
@@ -85,6 +87,11 @@ export function Frame() {
           {results && (
             <NavLink to="/desk" className={tab}>
               Desk <span className="min-w-4 font-semibold text-kelp">{lines}</span>
+            </NavLink>
+          )}
+          {orders && (
+            <NavLink to="/orders" className={tab}>
+              Orders
             </NavLink>
           )}
           {draws && (

@@ -26,6 +26,8 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
   writing: (e, refresh) => refresh("writing", e.id),
   order: (_, refresh) => {
     refresh("orders");
+    refresh("specimens");
+    refresh("repeated");
     refresh("measures");
     refresh("desk");
   },

@@ -5,6 +5,7 @@ import { asks } from "../exchange/asks";
 import { type Schemas, say } from "../exchange/client";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
+import { AskAfter } from "./AskAfter";
 import { OrderPad } from "./OrderPad";
 import { OrderRow } from "./OrderRow";
 import type { Item } from "./pad";
@@ -46,6 +47,7 @@ export function OrderPage({ id }: { id: string }) {
               </Link>
             </h1>
             <OrderRow order={o.order} whole />
+            <AskAfter row={o} />
             {may && o.order.state === "refused" && (
               <button type="button" className="plain text-small" onClick={() => void correct(o.order)}>
                 Correct it and order again
