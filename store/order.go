@@ -293,9 +293,8 @@ func (q *Q) OrderHistory(patient string, going bool, after OrderCursor, limit in
 
 // OrdersWaiting lists the orders whose open lines wait for others, longest signed first.
 func (q *Q) OrdersWaiting(limit int) ([]Order, error) {
-	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.state IN ('planned', 'to be drawn', 'signed, not sent', 'received by the laboratory', "+
-		"'in process', 'partial') AND o.state NOT IN ('reviewed', 'cancelled') AND EXISTS (SELECT 1 FROM line l WHERE l.kind = 'order' AND l.subject = o.id "+
-		"AND l.closed_at = '' AND l.state <> 'open') ORDER BY o.signed_at LIMIT ?", limit))
+	return q.withTests(list(q, scanOrder, strings.Replace(orderQuery, "FROM lab_order o", "FROM line l JOIN lab_order o ON o.id = l.subject", 1)+
+		"WHERE l.kind = 'order' AND l.closed_at = '' AND l.state <> 'open' ORDER BY o.signed_at LIMIT ?", limit))
 }
 
 // SetCollected stores when the specimens of an order were taken.

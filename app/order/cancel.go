@@ -27,6 +27,16 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 			return act.NotFound(err, "order")
 		}
 		again := o.State == order.Cancelled && o.Cancelling != "" && o.Cancelling != store.CancellingDone
+		if again && o.Cancelling == store.CancellingWaits {
+			// Pressed twice, or the laboratory does not answer: then somebody speaks with it first.
+			asked, err := t.OrderEvents([]string{id})
+			if err != nil {
+				return err
+			}
+			if len(asked) == 0 {
+				return act.Refuse(act.Conflict, "The laboratory is told to cancel it, and has not answered yet. Where it does not answer, ask after it first.")
+			}
+		}
 		if o.State.Done() && !again {
 			return act.Refuse(act.Conflict, "The order is closed already.")
 		}

@@ -168,7 +168,13 @@ func (a *Acts) next(o store.Order, events []store.OrderEvent) NextView {
 			c.Until = e.Until
 		}
 	}
+	if o.State == order.Cancelled && o.Cancelling == store.CancellingWaits { // as soon as it was to be taken
+		c.State = order.Signed
+	}
 	by, what, unsure, ok := c.Next(a.Location)
+	if o.State == order.Cancelled && ok {
+		what = "to be cancelled by the laboratory"
+	}
 	if !ok {
 		return NextView{}
 	}

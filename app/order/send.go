@@ -226,7 +226,8 @@ func (a *Acts) cancelSettled(t *act.Tx, o store.Order, refused string) error {
 	var err error
 	if refused == "" {
 		err = t.CloseLine(line.Order, o.ID, t.Who.ID, "cancelled by the laboratory", t.Now)
-	} else {
+	} else if err = t.OpenLine(act.NewID(), line.Order, o.ID, o.PatientID, o.ClinicianID, line.Open, t.Now); err == nil {
+		// It is opened again where somebody closed it meanwhile: results may still come.
 		err = t.SetLineState(line.Order, o.ID, line.Open)
 	}
 	if err != nil {
