@@ -18,6 +18,7 @@ import (
 
 	"deftledger/core/coding"
 	"deftledger/data"
+	"deftledger/demo"
 	"deftledger/exchange/mllp"
 )
 
@@ -82,6 +83,7 @@ func BenchmarkFigures(b *testing.B) {
 	spread(b, "saving a part of a note (2,000 characters), HTTP", times)
 
 	longNote(b, p, maren)
+	ordering(b, p, maren)
 
 	placer := text(b, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Varga' LIMIT 1") + "-1"
 	conn, err := net.Dial("tcp", p.mllp)
@@ -122,6 +124,41 @@ func BenchmarkFigures(b *testing.B) {
 	require.NoError(b, again.call(http.MethodGet, "/api/codes?q=gout", nil, nil))
 	time.Sleep(2 * time.Second)
 	figure("%-46s %s", "resident memory after sign-in and a search", rss(b, p))
+}
+
+// ordering measures the search of tests, an order of ten tests signed, and how fast the outbox
+// hands orders to a laboratory that was down.
+func ordering(b *testing.B, p *program, who *client) {
+	var times []time.Duration
+	for range 40 {
+		for _, q := range []string{"cbc", "tryglicerides", "hemoglobin a1", "24h urine protein", "k"} {
+			start := time.Now()
+			require.NoError(b, who.call(http.MethodGet, "/api/tests?q="+url.QueryEscape(q), nil, nil))
+			times = append(times, time.Since(start))
+		}
+	}
+	spread(b, "search of tests of two laboratories, HTTP", times)
+	patient := patientOf(b, p, "SK-20631")
+	var tests []map[string]any
+	for _, code := range []string{"BMP", "CMP", "CBC", "LIPID", "A1C", "TSH", "FERR", "B12", "VITD", "CRP"} {
+		tests = append(tests, map[string]any{"code": code, "diagnoses": []string{"D50.9", "K90.0"}})
+	}
+	times = nil
+	const orders = 200
+	for n := range orders {
+		start := time.Now()
+		require.NoError(b, who.call(http.MethodPost, "/api/patients/"+patient+"/orders", map[string]any{"priority": "R", "drawing": "now",
+			"requestId": fmt.Sprint("bench", n), "secret": demo.Secret, "payer": map[string]any{"who": "insurer"}, "tests": tests}, nil))
+		times = append(times, time.Since(start))
+	}
+	spread(b, "order of ten tests signed, HTTP", times)
+	lab := laboratory(b, p, time.Hour)
+	start := time.Now()
+	for p.count(b, "SELECT count(*) FROM outbox WHERE state = 'waiting' AND destination = 'laboratory'") > 0 {
+		time.Sleep(5 * time.Millisecond)
+	}
+	figure("%-46s %.0f a second, from when the laboratory answers (%d orders, the wait for the next try included)", "outbox drained",
+		float64(len(lab.Accessions()))/time.Since(start).Seconds(), len(lab.Accessions()))
 }
 
 // readNotes measures finding the codes that a note of 1,500 words supports.
