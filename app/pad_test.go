@@ -174,6 +174,78 @@ func TestDrawnAfterTheSignature(t *testing.T) {
 	require.Empty(t, c.verify())
 }
 
+// One identifier stands for one signing: asked again with another day, laboratory or payer it is
+// refused, and never answered with the first.
+func TestOneIdentifierIsOneSigning(t *testing.T) {
+	c := open(t)
+	same := func(change func(*orders.NewOrder)) error {
+		_, err := c.pad(func(n *orders.NewOrder) {
+			n.RequestID = "r"
+			if change != nil {
+				change(n)
+			}
+		}, order.Line{Test: "B12"})
+		return err
+	}
+	require.NoError(t, same(nil))
+	require.NoError(t, same(nil))
+	for name, change := range map[string]func(*orders.NewOrder){
+		"another day":        func(n *orders.NewOrder) { n.Lines[0].Due = "2026-05-20" },
+		"another laboratory": func(n *orders.NewOrder) { n.Lines[0].Laboratory = "northsound" },
+		"another payer":      func(n *orders.NewOrder) { n.Payer.Who = order.PracticePays },
+		"a copy":             func(n *orders.NewOrder) { n.Copies = []order.Copy{{Patient: true}} },
+		"standing":           func(n *orders.NewOrder) { n.Lines[0].Every, n.Lines[0].Until = 4, "2026-08-01" },
+	} {
+		require.Equal(t, act.Conflict, kind(t, same(change)), name)
+	}
+	require.Equal(t, 1, c.count("SELECT count(*) FROM lab_order"))
+}
+
+// That a fax arrived says nothing of what the hospital does: a cancelled order on paper stays a
+// line until somebody has asked.
+func TestCancellingOnPaperIsNotAnswered(t *testing.T) {
+	c := open(t)
+	c.faxes()
+	out, err := c.pad(func(n *orders.NewOrder) { n.Drawing = order.DrawnNow }, order.Line{Laboratory: "northsound", Test: "B12"})
+	require.NoError(t, err)
+	c.step()
+	told, err := c.app.Order.CancelOrder(ctx, c.doctor(), out[0].ID, "Not wanted.")
+	require.NoError(t, err)
+	require.True(t, told)
+	c.step()
+	o, err := c.app.Order.Order(ctx, c.doctor(), out[0].ID)
+	require.NoError(t, err)
+	require.True(t, o.Order.NotDone)
+	require.Contains(t, o.Order.Cancelling, "a fax is not answered")
+	open := func() int {
+		return c.count("SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", out[0].ID)
+	}
+	require.Equal(t, 1, open())
+	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), out[0].ID, "Ms. Dahl: it was not begun.")
+	require.NoError(t, err)
+	require.Zero(t, open())
+}
+
+// What falls due is moved on however many wait to be drawn; a site that nobody has is refused.
+func TestManyToDrawHoldNothingUp(t *testing.T) {
+	c := open(t)
+	for range 205 {
+		c.now = c.now.Add(time.Second)
+		_, err := c.pad(nil, order.Line{Test: "K"})
+		require.NoError(t, err)
+	}
+	planned, err := c.pad(func(n *orders.NewOrder) { n.Drawing, n.Site = order.AtSite, "HARB" }, order.Line{Test: "NA", Timing: order.Timing{Due: "2026-05-06"}})
+	require.NoError(t, err)
+	c.now = c.now.Add(48 * time.Hour)
+	c.step()
+	require.Equal(t, string(order.Received), c.state(planned[0]))
+	list, err := c.app.Order.Specimens(ctx, c.jonah())
+	require.NoError(t, err)
+	require.True(t, list.Cut, "what is not listed is said")
+	_, err = c.pad(func(n *orders.NewOrder) { n.Drawing, n.Site = order.AtSite, "ELSEWHERE" }, order.Line{Test: "NA"})
+	require.ErrorContains(t, err, "has the site")
+}
+
 // A standing order is an order for each day from the beginning; each comes up on its own, and
 // one that is cancelled leaves the others.
 func TestAStandingOrderOverWeeks(t *testing.T) {

@@ -152,13 +152,35 @@ func TestAStandingOrderOnThePad(t *testing.T) {
 	h.sees("Priority")
 	eval[bool](h, `(document.querySelector('[aria-label="When, all of it"]').focus(), true)`)
 	h.types("standing")
-	h.sees("weeks until")
+	h.sees("weeks from")
 	h.sees("every 4 weeks until")
 	h.press("Ctrl+Enter")
 	h.secret()
 	h.sees("standing, 7 of 7")
 	require.Equal(t, 6, p.count(t, "SELECT count(*) FROM lab_order WHERE state = 'planned'"))
 	require.Equal(t, 6, p.count(t, "SELECT count(*) FROM line l JOIN lab_order o ON o.id = l.subject WHERE o.state = 'planned' AND l.closed_at = ''"))
+}
+
+// TestABeginningIsLookedAtBeforeItIsSigned: letters that are no whole name are put on the pad, and not signed unseen;
+// what is typed after "asks" goes to the question.
+func TestABeginningIsLookedAtBeforeItIsSigned(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.chartOf("SK-20418")
+	h.press("o")
+	h.focused("Add a test")
+	h.types("magn")
+	h.press("Ctrl+Enter")
+	h.sees("Magnesium is on the pad now. Look whether it is meant, then sign.")
+	h.types("urinalysis")
+	h.press("Ctrl+Enter")
+	h.focused("How the urine was taken, for Urinalysis")
+	h.types("mid")
+	h.press("Ctrl+Enter")
+	h.secret()
+	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the order being signed")
+	require.Equal(t, "Magnesium, Urinalysis", text(t, p, "SELECT group_concat(t.name, ', ') FROM order_test t JOIN lab_order o ON o.id = t.order_id WHERE o.placer = (SELECT max(placer) FROM lab_order)"))
 }
 
 // TestALateOrderIsAskedAfter: what the laboratory never answered stands first among the orders of

@@ -395,7 +395,7 @@ func (x Analyte) value(seed, sex, birth string) (value, rng, flag string) {
 		if x.Expected == "" {
 			return "Not detected", "", ""
 		}
-		return x.Expected, x.Expected, ""
+		return x.Expected, x.Expected, "N" // the usual answer, in words: it is said to be normal (table 0078)
 	}
 	h := fnv.New32a()
 	h.Write([]byte(seed + x.Code))

@@ -213,11 +213,11 @@ func (q *Q) OrdersTogether(signing string) ([]Order, error) {
 	return q.withTests(list(q, scanOrder, orderQuery+"WHERE m.together = ? ORDER BY m.due, o.placer", signing))
 }
 
-// OrdersHeld lists the orders that wait for their day or for the specimen to be drawn here, up
-// to a day (YYYY-MM-DD), those longest due first.
-func (q *Q) OrdersHeld(until string, limit int) ([]Order, error) {
-	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.state IN ('planned', 'to be drawn') AND coalesce(m.due, '') <= ? "+
-		"ORDER BY m.due, o.signed_at LIMIT ?", until, limit))
+// OrdersHeld lists the orders that wait for their day (planned) or for the specimen to be
+// drawn here (to be drawn), up to a day (YYYY-MM-DD), those longest due first.
+func (q *Q) OrdersHeld(state order.State, until string, limit int) ([]Order, error) {
+	return q.withTests(list(q, scanOrder, orderQuery+"WHERE o.state IN ('planned', 'to be drawn') AND o.state = ? AND coalesce(m.due, '') <= ? "+
+		"ORDER BY m.due, o.signed_at LIMIT ?", state, until, limit))
 }
 
 // OrdersForCourier lists the orders drawn here within two weeks that nobody picked up yet
@@ -330,6 +330,7 @@ func (q *Q) SetOrderState(id string, state order.State, reason string) error {
 const (
 	CancellingWaits = "waiting"
 	CancellingDone  = "done"
+	CancellingTold  = "told" // by fax, which nobody answers
 )
 
 // SetCancelling stores what the laboratory says to the cancelling of an order.

@@ -1,6 +1,7 @@
 package order
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"strings"
@@ -24,19 +25,19 @@ func (a *Acts) requisition(q *store.Q, o store.Order, cancel bool) ([]byte, erro
 		return nil, err
 	}
 	r := pdf.Requisition{Practice: a.Practice, Laboratory: lab.Name, Address: lab.Address, Fax: lab.Fax, Title: "Laboratory requisition", Placer: o.Placer,
-		Signed: fmt.Sprintf("Signed electronically by %s, %s", o.Clinician, a.paperTime(a.Say(o.SignedAt)))}
+		Signed: fmt.Sprintf("Signed electronically by %s, %s", o.Clinician, pdf.Moment(a.Say(o.SignedAt)))}
 	if cancel {
 		r.Title = "Called off: laboratory requisition"
 	}
 	address := joinSaid(", ", reg.Address.Street, reg.Address.City, chart.Tidy(reg.Address.State+" "+reg.Address.Zip))
-	r.Fields = []pdf.Field{{Name: "Patient", Says: chart.Tidy(p.Name.Given + " " + p.Name.Middle + " " + p.Name.Family)}, {Name: "Born, sex", Says: p.BirthDate + ", " + sexWords(p.Sex)}, {Name: "Record", Says: p.Record},
+	r.Fields = []pdf.Field{{Name: "Patient", Says: chart.Tidy(p.Name.Given + " " + p.Name.Middle + " " + p.Name.Family)}, {Name: "Born, sex", Says: born(p) + ", " + cmp.Or(chart.Sexes[p.Sex], chart.Sexes["U"])}, {Name: "Record", Says: p.Record},
 		{Name: "Address", Says: address}, {Name: "Telephone", Says: p.Phone}, {Name: "Ordered by", Says: o.Clinician + ", " + a.Practice},
 		{Name: "Priority", Says: order.Priorities[o.Priority]}}
 	if cancel {
 		r.Fields = append(r.Fields, pdf.Field{Name: "Called off", Says: o.Reason})
 	}
 	if o.Due != "" {
-		r.Fields = append(r.Fields, pdf.Field{Name: "To be done on", Says: o.Due})
+		r.Fields = append(r.Fields, pdf.Field{Name: "To be done on", Says: chart.SayDay(o.Due)})
 	}
 	r.Fields = append(r.Fields, pdf.Field{Name: "Specimen", Says: a.specimenWords(lab, o)})
 	for _, x := range o.Tests {
@@ -75,7 +76,7 @@ func (a *Acts) requisition(q *store.Q, o store.Order, cancel bool) ([]byte, erro
 func (a *Acts) specimenWords(lab *order.Laboratory, o store.Order) string {
 	switch {
 	case !o.CollectedAt.IsZero():
-		return "taken at the practice, " + a.paperTime(a.Say(o.CollectedAt))
+		return "taken at the practice, " + pdf.Moment(a.Say(o.CollectedAt))
 	case o.Drawing == order.AtSite:
 		for _, s := range lab.Sites {
 			if s.Code == o.Site {
@@ -87,12 +88,12 @@ func (a *Acts) specimenWords(lab *order.Laboratory, o store.Order) string {
 	return "to be taken at the practice"
 }
 
-// paperTime writes a moment as paper has it: the day and the clock with its zone.
-func (a *Acts) paperTime(said string) string {
-	if len(said) < 16 {
-		return said
+// born writes a birth date as people read it.
+func born(p chart.Patient) string {
+	if p.BirthDate == "" {
+		return "birth date not known"
 	}
-	return said[:10] + " " + said[11:16] + " (" + said[len(said)-6:] + ")"
+	return chart.SayDay(p.BirthDate)
 }
 
 func joinSaid(with string, parts ...string) string {
@@ -103,18 +104,6 @@ func joinSaid(with string, parts ...string) string {
 		}
 	}
 	return strings.Join(out, with)
-}
-
-func sexWords(s string) string {
-	switch s {
-	case "F":
-		return "female"
-	case "M":
-		return "male"
-	case "O":
-		return "other"
-	}
-	return "sex not known"
 }
 
 // Requisition prints the requisition of an order: always possible, whatever became of its
@@ -151,12 +140,12 @@ func (a *Acts) Labels(ctx context.Context, who act.Actor, id string) (out []byte
 		}
 		drawn := ""
 		if !o.CollectedAt.IsZero() {
-			drawn = "Drawn " + a.paperTime(a.Say(o.CollectedAt))
+			drawn = "Drawn " + pdf.Moment(a.Say(o.CollectedAt))
 		}
 		var all []pdf.Label
 		for _, tube := range o.Detail.Tubes {
 			for range tube.Count {
-				all = append(all, pdf.Label{Patient: p.Name.Family + ", " + chart.Tidy(p.Name.Given+" "+p.Name.Middle), Identity: "born " + p.BirthDate + " · " + p.Record,
+				all = append(all, pdf.Label{Patient: p.Name.Family + ", " + chart.Tidy(p.Name.Given+" "+p.Name.Middle), Identity: "born " + born(p) + " · " + p.Record,
 					Container: joinSaid(", ", tube.Name, tube.Keep), Tests: strings.Join(tube.Codes, " "), Drawn: drawn,
 					Code: fmt.Sprintf("%s-%d", o.Placer, len(all)+1)})
 			}

@@ -3,6 +3,7 @@ package order
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,6 +62,9 @@ func (a *Acts) sheets(n NewOrder) ([]order.Sheet, error) {
 	out, err := n.Sheets(a.Config.Laboratory("").ID, a.Today())
 	if err != nil {
 		return nil, incomplete(err)
+	}
+	if n.Site != "" && !slices.ContainsFunc(out, func(s order.Sheet) bool { return a.Config.Laboratory(s.Laboratory).HasSite(n.Site) }) {
+		return nil, act.Refuse(act.Invalid, "No laboratory of this order has the site %q.", n.Site)
 	}
 	return out, nil
 }
@@ -121,7 +125,7 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out [
 			if len(all) == 0 {
 				all = []store.Order{had} // signed by a former version
 			}
-			if had.ClinicianID != who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || !sameTests(all, n) {
+			if had.ClinicianID != who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || !asAsked(all, sheets, n, a.Config.Laboratory("").ID) {
 				return act.Refuse(act.Conflict, "Another order was placed under that identifier. Nothing was changed; order again.")
 			}
 			out = out[:0]
@@ -201,7 +205,7 @@ func (a *Acts) placeOne(t *act.Tx, o *store.Order, s order.Sheet, drawn time.Tim
 	}
 	o.Placer, o.Party, o.Laboratory, o.Tests = fmt.Sprintf("SK%d", number), lab.ID, lab.Name, rows
 	o.Detail.Tubes = order.Tubes(lab, tests)
-	if o.Site != "" && !hasSite(lab, o.Site) {
+	if o.Site != "" && !lab.HasSite(o.Site) {
 		o.Site = "" // of another laboratory on the same pad
 	}
 	switch {
@@ -259,13 +263,4 @@ func (a *Acts) placeOne(t *act.Tx, o *store.Order, s order.Sheet, drawn time.Tim
 	t.Tell(act.OrderEvent, o.ID, o.PatientID)
 	t.Tell(act.LineEvent, o.ID, o.PatientID)
 	return nil
-}
-
-func hasSite(l *order.Laboratory, code string) bool {
-	for _, s := range l.Sites {
-		if s.Code == code {
-			return true
-		}
-	}
-	return false
 }

@@ -220,11 +220,14 @@ func (a *Acts) settled(t *act.Tx, o store.Outgoing, answer []byte, refused strin
 // could not cancel it, somebody has to speak with it.
 func (a *Acts) cancelSettled(t *act.Tx, o store.Order, refused string) error {
 	says := cmp.Or(refused, store.CancellingDone)
+	if a.Config.Laboratory(o.Party).Takes == order.TakesPaper {
+		says = cmp.Or(refused, store.CancellingTold) // that a fax arrived says nothing of what they do
+	}
 	if err := t.SetCancelling(o.ID, says); err != nil {
 		return err
 	}
 	var err error
-	if refused == "" {
+	if says == store.CancellingDone {
 		err = t.CloseLine(line.Order, o.ID, t.Who.ID, "cancelled by the laboratory", t.Now)
 	} else if err = t.OpenLine(act.NewID(), line.Order, o.ID, o.PatientID, o.ClinicianID, line.Open, t.Now); err == nil {
 		// It is opened again where somebody closed it meanwhile: results may still come.
@@ -235,7 +238,7 @@ func (a *Acts) cancelSettled(t *act.Tx, o store.Order, refused string) error {
 	}
 	t.Tell(act.OrderEvent, o.ID, o.PatientID)
 	t.Tell(act.LineEvent, o.ID, o.PatientID)
-	if refused != "" {
+	if says != store.CancellingDone {
 		return t.Audit("order not cancelled by the laboratory", o.PatientID, o.ID, "")
 	}
 	return t.Audit("order cancelled by the laboratory", o.PatientID, o.ID, "")

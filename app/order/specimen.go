@@ -27,6 +27,7 @@ type ToDrawView struct {
 type SpecimensView struct {
 	ToDraw  []ToDrawView `json:"toDraw" doc:"Due today or before, longest due first"`
 	Waiting []ToDrawView `json:"waiting" doc:"Drawn and not picked up yet"`
+	Cut     bool         `json:"cut" doc:"There are more to draw than are listed"`
 }
 
 // listAtMost bounds the list of the drawing room.
@@ -36,11 +37,11 @@ const listAtMost = 200
 func (a *Acts) Specimens(ctx context.Context, who act.Actor) (out SpecimensView, err error) {
 	out = SpecimensView{ToDraw: []ToDrawView{}, Waiting: []ToDrawView{}}
 	err = a.Look(ctx, who, act.SeeSpecimens, func(q *store.Q) error {
-		held, err := q.OrdersHeld(a.Today(), listAtMost)
+		held, err := q.OrdersHeld(order.ToDraw, a.Today(), listAtMost)
 		if err != nil {
 			return err
 		}
-		held = slices.DeleteFunc(held, func(o store.Order) bool { return o.Drawing != order.DrawnHere })
+		out.Cut = len(held) == listAtMost
 		if out.ToDraw, err = a.drawn(q, held); err != nil {
 			return err
 		}
@@ -220,15 +221,12 @@ func (a *Acts) PickedUp(ctx context.Context, who act.Actor, ids []string) error 
 func (a *Acts) SendDue(ctx context.Context) (n int, err error) {
 	var due []store.Order
 	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		due, err = q.OrdersHeld(a.Today(), listAtMost)
+		due, err = q.OrdersHeld(order.Planned, a.Today(), listAtMost)
 		return err
 	}); err != nil {
 		return 0, err
 	}
 	for _, o := range due {
-		if o.State != order.Planned {
-			continue
-		}
 		if err := a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
 			now, err := t.OrderByID(o.ID)
 			if err != nil || now.State != order.Planned {

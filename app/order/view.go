@@ -1,6 +1,7 @@
 package order
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -70,16 +71,15 @@ func (a *Acts) OrdersAt(ctx context.Context, who act.Actor, visit string) (out [
 	return out, err
 }
 
-// sameTests says whether orders of one signing ask for what was asked again.
-func sameTests(had []store.Order, n NewOrder) bool {
-	var tests []store.OrderTest
-	for _, o := range had {
-		if o.Detail.Nth <= 1 {
-			tests = append(tests, o.Tests...)
-		}
-	}
-	return had[0].Priority == n.Priority && len(tests) == len(n.Lines) && !slices.ContainsFunc(n.Lines, func(l order.Line) bool {
-		return !slices.ContainsFunc(tests, func(t store.OrderTest) bool { return sameTest(t, l) })
+// asAsked says whether the orders of one signing are what is asked for again: the same tests
+// at the same laboratories for the same days, paid and copied alike. main is the laboratory
+// of orders that name none.
+func asAsked(had []store.Order, sheets []order.Sheet, n NewOrder, main string) bool {
+	return len(had) == len(sheets) && !slices.ContainsFunc(sheets, func(s order.Sheet) bool {
+		return !slices.ContainsFunc(had, func(o store.Order) bool {
+			return cmp.Or(o.Party, main) == s.Laboratory && o.Due == s.Due && o.Detail.Nth == s.Nth && o.Priority == n.Priority && o.Detail.Payer == n.Payer &&
+				slices.Equal(o.Detail.Copies, n.Copies) && slices.EqualFunc(o.Tests, s.Lines, sameTest)
+		})
 	})
 }
 
@@ -115,6 +115,8 @@ func (a *Acts) View(o store.Order) OrderView {
 		v.Cancelling = "The laboratory may know of it: it is told to cancel it, and has not answered yet."
 	case store.CancellingDone:
 		v.Cancelling = "The laboratory has cancelled it."
+	case store.CancellingTold:
+		v.Cancelling, v.NotDone = "The laboratory was told by fax to cancel it, and a fax is not answered. Call it, and say what they said.", true
 	default:
 		v.Cancelling, v.NotDone = "The laboratory could not cancel it: "+o.Cancelling+" Call it; results may still come.", true
 	}

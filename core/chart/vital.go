@@ -240,7 +240,8 @@ func shown(ucum string) string {
 // readable are UCUM units as people read them.
 var readable = map[string]string{
 	"kg/m2": "kg/m²", "mL/min/{1.73_m2}": "mL/min/1.73 m²", "10*3/uL": "10³/µL", "10*6/uL": "10⁶/µL", "m[IU]/L": "mIU/L", "m[IU]/mL": "mIU/mL", "[IU]/mL": "IU/mL",
-	"ug/mL{FEU}": "mcg/mL FEU", "[pH]": "", "{INR}": "", "{SG}": "",
+	"ug/mL{FEU}": "mcg/mL FEU", "[pH]": "", "{INR}": "", "{SG}": "", "{ratio}": "",
+	"/[HPF]": "/HPF", "{copies}/mL": "copies/mL", "mg/(24.h)": "mg/24 h", "u[IU]/mL": "µIU/mL", "[GPL'U]": "GPL units", "[MPL'U]": "MPL units", "10*6/mL": "10⁶/mL",
 }
 
 // plainUnit writes the parts of a unit so that nobody misreads them (ISMP, list of error-prone

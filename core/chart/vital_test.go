@@ -205,7 +205,7 @@ func TestWhatTheBodyMassIndexRestsOn(t *testing.T) {
 // Units as people read them: none of the abbreviations that are misread (ISMP, 2024).
 func TestShownUnit(t *testing.T) {
 	for ucum, want := range map[string]string{"ug/dL": "mcg/dL", "ug": "mcg", "ug/mL{FEU}": "mcg/mL FEU", "[IU]/mL": "IU/mL", "m[IU]/L": "mIU/L",
-		"10*3/uL": "10³/µL", "10*6/uL": "10⁶/µL", "10*9/L": "10^9/L", "mm[Hg]": "mmHg", "Cel": "°C", "mmol/L": "mmol/L", "": ""} {
+		"10*3/uL": "10³/µL", "10*6/uL": "10⁶/µL", "/[HPF]": "/HPF", "mg/(24.h)": "mg/24 h", "{copies}/mL": "copies/mL", "10*9/L": "10^9/L", "mm[Hg]": "mmHg", "Cel": "°C", "mmol/L": "mmol/L", "": ""} {
 		require.Equal(t, want, ShownUnit(ucum), ucum)
 	}
 }

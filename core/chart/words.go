@@ -19,3 +19,17 @@ func WordsBegin(text, asked string) bool {
 
 // Tidy is what somebody typed without the spaces around it, and with single ones within.
 func Tidy(words string) string { return strings.Join(strings.Fields(words), " ") }
+
+// Span writes a reference range as a laboratory prints it; either end may be empty, and with
+// neither there is none.
+func Span(low, high string) string {
+	switch {
+	case low != "" && high != "":
+		return low + "-" + high
+	case low != "":
+		return ">=" + low
+	case high != "":
+		return "<=" + high
+	}
+	return ""
+}

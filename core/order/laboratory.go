@@ -8,6 +8,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+
+	"deftledger/core/chart"
 )
 
 // Laboratory is a laboratory with its test list.
@@ -148,15 +150,7 @@ func (a Age) days(none int) int {
 
 // Says writes a range as a laboratory prints it; "" when it has none.
 func (r Range) Says() string {
-	switch {
-	case r.Low != "" && r.High != "":
-		return r.Low + "-" + r.High
-	case r.Low != "":
-		return ">=" + r.Low
-	case r.High != "":
-		return "<=" + r.High
-	}
-	return ""
+	return chart.Span(r.Low, r.High)
 }
 
 // RangeFor is the range for somebody of a sex born on a day (YYYY-MM-DD), on a day. It is
@@ -190,6 +184,11 @@ func (l *Laboratory) Test(code string) (Test, bool) {
 		return l.Tests[i], true
 	}
 	return Test{}, false
+}
+
+// HasSite says whether the laboratory draws patients at a site.
+func (l *Laboratory) HasSite(code string) bool {
+	return slices.ContainsFunc(l.Sites, func(s Site) bool { return s.Code == code })
 }
 
 // Container is a container of the list by its code.

@@ -226,4 +226,9 @@ func TestEntryQuestions(t *testing.T) {
 	for x, ok := range map[string]bool{"12": true, "4": true, "42": true, "12.5": true, "3": false, "43": false, "1e1": false, "12 wk": false, "NaN": false, "0x10": false, "12,5": false} {
 		assert.Equal(t, ok, weeks.Takes(x, "2026-11-26") == "", x)
 	}
+	last := order.EntryQuestion{Kind: order.AnswerDate}
+	assert.Empty(t, last.Takes("2001-03-14", "2026-11-26"), "a last period may be long ago")
+	assert.NotEmpty(t, last.Takes("2026-11-27", "2026-11-26"))
+	dose := order.EntryQuestion{Kind: order.AnswerDatetime}
+	assert.NotEmpty(t, dose.Takes("2001-03-14T08:00", "2026-11-26"), "a last dose is not")
 }

@@ -160,7 +160,8 @@ func (q EntryQuestion) Takes(answer, today string) string {
 		if at.Format(time.DateOnly) > today {
 			return "It lies in the future."
 		}
-		if now, err := time.Parse(time.DateOnly, today); err == nil && at.Before(now.AddDate(-2, 0, 0)) {
+		// A last dose is lately; a last period may be decades ago.
+		if now, err := time.Parse(time.DateOnly, today); err == nil && q.Kind == AnswerDatetime && at.Before(now.AddDate(-2, 0, 0)) {
 			return "It lies more than two years back."
 		}
 	case AnswerText:

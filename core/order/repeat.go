@@ -156,10 +156,7 @@ func ago(n int) string {
 	return fmt.Sprintf("%d weeks ago", n/7)
 }
 
-// Key names a test among those of all laboratories: "brinehouse:BMP".
-func (t Test) Key() string { return t.Laboratory + ":" + t.Code }
-
-// ParseKey parts a key into laboratory and code.
+// ParseKey parts the name of a test among those of all laboratories, "brinehouse:BMP".
 func ParseKey(key string) (laboratory, code string) {
 	laboratory, code, _ = strings.Cut(key, ":")
 	return laboratory, code

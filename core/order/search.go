@@ -26,10 +26,12 @@ type entry struct {
 }
 
 // Hit is a found test. Read says how a word was read that nobody knows; "" when all stand
-// as typed.
+// as typed. Sure says that what was typed is its code, its name or another of its names, and
+// no beginning or guess.
 type Hit struct {
 	Test
 	Read string `json:"read"`
+	Sure bool   `json:"sure"`
 }
 
 // short are the clinic's short words for those of a test list.
@@ -136,7 +138,7 @@ func (f *Finder) Find(query string, limit int) []Hit {
 		if e.first {
 			score += 320
 		}
-		hits = append(hits, ranked{Hit{e.test, says}, score})
+		hits = append(hits, ranked{Hit{e.test, says, e.called(typed, loinc)}, score})
 	}
 	slices.SortStableFunc(hits, func(a, b ranked) int {
 		return cmp.Or(b.score-a.score, len(a.Name)-len(b.Name))
@@ -146,6 +148,11 @@ func (f *Finder) Find(query string, limit int) []Hit {
 		out = append(out, h.Hit)
 	}
 	return out
+}
+
+// called says whether the query is all of a name or code of the entry.
+func (e entry) called(typed, loinc string) bool {
+	return e.code == typed || e.test.LOINC != "" && e.test.LOINC == loinc || slices.ContainsFunc(e.joined, func(j string) bool { return root(j) == root(typed) })
 }
 
 // whole ranks an entry that the query names as a whole, or begins to; 0 when it does not.
@@ -179,6 +186,7 @@ func (e entry) byWords(asked, strong []string, read [][]string) (score int, says
 		for i, ws := range append([][]string{e.name}, e.also...) {
 			for _, x := range ws {
 				switch {
+				case len(w) == 1 && len(strong) == 1: // a letter of a name names nothing by itself
 				case x == w || root(x) == r:
 					best = max(best, 42-min(i, 6))
 				case len(w) > 1 && strings.HasPrefix(x, w), len(r) > 3 && strings.HasPrefix(x, r):

@@ -79,6 +79,21 @@ func TestOneCodeAtTwoLaboratories(t *testing.T) {
 	require.Equal(t, "Arterial blood gas", order.NewFinder(lists(t)).Find("abg", 3)[0].Name)
 }
 
+// What is signed without being looked at has to be named whole.
+func TestWhatIsSure(t *testing.T) {
+	f := order.NewFinder(lists(t))
+	for query, want := range map[string]string{"lipid": "sure Lipid panel", "CBC": "sure Blood count", "uric acid": "sure Urate", "3016-3": "sure Thyroid stimulating hormone",
+		"magn": "Magnesium", "tryglicerides": "Lipid panel", "24321": "Basic metabolic panel", "m": ""} {
+		got := ""
+		if hits := f.Find(query, 1); len(hits) > 0 {
+			if got = hits[0].Name; hits[0].Sure {
+				got = "sure " + got
+			}
+		}
+		require.Equal(t, want, got, query)
+	}
+}
+
 func BenchmarkFindTest(b *testing.B) {
 	f := order.NewFinder(lists(b))
 	for b.Loop() {

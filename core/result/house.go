@@ -33,18 +33,6 @@ type HouseAnalyte struct {
 	Most    string   `json:"most" yaml:"most"`
 }
 
-func (a HouseAnalyte) span() string {
-	switch {
-	case a.Low != "" && a.High != "":
-		return a.Low + "-" + a.High
-	case a.Low != "":
-		return ">=" + a.Low
-	case a.High != "":
-		return "<=" + a.High
-	}
-	return ""
-}
-
 // Enter reads what was typed for a test, by code of the analyte, into final values
 // with range and flag. The texts stay as typed. The error names the first analyte
 // that cannot be so.
@@ -55,7 +43,7 @@ func (t HouseTest) Enter(texts map[string]string) ([]Value, error) {
 		if text == "" {
 			continue
 		}
-		v := Value{Code: a.Code, Name: a.Name, LOINC: a.LOINC, Text: text, Unit: a.Unit, Range: a.span(), Status: "F"}
+		v := Value{Code: a.Code, Name: a.Name, LOINC: a.LOINC, Text: text, Unit: a.Unit, Range: chart.Span(a.Low, a.High), Status: "F"}
 		if len(a.Choices) > 0 {
 			if !slices.Contains(a.Choices, text) {
 				return nil, fmt.Errorf("%s: choose %s", a.Name, strings.Join(a.Choices, ", "))

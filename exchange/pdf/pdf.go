@@ -93,7 +93,7 @@ func printable(s string, has func(rune) bool) string {
 	return b.String()
 }
 
-func moment(s string) string {
+func Moment(s string) string {
 	t, err := time.Parse(time.RFC3339, s)
 	if err != nil {
 		return s
@@ -123,7 +123,7 @@ func Render(d Document) ([]byte, error) {
 		f.SetXY(114, 14)
 		f.SetFont("sans", "", 9)
 		f.MultiCell(80, 5, printable(d.Practice, inSans()), "", "R", false)
-		if day := moment(d.Visit); day != "" {
+		if day := Moment(d.Visit); day != "" {
 			f.SetX(114)
 			f.MultiCell(80, 5, "Of "+printable(day, inSans()), "", "R", false)
 		}
@@ -158,7 +158,7 @@ func Render(d Document) ([]byte, error) {
 			f.CellFormat(0, 5, words, "", 1, "L", false, 0, "")
 			f.CellFormat(120, 4, "", "", 0, "L", false, 0, "")
 		} else {
-			f.MultiCell(0, 4, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), moment(now.SignedAt)), "", "L", false)
+			f.MultiCell(0, 4, fmt.Sprintf("Signed by %s, %s", printable(now.SignedBy, inSans()), Moment(now.SignedAt)), "", "L", false)
 			f.CellFormat(120, 4, fmt.Sprintf("Folio %d, seal %.16s", now.Folio, now.Hash), "", 0, "L", false, 0, "")
 		}
 		f.CellFormat(0, 4, fmt.Sprintf("page %d of %s", f.PageNo(), allPages), "", 0, "R", false, 0, "")
@@ -173,7 +173,7 @@ func Render(d Document) ([]byte, error) {
 			if d.Subtitle != "" {
 				d.Subtitle += " · "
 			}
-			f.MultiCell(0, 5, printable(d.Subtitle, inSans())+moment(d.Visit), "", "L", false)
+			f.MultiCell(0, 5, printable(d.Subtitle, inSans())+Moment(d.Visit), "", "L", false)
 			f.Ln(3)
 		}
 		for _, s := range e.Sections {

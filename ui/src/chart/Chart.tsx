@@ -88,7 +88,7 @@ export function Chart() {
           <Merged chart={c} mayPart={mayMerge} />
           <Timeline patient={c.patient.id} />
         </div>
-        <footer className="flex shrink-0 items-center gap-4 border-t border-rule bg-paper px-10 py-2 max-phone:px-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-2 border-t [&>*]:whitespace-nowrap border-rule bg-paper px-10 py-2 max-phone:px-4">
           {today && mayStart && (
             <button type="button" className="act" onClick={start}>
               {today.signed ? "Read today's note" : today.noteId ? "Resume today's visit" : "Start today's visit"}

@@ -22,6 +22,13 @@ export function unit(u: string) {
     "[pH]": "",
     "{INR}": "",
     "{SG}": "",
+    "{ratio}": "",
+    "/[HPF]": "/HPF",
+    "{copies}/mL": "copies/mL",
+    "mg/(24.h)": "mg/24 h",
+    "u[IU]/mL": "µIU/mL",
+    "[GPL'U]": "GPL units",
+    "[MPL'U]": "MPL units",
   };
   const plain = u.replace(/\bug\b/g, "mcg").replace(/\[iu\]/gi, "IU");
   return known[u] ?? plain.replace(/10[*^](\d+)/g, (_, n: string) => `10${[...n].map((d) => "⁰¹²³⁴⁵⁶⁷⁸⁹"[Number(d)]).join("")}`);

@@ -3444,6 +3444,7 @@ export interface components {
             read: string;
             reflex: string;
             specimen: string;
+            sure: boolean;
             tube: string;
             /** Format: int64 */
             turnaround: number;
@@ -4296,6 +4297,7 @@ export interface components {
             reflex: string;
             remark: string;
             specimen: string;
+            sure: boolean;
             tube: string;
             /** Format: int64 */
             turnaround: number;
@@ -4801,6 +4803,8 @@ export interface components {
             type?: string;
         };
         SpecimensView: {
+            /** @description There are more to draw than are listed */
+            cut: boolean;
             /** @description Due today or before, longest due first */
             toDraw: components["schemas"]["ToDrawView"][];
             /** @description Drawn and not picked up yet */

@@ -25,3 +25,10 @@ export function age(s: string, now = Date.now()) {
   if (min < 48 * 60) return `${Math.floor(min / 60)} h`;
   return `${Math.floor(min / 1440)} d`;
 }
+
+/** inDays is the day some days from a day (YYYY-MM-DD), as the practice counts them. */
+export function inDays(today: string, n: number) {
+  const d = new Date(`${today.slice(0, 10)}T12:00:00Z`);
+  d.setUTCDate(d.getUTCDate() + n);
+  return d.toISOString().slice(0, 10);
+}

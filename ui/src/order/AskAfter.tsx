@@ -1,18 +1,19 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
-import { day } from "../frame/time";
+import { day, inDays } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useMe, useRight } from "../session/session";
 
 /** AskAfter says what is awaited of an order, and keeps with whom somebody spoke about it and when it is looked at again. */
 export function AskAfter({ row: r }: { row: Schemas["OrderRowView"] }) {
   const client = useQueryClient();
   const may = useRight("ask after an order");
+  const { today } = useMe();
   const [open, setOpen] = useState(false);
   const [detail, setDetail] = useState("");
-  const [until, setUntil] = useState(() => new Date(Date.now() + 2 * 86_400_000).toISOString().slice(0, 10));
+  const [until, setUntil] = useState(inDays(today, 2));
   const [error, setError] = useState("");
   async function keep() {
     setError("");

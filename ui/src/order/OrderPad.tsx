@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
+import { flushSync } from "react-dom";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
@@ -127,8 +128,23 @@ export function OrderPad({
     renew();
   }
   // A test chosen quicker than the list answered is on its way onto the pad: nothing is signed without it.
-  const choosing = useRef<Promise<unknown>>(Promise.resolve());
+  const choosing = useRef<Promise<unknown> | null>(null);
+  // lacks says what is missing of the items, and leads to it at once, so that what is typed next goes there.
+  function lacks(all: Item[]) {
+    if (all.length === 0) {
+      setError("Choose at least one test.");
+      return true;
+    }
+    const at = all.find((i) => lacking(i, diagnoses.length > 0));
+    if (!at) return false;
+    setError(lacking(at, diagnoses.length > 0));
+    [...document.querySelectorAll<HTMLInputElement>(`[data-item="${key(at.test)}"] [aria-label$=", required"]`)]
+      .find((e) => e.value === "")
+      ?.focus();
+    return true;
+  }
   async function signAll() {
+    if (!choosing.current && !query.trim() && lacks(items)) return;
     await choosing.current;
     // Who pays is known before anything is signed, however quick the hand.
     const said = saidOf(await client.ensureQueryData(offers).catch(() => undefined));
@@ -137,7 +153,8 @@ export function OrderPad({
       here = list;
       return list;
     });
-    // The test found first is added by the same act that goes on to sign.
+    // The test found first is added by the same act that goes on to sign, where the letters are all of its name or
+    // code; a beginning or a guess is put on the pad to be looked at.
     // What is on the screen may still belong to fewer letters: the list for all of them decides.
     const found = query.trim() ? await client.fetchQuery(asks.tests(query)) : [];
     const pointed = document.querySelector<HTMLElement>("[data-hit][data-focus]")?.dataset.hit;
@@ -147,24 +164,13 @@ export function OrderPad({
       return;
     }
     const all = best ? added(here, best, usually()) : here;
-    setItems(all);
+    flushSync(() => setItems(all)); // so that what it asks is there to be led to
     setQuery("");
-    if (all.length === 0) {
-      setError("Choose at least one test.");
+    if (best && !best.sure) {
+      setError(`${best.name} is on the pad now. Look whether it is meant, then sign.`);
       return;
     }
-    const lack = all.map((i) => lacking(i, diagnoses.length > 0)).find((l) => l);
-    if (lack) {
-      setError(lack);
-      const at = all.find((i) => lacking(i, diagnoses.length > 0));
-      if (at)
-        window.setTimeout(() =>
-          [...document.querySelectorAll<HTMLElement>(`[data-item="${key(at.test)}"] [aria-label$=", required"]`)]
-            .find((e) => (e as HTMLInputElement).value === "")
-            ?.focus(),
-        );
-      return;
-    }
+    if (lacks(all)) return;
     setError("");
     const requestId = best ? crypto.randomUUID() : request;
     setRequest(requestId);
@@ -267,7 +273,10 @@ export function OrderPad({
         choose={choose}
         none="In no laboratory's list."
         under={(p) => {
-          choosing.current = Promise.all([choosing.current, p]).catch(() => {});
+          const all: Promise<unknown> = Promise.allSettled([choosing.current, p]).then(() => {
+            if (choosing.current === all) choosing.current = null;
+          });
+          choosing.current = all;
         }}
         onKey={(e) => {
           // The list would take these keys for itself, and the order would need them twice.

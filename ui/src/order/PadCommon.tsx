@@ -87,6 +87,9 @@ export function PadCommon({
             </select>
           )}
         </span>
+        {c.drawing === "now" && items.some((i) => (i.timing ?? c.timing).due || (i.timing ?? c.timing).every) && (
+          <p className="text-small text-carried">What is for a later day is drawn here then, not now.</p>
+        )}
         <div className="min-h-[19px] text-small">
           {(needed.data ?? []).map((n) => (
             <p key={n.laboratory}>

@@ -7,6 +7,7 @@ import { Why } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { says } from "./PadItem";
 
 /** Prepared is an order somebody prepared: signed or given back by the physician,
  * prepared anew or dropped by who prepared it. */
@@ -36,7 +37,9 @@ export function Prepared({
       title: "Sign and send the order",
       lines: [
         `${patient.given} ${patient.family}, born ${day(patient.birthDate)}`,
-        ...o.tests.map((t) => `${t.name} for ${t.diagnoses.map((d) => d.code).join(", ")}`),
+        ...o.tests.map(
+          (t) => `${t.name} for ${t.diagnoses.map((d) => d.code).join(", ")}${t.due || t.every > 0 ? `, ${says(t)}` : ""}`,
+        ),
       ],
       act: (secret) => got(api.POST("/api/prepared/{id}/sign", { params: { path: { id: o.id } }, body: { secret } })),
       done: settled,
@@ -67,11 +70,21 @@ export function Prepared({
       {o.tests.map((t) => (
         <span key={t.code} className="block">
           {t.name} <span className="text-faded">for {t.diagnoses.map((d) => d.title || d.code).join(", ")}</span>
+          {(t.due || t.every > 0) && <span> · {says(t)}</span>}
+          {t.answers.map((a) => (
+            <span key={a.question} className="block pl-3 text-faded">
+              {t.questions.find((q) => q.code === a.question)?.words ?? a.question}: {a.answer.replace("T", " ")}
+            </span>
+          ))}
+          {t.remark && <span className="block pl-3 text-faded">Remark: {t.remark}</span>}
         </span>
       ))}
       <span className="block text-faded">
         prepared by {o.by}, {day(o.at)}, {clock(o.at)}
-        {o.collected && " · specimen drawn then"}
+        {" · "}
+        {o.collected ? "specimen drawn then" : o.drawing === "site" ? "drawn at a site of the laboratory" : "to be drawn here"}
+        {o.payer.who && ` · ${o.payer.who} pays`}
+        {o.copies.length > 0 && ` · copy to ${o.copies.map((c) => (c.patient ? "the patient" : c.name)).join(", ")}`}
       </span>
       {o.state === "returned" && <span className="block text-carried">{o.reason}</span>}
       {asking ? (

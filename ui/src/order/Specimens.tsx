@@ -46,6 +46,9 @@ export function Specimens() {
         {list.data && due.length === 0 && (
           <p className="small mt-2">Nothing is to be drawn here today. What is signed to be drawn here stands in this list.</p>
         )}
+        {list.data?.cut && (
+          <p className="text-aside text-carried">Only the first {due.length} are listed; the next come when these are drawn.</p>
+        )}
         <ul>
           {due.map((d) => (
             <Draw key={d.order.id} d={d} run={run} />

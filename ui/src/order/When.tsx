@@ -1,13 +1,12 @@
+import { inDays } from "../frame/time";
+import { useMe } from "../session/session";
 import { now, type Timing } from "./pad";
 
 /** When says when something is to be done: now, on a day, or every so many weeks until. */
 export function When({ timing: t, set, of }: { timing: Timing; set: (t: Timing) => void; of: string }) {
   const kind = t.every > 0 ? "standing" : t.due ? "day" : "now";
-  const later = (weeks: number) => {
-    const d = new Date();
-    d.setDate(d.getDate() + 7 * weeks);
-    return new Date(d.getTime() - d.getTimezoneOffset() * 60000).toISOString().slice(0, 10);
-  };
+  const { today } = useMe();
+  const later = (weeks: number) => inDays(today, 7 * weeks);
   return (
     <span className="flex flex-wrap items-baseline gap-x-2 gap-y-1">
       <select
@@ -19,7 +18,7 @@ export function When({ timing: t, set, of }: { timing: Timing; set: (t: Timing) 
             e.target.value === "day"
               ? { ...now, due: later(2) }
               : e.target.value === "standing"
-                ? { due: "", every: 4, until: later(24) }
+                ? { due: today.slice(0, 10), every: 4, until: later(24) }
                 : now,
           )
         }
@@ -47,21 +46,21 @@ export function When({ timing: t, set, of }: { timing: Timing; set: (t: Timing) 
             value={String(t.every)}
             onChange={(e) => set({ ...t, every: Math.max(1, Number.parseInt(e.target.value, 10) || 1) })}
           />
-          <span className="text-small">weeks until</span>
-          <input
-            type="date"
-            aria-label={`Until, ${of}`}
-            className="field mt-0 w-[130px] py-0 text-small"
-            value={t.until}
-            onChange={(e) => set({ ...t, until: e.target.value })}
-          />
-          <span className="text-small">from</span>
+          <span className="text-small">weeks from</span>
           <input
             type="date"
             aria-label={`From, ${of}`}
             className="field mt-0 w-[130px] py-0 text-small"
             value={t.due}
             onChange={(e) => set({ ...t, due: e.target.value })}
+          />
+          <span className="text-small">until</span>
+          <input
+            type="date"
+            aria-label={`Until, ${of}`}
+            className="field mt-0 w-[130px] py-0 text-small"
+            value={t.until}
+            onChange={(e) => set({ ...t, until: e.target.value })}
           />
         </>
       )}
