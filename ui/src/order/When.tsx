@@ -54,14 +54,16 @@ export function When({ timing: t, set, of }: { timing: Timing; set: (t: Timing) 
             value={t.due}
             onChange={(e) => set({ ...t, due: e.target.value })}
           />
-          <span className="text-small">until</span>
-          <input
-            type="date"
-            aria-label={`Until, ${of}`}
-            className="field mt-0 w-[130px] py-0 text-small"
-            value={t.until}
-            onChange={(e) => set({ ...t, until: e.target.value })}
-          />
+          <span className="flex items-baseline gap-x-2">
+            <span className="text-small">until</span>
+            <input
+              type="date"
+              aria-label={`Until, ${of}`}
+              className="field mt-0 w-[130px] py-0 text-small"
+              value={t.until}
+              onChange={(e) => set({ ...t, until: e.target.value })}
+            />
+          </span>
         </>
       )}
     </span>
