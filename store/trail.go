@@ -96,6 +96,15 @@ var guarded = map[string][]guardedTable{
 	"order_event": {
 		{"order_event", "order_id", "id order_id says detail until by_id at"},
 	},
+	"directory": {
+		{"directory", "id", "id kind name person specialty phone fax address npi reach account remark version by_id at gone"},
+	},
+	"further_order": {
+		{"further_order", "id", "id kind number patient_id visit_id clinician_id by_id to_id request_id written_at detail signed_at folio state reason"},
+	},
+	"further_event": {
+		{"further_event", "order_id", "id order_id says detail happened origin document_id by_id at"},
+	},
 	"prepared_more": {
 		{"prepared_more", "prepared_id", "prepared_id detail"},
 	},
