@@ -12,6 +12,7 @@ import (
 	charts "deftledger/app/chart"
 	circles "deftledger/app/circle"
 	"deftledger/app/desk"
+	"deftledger/app/directory"
 	"deftledger/app/forms"
 	"deftledger/app/intake"
 	notes "deftledger/app/note"
@@ -19,6 +20,7 @@ import (
 	outsides "deftledger/app/outside"
 	"deftledger/app/paper"
 	"deftledger/app/plan"
+	"deftledger/app/referral"
 	"deftledger/app/registration"
 	results "deftledger/app/result"
 	"deftledger/app/session"
@@ -40,6 +42,8 @@ type App struct {
 	Intake       *intake.Acts
 	Outside      *outsides.Acts
 	Paper        *paper.Acts
+	Directory    *directory.Acts
+	Referral     *referral.Acts
 	Plan         *plan.Acts
 	Desk         *desk.Acts
 	Chart        *charts.Acts
@@ -58,11 +62,13 @@ func New(c act.Config) *App {
 	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
+	a.Directory = directory.New(o)
+	a.Referral = referral.New(o, a.Directory, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Desk)
-	o.Outbox.Connect(append(a.Order.Destinations(), a.Paper.Destinations()...)...)
+	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations())...)
 	return a
 }
 
@@ -76,6 +82,12 @@ func (a *App) Step(ctx context.Context) error {
 		return err
 	}
 	if err := a.Outbox.Step(ctx); err != nil {
+		return err
+	}
+	if err := a.Referral.Poll(ctx); err != nil {
+		return err
+	}
+	if _, err := a.Referral.RaiseLate(ctx); err != nil {
 		return err
 	}
 	for {

@@ -14,10 +14,12 @@ import (
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
+	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/app/result"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	referralCore "deftledger/core/referral"
 	"deftledger/store"
 )
 
@@ -67,6 +69,8 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	out, err := c.pad(nil, order.Line{Test: "NA"})
 	require.NoError(t, err)
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
+	referred := c.refer(c.practiceIn("letter"), "behind")
+	require.NoError(t, c.app.Referral.Tell(ctx, c.jonah(), referred.ID, referral.ReferralTold{Says: referralCore.Delivered}))
 	c.app.WitnessTrail()
 	require.Empty(t, c.verify())
 	require.NoError(t, c.store.Close())
@@ -122,6 +126,10 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"when a specimen was drawn":        "UPDATE specimen SET drawn_at = '2026-05-01T10:00:00.000Z'",
 		"that a specimen was drawn":        "DELETE FROM specimen",
 		"what was done about an order":     "UPDATE order_event SET detail = 'x'",
+		"a referral":                       "UPDATE further_order SET detail = '{}'",
+		"where a referral stands":          "UPDATE further_order SET state = 'closed'",
+		"what became of a referral":        "DELETE FROM further_event",
+		"whom the practice writes to":      "UPDATE directory SET fax = '555-0000'",
 		"what was prepared":                "UPDATE prepared_more SET detail = '{}'",
 		"a record read as part of another": "UPDATE patient SET person_id = 'p9'",
 		"a role":                           "UPDATE staff SET role = 'administrator' WHERE role = 'nurse'",

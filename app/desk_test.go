@@ -45,6 +45,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.team("second")
 	require.NoError(t, c.app.Circle.OpenChart(ctx, c.who["second"], patientID, "She asks for a refill at the door."))
 
+	c.refer(c.practiceIn("letter"), "line")
 	seen := map[line.Kind]*act.LineRow{}
 	for _, r := range c.desk().Rows {
 		seen[r.Kind] = r

@@ -36,6 +36,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	now, err = a.Registration.AddCard(ctx, c.doctor(), patientID, "k1", "front", picture(true))
 	require.NoError(t, err)
 	card := now.Cards[0].ID
+	referred := c.refer(c.practiceIn("letter"), "first")
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -59,6 +60,10 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"orders":          {"look at orders", func(w act.Actor) error { _, err := a.Order.History(ctx, w, patientID, "all", ""); return err }},
 		"requisition":     {"print requisition", func(w act.Actor) error { _, err := a.Order.Requisition(ctx, w, o.ID); return err }},
 		"labels":          {"print labels", func(w act.Actor) error { _, err := a.Order.Labels(ctx, w, o.ID); return err }},
+		"referral":        {"open referral", func(w act.Actor) error { _, err := a.Referral.Open(ctx, w, referred.ID); return err }},
+		"referrals":       {"look at referrals", func(w act.Actor) error { _, err := a.Referral.OfPatient(ctx, w, patientID); return err }},
+		"referral-letter": {"print referral", func(w act.Actor) error { _, err := a.Referral.LetterPDF(ctx, w, referred.ID); return err }},
+		"referral-parts":  {"look at what goes along", func(w act.Actor) error { _, err := a.Referral.Parts(ctx, w, patientID, ""); return err }},
 		"orders-of-visit": {"open visit", func(w act.Actor) error { _, err := a.Order.OrdersAt(ctx, w, visitID); return err }},
 		"prepared":        {"open prepared order", func(w act.Actor) error { _, err := a.Order.PreparedOrder(ctx, w, prepared.ID); return err }},
 		"report":          {"open report", func(w act.Actor) error { _, err := a.Result.Report(ctx, w, report); return err }},

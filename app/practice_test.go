@@ -287,3 +287,6 @@ func kind(t testing.TB, err error) act.Kind {
 	require.ErrorAs(t, err, &r, "%v", err)
 	return r.Kind
 }
+
+// later lets minutes pass.
+func (c *clinic) later(minutes int) { c.now = c.now.Add(time.Duration(minutes) * time.Minute) }

@@ -70,6 +70,10 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Order.Specimens": clinical, "Order.Drawn": clinical, "Order.NotDrawn": clinical, "Order.PickedUp": clinical,
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 
+		"Directory.Find": anybody, "Directory.Keep": anybody,
+		"Referral.Parts": clinical, "Referral.Refer": physician, "Referral.Prepare": preparing, "Referral.SignPrepared": physician, "Referral.LetterPDF": clinical, "Referral.Tell": clinical,
+		"Referral.Answer": physician, "Referral.Cancel": physician, "Referral.Read": physician, "Referral.Return": physician, "Referral.Drop": preparing, "Referral.OfPatient": clinical, "Referral.Open": clinical,
+
 		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
 		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
@@ -88,7 +92,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Paper.NotePDF": clinical, "Paper.FileSection": clinical, "Paper.Document": clinical, "Paper.SendFax": clinical,
 		"Paper.SettleSent": clinical, "Paper.SentOne": clinical,
 		"Paper.Letters": clinical, "Paper.SignLetter": physician, "Paper.AbsenceLetter": physician, "Paper.GiveLeaflet": clinical,
-		"Paper.MessagePatient": clinical,
+		"Paper.MessagePatient": clinical, "Paper.ChartParts": clinical,
 
 		"Desk.MyDesk": clinical, "Desk.Count": clinical, "Desk.Unsigned": anybody, // empty for those who sign nothing
 

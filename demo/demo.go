@@ -82,6 +82,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 	}
 	b.prepared()
 	b.specimens()
+	b.referrals()
 	b.loose()
 	b.circle()
 	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })

@@ -15,7 +15,7 @@ import (
 )
 
 // Elsewhere simulates the other parties of a visit on one address: a pharmacy
-// network and a patient portal with FHIR R4 searches and messages, a cuff and scale that
+// network, a patient portal and practices that take referrals, with FHIR R4 searches and messages, a cuff and scale that
 // measures in pounds, inches and degrees Fahrenheit, and a fax line.
 type Elsewhere struct {
 	People   []Person
@@ -23,11 +23,15 @@ type Elsewhere struct {
 	Accounts []string // records of the patients with a portal account
 	Down     bool     // nobody answers
 
-	mu       sync.Mutex
-	faxes    map[string]Fax
-	messages map[string]Message
-	server   *http.Server
-	addr     string
+	Receivers []string      // practices that take referrals electronically, by their account
+	Pace      time.Duration // how fast they go on with one; 0 for only when told to
+
+	mu        sync.Mutex
+	referrals map[string]*Sent
+	faxes     map[string]Fax
+	messages  map[string]Message
+	server    *http.Server
+	addr      string
 }
 
 // Person is somebody the pharmacy network or the portal knows.
@@ -68,12 +72,15 @@ func (e *Elsewhere) Open(addr string) error {
 		return err
 	}
 	e.faxes, e.messages, e.addr = map[string]Fax{}, map[string]Message{}, ln.Addr().String()
+	e.referrals = map[string]*Sent{}
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /fhir/MedicationDispense/_search", e.dispenses)
 	mux.HandleFunc("POST /fhir/QuestionnaireResponse/_search", e.responses)
 	mux.HandleFunc("POST /fhir/Observation/_search", e.observations)
 	mux.HandleFunc("PUT /fhir/Communication/{id}", e.communication)
 	mux.HandleFunc("PUT /fax/{id}", e.fax)
+	mux.HandleFunc("PUT /fhir/Bundle/{id}", e.referral)
+	mux.HandleFunc("POST /fhir/Task/_search", e.tasks)
 	e.server = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		e.mu.Lock()
 		down := e.Down
@@ -116,12 +123,6 @@ func (e *Elsewhere) Messages() map[string]Message {
 }
 
 func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
-	refuse := func(status int, words string) {
-		w.Header().Set("Content-Type", "application/fhir+json")
-		w.WriteHeader(status)
-		_ = json.NewEncoder(w).Encode(map[string]any{"resourceType": "OperationOutcome",
-			"issue": []any{map[string]any{"severity": "error", "code": "processing", "details": map[string]any{"text": words}}}})
-	}
 	var c struct {
 		ResourceType, ID, Status string
 		Subject                  struct{ Identifier struct{ Value string } }
@@ -135,7 +136,7 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 	}
 	if err := json.NewDecoder(io.LimitReader(r.Body, 20<<20)).Decode(&c); err != nil || c.ResourceType != "Communication" ||
 		c.ID != r.PathValue("id") || c.Status != "completed" {
-		refuse(http.StatusBadRequest, "that is no Communication of this identifier")
+		refuse(w, http.StatusBadRequest, "that is no Communication of this identifier")
 		return
 	}
 	m := Message{Record: c.Subject.Identifier.Value}
@@ -143,7 +144,7 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 		m.Text += p.ContentString
 		if p.ContentAttachment.Title != "" {
 			if !bytes.HasPrefix(p.ContentAttachment.Data, []byte("%PDF-")) {
-				refuse(http.StatusUnprocessableEntity, "the attachment is no PDF")
+				refuse(w, http.StatusUnprocessableEntity, "the attachment is no PDF")
 				return
 			}
 			m.Attached = p.ContentAttachment.Title
@@ -152,7 +153,7 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	if !slices.Contains(e.Accounts, m.Record) {
-		refuse(http.StatusUnprocessableEntity, "no account with this record number")
+		refuse(w, http.StatusUnprocessableEntity, "no account with this record number")
 		return
 	}
 	m.Times = e.messages[c.ID].Times + 1

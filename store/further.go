@@ -89,9 +89,10 @@ func (q *Q) SetFurther(id, state, reason string) error {
 	return q.do("UPDATE further_order SET state = ?, reason = ? WHERE id = ?", state, reason, id)
 }
 
-// SignFurther stores that one which waited was signed; ErrStale where it was before.
-func (q *Q) SignFurther(id, state string, folio int, at time.Time) error {
-	n, err := q.exec("UPDATE further_order SET signed_at = ?, folio = ?, state = ?, reason = '' WHERE id = ? AND signed_at = ''", Stamp(at), folio, state, id)
+// SignFurther stores that one which waited was signed, and by whom; ErrStale where it was
+// before.
+func (q *Q) SignFurther(id, by, state string, folio int, at time.Time) error {
+	n, err := q.exec("UPDATE further_order SET clinician_id = ?, signed_at = ?, folio = ?, state = ?, reason = '' WHERE id = ? AND signed_at = ''", by, Stamp(at), folio, state, id)
 	if err == nil && n == 0 {
 		return ErrStale
 	}
@@ -118,8 +119,8 @@ func (q *Q) FurtherEvents(orders []string) ([]FurtherEvent, error) {
 		JOIN further_event e ON e.order_id = j.value LEFT JOIN staff s ON s.id = e.by_id ORDER BY e.at, e.id`, string(all))
 }
 
-// Entry is somebody to whom the practice writes.
-type Entry struct {
+// Addressee is somebody to whom the practice writes.
+type Addressee struct {
 	ID                                                                              string
 	Kind, Name, Person, Specialty, Phone, Fax, Address, NPI, Reach, Account, Remark string
 	Version                                                                         int
@@ -128,9 +129,9 @@ type Entry struct {
 	Gone                                                                            bool
 }
 
-const entryCols = "id, kind, name, person, specialty, phone, fax, address, npi, reach, account, remark, version, by_id, at, gone"
+const addresseeCols = "id, kind, name, person, specialty, phone, fax, address, npi, reach, account, remark, version, by_id, at, gone"
 
-func scanEntry(s scanner, e *Entry) error {
+func scanAddressee(s scanner, e *Addressee) error {
 	var at string
 	err := s.Scan(&e.ID, &e.Kind, &e.Name, &e.Person, &e.Specialty, &e.Phone, &e.Fax, &e.Address, &e.NPI, &e.Reach, &e.Account, &e.Remark, &e.Version, &e.ByID, &at, &e.Gone)
 	e.At = Moment(at)
@@ -138,20 +139,20 @@ func scanEntry(s scanner, e *Entry) error {
 }
 
 // Directory lists everybody to whom the practice writes, or wrote, by name.
-func (q *Q) Directory() ([]Entry, error) {
-	return list(q, scanEntry, "SELECT "+entryCols+" FROM directory ORDER BY name, person")
+func (q *Q) Directory() ([]Addressee, error) {
+	return list(q, scanAddressee, "SELECT "+addresseeCols+" FROM directory ORDER BY name, person")
 }
 
-// EntryByID finds one of the directory.
-func (q *Q) EntryByID(id string) (Entry, error) {
-	return one(q, scanEntry, "SELECT "+entryCols+" FROM directory WHERE id = ?", id)
+// AddresseeByID finds one of the directory.
+func (q *Q) AddresseeByID(id string) (Addressee, error) {
+	return one(q, scanAddressee, "SELECT "+addresseeCols+" FROM directory WHERE id = ?", id)
 }
 
-// KeepEntry stores an entry of the directory, new (Version 1) or changed from the version
+// KeepAddressee stores an entry of the directory, new (Version 1) or changed from the version
 // before; ErrStale where somebody else changed it meanwhile.
-func (q *Q) KeepEntry(e Entry) error {
+func (q *Q) KeepAddressee(e Addressee) error {
 	if e.Version == 1 {
-		return q.do("INSERT INTO directory("+entryCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)", e.ID, e.Kind, e.Name, e.Person, e.Specialty, e.Phone, e.Fax, e.Address, e.NPI,
+		return q.do("INSERT INTO directory("+addresseeCols+") VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)", e.ID, e.Kind, e.Name, e.Person, e.Specialty, e.Phone, e.Fax, e.Address, e.NPI,
 			e.Reach, e.Account, e.Remark, e.Version, e.ByID, Stamp(e.At), e.Gone)
 	}
 	n, err := q.exec("UPDATE directory SET kind = ?, name = ?, person = ?, specialty = ?, phone = ?, fax = ?, address = ?, npi = ?, reach = ?, account = ?, remark = ?, version = ?, "+

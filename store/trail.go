@@ -101,8 +101,6 @@ var guarded = map[string][]guardedTable{
 	},
 	"further_order": {
 		{"further_order", "id", "id kind number patient_id visit_id clinician_id by_id to_id request_id written_at detail signed_at folio state reason"},
-	},
-	"further_event": {
 		{"further_event", "order_id", "id order_id says detail happened origin document_id by_id at"},
 	},
 	"prepared_more": {
@@ -603,6 +601,7 @@ func said(scope string) string {
 		"problem": "the problem list of patient", "allergy": "the allergies of patient", "medicine": "the medicine list of patient",
 		"history": "the histories of patient", "statement": "what was attested of patient", "vital": "the vital signs of patient",
 		"immunization": "the vaccines of patient", "incoming_entry": "an entry from outside,", "visit": "visit", "lab_order": "order", "order_more": "what was ordered beside its tests, order", "order_event": "what was done about order", "prepared_more": "what was prepared beside its tests, prepared order",
+		"directory": "the entry of the directory", "further_order": "referral or prescription",
 		"prepared_order": "prepared order", "report": "report", "inbox": "received message", "line": "open line", "message": "message", "document": "document",
 		"fax": "fax", "follow_up": "the wish to come back", "handed_to_billing": "what was handed to billing,", "merge": "merge", "note": "signed note",
 		"audit": "the audit from number"}

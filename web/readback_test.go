@@ -306,7 +306,10 @@ var readElsewhere = map[string]string{
 	"detach-report": "app/strangers_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
 	"decide": "app/intake_test.go", "fetch-elsewhere": "app/intake_test.go", "end-entry": "app/intake_test.go", "strike-vaccine": "app/house_test.go",
 	"drawn": "app/pad_test.go", "not-drawn": "app/pad_test.go", "picked-up": "app/pad_test.go", "asked-after": "app/pad_test.go",
-	"strike-vital": "app/intake_test.go", "read-device": "app/intake_test.go", "add-answer": "app/writing_test.go",
+	"keep-entry": "app/referral_test.go", "refer": "app/referral_test.go", "prepare-referral": "app/referral_test.go", "sign-referral": "app/referral_test.go", "read-report": "app/referral_test.go",
+	"tell-of-referral": "app/referral_test.go", "answer-referral": "app/referral_test.go", "cancel-referral": "app/referral_test.go", "return-referral": "app/referral_test.go",
+	"drop-referral": "app/referral_test.go",
+	"strike-vital":  "app/intake_test.go", "read-device": "app/intake_test.go", "add-answer": "app/writing_test.go",
 }
 
 // strung lists what an answer says: its texts, and its values with their names.

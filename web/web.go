@@ -57,6 +57,9 @@ func New(a *app.App, files fs.FS) http.Handler {
 			return print(s.app.Order, c, who, c.Param("id"))
 		}))
 	}
+	r.GET("/api/referrals/:id/letter.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Referral.LetterPDF(c, who, c.Param("id"))
+	}))
 	r.GET("/api/cards/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Registration.Card(c, who, c.Param("id"))
 	}))

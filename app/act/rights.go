@@ -23,28 +23,33 @@ type Right string
 
 // The rights.
 const (
-	SeeDay       Right = "see the day's visits"
-	MoveVisit    Right = "move a visit on"
-	FindPatient  Right = "find a patient"
-	SeeChart     Right = "see a chart"
-	WriteNote    Right = "write a note"
-	SignNote     Right = "sign a note"
-	DoIntake     Right = "do the intake"
-	UseForms     Right = "see the forms"
-	ChangeForms  Right = "change the clinic's forms"
-	EditProblems Right = "change the problem list"
-	PlaceOrder   Right = "sign an order"
-	PrepareOrder Right = "prepare an order"
-	DrawSpecimen Right = "say what became of a specimen"
-	SeeOrders    Right = "see the orders of the practice"
-	FollowOrder  Right = "ask after an order"
-	SeeSpecimens Right = "see what is to be drawn and what the courier takes"
-	MergeRecords Right = "merge records"
-	BookVisit    Right = "book a visit"
-	SeeResults   Right = "see results"
-	SignResult   Right = "sign a result"
-	MatchResult  Right = "say whose a result is"
-	ReadAudit    Right = "read the audit"
+	SeeDay          Right = "see the day's visits"
+	MoveVisit       Right = "move a visit on"
+	FindPatient     Right = "find a patient"
+	SeeChart        Right = "see a chart"
+	WriteNote       Right = "write a note"
+	SignNote        Right = "sign a note"
+	DoIntake        Right = "do the intake"
+	UseForms        Right = "see the forms"
+	ChangeForms     Right = "change the clinic's forms"
+	EditProblems    Right = "change the problem list"
+	PlaceOrder      Right = "sign an order"
+	PrepareOrder    Right = "prepare an order"
+	DrawSpecimen    Right = "say what became of a specimen"
+	SeeOrders       Right = "see the orders of the practice"
+	FollowOrder     Right = "ask after an order"
+	SeeSpecimens    Right = "see what is to be drawn and what the courier takes"
+	SignReferral    Right = "sign a referral"
+	PrepareReferral Right = "write a referral for a physician's signature"
+	FollowReferral  Right = "say what became of a referral"
+	SeeDirectory    Right = "see whom the practice writes to"
+	KeepDirectory   Right = "keep the directory"
+	MergeRecords    Right = "merge records"
+	BookVisit       Right = "book a visit"
+	SeeResults      Right = "see results"
+	SignResult      Right = "sign a result"
+	MatchResult     Right = "say whose a result is"
+	ReadAudit       Right = "read the audit"
 
 	Register     Right = "register a patient"
 	Registration Right = "see and change a registration"
@@ -79,6 +84,11 @@ var rights = []struct {
 	{SeeOrders, []Role{Physician, Nurse}},
 	{FollowOrder, []Role{Physician, Nurse, Assistant}},
 	{SeeSpecimens, []Role{Physician, Nurse, Assistant}},
+	{SignReferral, []Role{Physician}},
+	{PrepareReferral, []Role{Nurse, Assistant}},
+	{FollowReferral, []Role{Physician, Nurse, Assistant}},
+	{SeeDirectory, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
+	{KeepDirectory, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
 	{MergeRecords, []Role{Physician}},
 	{BookVisit, []Role{FrontDesk, Assistant, Nurse}},
 	{SeeResults, []Role{Physician, Nurse, Assistant}},
@@ -98,7 +108,7 @@ var rights = []struct {
 
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
 // somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
-var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.

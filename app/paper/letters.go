@@ -3,6 +3,7 @@ package paper
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
@@ -129,35 +130,11 @@ func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[st
 		out["diagnosis"] = diagnoses[0]
 	}
 	out["diagnoses"] = strings.Join(diagnoses, "; ")
-	held, err := a.Note.Assess.Order.Record(q, p.ID, a.Today())
+	says, _, err := a.fields(q, p.ID)
 	if err != nil {
 		return nil, err
 	}
-	var list []string
-	for _, x := range held.Problems {
-		says := x.Title + " (" + x.Code
-		if x.Onset != "" {
-			says += ", since " + x.Onset
-		}
-		if x.State != "" && x.State != "active" {
-			says += ", " + x.State
-		}
-		list = append(list, says+")")
-	}
-	out["problems"] = act.OrUnknown(strings.Join(list, "; "), "none recorded")
-	groups := notes.HistoryLines(held)
-	for _, field := range []struct{ name, head string }{{chart.MedicineList, "Medicines"}, {chart.AllergyList, "Allergies"}} {
-		var lines []string
-		for _, x := range groups.Lines {
-			switch {
-			case x.Head == field.head+", in detail":
-				lines = append(lines, strings.TrimSuffix(strings.TrimPrefix(x.Text, field.head+": "), "."))
-			case strings.HasPrefix(x.ID, "history|none|"+field.name):
-				lines = []string{strings.TrimSuffix(x.Text, ".")}
-			}
-		}
-		out[field.name] = act.OrUnknown(strings.Join(lines, "; "), "not asked")
-	}
+	maps.Copy(out, says)
 	var vitals []string
 	for _, b := range v.Blocks {
 		if b.Ref == "vitals" {
@@ -165,8 +142,7 @@ func (a *Acts) letterValues(q *store.Q, who act.Actor, v notes.NoteView) (map[st
 		}
 	}
 	out["vitals"] = act.OrUnknown(strings.Join(vitals, " "), "not taken")
-	out["results"], err = a.recentResults(q, p.ID)
-	return out, err
+	return out, nil
 }
 
 // flagSaid is how flags of HL7 table 0078 are said in a letter.

@@ -29,7 +29,8 @@ import (
 // options are the flags that serve and demo share.
 type options struct {
 	data, listen, mllp, lab, facility, practice, zone string
-	pharmacy, portal, device, fax                     string
+	pharmacy, portal, device, fax, receivers          string
+	ask                                               time.Duration
 	idle                                              time.Duration
 	limit, dataLimit                                  int
 	lostWitness                                       bool
@@ -45,6 +46,8 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.portal, "portal", "", "base address of the patient portal's FHIR interface")
 	f.StringVar(&o.device, "device", "", "base address of the cuff and scale's FHIR interface")
 	f.StringVar(&o.fax, "fax", "", "base address of the fax line")
+	f.StringVar(&o.receivers, "receivers", "", "base address of the FHIR interface of the practices that take referrals (none: not connected)")
+	f.DurationVar(&o.ask, "ask", 20*time.Second, "how often practices and pharmacies are asked what became of what was sent to them")
 	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages")
 	f.StringVar(&o.practice, "practice", "Skerrow Island Family Practice", "name of the practice on paper")
 	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
@@ -156,7 +159,8 @@ type system struct {
 
 	release     func() // of the data directory
 	lostWitness bool
-	cert, key   string // for TLS; "" for none
+	cert, key   string        // for TLS; "" for none
+	ask         time.Duration // how often others are asked what became of what was sent
 }
 
 // prepare opens everything that serve and demo need. Addresses are taken first,
@@ -199,7 +203,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		return coding.NewReader(c, data.Everyday, data.Histories), nil
 	})
 	go func() { _, _ = reader() }() // the codes, and the reader of texts: ready by the time somebody has signed in
-	sys.lostWitness, sys.cert, sys.key = o.lostWitness, o.tlsCert, o.tlsKey
+	sys.lostWitness, sys.cert, sys.key, sys.ask = o.lostWitness, o.tlsCert, o.tlsKey, o.ask
 	if sys.release, err = lock(o.data); err != nil {
 		sys.http.Close()
 		sys.mllp.Close()
@@ -220,7 +224,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	sys.config = act.Config{Store: s, Keys: keys, Laboratories: d.Laboratories, Intervals: d.Intervals, LabAddr: o.lab, Facility: o.facility, Practice: o.practice,
 		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines,
 		House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Measures: d.Measures,
-		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax},
+		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Receivers: o.receivers},
 		Reader:    reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()
@@ -261,6 +265,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	wg.Go(func() { s.app.Outbox.Run(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
 	wg.Go(func() { s.app.Order.Run(ctx) })
+	wg.Go(func() { s.app.Referral.Run(ctx, s.ask) })
 	wg.Go(func() {
 		for ctx.Err() == nil {
 			select {

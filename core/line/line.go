@@ -11,6 +11,7 @@ const (
 	Order    Kind = "order"     // an order without final, signed results
 	Report   Kind = "report"    // a result that nobody signed
 	ToSign   Kind = "to sign"   // an order prepared for a physician's signature
+	Referral Kind = "referral"  // a question to another practice without a report that was read
 	FollowUp Kind = "follow-up" // a further visit wished for and not booked
 	Message  Kind = "message"   // a message to the patient that has not arrived
 	Fax      Kind = "fax"       // a fax that has not arrived
@@ -22,7 +23,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, FollowUp, FromOutside, Message, Fax, Opening}
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, FollowUp, FromOutside, Message, Fax, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -32,6 +33,7 @@ var acts = map[Kind]string{
 	Note:        "sign the note",
 	Order:       "all tests final and signed, or cancelled with a reason",
 	ToSign:      "sign the order, or give it back with the reason",
+	Referral:    "read and sign the report, or cancel it with the reason",
 	FollowUp:    "book the visit, or drop it with the reason",
 	Message:     "the portal takes it, or say how the patient was told",
 	Fax:         "the other side takes it, or say how it was sent instead",

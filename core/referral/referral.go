@@ -104,7 +104,7 @@ func (s State) After(e Event) (State, error) {
 		}
 		return not()
 	case Cancels:
-		if s.Done() || s == Calling || s == ToSign || s == Returned {
+		if s.Done() || s == Calling || s == ToSign || s == Returned || s == Reported { // a report is read first
 			return not()
 		}
 		if unsent {

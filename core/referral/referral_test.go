@@ -95,9 +95,6 @@ func TestNoReferralIsEverWithoutANextEvent(t *testing.T) {
 			case Reads:
 				unread = false
 			}
-			if e == Cancels {
-				unread = false // somebody decided so
-			}
 			if unread && s != Reported {
 				t.Fatalf("an unread report is out of sight: %s after %s", s, e)
 			}

@@ -1,6 +1,7 @@
 package fhir
 
 import (
+	"cmp"
 	"encoding/json"
 	"strings"
 
@@ -114,4 +115,9 @@ func (c concept) code() string {
 		}
 	}
 	return ""
+}
+
+// Gender writes a sex of ours (F, M, O; else unknown) as FHIR has it.
+func Gender(sex string) string {
+	return cmp.Or(map[string]string{"F": "female", "M": "male", "O": "other"}[sex], "unknown")
 }

@@ -37,10 +37,10 @@ CREATE TABLE further_event (
 CREATE INDEX further_event_of ON further_event(order_id, at);
 CREATE UNIQUE INDEX further_event_once ON further_event(order_id, origin) WHERE origin <> '';
 -- +goose StatementBegin
-CREATE TRIGGER further_order_fixed BEFORE UPDATE OF id, kind, number, patient_id, visit_id, clinician_id, by_id, to_id, request_id, written_at, detail ON further_order BEGIN SELECT RAISE(ABORT, 'what was ordered cannot be changed'); END;
+CREATE TRIGGER further_order_fixed BEFORE UPDATE OF id, kind, number, patient_id, visit_id, by_id, to_id, request_id, written_at, detail ON further_order BEGIN SELECT RAISE(ABORT, 'what was ordered cannot be changed'); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
-CREATE TRIGGER further_order_signed BEFORE UPDATE OF signed_at, folio ON further_order WHEN OLD.signed_at <> '' BEGIN SELECT RAISE(ABORT, 'what was signed cannot be changed'); END;
+CREATE TRIGGER further_order_signed BEFORE UPDATE OF clinician_id, signed_at, folio ON further_order WHEN OLD.signed_at <> '' BEGIN SELECT RAISE(ABORT, 'what was signed cannot be changed'); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER further_order_stays BEFORE DELETE ON further_order BEGIN SELECT RAISE(ABORT, 'what was ordered cannot be removed'); END;

@@ -1,0 +1,431 @@
+// Package referral is the room of referrals: written, signed, sent with what goes along, and
+// followed until the report was read.
+package referral
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/app/directory"
+	"deftledger/app/paper"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/referral"
+	"deftledger/exchange/fhir"
+	"deftledger/exchange/pdf"
+	"deftledger/store"
+)
+
+// Acts are the acts of this room.
+type Acts struct {
+	*act.Office
+	Directory *directory.Acts
+	Paper     *paper.Acts
+}
+
+// New makes the room on its ground, with the rooms below that it uses.
+func New(o *act.Office, d *directory.Acts, p *paper.Acts) *Acts { return &Acts{o, d, p} }
+
+// ChosenPart is a part of the chart that goes along, as it was shown.
+type ChosenPart struct {
+	ID    string `json:"id" maxLength:"40"`
+	Reads string `json:"reads" maxLength:"40" doc:"As it was shown"`
+}
+
+// NewReferral is what is signed, or laid for a signature.
+type NewReferral struct {
+	PatientID string `json:"-"`
+	VisitID   string       `json:"visitId,omitempty" maxLength:"64"`
+	To        string       `json:"to" maxLength:"64" doc:"In the directory"`
+	Question  string       `json:"question" maxLength:"4000"`
+	Urgency   string       `json:"urgency" enum:"routine,urgent,stat"`
+	Diagnoses []string     `json:"diagnoses" maxItems:"60"`
+	Parts     []ChosenPart `json:"parts,omitempty" maxItems:"20"`
+	Expected  string       `json:"expected,omitempty" maxLength:"10" doc:"The day by which the report is wanted, YYYY-MM-DD; empty for the usual"`
+	RequestID string       `json:"requestId" minLength:"1" maxLength:"64"`
+	Secret    string       `json:"secret,omitempty" maxLength:"1000"`
+}
+
+// kept is what the room keeps of a referral; it never changes.
+type kept struct {
+	To        directory.AddresseeView `json:"to"` // as it stood in the directory
+	Question  string                  `json:"question"`
+	Urgency   string                  `json:"urgency"`
+	Expected  string                  `json:"expected"`
+	Diagnoses []store.CodedTitle      `json:"diagnoses"`
+	Parts     []paper.ChartPart       `json:"parts"`
+	Letter    string                  `json:"letter,omitempty"` // the document, where it was made with it
+}
+
+func detail(o store.Further) (k kept) {
+	_ = json.Unmarshal(o.Detail, &k) // written by us; what cannot be read is shown as empty and never sent
+	return k
+}
+
+// ReferralParts is what may go along with a referral of a patient, as it would read.
+type ReferralParts struct {
+	Parts    []paper.ChartPart `json:"parts"`
+	Expected map[string]string `json:"expected" doc:"By urgency, the day by which a report is usually wanted"`
+}
+
+// Parts shows what may go along.
+func (a *Acts) Parts(ctx context.Context, who act.Actor, patient, visit string) (out ReferralParts, err error) {
+	out.Expected = map[string]string{}
+	for u := range referral.Urgencies {
+		out.Expected[u] = referral.Expect(u, a.Today())
+	}
+	if out.Parts, err = a.Paper.ChartParts(ctx, who, patient, visit); err == nil {
+		err = a.Saw(ctx, who, "look at what goes along", patient, "")
+	}
+	return out, err
+}
+
+// Refer signs a referral and sends it.
+func (a *Acts) Refer(ctx context.Context, who act.Actor, n NewReferral) (ReferralView, error) {
+	return a.refer(ctx, who, n, act.SignReferral)
+}
+
+// Prepare lays a referral for a physician's signature: the physician of the visit, else the
+// usual clinician.
+func (a *Acts) Prepare(ctx context.Context, who act.Actor, n NewReferral) (ReferralView, error) {
+	return a.refer(ctx, who, n, act.PrepareReferral)
+}
+
+func (a *Acts) refer(ctx context.Context, who act.Actor, n NewReferral, right act.Right) (out ReferralView, err error) {
+	prepare := right == act.PrepareReferral
+	if err := act.Allow(who, right); err != nil {
+		return out, err
+	}
+	if n.Expected == "" {
+		n.Expected = referral.Expect(n.Urgency, a.Today())
+	}
+	n.Question = strings.TrimSpace(n.Question)
+	if err := (referral.Wish{Question: n.Question, Urgency: n.Urgency, Diagnoses: n.Diagnoses, Expected: n.Expected}).Complete(a.Today()); err != nil {
+		return out, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	}
+	k := kept{Question: n.Question, Urgency: n.Urgency, Expected: n.Expected, Diagnoses: []store.CodedTitle{}, Parts: []paper.ChartPart{}}
+	for _, code := range n.Diagnoses {
+		e, _, _, err := a.CheckCode(code, a.Today())
+		if err != nil {
+			return out, err
+		}
+		k.Diagnoses = append(k.Diagnoses, store.CodedTitle{Code: e.Code, Title: e.Title})
+	}
+	if len(n.Parts) > 0 {
+		all, err := a.Paper.ChartParts(ctx, who, n.PatientID, n.VisitID)
+		if err != nil {
+			return out, err
+		}
+		for _, c := range n.Parts {
+			i := slices.IndexFunc(all, func(p paper.ChartPart) bool { return p.ID == c.ID })
+			switch {
+			case i < 0:
+				return out, act.Refuse(act.Invalid, "There is no part %q of this chart.", c.ID)
+			case all[i].Reads != c.Reads:
+				return out, act.Refuse(act.Conflict, "%s has changed since it was shown. Look at what goes along, then sign again.", all[i].Title)
+			}
+			k.Parts = append(k.Parts, all[i])
+		}
+	}
+	if !prepare {
+		if err := a.OpenSigning(ctx, &who, n.Secret); err != nil {
+			return out, err
+		}
+	}
+	err = a.Act(ctx, who, right, func(t *act.Tx) error {
+		if had, err := t.FurtherByRequest(n.RequestID); err == nil {
+			if had.Kind != store.ReferralOrder || had.ByID != who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || detail(had).Question != n.Question || had.ToID != n.To {
+				return act.Refuse(act.Conflict, "Something else was ordered under that identifier. Nothing was changed; refer again.")
+			}
+			out, err = a.view(t.Q, had)
+			return err
+		} else if !store.IsNotFound(err) {
+			return err
+		}
+		p, err := t.Person(n.PatientID)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		to, err := t.AddresseeByID(n.To)
+		if err != nil {
+			return act.NotFound(err, "entry of the directory")
+		}
+		if to.Kind != directory.Practice || to.Gone {
+			return act.Refuse(act.Invalid, "%s takes no referrals.", to.Name)
+		}
+		k.To = directory.View(to)
+		o := store.Further{ID: act.NewID(), Kind: store.ReferralOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, ByID: who.ID, ToID: to.ID, RequestID: n.RequestID,
+			WrittenAt: t.Now}
+		if n.VisitID != "" {
+			v, err := t.VisitByID(n.VisitID)
+			if err != nil || !act.SamePerson(t.Q, v.PatientID, p.ID) {
+				return act.Refuse(act.Invalid, "The visit is not one of this patient.")
+			}
+			if prepare {
+				o.ClinicianID = v.ClinicianID
+			}
+		} else if prepare {
+			if o.ClinicianID, err = t.UsualClinician(p.ID); err != nil {
+				return err
+			}
+			if o.ClinicianID == "" {
+				return act.Refuse(act.Invalid, "Nobody is this patient's usual clinician: say first who is, or write it at a visit.")
+			}
+		}
+		number, err := t.NextPlacer()
+		if err != nil {
+			return err
+		}
+		o.Number = fmt.Sprintf("RF%d", number)
+		state, lineState := referral.ToSign, line.Open
+		if !prepare {
+			o.SignedAt = t.Now
+			state, lineState = referral.Signed, line.InHand
+			if k.To.Reach == directory.Letter {
+				state, lineState = referral.ToHand, line.Open
+			}
+		}
+		o.State = string(state)
+		if o.Detail, err = json.Marshal(k); err != nil {
+			return err
+		}
+		if !prepare {
+			e, err := t.Seal(p.ID, "referral", o.ID, 0, sealed(o, k))
+			if err != nil {
+				return err
+			}
+			o.Folio = e.Folio
+		}
+		if err := t.AddFurther(o); err != nil {
+			return err
+		}
+		if err := t.OpenLine(act.NewID(), line.Referral, o.ID, p.ID, o.ClinicianID, lineState, t.Now); err != nil {
+			return err
+		}
+		o.Clinician, o.By = who.Name, who.Name
+		if state == referral.Signed {
+			if err := a.dispatch(t, o, k, "", "", ""); err != nil {
+				return err
+			}
+		}
+		if out, err = a.view(t.Q, o); err != nil {
+			return err
+		}
+		a.tell(t, o)
+		what := "sign referral"
+		if prepare {
+			what = "prepare referral"
+		}
+		return t.Audit(what, p.ID, o.ID, "")
+	})
+	return out, err
+}
+
+func (a *Acts) tell(t *act.Tx, o store.Further) {
+	t.Tell(act.OrderEvent, o.ID, o.PatientID)
+	t.Tell(act.LineEvent, o.ID, o.PatientID)
+}
+
+// sealedReferral is the sealed content of a referral.
+type sealedReferral struct {
+	Number    string             `json:"number"`
+	To        string             `json:"to"`
+	Question  string             `json:"question"`
+	Urgency   string             `json:"urgency"`
+	Expected  string             `json:"expected"`
+	Diagnoses []store.CodedTitle `json:"diagnoses"`
+	Along     []sealedPart       `json:"along,omitempty"`
+}
+
+type sealedPart struct {
+	Title string `json:"title"`
+	Text  string `json:"text"`
+}
+
+func sealed(o store.Further, k kept) sealedReferral {
+	s := sealedReferral{Number: o.Number, To: k.To.Says(), Question: k.Question, Urgency: k.Urgency, Expected: k.Expected, Diagnoses: k.Diagnoses}
+	for _, p := range k.Parts {
+		s.Along = append(s.Along, sealedPart{p.Title, p.Text})
+	}
+	return s
+}
+
+// SignPrepared signs a referral that was laid for the signature, as it was written.
+func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, secret string) error {
+	if err := act.Allow(who, act.SignReferral); err != nil {
+		return err
+	}
+	if err := a.OpenSigning(ctx, &who, secret); err != nil {
+		return err
+	}
+	return a.Act(ctx, who, act.SignReferral, func(t *act.Tx) error {
+		o, err := a.byID(t.Q, id)
+		if err != nil {
+			return err
+		}
+		if referral.State(o.State) != referral.ToSign {
+			return act.Refuse(act.Conflict, "This referral does not wait for a signature: %s.", o.State)
+		}
+		k := detail(o)
+		e, err := t.Seal(o.PatientID, "referral", o.ID, 0, sealed(o, k))
+		if err != nil {
+			return err
+		}
+		state, lineState := referral.Signed, line.InHand
+		if k.To.Reach == directory.Letter {
+			state, lineState = referral.ToHand, line.Open
+		}
+		if err := t.SignFurther(id, who.ID, string(state), e.Folio, t.Now); err != nil {
+			return act.Stale(err, "The referral")
+		}
+		o.SignedAt, o.Folio, o.Clinician = t.Now, e.Folio, who.Name
+		if state == referral.Signed {
+			if err := a.dispatch(t, o, k, "", "", ""); err != nil {
+				return err
+			}
+		}
+		// Who signs answers for it from now on.
+		if err := t.MoveLine(string(line.Referral), id, who.ID); err != nil {
+			return err
+		}
+		if err := t.SetLineState(line.Referral, id, lineState); err != nil {
+			return err
+		}
+		a.tell(t, o)
+		return t.Audit("sign prepared referral", o.PatientID, id, "")
+	})
+}
+
+func (a *Acts) byID(q *store.Q, id string) (store.Further, error) {
+	o, err := q.FurtherByID(id)
+	if err == nil && o.Kind != store.ReferralOrder {
+		err = store.ErrNotFound
+	}
+	return o, act.NotFound(err, "referral")
+}
+
+// queues of what goes out.
+const (
+	receiver   = "receiver"
+	faxed      = "referral by fax"
+	cancelling = "referral cancelled"
+	answering  = "referral answered"
+)
+
+// dispatch puts a referral in the way out, or that it is cancelled (why), or what is answered
+// to a question of theirs; suffix keeps each apart.
+func (a *Acts) dispatch(t *act.Tx, o store.Further, k kept, why, answer, suffix string) error {
+	kind := string(line.Referral)
+	switch {
+	case why != "":
+		kind = cancelling
+	case answer != "":
+		kind = answering
+	}
+	out := store.Outgoing{Control: o.Number + suffix, Kind: kind, Subject: o.ID, ByID: t.Who.ID}
+	letter, err := a.letter(t.Q, o, k, why, answer)
+	if err != nil {
+		return err
+	}
+	if k.To.Reach == directory.Fax {
+		out.Destination, out.Address, out.Body = faxed, k.To.Fax, letter
+		return t.Send(out)
+	}
+	p, err := t.PatientByID(o.PatientID)
+	if err != nil {
+		return err
+	}
+	reg, _, err := t.Registration(o.PatientID)
+	if err != nil {
+		return err
+	}
+	r := fhir.Referral{Number: o.Number, Sent: a.Say(t.Now), Question: k.Question, Priority: k.Urgency, Expected: k.Expected, Facility: a.Facility, From: fhir.Party{Name: a.Practice},
+		To: fhir.Party{Name: k.To.Says(), Account: k.To.Account, NPI: k.To.NPI}, Signer: o.Clinician, Letter: letter, Cancel: why, Answer: answer,
+		Patient: fhir.Whose{Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Gender: fhir.Gender(p.Sex), Phone: p.Phone,
+			Address: strings.Trim(reg.Address.Street+", "+reg.Address.City+" "+reg.Address.State+" "+reg.Address.Zip, ", ")}}
+	for _, d := range k.Diagnoses {
+		r.Diagnoses = append(r.Diagnoses, fhir.CodedText{Code: d.Code, Text: d.Title})
+	}
+	for _, x := range k.Parts {
+		r.Parts = append(r.Parts, fhir.Attached{Title: x.Title, Text: x.Text})
+	}
+	out.Destination = receiver
+	if out.Body, err = r.Build(); err != nil {
+		return err
+	}
+	return t.Send(out)
+}
+
+// letter writes a referral on paper, signed as it was.
+func (a *Acts) letter(q *store.Q, o store.Further, k kept, why, answer string) ([]byte, error) {
+	p, err := q.PatientByID(o.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	d := pdf.Document{Practice: a.Practice, Title: "Referral " + o.Number, Patient: chart.Tidy(p.Name.Given + " " + p.Name.Family),
+		Identity: "born " + chart.SayDay(p.BirthDate) + ", " + chart.Sexes[p.Sex] + ", record " + p.Record + ", telephone " + act.OrUnknown(p.Phone, "not recorded"), Visit: a.Say(o.SignedAt)}
+	if why != "" {
+		d.Title, d.Mark = "Cancelled: referral "+o.Number, "Cancelled: "+why
+	}
+	to := k.To.Says()
+	for _, x := range []string{k.To.Specialty, k.To.Address, k.To.Phone} {
+		if x != "" {
+			to += "\n" + x
+		}
+	}
+	var reasons []string
+	for _, x := range k.Diagnoses {
+		reasons = append(reasons, x.Title+" ("+x.Code+")")
+	}
+	e := pdf.Entry{Folio: o.Folio, SignedBy: o.Clinician, SignedAt: a.Say(o.SignedAt), Sections: []pdf.Section{{Heading: "To", Text: to}, {Heading: "Question", Text: k.Question}}}
+	if answer != "" {
+		e.Sections = append(e.Sections, pdf.Section{Heading: "Our answer to your question", Text: answer})
+	}
+	e.Sections = append(e.Sections, pdf.Section{Heading: "Diagnoses", Text: strings.Join(reasons, "\n")},
+		pdf.Section{Heading: "Urgency", Text: referral.Urgencies[k.Urgency] + "; we would like your report by " + chart.SayDay(k.Expected) + "."})
+	for _, x := range k.Parts {
+		e.Sections = append(e.Sections, pdf.Section{Heading: x.Title, Text: x.Text})
+	}
+	if o.SignedAt.IsZero() {
+		e.SignedAt = ""
+	}
+	d.Entries = []pdf.Entry{e}
+	return pdf.Render(d)
+}
+
+// LetterPDF is the letter of a referral as it goes out.
+func (a *Acts) LetterPDF(ctx context.Context, who act.Actor, id string) (out []byte, err error) {
+	patient := ""
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		o, err := a.byID(q, id)
+		if err != nil {
+			return err
+		}
+		patient = o.PatientID
+		out, err = a.letter(q, o, detail(o), "", "")
+		return err
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "print referral", patient, id)
+	}
+	return out, err
+}
+
+// since is when a referral came into its state.
+func since(o store.Further, events []store.FurtherEvent) time.Time {
+	at := o.SignedAt
+	if at.IsZero() {
+		at = o.WrittenAt
+	}
+	for _, e := range events {
+		if e.Says != string(referral.CalledAfter) && e.At.After(at) {
+			at = e.At
+		}
+	}
+	return at
+}
