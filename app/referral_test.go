@@ -111,12 +111,20 @@ func TestAReferralFromQuestionToReport(t *testing.T) {
 	tell("did not come", func(s *standin.Sent) { s.Status, s.Business = "on-hold", "no show" })
 	state, _ = c.lineOf(v.ID)
 	require.Equal(t, "open", state, "a no-show comes back")
-	tell("scheduled", func(s *standin.Sent) { s.Status, s.Business, s.Start = "accepted", "scheduled", "2026-05-27T09:30:00-04:00" })
-	tell("scheduled", func(s *standin.Sent) { s.Mistake("Marsh", "Other", "1950-01-01"); s.Status, s.Report = "completed", "Of somebody else." })
+	tell("scheduled", func(s *standin.Sent) {
+		s.Status, s.Business, s.Start = "accepted", "scheduled", "2026-05-27T09:30:00-04:00"
+	})
+	tell("scheduled", func(s *standin.Sent) {
+		s.Mistake("Marsh", "Other", "1950-01-01")
+		s.Status, s.Report = "completed", "Of somebody else."
+	})
 	state, mark = c.lineOf(v.ID)
 	require.Equal(t, "open not certain", state+" "+mark, "a report of somebody else is not taken, and not silent")
 	require.Zero(t, c.count("SELECT count(*) FROM document WHERE form LIKE 'report%'"))
-	tell("report to be read", func(s *standin.Sent) { *s = standin.Restored(*s); s.Status, s.Report = "completed", "No kidney disease." })
+	tell("report to be read", func(s *standin.Sent) {
+		*s = standin.Restored(*s)
+		s.Status, s.Report = "completed", "No kidney disease."
+	})
 	require.Equal(t, 1, c.count("SELECT count(*) FROM document WHERE form LIKE 'report%'"), "one document, however often it is asked")
 	require.Equal(t, act.Conflict, kind(t, c.app.Referral.Cancel(ctx, c.doctor(), v.ID, "no longer")), "a report is read first")
 	require.NoError(t, c.app.Referral.Read(ctx, c.doctor(), v.ID, "Good news; told by telephone.", secret))

@@ -16,7 +16,7 @@ func TestTwoRecordsOfOnePersonBecomeOneChart(t *testing.T) {
 	other := text(t, p, "SELECT id FROM patient WHERE record = 'SK-21388'")
 	h.do(navigate("http://" + p.http + "/patients/" + kept))
 	h.sees("No known drug allergies")
-	h.click("Another record of this person…")
+	h.click("Another record…")
 	h.types("osei")
 	h.sees("Mina Osei, born")
 	h.click("Mina Osei, born 30 Sep 1961, SK-21388")

@@ -66,7 +66,7 @@ func elsewhere(t testing.TB) (*standin.Elsewhere, []string) {
 	e := demo.Elsewhere(time.Now())
 	require.NoError(t, e.Open("127.0.0.1:0"))
 	t.Cleanup(e.Close)
-	return e, []string{"--pharmacy", e.Base(), "--portal", e.Base(), "--device", e.Base(), "--fax", e.Base()}
+	return e, []string{"--pharmacy", e.Base(), "--portal", e.Base(), "--device", e.Base(), "--fax", e.Base(), "--receivers", e.Base()}
 }
 
 // noteOf finds the draft of today's visit of a patient.

@@ -29,6 +29,7 @@ var happened = `WITH own(id) AS (SELECT id FROM patient WHERE person_id = (SELEC
 		UNION ALL SELECT 'report', r.id, coalesce(` + julian("i.collected_at") + `, julianday(i.received_at)) FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue WHERE r.patient_id IN own AND r.gone_at = ''
 		UNION ALL SELECT 'vaccine', id, julianday(given_at) FROM immunization WHERE patient_id IN own AND struck_at = ''
 		UNION ALL SELECT 'message', id, julianday(at) FROM message WHERE patient_id IN own
+		UNION ALL SELECT kind, id, julianday(coalesce(nullif(signed_at, ''), written_at)) FROM further_order WHERE patient_id IN own
 		UNION ALL SELECT 'document', id, julianday(made_at) FROM document WHERE patient_id IN own) `
 
 // HappenedIn lists what happened in a chart, newest first, as many as limit after the one

@@ -23,6 +23,7 @@ import (
 var mayScan = map[string]string{
 	"Beside":           "asks whether there is any team",
 	"Teams":            "a practice has a handful of teams",
+	"Directory":        "a practice writes to some hundreds",
 	"CountPatientsOf":  "counts for each of the staff, of whom there are few",
 	"AllPatients":      "only tests and the demo ask for everybody",
 	"Forms":            "the forms of a clinic are read together, after one was changed",

@@ -15,7 +15,7 @@ import (
 
 // Happening is one thing that happened in a chart: the field its kind names is given.
 type Happening struct {
-	Kind     string              `json:"kind" enum:"visit,order,report,vaccine,message,document"`
+	Kind     string              `json:"kind" enum:"visit,order,report,vaccine,message,document,referral,prescription"`
 	ID       string              `json:"id"`
 	At       string              `json:"at"`
 	Visit    *visits.VisitView   `json:"visit,omitempty"`
@@ -24,6 +24,15 @@ type Happening struct {
 	Vaccine  *intake.GivenView   `json:"vaccine,omitempty"`
 	Message  *paper.SentView     `json:"message,omitempty"`
 	Document *paper.DocumentView `json:"document,omitempty"`
+	Further  *FurtherRow         `json:"further,omitempty" doc:"Of a referral or a prescription"`
+}
+
+// FurtherRow is a referral or a prescription in a line.
+type FurtherRow struct {
+	Title     string `json:"title"`
+	Text      string `json:"text"`
+	State     string `json:"state"`
+	Clinician string `json:"clinician"`
 }
 
 // TimelineView is a page of what happened in a chart, newest first.
@@ -117,6 +126,17 @@ func (a *Acts) happenings(q *store.Q, who act.Actor, rows []store.Happened) (map
 			all, err := a.Paper.MessagesIn(q, ids)
 			for _, m := range all {
 				put(Happening{Kind: store.HappenedMessage, ID: m.ID, At: m.At, Message: &m})
+			}
+			return err
+		},
+		store.ReferralOrder: func(ids []string) error {
+			all, err := a.Referral.In(q, ids)
+			for _, r := range all {
+				at := r.SignedAt
+				if at == "" {
+					at = r.WrittenAt
+				}
+				put(Happening{Kind: store.ReferralOrder, ID: r.ID, At: at, Further: &FurtherRow{"Referral to " + r.To.Says(), r.Question, r.State, r.Clinician}})
 			}
 			return err
 		},

@@ -85,6 +85,12 @@ func (a *Acts) ChartParts(ctx context.Context, who act.Actor, patient, visit str
 	}); err != nil {
 		return out, err
 	}
+	if err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		out, err = a.partsOf(q, patient)
+		return err
+	}); err != nil {
+		return out, err
+	}
 	if noteID != "" {
 		v, err := a.Note.Note(ctx, who, noteID)
 		if err != nil {
@@ -94,16 +100,11 @@ func (a *Acts) ChartParts(ctx context.Context, who act.Actor, patient, visit str
 			out = append(out, ChartPart{ID: "note", Title: "This visit", Text: text})
 		}
 	}
-	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		more, err := a.partsOf(q, patient)
-		out = append(out, more...)
-		return err
-	})
 	for i := range out {
 		sum := sha256.Sum256([]byte(out[i].Text))
 		out[i].Reads = hex.EncodeToString(sum[:8])
 	}
-	return out, err
+	return out, nil
 }
 
 func (a *Acts) partsOf(q *store.Q, patient string) (out []ChartPart, err error) {

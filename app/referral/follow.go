@@ -50,6 +50,7 @@ type ReferralView struct {
 	Reason    string                  `json:"reason"`
 	Acts      bool                    `json:"acts" doc:"Somebody here has to act"`
 	SignedAt  string                  `json:"signedAt" doc:"Empty while it waits for the signature"`
+	WrittenAt string                  `json:"writtenAt"`
 	Clinician string                  `json:"clinician"`
 	By        string                  `json:"by" doc:"Who wrote it"`
 	Next      string                  `json:"next" doc:"What is awaited; empty when nothing is awaited from others"`
@@ -89,7 +90,7 @@ func (a *Acts) views(q *store.Q, orders []store.Further) ([]ReferralView, error)
 	for i, o := range orders {
 		k := detail(o)
 		v := ReferralView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Number: o.Number, To: k.To, Question: k.Question, Urgency: referral.Urgencies[k.Urgency], Expected: k.Expected,
-			Diagnoses: k.Diagnoses, Parts: k.Parts, State: o.State, Reason: o.Reason, Acts: referral.State(o.State).Acts(), SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician,
+			Diagnoses: k.Diagnoses, Parts: k.Parts, State: o.State, Reason: o.Reason, Acts: referral.State(o.State).Acts(), SignedAt: a.Say(o.SignedAt), WrittenAt: a.Say(o.WrittenAt), Clinician: o.Clinician,
 			By: o.By, Events: []ReferralEvent{}}
 		for _, e := range of[o.ID] {
 			v.Events = append(v.Events, ReferralEvent{e.ID, cmp.Or(words[referral.Event(e.Says)], e.Says), e.Detail, e.Happened, e.DocumentID, e.By, a.Say(e.At)})
@@ -131,10 +132,16 @@ func (a *Acts) happen(t *act.Tx, o *store.Further, e referral.Event, x store.Fur
 		return false, act.Refuse(act.Conflict, "This cannot be: the referral is %s.", o.State)
 	}
 	x.ID, x.OrderID, x.Says, x.At, x.ByID = act.NewID(), o.ID, string(e), t.Now, t.Who.ID
+	if x.Origin != "" {
+		x.ByID = "" // their system said it, whoever sent what it answers
+	}
 	if added, err := t.AddFurtherEvent(x); err != nil || !added {
 		return !added, err
 	}
 	reason := o.Reason
+	if string(next) != o.State {
+		reason = ""
+	}
 	if e == referral.NotDelivered || e == referral.Declines || e == referral.Cancels || e == referral.Asks {
 		reason = x.Detail
 	}
@@ -575,6 +582,15 @@ func (a *Acts) OfPatient(ctx context.Context, who act.Actor, patient string) (ou
 		err = a.Saw(ctx, who, "look at referrals", patient, "")
 	}
 	return out, err
+}
+
+// In lists referrals by id, as a chart lists them.
+func (a *Acts) In(q *store.Q, ids []string) ([]ReferralView, error) {
+	all, err := q.FurtherIn(ids)
+	if err != nil {
+		return nil, err
+	}
+	return a.views(q, all)
 }
 
 // OpenedReferral is a referral open on the page, with whose it is.

@@ -39,7 +39,7 @@ type ChosenPart struct {
 
 // NewReferral is what is signed, or laid for a signature.
 type NewReferral struct {
-	PatientID string `json:"-"`
+	PatientID string       `json:"-"`
 	VisitID   string       `json:"visitId,omitempty" maxLength:"64"`
 	To        string       `json:"to" maxLength:"64" doc:"In the directory"`
 	Question  string       `json:"question" maxLength:"4000"`

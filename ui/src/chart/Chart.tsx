@@ -13,6 +13,7 @@ import { kinds } from "../line/kinds";
 import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
+import { Refer } from "../referral/Refer";
 import { Flags } from "../result/Flags";
 import { useRight } from "../session/session";
 import { Merge, Merged } from "./Merge";
@@ -46,6 +47,10 @@ export function Chart() {
   const maySign = useRight("sign an order");
   const mayPrepare = useRight("prepare an order");
   const mayOrder = maySign || mayPrepare;
+  const maySignReferral = useRight("sign a referral");
+  const mayPrepareReferral = useRight("write a referral for a physician's signature");
+  const mayRefer = maySignReferral || mayPrepareReferral;
+  const [referring, setReferring] = useState(false);
   const c = chart.data;
   const today = c?.today[0];
   useEffect(() => {
@@ -56,7 +61,12 @@ export function Chart() {
   }, [c, id, go, client]);
   function order(prepared?: Schemas["PreparedView"]) {
     setFrom(prepared);
+    setReferring(false);
     setOrdering(true);
+  }
+  function refer() {
+    setOrdering(false);
+    setReferring(true);
   }
   async function start() {
     if (!today) return;
@@ -73,6 +83,9 @@ export function Chart() {
       ? [{ key: "v", label: today.noteId ? "Resume today's visit" : "Start today's visit", run: () => void start() }]
       : []),
     { key: "Alt+o", label: "Orders of this patient", run: () => go(`/patients/${c?.patient.id}/orders`) },
+    ...(mayRefer
+      ? [{ key: "f", label: maySignReferral ? "Refer to another practice" : "Write a referral", run: () => refer() }]
+      : []),
     ...(mayOrder ? [{ key: "o", label: maySign ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
   ]);
   if (chart.error) return <p className="p-8">{say(chart.error)}</p>;
@@ -100,18 +113,30 @@ export function Chart() {
               {maySign ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
+          {mayRefer && (
+            <button type="button" className="choice" onClick={refer}>
+              Refer <KeyCap k="f" />
+            </button>
+          )}
           <Link className="plain" to={`/patients/${c.patient.id}/orders`}>
             Orders <KeyCap k="Alt+O" />
           </Link>
           {!today && <span className="small">No visit today.</span>}
           {mayMerge && (
             <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>
-              Another record of this person…
+              Another record…
             </button>
           )}
         </footer>
       </main>
-      {!ordering && <Open chart={c} change={order} />}
+      {!ordering && !referring && <Open chart={c} change={order} />}
+      {referring && (
+        <Refer
+          patient={c.patient}
+          diagnoses={(c.problems ?? []).map((p) => ({ code: p.code, title: p.title }))}
+          close={() => setReferring(false)}
+        />
+      )}
       {ordering && (
         <OrderPad
           key={from?.id}
@@ -258,6 +283,15 @@ function Timeline({ patient }: { patient: string }) {
                     <span className="block max-w-[60ch]">{r.message.says}</span>
                   </Standing>
                 )}
+                {r.further && (
+                  <Standing state={r.further.state}>
+                    <Link className="font-semibold hover:underline" to={`/desk/${r.kind}/${r.id}`}>
+                      {r.further.title}
+                    </Link>{" "}
+                    <span className="small">{r.further.clinician}</span>
+                    <span className="block max-w-[60ch]">{r.further.text}</span>
+                  </Standing>
+                )}
                 {r.document && (
                   <Standing state={r.document.fax && `fax ${r.document.fax}`}>
                     <a
@@ -269,7 +303,7 @@ function Timeline({ patient }: { patient: string }) {
                       {r.document.title}
                     </a>{" "}
                     <span className="small">
-                      document, {r.document.folio ? `folio ${r.document.folio}` : "not signed"}, {r.document.by}
+                      document, {r.document.folio ? `folio ${r.document.folio}` : "not signed"}, {r.document.by || "from outside"}
                     </span>
                   </Standing>
                 )}

@@ -69,6 +69,21 @@ export const asks = {
     queryOptions({ queryKey: ["desk", "order", id], queryFn: () => got(api.GET("/api/orders/{id}", by(id))) }),
   prepared: (id: string) =>
     queryOptions({ queryKey: ["desk", "prepared", id], queryFn: () => got(api.GET("/api/prepared/{id}", by(id))) }),
+  referral: (id: string) =>
+    queryOptions({ queryKey: ["desk", "referral", id], queryFn: () => got(api.GET("/api/referrals/{id}", by(id))) }),
+  referrals: (patient: string) =>
+    queryOptions({ queryKey: ["referrals", patient], queryFn: () => got(api.GET("/api/patients/{id}/referrals", by(patient))) }),
+  referralParts: (patient: string, visit?: string) =>
+    queryOptions({
+      queryKey: ["referral-parts", patient, visit ?? ""],
+      queryFn: () => got(api.GET("/api/patients/{id}/referrals/parts", { params: { path: { id: patient }, query: { visit } } })),
+      staleTime: 0,
+    }),
+  directory: (kind: "" | "practice" | "pharmacy", q: string, whole = false) =>
+    queryOptions({
+      queryKey: ["directory", kind, q, String(whole)],
+      queryFn: () => got(api.GET("/api/directory", { params: { query: { kind, q, whole } } })),
+    }),
   sent: (kind: "message" | "fax", id: string) =>
     queryOptions({
       queryKey: ["desk", "sent", kind, id],

@@ -261,6 +261,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/directory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["directory"];
+        put?: never;
+        post: operations["keep-entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/documents/{id}": {
         parameters: {
             query?: never;
@@ -1564,6 +1580,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/referrals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["referrals"];
+        put?: never;
+        post: operations["refer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/referrals/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["referral-parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/referrals/prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["prepare-referral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/registration": {
         parameters: {
             query?: never;
@@ -1782,6 +1846,151 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["take-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["referral"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer-referral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["cancel-referral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drop-referral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/letter.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The letter of a referral */
+        get: operations["referral-letter"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read-report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["return-referral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sign-referral"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals/{id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tell-of-referral"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2509,6 +2718,35 @@ export interface components {
             code: string;
             kind: string;
         };
+        AddresseeView: {
+            /** @description How their system names them, where they are reached electronically */
+            account?: string;
+            address?: string;
+            fax?: string;
+            /** @description No longer written to */
+            gone?: boolean;
+            id?: string;
+            /** @enum {string} */
+            kind: "practice" | "pharmacy";
+            /** @description Of the practice or pharmacy */
+            name: string;
+            npi?: string;
+            person?: string;
+            phone?: string;
+            /**
+             * @description How they want to be reached
+             * @enum {string}
+             */
+            reach: "electronic" | "fax" | "letter";
+            remark?: string;
+            /** @description What they do, in words */
+            specialty?: string;
+            /**
+             * Format: int64
+             * @description 0 for a new one
+             */
+            version?: number;
+        };
         AdviceView: {
             /** @description The reason why it does not apply; empty while nobody answered */
             answer: string;
@@ -2576,6 +2814,10 @@ export interface components {
         "Answer-adviceRequest": {
             key: string;
             reason?: string;
+        };
+        "Answer-referralRequest": {
+            /** @description The answer, or the reason */
+            text: string;
         };
         AnswerRequest: {
             interview: string;
@@ -2782,6 +3024,10 @@ export interface components {
         "Cancel-orderRequest": {
             reason: string;
         };
+        "Cancel-referralRequest": {
+            /** @description The answer, or the reason */
+            text: string;
+        };
         Cancelled: {
             told: boolean;
         };
@@ -2847,6 +3093,16 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        ChartPart: {
+            /** @description The chart says nothing of it, which the text says */
+            empty: boolean;
+            id: string;
+            /** @description Names the text; handed back with the signature, so that nothing goes along that was not seen */
+            reads: string;
+            /** @description As it goes along */
+            text: string;
+            title: string;
+        };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
             /** @description The name the person goes by, where it is another */
@@ -2876,6 +3132,11 @@ export interface components {
         Choice: {
             key: string;
             words: string;
+        };
+        ChosenPart: {
+            id: string;
+            /** @description As it was shown */
+            reads: string;
         };
         Circle: {
             covers: components["schemas"]["CoverView"][];
@@ -3116,6 +3377,10 @@ export interface components {
         };
         "Drop-preparedRequest": {
             reason: string;
+        };
+        "Drop-referralRequest": {
+            /** @description The answer, or the reason */
+            text: string;
         };
         EarlierView: {
             at: string;
@@ -3449,6 +3714,12 @@ export interface components {
             /** Format: int64 */
             turnaround: number;
         };
+        FurtherRow: {
+            clinician: string;
+            state: string;
+            text: string;
+            title: string;
+        };
         "Give-leafletRequest": {
             leaflet: string;
         };
@@ -3472,9 +3743,11 @@ export interface components {
         Happening: {
             at: string;
             document?: components["schemas"]["DocumentView"];
+            /** @description Of a referral or a prescription */
+            further?: components["schemas"]["FurtherRow"];
             id: string;
             /** @enum {string} */
-            kind: "visit" | "order" | "report" | "vaccine" | "message" | "document";
+            kind: "visit" | "order" | "report" | "vaccine" | "message" | "document" | "referral" | "prescription";
             message?: components["schemas"]["SentView"];
             order?: components["schemas"]["OrderView"];
             report?: components["schemas"]["ReportRow"];
@@ -3757,7 +4030,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -3816,7 +4089,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -3952,6 +4225,20 @@ export interface components {
             /** @description Why a medicine was begun */
             why?: string;
         };
+        NewReferral: {
+            diagnoses: string[];
+            /** @description The day by which the report is wanted, YYYY-MM-DD; empty for the usual */
+            expected?: string;
+            parts?: components["schemas"]["ChosenPart"][];
+            question: string;
+            requestId: string;
+            secret?: string;
+            /** @description In the directory */
+            to: string;
+            /** @enum {string} */
+            urgency: "routine" | "urgent" | "stat";
+            visitId?: string;
+        };
         NewSecrets: {
             /** @description The password of now */
             current: string;
@@ -4028,6 +4315,10 @@ export interface components {
         OpenedPrepared: {
             order: components["schemas"]["PreparedView"];
             patient: components["schemas"]["PatientView"];
+        };
+        OpenedReferral: {
+            patient: components["schemas"]["PatientView"];
+            referral: components["schemas"]["ReferralView"];
         };
         OpenedSent: {
             patient: components["schemas"]["PatientView"];
@@ -4372,6 +4663,68 @@ export interface components {
         "Read-deviceRequest": {
             confirmed: boolean;
         };
+        "Read-reportRequest": {
+            comment?: string;
+            secret?: string;
+        };
+        ReferralEvent: {
+            at: string;
+            /** @description Who recorded it; empty where their system said it */
+            by: string;
+            detail: string;
+            /** @description What came with it */
+            document: string;
+            /** @description As it was said; empty where nobody said */
+            happened: string;
+            id: string;
+            says: string;
+        };
+        ReferralParts: {
+            /** @description By urgency, the day by which a report is usually wanted */
+            expected: {
+                [key: string]: string;
+            };
+            parts: components["schemas"]["ChartPart"][];
+        };
+        ReferralTold: {
+            /** @description The day on which the patient is or was seen, or is looked at again, YYYY-MM-DD */
+            day?: string;
+            /** @description What they said; of a report, its text */
+            detail?: string;
+            /** @description A report on paper, as PDF */
+            pdf?: string;
+            /** @enum {string} */
+            says: "delivered" | "accepts" | "asks" | "schedules" | "sees" | "no-show" | "declines" | "reports" | "asked after";
+        };
+        ReferralView: {
+            /** @description Somebody here has to act */
+            acts: boolean;
+            /** @description Who wrote it */
+            by: string;
+            clinician: string;
+            diagnoses: components["schemas"]["CodedTitle"][];
+            /** @description Oldest first */
+            events: components["schemas"]["ReferralEvent"][];
+            expected: string;
+            id: string;
+            late: boolean;
+            /** @description What is awaited; empty when nothing is awaited from others */
+            next: string;
+            nextBy: string;
+            number: string;
+            /** @description What goes along, as it was signed */
+            parts: components["schemas"]["ChartPart"][];
+            patientId: string;
+            question: string;
+            reason: string;
+            /** @description Empty while it waits for the signature */
+            signedAt: string;
+            state: string;
+            to: components["schemas"]["AddresseeView"];
+            urgency: string;
+            visitId: string;
+            writtenAt: string;
+        };
         Registration: {
             address: components["schemas"]["Address"];
             /** @description YYYY-MM-DD; empty for not known */
@@ -4583,6 +4936,10 @@ export interface components {
         "Return-preparedRequest": {
             reason: string;
         };
+        "Return-referralRequest": {
+            /** @description The answer, or the reason */
+            text: string;
+        };
         "Review-openingRequest": {
             remark: string;
             verdict: string;
@@ -4764,6 +5121,9 @@ export interface components {
             };
         };
         "Sign-preparedRequest": {
+            secret?: string;
+        };
+        "Sign-referralRequest": {
             secret?: string;
         };
         "Sign-reportRequest": {
@@ -5608,6 +5968,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": number;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    directory: {
+        parameters: {
+            query?: {
+                q?: string;
+                kind?: "" | "practice" | "pharmacy";
+                /** @description Those no longer written to as well */
+                whole?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddresseeView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "keep-entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AddresseeView"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddresseeView"];
                 };
             };
             /** @description Error */
@@ -8551,6 +8978,140 @@ export interface operations {
             };
         };
     };
+    referrals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferralView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    refer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReferral"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferralView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "referral-parts": {
+        parameters: {
+            query?: {
+                visit?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferralParts"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "prepare-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewReferral"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReferralView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     registration: {
         parameters: {
             query?: never;
@@ -9048,6 +9609,299 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    referral: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedReferral"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "answer-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer-referralRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cancel-referralRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Drop-referralRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "referral-letter": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The letter of a referral */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read-reportRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "return-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Return-referralRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "sign-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sign-referralRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-of-referral": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferralTold"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -24,8 +24,9 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
       ? void client.invalidateQueries({ queryKey: ["note", e.id], refetchType: "none" })
       : refresh("note", e.id),
   writing: (e, refresh) => refresh("writing", e.id),
-  order: (_, refresh) => {
+  order: (e, refresh) => {
     refresh("orders");
+    if (e.patient) refresh("referrals", e.patient);
     refresh("specimens");
     refresh("repeated");
     refresh("measures");

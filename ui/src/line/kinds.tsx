@@ -5,6 +5,7 @@ import { OpeningPage } from "../circle/Opening";
 import type { Schemas } from "../exchange/client";
 import { OrderPage } from "../order/OrderPage";
 import { PreparedPage } from "../order/PreparedPage";
+import { ReferralPage } from "../referral/ReferralPage";
 import { Flags } from "../result/Flags";
 import { HeldPage } from "../result/Held";
 import { Report } from "../result/Report";
@@ -84,6 +85,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("order"),
     mark: Word,
     page: OrderPage,
+  },
+  referral: {
+    word: "Referral",
+    counted: ["referral under way", "referrals under way"],
+    list: "under way",
+    segment: "referral",
+    to: onDesk("referral"),
+    mark: Word,
+    page: ReferralPage,
   },
   "follow-up": {
     word: "Come back",

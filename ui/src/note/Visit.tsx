@@ -12,6 +12,7 @@ import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
+import { Refer } from "../referral/Refer";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Advice } from "./assess/Advice";
@@ -87,12 +88,13 @@ function useDictionary(own: string[] | undefined) {
 }
 
 // Panels take the place of the margin, and the key that signs.
-const panels = ["order", "drawing", "charges", "sets", "letters"];
+const panels = ["order", "refer", "drawing", "charges", "sets", "letters"];
 
 // What is open beside or within the note.
 type Open =
   | ""
   | "order"
+  | "refer"
   | "beside"
   | "questions"
   | "review"
@@ -113,6 +115,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const signsOrders = useRight("sign an order");
   const preparesOrders = useRight("prepare an order");
   const mayOrder = signsOrders || preparesOrders;
+  const signsReferrals = useRight("sign a referral");
+  const writesReferrals = useRight("write a referral for a physician's signature");
+  const mayRefer = signsReferrals || writesReferrals;
   const [from, setFrom] = useState<Schemas["PreparedView"]>();
   const [alone, setAlone] = useState("");
   const mayProblems = useRight("change the problem list");
@@ -212,6 +217,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       setOpen(area);
     } else if (ref === "charges") setOpen("charges");
     else if (ref === "order") order();
+    else if (ref === "refer") setOpen("refer");
     else if (ref === "drawing") {
       setDrawing(left.drawing);
       setOpen("drawing");
@@ -224,7 +230,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     setOpen(open === what ? "" : what);
   };
   const intake = () => go(`/visits/${note.visit.id}/intake`);
-  const inPart = open === "" || open === "beside" || open === "order";
+  const inPart = open === "" || open === "beside" || open === "order" || open === "refer";
   useKeys([
     ...shown.map(({ part }) => ({
       key: `Alt+${parts[part]?.key}`,
@@ -257,6 +263,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     { key: "m", label: "Charges and the level of the visit", run: () => toggle("charges") },
     { key: "p", label: "Print, file or fax one part alone", run: () => toggle("alone") },
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
+    ...(mayRefer
+      ? [{ key: "f", label: signsReferrals ? "Refer to another practice" : "Write a referral", run: () => toggle("refer") }]
+      : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
     ...(maySign && !panels.includes(open)
       ? [
@@ -439,6 +448,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               {signsOrders ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
+          {mayRefer && (
+            <button type="button" className="choice" onClick={() => toggle("refer")}>
+              Refer <KeyCap k="f" />
+            </button>
+          )}
           <button type="button" className="choice" onClick={() => toggle("beside")}>
             Beside <KeyCap k="g" />
           </button>
@@ -467,6 +481,17 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
         <OrderPad
           key={from?.id}
           from={from}
+          patient={note.visit.patient}
+          visitId={note.visit.id}
+          diagnoses={((note.diagnoses ?? []).length > 0 ? (note.diagnoses ?? []) : chart.problems).map((d) => ({
+            code: d.code,
+            title: d.title,
+          }))}
+          close={() => setOpen("")}
+        />
+      )}
+      {open === "refer" && (
+        <Refer
           patient={note.visit.patient}
           visitId={note.visit.id}
           diagnoses={((note.diagnoses ?? []).length > 0 ? (note.diagnoses ?? []) : chart.problems).map((d) => ({

@@ -7,6 +7,7 @@ import { clock, day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { More } from "../kit/More";
 import { Table } from "../kit/Table";
+import { Referrals } from "../referral/Referrals";
 
 const which = [
   ["late", "Late", "Orders whose next event is overdue."],
@@ -74,6 +75,7 @@ export function History() {
         </Table>
       )}
       <More of={pages} word="Earlier ones" itself />
+      {patient && <Referrals patient={patient} />}
     </main>
   );
 }

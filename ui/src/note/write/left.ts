@@ -23,6 +23,11 @@ export function useLeftOf(note: Note) {
     ["saying", typed, useLeftWords(`saying ${note.id} `, saidWords)],
     ["drawing", "Drawn and not kept", useLeftWords(`drawing ${note.id} `, captions)],
     ["order", "Begun as an order and not sent", useLeftWords(`order ${note.visit.patient.id} ${note.visit.id} `, names)],
+    [
+      "refer",
+      "Begun as a referral and not sent",
+      useLeftWords<{ question: string }>(`referral ${note.visit.patient.id} ${note.visit.id}`, (d) => d.question),
+    ],
   ] as const;
   const drawn = useLeftWords<Sheet>(`drawing ${note.id} `, (s) => s.id);
   const points: Schemas["Point"][] = left

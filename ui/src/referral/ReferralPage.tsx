@@ -1,0 +1,242 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day } from "../frame/time";
+import { Why } from "../kit/Form";
+import { Wrong } from "../kit/Wrong";
+import { useRight } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+import { reaches, says } from "./Refer";
+import { Told } from "./Told";
+
+/** ReferralPage is a referral with its course, and the act that is due. */
+export function ReferralPage({ id, next }: { id: string; next: string }) {
+  const opened = useQuery(asks.referral(id));
+  return (
+    <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+      {opened.error && <p className="small">{say(opened.error)}</p>}
+      {opened.data && <Whole key={`${id} ${opened.data.referral.state}`} opened={opened.data} next={next} />}
+    </main>
+  );
+}
+
+const when = (s: string) => (s.length > 10 ? `${day(s)}, ${clock(s)}` : day(s));
+
+function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas["OpenedReferral"]; next: string }) {
+  const client = useQueryClient();
+  const go = useNavigate();
+  const maySign = useRight("sign a referral");
+  const mayPrepare = useRight("write a referral for a physician's signature");
+  const { sign, dialog, busy } = useSigning();
+  const [text, setText] = useState("");
+  const [asking, setAsking] = useState<"" | "cancel" | "return" | "drop">("");
+  const [error, setError] = useState("");
+  const at = { params: { path: { id: r.id } } };
+  const refresh = async () => {
+    await client.invalidateQueries({ queryKey: ["desk"] });
+    void client.invalidateQueries({ queryKey: ["chart"] });
+    void client.invalidateQueries({ queryKey: ["referrals"] });
+  };
+  async function run(f: () => Promise<unknown>, onward = false) {
+    setError("");
+    try {
+      await f();
+      setAsking("");
+      setText("");
+      if (onward) go(next);
+      await refresh();
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  const waits = r.state === "to be signed";
+  const report = r.state === "report to be read";
+  const reports = r.events.filter((e) => e.document);
+  const signs = (title: string, act: (secret?: string) => Promise<unknown>) =>
+    void sign({
+      title,
+      lines: [`${p.given} ${p.family}, born ${day(p.birthDate)}`, says(r.to), r.question],
+      act,
+      done: () => void run(async () => {}, true),
+      failed: (e) => setError(say(e)),
+    });
+  const read = () =>
+    signs("Sign the report as read", (secret) =>
+      got(api.POST("/api/referrals/{id}/read", { ...at, body: { comment: text, secret } })),
+    );
+  const signIt = () =>
+    signs("Sign and send the referral", (secret) => got(api.POST("/api/referrals/{id}/sign", { ...at, body: { secret } })));
+  useKeys([
+    ...(report && maySign ? [{ key: "Ctrl+Enter", label: "Sign the report as read, and on", run: read }] : []),
+    ...(waits && maySign ? [{ key: "Alt+s", label: "Sign and send the referral", run: signIt }] : []),
+  ]);
+  const cancellable =
+    maySign && !["cancelled", "closed", "being cancelled", "to be signed", "given back", "report to be read"].includes(r.state);
+  return (
+    <>
+      <h1 className="text-page">
+        <Link to={`/patients/${p.id}`}>
+          {p.given} {p.family}
+        </Link>{" "}
+        <span className="small font-sans font-normal">
+          born {day(p.birthDate)}, {p.record}
+        </span>
+      </h1>
+      <p className="mt-3 flex flex-wrap items-baseline justify-between gap-x-4">
+        <span>
+          <strong className="font-semibold">Referral to {says(r.to)}</strong>{" "}
+          <span className="small">
+            <span className="font-mono">{r.number}</span> · {reaches(r.to)}
+            {r.to.phone && ` · telephone ${r.to.phone}`}
+          </span>
+        </span>
+        <span className={r.acts ? "font-semibold text-carried" : "text-faded"}>{r.state}</span>
+      </p>
+      <p className="mt-1 max-w-[70ch] font-serif text-title whitespace-pre-line">{r.question}</p>
+      <p className="small mt-1">
+        For {r.diagnoses.map((d) => `${d.title} (${d.code})`).join(", ")} · {r.urgency} · report wanted by {day(r.expected)} ·{" "}
+        {r.signedAt ? `signed by ${r.clinician}, ${when(r.signedAt)}` : `written by ${r.by}, not signed`} ·{" "}
+        <a className="plain py-0" href={`/api/referrals/${r.id}/letter.pdf`} target="_blank" rel="noreferrer">
+          Letter
+        </a>
+      </p>
+      {r.parts.length > 0 && (
+        <details className="mt-1 text-aside" open={waits}>
+          <summary className="small cursor-pointer">Goes along: {r.parts.map((x) => x.title.toLowerCase()).join(", ")}</summary>
+          {r.parts.map((x) => (
+            <div key={x.id} className="mt-1 border-l-[3px] border-edge pl-3">
+              <h3 className="text-small font-semibold text-kelp">{x.title}</h3>
+              <p className="font-serif whitespace-pre-line">{x.text}</p>
+            </div>
+          ))}
+        </details>
+      )}
+      {r.next && (
+        <p className="mt-3">
+          {r.late && <strong className="font-semibold text-carried">Late: </strong>}
+          {r.next} by {day(r.nextBy)}
+        </p>
+      )}
+      {r.reason && !report && <p className={`mt-2 ${r.acts ? "font-semibold text-carried" : "small"}`}>{r.reason}</p>}
+      {report &&
+        reports.slice(-1).map((e) => (
+          <section key={e.id} aria-label="The report" className="mt-3 border-l-[3px] border-kelp pl-4">
+            <p className="small">
+              Came {when(e.at)}, {e.by ? `recorded by ${e.by}` : "from their system"} ·{" "}
+              <a className="plain py-0" href={`/api/documents/${e.document}`} target="_blank" rel="noreferrer">
+                Open it as PDF
+              </a>
+            </p>
+            {e.detail && <p className="mt-1 max-w-[70ch] font-serif text-title whitespace-pre-line">{e.detail}</p>}
+            {!e.detail && <p className="mt-1">It came as a PDF: open it before you sign.</p>}
+          </section>
+        ))}
+      {report && maySign && (
+        <div className="mt-3">
+          <textarea
+            autoFocus
+            aria-label="Comment to the report"
+            placeholder="What it means, and what is done now"
+            rows={2}
+            className="field block max-w-[70ch]"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+          <button type="button" className="act mt-2" disabled={busy} onClick={read}>
+            Sign as read <KeyCap k="Ctrl+Enter" />
+          </button>
+        </div>
+      )}
+      {waits && maySign && (
+        <p className="mt-3 flex gap-3">
+          <button type="button" className="act" disabled={busy} onClick={signIt}>
+            Sign and send <KeyCap k="Alt+S" />
+          </button>
+          <button type="button" className="plain" onClick={() => setAsking("return")}>
+            Give it back…
+          </button>
+        </p>
+      )}
+      {r.state === "they ask back" && maySign && (
+        <div className="mt-2">
+          <textarea
+            autoFocus
+            aria-label="Answer to their question"
+            rows={2}
+            className="field block max-w-[70ch]"
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+          <button
+            type="button"
+            className="act mt-2"
+            onClick={() => void run(() => got(api.POST("/api/referrals/{id}/answer", { ...at, body: { text } })))}
+          >
+            Send the answer
+          </button>
+        </div>
+      )}
+      {!waits && r.state !== "given back" && <Told referral={r} done={() => void refresh()} />}
+      <p className="mt-2 flex gap-3 text-small">
+        {cancellable && asking === "" && (
+          <button type="button" className="plain py-0" onClick={() => setAsking("cancel")}>
+            Cancel the referral…
+          </button>
+        )}
+        {mayPrepare && (waits || r.state === "given back") && asking === "" && (
+          <button type="button" className="plain py-0" onClick={() => setAsking("drop")}>
+            Take it back…
+          </button>
+        )}
+      </p>
+      {asking !== "" && (
+        <Why
+          label={asking === "cancel" ? "Reason for cancelling" : "Why"}
+          word={asking === "cancel" ? "Cancel it" : asking === "return" ? "Give it back" : "Take it back"}
+          act={(why) =>
+            run(
+              () =>
+                got(
+                  asking === "cancel"
+                    ? api.POST("/api/referrals/{id}/cancel", { ...at, body: { text: why } })
+                    : asking === "return"
+                      ? api.POST("/api/referrals/{id}/return", { ...at, body: { text: why } })
+                      : api.POST("/api/referrals/{id}/drop", { ...at, body: { text: why } }),
+                ),
+              asking !== "cancel",
+            )
+          }
+          leave={() => setAsking("")}
+        />
+      )}
+      <Wrong says={error} className="mt-2 font-semibold" />
+      {r.events.length > 0 && (
+        <section aria-label="Its course" className="mt-5 max-w-[76ch]">
+          <h2 className="mb-1 text-title-m">Course</h2>
+          <ol>
+            {r.events.map((e) => (
+              <li key={e.id} className="flex gap-4 border-b border-rule py-1.5 text-aside">
+                <span className="w-36 shrink-0 text-faded">{when(e.at)}</span>
+                <span className="min-w-0 flex-1">
+                  <strong className="font-semibold">{e.says}</strong>
+                  {e.happened && <> · {when(e.happened)}</>}
+                  {e.detail && <span className="block whitespace-pre-line">{e.detail}</span>}
+                  {e.document && (
+                    <a className="plain py-0" href={`/api/documents/${e.document}`} target="_blank" rel="noreferrer">
+                      The document
+                    </a>
+                  )}
+                </span>
+                <span className="small w-36 shrink-0 text-right">{e.by || "their system"}</span>
+              </li>
+            ))}
+          </ol>
+        </section>
+      )}
+      {dialog}
+    </>
+  );
+}
