@@ -174,6 +174,7 @@ type Knowledge struct {
 	Conditions  []ConditionRule
 	Ages        []AgeRule
 	Doses       []DoseRule
+	Controlled  []Controlled
 }
 
 // Catalogue knows medicines and what speaks against them. It is read-only and may be used by
@@ -388,6 +389,11 @@ func (c *Catalogue) rules() error {
 			if n := c.key[g]; c.pairs[n] != nil && !slices.Contains(x.keys, n) { // a group may be called as its one ingredient is
 				x.keys = append(x.keys, n)
 			}
+		}
+	}
+	for _, x := range c.k.Controlled {
+		if c.byName[x.Ingredient] == nil || x.With != "" && c.byName[x.With] == nil {
+			return Fault{x.Place, fmt.Sprintf("%q or %q is no ingredient", x.Ingredient, x.With)}
 		}
 	}
 	for _, x := range c.k.Crosses {

@@ -34,6 +34,13 @@ var tables = []table{
 		k.Several = append(k.Several, c("class"))
 		return nil
 	}},
+	{"controlled.tsv", "ingredient,with,schedule,source", func(k *safety.Knowledge, at safety.Place, c func(string) string) error {
+		if !slices.Contains(safety.Schedules, c("schedule")) {
+			return fmt.Errorf("there is no schedule %q", c("schedule"))
+		}
+		k.Controlled = append(k.Controlled, safety.Controlled{Place: at, Ingredient: c("ingredient"), With: c("with"), Schedule: c("schedule"), From: c("source")})
+		return nil
+	}},
 	{"interactions.tsv", "a,b,grade,mechanism,advice,source", func(k *safety.Knowledge, at safety.Place, c func(string) string) error {
 		k.Pairs = append(k.Pairs, safety.Pair{Place: at, A: c("a"), B: c("b"), Grade: safety.Grade(c("grade")), Mechanism: c("mechanism"),
 			Advice: c("advice"), From: c("source")})
