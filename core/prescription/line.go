@@ -44,7 +44,7 @@ func ReadLine(text string) (l Line) {
 		for _, m := range find.FindAllStringSubmatch(text, -1) {
 			each(m)
 		}
-		text = find.ReplaceAllString(text, "")
+		text = find.ReplaceAllString(text, " ")
 	}
 	l.Ask = []string{}
 	said := map[string]bool{}
