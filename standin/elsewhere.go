@@ -23,11 +23,14 @@ type Elsewhere struct {
 	Accounts []string // records of the patients with a portal account
 	Down     bool     // nobody answers
 
-	Receivers []string      // practices that take referrals electronically, by their account
-	Pace      time.Duration // how fast they go on with one; 0 for only when told to
+	Pharmacies []string      // that take prescriptions electronically, by their account
+	Wants      []Wanted      // further prescriptions that they ask for
+	Receivers  []string      // practices that take referrals electronically, by their account
+	Pace       time.Duration // how fast they go on with one; 0 for only when told to
 
 	mu        sync.Mutex
 	referrals map[string]*Sent
+	scripts   map[string]*Script
 	faxes     map[string]Fax
 	messages  map[string]Message
 	server    *http.Server
@@ -72,13 +75,15 @@ func (e *Elsewhere) Open(addr string) error {
 		return err
 	}
 	e.faxes, e.messages, e.addr = map[string]Fax{}, map[string]Message{}, ln.Addr().String()
-	e.referrals = map[string]*Sent{}
+	e.referrals, e.scripts = map[string]*Sent{}, map[string]*Script{}
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /fhir/MedicationDispense/_search", e.dispenses)
 	mux.HandleFunc("POST /fhir/QuestionnaireResponse/_search", e.responses)
 	mux.HandleFunc("POST /fhir/Observation/_search", e.observations)
 	mux.HandleFunc("PUT /fhir/Communication/{id}", e.communication)
 	mux.HandleFunc("PUT /fax/{id}", e.fax)
+	mux.HandleFunc("PUT /fhir/MedicationRequest/{id}", e.script)
+	mux.HandleFunc("POST /fhir/MedicationRequest/_search", e.wants)
 	mux.HandleFunc("PUT /fhir/Bundle/{id}", e.referral)
 	mux.HandleFunc("POST /fhir/Task/_search", e.tasks)
 	e.server = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
@@ -180,6 +185,10 @@ func (e *Elsewhere) find(match func(Person) bool) (Person, bool) {
 }
 
 func (e *Elsewhere) dispenses(w http.ResponseWriter, r *http.Request) {
+	if r.FormValue("prescription.identifier") != "" {
+		e.fills(w, r)
+		return
+	}
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	var out []any
