@@ -20,6 +20,7 @@ import (
 	outsides "deftledger/app/outside"
 	"deftledger/app/paper"
 	"deftledger/app/plan"
+	"deftledger/app/prescribe"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
 	results "deftledger/app/result"
@@ -44,6 +45,7 @@ type App struct {
 	Paper        *paper.Acts
 	Directory    *directory.Acts
 	Referral     *referral.Acts
+	Prescribe    *prescribe.Acts
 	Plan         *plan.Acts
 	Desk         *desk.Acts
 	Chart        *charts.Acts
@@ -64,11 +66,12 @@ func New(c act.Config) *App {
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper)
+	a.Prescribe = prescribe.New(o, a.Order)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
-	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Desk)
-	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations())...)
+	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Desk)
+	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations())...)
 	return a
 }
 
@@ -88,6 +91,12 @@ func (a *App) Step(ctx context.Context) error {
 		return err
 	}
 	if _, err := a.Referral.RaiseLate(ctx); err != nil {
+		return err
+	}
+	if err := a.Prescribe.Poll(ctx); err != nil {
+		return err
+	}
+	if _, err := a.Prescribe.RaiseLate(ctx); err != nil {
 		return err
 	}
 	for {

@@ -69,6 +69,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	out, err := c.pad(nil, order.Line{Test: "NA"})
 	require.NoError(t, err)
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
+	c.message("Is the rash from it?")
 	referred := c.refer(c.practiceIn("letter"), "behind")
 	require.NoError(t, c.app.Referral.Tell(ctx, c.jonah(), referred.ID, referral.ReferralTold{Says: referralCore.Delivered}))
 	c.app.WitnessTrail()
@@ -130,6 +131,8 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"where a referral stands":          "UPDATE further_order SET state = 'closed'",
 		"what became of a referral":        "DELETE FROM further_event",
 		"whom the practice writes to":      "UPDATE directory SET fax = '555-0000'",
+		"what a patient asked":             "UPDATE inquiry SET said = '{}'",
+		"a second factor":                  "INSERT INTO second_factor SELECT id, x'00', 1, 0 FROM staff LIMIT 1",
 		"what was prepared":                "UPDATE prepared_more SET detail = '{}'",
 		"a record read as part of another": "UPDATE patient SET person_id = 'p9'",
 		"a role":                           "UPDATE staff SET role = 'administrator' WHERE role = 'nurse'",

@@ -13,6 +13,7 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/order"
+	"deftledger/standin"
 	"deftledger/store"
 
 	orders "deftledger/app/order"
@@ -46,6 +47,12 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	require.NoError(t, c.app.Circle.OpenChart(ctx, c.who["second"], patientID, "She asks for a refill at the door."))
 
 	c.refer(c.practiceIn("letter"), "line")
+	c.prescribed("metformin 500 mg tablet 1 tablet daily #90", nil)
+	c.message("Is the rash from it?")
+	require.NoError(t, c.app.Circle.SetUsual(ctx, c.doctor(), patientID, c.doctor().ID))
+	pharmacy := c.pharmacies()
+	pharmacy.Set(func(e *standin.Elsewhere) { e.Wants = []standin.Wanted{wanted()} })
+	require.NoError(t, c.app.Prescribe.Poll(ctx))
 	seen := map[line.Kind]*act.LineRow{}
 	for _, r := range c.desk().Rows {
 		seen[r.Kind] = r

@@ -22,7 +22,7 @@ func TestTwoHundredGuessesAtOnceAreFive(t *testing.T) {
 	kinds := map[act.Kind]int{}
 	for range 200 {
 		wg.Go(func() {
-			_, err := c.app.Session.SignIn(ctx, "physician", "guess")
+			_, err := c.app.Session.SignIn(ctx, "physician", "guess", "")
 			mu.Lock()
 			kinds[kind(t, err)]++
 			mu.Unlock()
@@ -36,13 +36,13 @@ func TestTwoHundredGuessesAtOnceAreFive(t *testing.T) {
 // TestWhoGuessesAtTheDoorShutsNobodysScreen: the locked screen keeps a count of its own.
 func TestWhoGuessesAtTheDoorShutsNobodysScreen(t *testing.T) {
 	c := open(t)
-	token, err := c.app.Session.SignIn(ctx, "physician", password)
+	token, err := c.app.Session.SignIn(ctx, "physician", password, "")
 	require.NoError(t, err)
 	who, staff, err := c.app.Session.Who(ctx, token, true)
 	require.NoError(t, err)
 	require.NoError(t, c.app.Session.Lock(ctx, who))
 	for range 20 {
-		_, err = c.app.Session.SignIn(ctx, "physician", "guess")
+		_, err = c.app.Session.SignIn(ctx, "physician", "guess", "")
 		require.Error(t, err)
 	}
 	require.NoError(t, c.app.Session.Unlock(ctx, who, staff, password))
@@ -57,11 +57,11 @@ func TestAClockSetBackLeavesNoLockout(t *testing.T) {
 	c := open(t)
 	c.now = c.now.Add(48 * time.Hour)
 	for range 5 {
-		_, err := c.app.Session.SignIn(ctx, "physician", "guess")
+		_, err := c.app.Session.SignIn(ctx, "physician", "guess", "")
 		require.Error(t, err)
 	}
 	c.now = c.now.Add(-48 * time.Hour)
-	_, err := c.app.Session.SignIn(ctx, "physician", password)
+	_, err := c.app.Session.SignIn(ctx, "physician", password, "")
 	require.NoError(t, err)
 }
 
@@ -70,24 +70,24 @@ func TestInventedNamesLeaveNothingBehind(t *testing.T) {
 	c := open(t)
 	before := c.count("SELECT (SELECT count(*) FROM attempt) + (SELECT count(*) FROM audit)")
 	for i := range 30 {
-		_, err := c.app.Session.SignIn(ctx, fmt.Sprintf("invented%d", i), "guess")
+		_, err := c.app.Session.SignIn(ctx, fmt.Sprintf("invented%d", i), "guess", "")
 		require.Equal(t, act.Unproven, kind(t, err))
 	}
 	for range 5 {
-		_, err := c.app.Session.SignIn(ctx, "one name", "guess")
+		_, err := c.app.Session.SignIn(ctx, "one name", "guess", "")
 		require.Equal(t, act.Unproven, kind(t, err))
 	}
-	_, err := c.app.Session.SignIn(ctx, "one name", "guess")
+	_, err := c.app.Session.SignIn(ctx, "one name", "guess", "")
 	require.Equal(t, act.TooOften, kind(t, err), "as somebody's would")
 	require.Equal(t, before, c.count("SELECT (SELECT count(*) FROM attempt) + (SELECT count(*) FROM audit)"))
 	from := act.WithAddress(ctx, "192.0.2.7")
 	for i := range 30 {
-		_, err := c.app.Session.SignIn(from, fmt.Sprintf("other%d", i), "guess")
+		_, err := c.app.Session.SignIn(from, fmt.Sprintf("other%d", i), "guess", "")
 		require.Equal(t, act.Unproven, kind(t, err))
 	}
-	_, err = c.app.Session.SignIn(from, "physician", password)
+	_, err = c.app.Session.SignIn(from, "physician", password, "")
 	require.Equal(t, act.TooOften, kind(t, err), "the address waits")
-	_, err = c.app.Session.SignIn(act.WithAddress(ctx, "192.0.2.8"), "physician", password)
+	_, err = c.app.Session.SignIn(act.WithAddress(ctx, "192.0.2.8"), "physician", password, "")
 	require.NoError(t, err, "and another does not")
 }
 
@@ -96,7 +96,7 @@ func TestInventedNamesLeaveNothingBehind(t *testing.T) {
 func TestAPersonChangesTheirOwnSecrets(t *testing.T) {
 	c := open(t)
 	in := func(p string) (act.Actor, error) {
-		token, err := c.app.Session.SignIn(ctx, "physician", p)
+		token, err := c.app.Session.SignIn(ctx, "physician", p, "")
 		if err != nil {
 			return act.Actor{}, err
 		}

@@ -279,6 +279,8 @@ func (c *clinic) everything(id string) whole {
 				out.Vaccines = append(out.Vaccines, *h.Vaccine)
 			case h.Message != nil:
 				out.Messages = append(out.Messages, *h.Message)
+			case h.Further != nil:
+				require.NotEmpty(c, h.Further.Title)
 			case h.Document != nil:
 				out.Documents = append(out.Documents, *h.Document)
 			default:

@@ -290,3 +290,12 @@ func kind(t testing.TB, err error) act.Kind {
 
 // later lets minutes pass.
 func (c *clinic) later(minutes int) { c.now = c.now.Add(time.Duration(minutes) * time.Minute) }
+
+// text reads one text from the data.
+func (c *clinic) text(query string, args ...any) (s string) {
+	c.Helper()
+	db := past(c, c.dir)
+	require.NoError(c, db.QueryRow(query, args...).Scan(&s), query)
+	require.NoError(c, db.Close()) // whoever copies the file wants all of it there
+	return s
+}

@@ -35,7 +35,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 	anybody := append(slices.Clone(everybody), act.Admin)
 	may := map[string][]string{
 		"Session.Lock": anybody, "Session.SignOut": anybody, "Session.SetSingleKeys": anybody, "Session.Unlock": anybody, "Session.OwnSessions": anybody,
-		"Session.EndOwnSession": anybody, "Session.ChangeOwnSecrets": anybody,
+		"Session.EndOwnSession": anybody, "Session.HasFactor": anybody, "Session.BeginFactor": anybody, "Session.ConfirmFactor": anybody, "Session.DropFactor": anybody, "Session.ChangeOwnSecrets": anybody,
 		"Session.Colleagues": clinical, "Session.ReadAudit": admin,
 
 		"Circle.Lists": anybody, "Circle.SetUsual": anybody, "Circle.SetWidth": admin, "Circle.SetReviewer": admin, "Circle.SetTeam": admin,
@@ -74,6 +74,9 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Referral.Parts": clinical, "Referral.Refer": physician, "Referral.Prepare": preparing, "Referral.SignPrepared": physician, "Referral.LetterPDF": clinical, "Referral.Tell": clinical,
 		"Referral.Answer": physician, "Referral.Cancel": physician, "Referral.Read": physician, "Referral.Return": physician, "Referral.Drop": preparing, "Referral.OfPatient": clinical, "Referral.Open": clinical,
 
+		"Prescribe.Read": clinical, "Prescribe.Prescribe": physician, "Prescribe.Prepare": preparing, "Prescribe.SignPrepared": physician, "Prescribe.PrintPDF": clinical, "Prescribe.Tell": clinical,
+		"Prescribe.Cancel": physician, "Prescribe.Stop": physician, "Prescribe.Return": physician, "Prescribe.Drop": preparing, "Prescribe.OfPatient": clinical, "Prescribe.Open": clinical,
+		"Prescribe.TakeMessage": everybody, "Prescribe.Inquiry": clinical, "Prescribe.AttachInquiry": physician, "Prescribe.Answer": matching,
 		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
 		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
@@ -191,16 +194,16 @@ func TestWhatIsGivenCanNeedMore(t *testing.T) {
 
 func TestSignInIsLimitedAndSessionsLock(t *testing.T) {
 	c := open(t)
-	_, err := c.app.Session.SignIn(ctx, "nobody", password)
+	_, err := c.app.Session.SignIn(ctx, "nobody", password, "")
 	require.Equal(t, act.Unproven, kind(t, err))
 	for range 5 {
-		_, err = c.app.Session.SignIn(ctx, "physician", "guess")
+		_, err = c.app.Session.SignIn(ctx, "physician", "guess", "")
 		require.Equal(t, act.Unproven, kind(t, err))
 	}
-	_, err = c.app.Session.SignIn(ctx, "physician", password)
+	_, err = c.app.Session.SignIn(ctx, "physician", password, "")
 	require.Equal(t, act.TooOften, kind(t, err), "after five wrong entries even the right one waits")
 	c.now = c.now.Add(61 * time.Second)
-	token, err := c.app.Session.SignIn(ctx, "PHYSICIAN ", password)
+	token, err := c.app.Session.SignIn(ctx, "PHYSICIAN ", password, "")
 	require.NoError(t, err)
 	require.Equal(t, 0, c.count("SELECT count(*) FROM session WHERE CAST(token_hash AS TEXT) = ?", token),
 		"the token itself is stored nowhere")
@@ -225,7 +228,7 @@ func TestSignInIsLimitedAndSessionsLock(t *testing.T) {
 	_, _, err = c.app.Session.Who(ctx, token, true)
 	require.ErrorIs(t, err, session.ErrNoSession)
 	c.now = c.now.Add(time.Hour)
-	token, err = c.app.Session.SignIn(ctx, "physician", password)
+	token, err = c.app.Session.SignIn(ctx, "physician", password, "")
 	require.NoError(t, err)
 	c.now = c.now.Add(15 * time.Hour)
 	_, _, err = c.app.Session.Who(ctx, token, true)
@@ -279,7 +282,7 @@ func TestFindingPatients(t *testing.T) {
 func TestALockHoldsAgainstAnActUnderWay(t *testing.T) {
 	c := open(t)
 	id, versions, list := c.written()
-	token, err := c.app.Session.SignIn(ctx, "physician", password)
+	token, err := c.app.Session.SignIn(ctx, "physician", password, "")
 	require.NoError(t, err)
 	underWay, _, err := c.app.Session.Who(ctx, token, true)
 	require.NoError(t, err)

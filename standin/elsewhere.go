@@ -31,6 +31,7 @@ type Elsewhere struct {
 	mu        sync.Mutex
 	referrals map[string]*Sent
 	scripts   map[string]*Script
+	denials   map[string]string
 	faxes     map[string]Fax
 	messages  map[string]Message
 	server    *http.Server
@@ -75,7 +76,7 @@ func (e *Elsewhere) Open(addr string) error {
 		return err
 	}
 	e.faxes, e.messages, e.addr = map[string]Fax{}, map[string]Message{}, ln.Addr().String()
-	e.referrals, e.scripts = map[string]*Sent{}, map[string]*Script{}
+	e.referrals, e.scripts, e.denials = map[string]*Sent{}, map[string]*Script{}, map[string]string{}
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /fhir/MedicationDispense/_search", e.dispenses)
 	mux.HandleFunc("POST /fhir/QuestionnaireResponse/_search", e.responses)

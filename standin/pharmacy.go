@@ -41,6 +41,13 @@ func (e *Elsewhere) Scripts() map[string]Script {
 	return out
 }
 
+// Denials returns why requests were refused, by their identifier.
+func (e *Elsewhere) Denials() map[string]string {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return maps.Clone(e.denials)
+}
+
 // Fill changes what a pharmacy says of a prescription.
 func (e *Elsewhere) Fill(number string, f func(*Script)) {
 	e.mu.Lock()
@@ -60,6 +67,8 @@ func (e *Elsewhere) script(w http.ResponseWriter, r *http.Request) {
 		Contained                 []json.RawMessage
 		MedicationCodeableConcept struct{ Text string }
 		DosageInstruction         []struct{ Text string }
+		BasedOn                   []struct{ Reference string }
+		StatusReason              struct{ Text string }
 		DispenseRequest           struct {
 			NumberOfRepeatsAllowed int
 			Quantity               struct {
@@ -86,6 +95,18 @@ func (e *Elsewhere) script(w http.ResponseWriter, r *http.Request) {
 	}
 	e.mu.Lock()
 	defer e.mu.Unlock()
+	answered := func(id string) {
+		e.Wants = slices.DeleteFunc(e.Wants, func(x Wanted) bool { return x.ID == id })
+	}
+	if x.Status == "stopped" { // a request that is refused
+		e.denials[s.Number] = x.StatusReason.Text
+		answered(s.Number)
+		w.WriteHeader(http.StatusCreated)
+		return
+	}
+	for _, b := range x.BasedOn {
+		answered(strings.TrimPrefix(b.Reference, "MedicationRequest/"))
+	}
 	had := e.scripts[s.Number]
 	switch {
 	case x.Status == "cancelled" && had == nil:

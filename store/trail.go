@@ -50,6 +50,7 @@ var guarded = map[string][]guardedTable{
 	},
 	"staff": {
 		{"staff", "id", "id login given family role password_hash secret_hash active"},
+		{"second_factor", "staff_id", "staff_id sealed active"},
 	},
 	"setting": {
 		{"setting", "name", "name value"},
@@ -95,6 +96,9 @@ var guarded = map[string][]guardedTable{
 	},
 	"order_event": {
 		{"order_event", "order_id", "id order_id says detail until by_id at"},
+	},
+	"inquiry": {
+		{"inquiry", "id", "id kind source origin patient_id owner_id said by_id at state answer order_id done_by done_at"},
 	},
 	"directory": {
 		{"directory", "id", "id kind name person specialty phone fax address npi reach account remark version by_id at gone"},
@@ -601,7 +605,7 @@ func said(scope string) string {
 		"problem": "the problem list of patient", "allergy": "the allergies of patient", "medicine": "the medicine list of patient",
 		"history": "the histories of patient", "statement": "what was attested of patient", "vital": "the vital signs of patient",
 		"immunization": "the vaccines of patient", "incoming_entry": "an entry from outside,", "visit": "visit", "lab_order": "order", "order_more": "what was ordered beside its tests, order", "order_event": "what was done about order", "prepared_more": "what was prepared beside its tests, prepared order",
-		"directory": "the entry of the directory", "further_order": "referral or prescription",
+		"inquiry": "what was asked of the practice,", "directory": "the entry of the directory", "further_order": "referral or prescription",
 		"prepared_order": "prepared order", "report": "report", "inbox": "received message", "line": "open line", "message": "message", "document": "document",
 		"fax": "fax", "follow_up": "the wish to come back", "handed_to_billing": "what was handed to billing,", "merge": "merge", "note": "signed note",
 		"audit": "the audit from number"}

@@ -64,7 +64,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeResult,
 		s.describeIntake,
 		s.describeOutside,
-		s.describePaper, s.describeReferral,
+		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,
 		s.describeRegistration,
 	} {
@@ -81,6 +81,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "document", "/api/documents/{id}", "A filed document", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "requisition", "/api/orders/{id}/requisition.pdf", "The requisition of an order", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "labels", "/api/orders/{id}/labels.pdf", "The labels of the containers of an order", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "prescription-paper", "/api/prescriptions/{id}/paper.pdf", "A prescription on paper", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "referral-letter", "/api/referrals/{id}/letter.pdf", "The letter of a referral", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})

@@ -19,10 +19,11 @@ func (s *server) describeSession(api huma.API) {
 	post(api, "sign-in", "/api/session", func(ctx context.Context, in *body[struct {
 		Login    string `json:"login" maxLength:"100"`
 		Password string `json:"password" maxLength:"1000"`
+		Code     string `json:"code,omitempty" maxLength:"10" doc:"Of the second factor, where the person has one"`
 	}]) (*struct {
 		Cookie http.Cookie `header:"Set-Cookie"`
 	}, error) {
-		t, err := s.app.Session.SignIn(ctx, in.Body.Login, in.Body.Password)
+		t, err := s.app.Session.SignIn(ctx, in.Body.Login, in.Body.Password, in.Body.Code)
 		if err != nil {
 			return nil, answer(err)
 		}
@@ -67,6 +68,24 @@ func (s *server) describeSession(api huma.API) {
 				Cookie http.Cookie `header:"Set-Cookie"`
 			}{cookie(ctx, "", -1)}, nil
 		})
+	get(api, "factor", "/api/session/factor", func(ctx context.Context, who act.Actor, _ *struct{}) (HasFactor, error) {
+		has, err := s.app.Session.HasFactor(ctx, who)
+		return HasFactor{has}, err
+	})
+	type factorBody struct {
+		Password string `json:"password,omitempty" maxLength:"1000"`
+		Code     string `json:"code,omitempty" maxLength:"10"`
+	}
+	does(api, http.MethodPost, "begin-factor", "/api/session/factor", func(ctx context.Context, who act.Actor, in *body[factorBody]) (*body[session.FactorView], error) {
+		out, err := s.app.Session.BeginFactor(ctx, who, in.Body.Password)
+		return &body[session.FactorView]{out}, err
+	})
+	does(api, http.MethodPost, "confirm-factor", "/api/session/factor/confirm", func(ctx context.Context, who act.Actor, in *body[factorBody]) (*nothing, error) {
+		return nil, s.app.Session.ConfirmFactor(ctx, who, in.Body.Code)
+	})
+	does(api, http.MethodPost, "drop-factor", "/api/session/factor/drop", func(ctx context.Context, who act.Actor, in *body[factorBody]) (*nothing, error) {
+		return nil, s.app.Session.DropFactor(ctx, who, in.Body.Password, in.Body.Code)
+	})
 	does(api, http.MethodPut, "set-single-keys", "/api/session/keys", func(ctx context.Context, who act.Actor, in *body[struct {
 		On bool `json:"on"`
 	}]) (*nothing, error) {
@@ -125,4 +144,9 @@ func (s *server) me(in signedIn) Me {
 		m.SigningOpen = a.Clock().Before(in.who.Session.SigningUntil)
 	}
 	return m
+}
+
+// HasFactor says whether the person has a second factor that counts.
+type HasFactor struct {
+	Has bool `json:"has"`
 }

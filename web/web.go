@@ -60,6 +60,9 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.GET("/api/referrals/:id/letter.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Referral.LetterPDF(c, who, c.Param("id"))
 	}))
+	r.GET("/api/prescriptions/:id/paper.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Prescribe.PrintPDF(c, who, c.Param("id"))
+	}))
 	r.GET("/api/cards/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Registration.Card(c, who, c.Param("id"))
 	}))

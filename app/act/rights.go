@@ -23,33 +23,38 @@ type Right string
 
 // The rights.
 const (
-	SeeDay          Right = "see the day's visits"
-	MoveVisit       Right = "move a visit on"
-	FindPatient     Right = "find a patient"
-	SeeChart        Right = "see a chart"
-	WriteNote       Right = "write a note"
-	SignNote        Right = "sign a note"
-	DoIntake        Right = "do the intake"
-	UseForms        Right = "see the forms"
-	ChangeForms     Right = "change the clinic's forms"
-	EditProblems    Right = "change the problem list"
-	PlaceOrder      Right = "sign an order"
-	PrepareOrder    Right = "prepare an order"
-	DrawSpecimen    Right = "say what became of a specimen"
-	SeeOrders       Right = "see the orders of the practice"
-	FollowOrder     Right = "ask after an order"
-	SeeSpecimens    Right = "see what is to be drawn and what the courier takes"
-	SignReferral    Right = "sign a referral"
-	PrepareReferral Right = "write a referral for a physician's signature"
-	FollowReferral  Right = "say what became of a referral"
-	SeeDirectory    Right = "see whom the practice writes to"
-	KeepDirectory   Right = "keep the directory"
-	MergeRecords    Right = "merge records"
-	BookVisit       Right = "book a visit"
-	SeeResults      Right = "see results"
-	SignResult      Right = "sign a result"
-	MatchResult     Right = "say whose a result is"
-	ReadAudit       Right = "read the audit"
+	SeeDay              Right = "see the day's visits"
+	MoveVisit           Right = "move a visit on"
+	FindPatient         Right = "find a patient"
+	SeeChart            Right = "see a chart"
+	WriteNote           Right = "write a note"
+	SignNote            Right = "sign a note"
+	DoIntake            Right = "do the intake"
+	UseForms            Right = "see the forms"
+	ChangeForms         Right = "change the clinic's forms"
+	EditProblems        Right = "change the problem list"
+	PlaceOrder          Right = "sign an order"
+	PrepareOrder        Right = "prepare an order"
+	DrawSpecimen        Right = "say what became of a specimen"
+	SeeOrders           Right = "see the orders of the practice"
+	FollowOrder         Right = "ask after an order"
+	SeeSpecimens        Right = "see what is to be drawn and what the courier takes"
+	SignReferral        Right = "sign a referral"
+	PrepareReferral     Right = "write a referral for a physician's signature"
+	FollowReferral      Right = "say what became of a referral"
+	SignPrescription    Right = "sign a prescription"
+	PreparePrescription Right = "write a prescription for a physician's signature"
+	FollowPrescription  Right = "say what became of a prescription"
+	TakeInquiry         Right = "take a message down"
+	AnswerInquiry       Right = "answer a message or a request"
+	SeeDirectory        Right = "see whom the practice writes to"
+	KeepDirectory       Right = "keep the directory"
+	MergeRecords        Right = "merge records"
+	BookVisit           Right = "book a visit"
+	SeeResults          Right = "see results"
+	SignResult          Right = "sign a result"
+	MatchResult         Right = "say whose a result is"
+	ReadAudit           Right = "read the audit"
 
 	Register     Right = "register a patient"
 	Registration Right = "see and change a registration"
@@ -87,6 +92,11 @@ var rights = []struct {
 	{SignReferral, []Role{Physician}},
 	{PrepareReferral, []Role{Nurse, Assistant}},
 	{FollowReferral, []Role{Physician, Nurse, Assistant}},
+	{SignPrescription, []Role{Physician}},
+	{PreparePrescription, []Role{Nurse, Assistant}},
+	{FollowPrescription, []Role{Physician, Nurse, Assistant}},
+	{TakeInquiry, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{AnswerInquiry, []Role{Physician, Nurse}},
 	{SeeDirectory, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
 	{KeepDirectory, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
 	{MergeRecords, []Role{Physician}},
@@ -108,7 +118,7 @@ var rights = []struct {
 
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
 // somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
-var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, TakeInquiry: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.

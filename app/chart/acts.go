@@ -8,6 +8,7 @@ import (
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
+	"deftledger/app/prescribe"
 	"deftledger/app/referral"
 	results "deftledger/app/result"
 	"deftledger/app/visit"
@@ -16,16 +17,17 @@ import (
 // Acts are the acts of this room.
 type Acts struct {
 	*act.Office
-	Visit    *visit.Acts
-	Order    *orders.Acts
-	Result   *results.Acts
-	Intake   *intake.Acts
-	Paper    *paper.Acts
-	Referral *referral.Acts
-	Desk     *desk.Acts
+	Visit     *visit.Acts
+	Order     *orders.Acts
+	Result    *results.Acts
+	Intake    *intake.Acts
+	Paper     *paper.Acts
+	Referral  *referral.Acts
+	Prescribe *prescribe.Acts
+	Desk      *desk.Acts
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, v *visit.Acts, or *orders.Acts, r *results.Acts, i *intake.Acts, p *paper.Acts, rf *referral.Acts, d *desk.Acts) *Acts {
-	return &Acts{Office: o, Visit: v, Order: or, Result: r, Intake: i, Paper: p, Referral: rf, Desk: d}
+func New(o *act.Office, v *visit.Acts, or *orders.Acts, r *results.Acts, i *intake.Acts, p *paper.Acts, rf *referral.Acts, rx *prescribe.Acts, d *desk.Acts) *Acts {
+	return &Acts{Office: o, Visit: v, Order: or, Result: r, Intake: i, Paper: p, Referral: rf, Prescribe: rx, Desk: d}
 }

@@ -140,6 +140,17 @@ func (a *Acts) happenings(q *store.Q, who act.Actor, rows []store.Happened) (map
 			}
 			return err
 		},
+		store.PrescriptionOrder: func(ids []string) error {
+			all, err := a.Prescribe.In(q, ids)
+			for _, x := range all {
+				at := x.SignedAt
+				if at == "" {
+					at = x.WrittenAt
+				}
+				put(Happening{Kind: store.PrescriptionOrder, ID: x.ID, At: at, Further: &FurtherRow{"Prescription: " + x.Says, x.Reads + ", " + x.Amount, x.State, x.Clinician}})
+			}
+			return err
+		},
 		store.HappenedDocument: func(ids []string) error {
 			all, err := a.Paper.DocumentsIn(q, ids)
 			for _, d := range all {

@@ -44,8 +44,9 @@ func tokenHash(token string) []byte {
 	return h[:]
 }
 
-// SignIn opens a session and returns its token, which is stored nowhere.
-func (a *Acts) SignIn(ctx context.Context, login, password string) (token string, err error) {
+// SignIn opens a session and returns its token, which is stored nowhere. Who has a second
+// factor gives a code of it too; it is asked for only after the right password.
+func (a *Acts) SignIn(ctx context.Context, login, password, code string) (token string, err error) {
 	login = strings.ToLower(strings.TrimSpace(login))
 	var s store.Staff
 	err = a.Store.Quick(ctx, func(q *store.Q) (err error) {
@@ -60,6 +61,15 @@ func (a *Acts) SignIn(ctx context.Context, login, password string) (token string
 	}
 	if err := a.Attempt(ctx, "login:"+login, s.ID, "wrong password", func() bool { return act.CheckSecret(password, s.PasswordHash) }); err != nil {
 		return "", err
+	}
+	has := false
+	if err := a.Store.Quick(ctx, func(q *store.Q) (err error) { _, _, has, err = a.Factor(q, s.ID); return err }); err != nil {
+		return "", err
+	}
+	if has {
+		if err := a.SecondFactor(ctx, s.ID, code); err != nil {
+			return "", err
+		}
 	}
 	raw := make([]byte, 32)
 	_, _ = rand.Read(raw)

@@ -7,14 +7,17 @@ type Kind string
 
 // The kinds of line there are.
 const (
-	Note     Kind = "note"      // a note that is not signed
-	Order    Kind = "order"     // an order without final, signed results
-	Report   Kind = "report"    // a result that nobody signed
-	ToSign   Kind = "to sign"   // an order prepared for a physician's signature
-	Referral Kind = "referral"  // a question to another practice without a report that was read
-	FollowUp Kind = "follow-up" // a further visit wished for and not booked
-	Message  Kind = "message"   // a message to the patient that has not arrived
-	Fax      Kind = "fax"       // a fax that has not arrived
+	Note         Kind = "note"           // a note that is not signed
+	Order        Kind = "order"          // an order without final, signed results
+	Report       Kind = "report"         // a result that nobody signed
+	ToSign       Kind = "to sign"        // an order prepared for a physician's signature
+	Referral     Kind = "referral"       // a question to another practice without a report that was read
+	Prescription Kind = "prescription"   // one that was not handed out
+	Repeat       Kind = "repeat request" // a further prescription that a pharmacy asks for
+	Inquiry      Kind = "message to us"  // what a patient asks by telephone or portal
+	FollowUp     Kind = "follow-up"      // a further visit wished for and not booked
+	Message      Kind = "message"        // a message to the patient that has not arrived
+	Fax          Kind = "fax"            // a fax that has not arrived
 
 	Held        Kind = "held"         // a message from outside that belongs to nobody for certain
 	FromOutside Kind = "from outside" // entries that other parties sent, beside a chart
@@ -23,21 +26,24 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, FollowUp, FromOutside, Message, Fax, Opening}
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, Prescription, Repeat, Inquiry, FollowUp, FromOutside, Message, Fax, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
-	Report:      "sign it and record how the patient was told",
-	Held:        "say whose it is, or set it aside with the reason",
-	FromOutside: "take each entry into the chart, or leave it out",
-	Note:        "sign the note",
-	Order:       "all tests final and signed, or cancelled with a reason",
-	ToSign:      "sign the order, or give it back with the reason",
-	Referral:    "read and sign the report, or cancel it with the reason",
-	FollowUp:    "book the visit, or drop it with the reason",
-	Message:     "the portal takes it, or say how the patient was told",
-	Fax:         "the other side takes it, or say how it was sent instead",
-	Opening:     "say whether it was right, or how it is followed up",
+	Report:       "sign it and record how the patient was told",
+	Held:         "say whose it is, or set it aside with the reason",
+	FromOutside:  "take each entry into the chart, or leave it out",
+	Note:         "sign the note",
+	Order:        "all tests final and signed, or cancelled with a reason",
+	ToSign:       "sign the order, or give it back with the reason",
+	Referral:     "read and sign the report, or cancel it with the reason",
+	Prescription: "the pharmacy hands it out, or it is handed over on paper, cancelled, or left at that with the reason",
+	Repeat:       "sign the prescription, or refuse it with the reason",
+	Inquiry:      "say what was answered, and how",
+	FollowUp:     "book the visit, or drop it with the reason",
+	Message:      "the portal takes it, or say how the patient was told",
+	Fax:          "the other side takes it, or say how it was sent instead",
+	Opening:      "say whether it was right, or how it is followed up",
 }
 
 // Act is the act that closes a line of this kind.

@@ -294,3 +294,9 @@ func (s *sight) apixaban(reading Reading, m Taking, d chart.Dosage) []Warning {
 	}
 	return nil
 }
+
+// StrengthOf is the strength that stands in the name of a medicine, in small letters and
+// without blanks, "20mg"; "" for none.
+func StrengthOf(name string) string {
+	return strings.ToLower(strings.ReplaceAll(strings.ReplaceAll(strengthIn.FindString(name), " ", ""), ",", ""))
+}

@@ -24,6 +24,7 @@ type Prescription struct {
 	Schedule     string // II to V; "" for none
 	Replaces     string // our number of the one it renews or changes
 	Cancel       string // why it is cancelled; "" for one that stands
+	BasedOn      string // the request it answers, in the pharmacy's system; "" for none
 }
 
 // Build writes the resource as JSON.
@@ -68,6 +69,9 @@ func (p Prescription) Build() ([]byte, error) {
 	}
 	if p.Replaces != "" {
 		out["priorPrescription"] = m{"identifier": m{"system": NumberSystem, "value": p.Replaces}}
+	}
+	if p.BasedOn != "" {
+		out["basedOn"] = []m{{"reference": "MedicationRequest/" + p.BasedOn}}
 	}
 	if p.Cancel != "" {
 		out["statusReason"] = m{"text": p.Cancel}
@@ -218,4 +222,10 @@ func Repeats(body []byte) (out Reply[Repeat], err error) {
 		out.Taken = append(out.Taken, x)
 	})
 	return out, err
+}
+
+// Denial tells a pharmacy that a further prescription it asked for is refused, and why.
+func Denial(origin, why string) ([]byte, error) {
+	return json.Marshal(m{"resourceType": "MedicationRequest", "id": origin, "status": "stopped", "intent": "proposal", "statusReason": m{"text": why},
+		"identifier": []m{{"value": origin}}, "subject": m{"display": "as asked"}, "medicationCodeableConcept": m{"text": "as asked"}})
 }

@@ -551,6 +551,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inquiries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-message"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inquiries/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["inquiry"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inquiries/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer-inquiry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inquiries/{id}/attach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["attach-inquiry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/merges/{id}/apart": {
         parameters: {
             query?: never;
@@ -1452,6 +1516,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/medicines/{medicine}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["stop-medicine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/merge": {
         parameters: {
             query?: never;
@@ -1542,6 +1622,54 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["repeated"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/prescriptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["prescriptions"];
+        put?: never;
+        post: operations["prescribe"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/prescriptions/prepared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["prepare-prescription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/prescriptions/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read-prescription"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1782,6 +1910,119 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["sign-prepared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["prescription"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["cancel-prescription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drop-prescription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/paper.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A prescription on paper */
+        get: operations["prescription-paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["return-prescription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sign-prescription"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prescriptions/{id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tell-of-prescription"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2168,6 +2409,54 @@ export interface paths {
         put?: never;
         post?: never;
         delete: operations["end-own-session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["factor"];
+        put?: never;
+        post: operations["begin-factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/factor/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["confirm-factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/factor/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["drop-factor"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2815,6 +3104,9 @@ export interface components {
             key: string;
             reason?: string;
         };
+        "Answer-inquiryRequest": {
+            text: string;
+        };
         "Answer-referralRequest": {
             /** @description The answer, or the reason */
             text: string;
@@ -2858,6 +3150,9 @@ export interface components {
             findings: components["schemas"]["Item"][];
             id: string;
             normal: string;
+        };
+        "Attach-inquiryRequest": {
+            patient: string;
         };
         AttachRequest: {
             patient: string;
@@ -2947,6 +3242,12 @@ export interface components {
         Body5e2c958b: {
             query: string;
         };
+        Body6f8d5532: {
+            /** @description Of the second factor, where the person has one */
+            code?: string;
+            login: string;
+            password: string;
+        };
         Body8571692d: {
             /** @description Empty for a new one */
             id: string;
@@ -2958,10 +3259,6 @@ export interface components {
         };
         Body990266ae: {
             on: boolean;
-        };
-        Bodyb55aeb15: {
-            login: string;
-            password: string;
         };
         Bodybe864a77: {
             width: string;
@@ -3022,6 +3319,9 @@ export interface components {
             version: number;
         };
         "Cancel-orderRequest": {
+            reason: string;
+        };
+        "Cancel-prescriptionRequest": {
             reason: string;
         };
         "Cancel-referralRequest": {
@@ -3378,9 +3678,40 @@ export interface components {
         "Drop-preparedRequest": {
             reason: string;
         };
+        "Drop-prescriptionRequest": {
+            reason: string;
+        };
         "Drop-referralRequest": {
             /** @description The answer, or the reason */
             text: string;
+        };
+        Drug: {
+            /** @description No substitution */
+            asWritten?: boolean;
+            /**
+             * Format: int64
+             * @description That the quantity lasts; 0 for not said
+             */
+            days?: number;
+            /** @description As it was read; its zero value where it was not */
+            dosage: components["schemas"]["Dosage"];
+            /** @description How it is taken, as it was typed and made safe */
+            dose: string;
+            /** @description tablet, suspension… */
+            form?: string;
+            indication?: string;
+            /** @description As it was chosen */
+            medicine: string;
+            /** @description For the pharmacy */
+            note?: string;
+            /** @description A number */
+            quantity: string;
+            /** Format: int64 */
+            refills: number;
+            /** @description Of one tablet or measure: 500 mg, 250 mg/5 mL; empty where the medicine has one only */
+            strength?: string;
+            /** @description tablet, mL, inhaler… */
+            unit: string;
         };
         EarlierView: {
             at: string;
@@ -3489,6 +3820,16 @@ export interface components {
             patient?: string;
             window?: string;
         };
+        FactorBody: {
+            code?: string;
+            password?: string;
+        };
+        FactorView: {
+            /** @description The same as a QR code, PNG */
+            picture: string;
+            /** @description To be typed into an app that shows codes by the clock (RFC 6238) */
+            secret: string;
+        };
         Facts: {
             discussion: boolean;
             /** Format: int64 */
@@ -3588,6 +3929,10 @@ export interface components {
             visitAt: string;
             /** @description Why it was dropped */
             why: string;
+        };
+        Form: {
+            form: string;
+            strength: string;
         };
         FormBody: {
             /**
@@ -3754,6 +4099,9 @@ export interface components {
             vaccine?: components["schemas"]["GivenView"];
             visit?: components["schemas"]["VisitView"];
         };
+        HasFactor: {
+            has: boolean;
+        };
         HeldDetail: {
             birthDate: string;
             /** @description What came as birth date and is none */
@@ -3815,6 +4163,16 @@ export interface components {
             /** @description Asks for the next page; empty on the last */
             more: string;
             rows: components["schemas"]["OrderRowView"][];
+        };
+        Hit: {
+            /** @description The commonest forms with their strengths */
+            forms: string[];
+            ingredients: string[];
+            name: string;
+            /** @description Found by a name that is spelled nearly so, not so */
+            near: boolean;
+            /** @description The brand or other name it was found under; empty for the generic name */
+            under: string;
         };
         HouseAnalyte: {
             choices: string[];
@@ -3884,6 +4242,47 @@ export interface components {
             since: string;
             source: string;
             title: string;
+        };
+        InquiryView: {
+            answer: string;
+            at: string;
+            /** @description Who took it down; empty for what came from a system */
+            by: string;
+            /** @description In what it differs from the prescription before, and from the list */
+            differs: string[];
+            /** @description Who answered it */
+            done: string;
+            dose: string;
+            /** @description Why it is not certain; empty when it is */
+            doubt: string;
+            from: string;
+            id: string;
+            /** @enum {string} */
+            kind: "repeat" | "message";
+            /** @description The prescription before */
+            last?: components["schemas"]["PrescriptionView"];
+            medicine: string;
+            /** @description Whom it names, where nobody knows whose it is */
+            named: string;
+            note: string;
+            /** @description How the medicine stands on the list; empty for not there */
+            onList: string;
+            onListId: string;
+            orderId: string;
+            pharmacy: string;
+            /** @description What approving it would prescribe; left out where that is not plain */
+            proposed?: components["schemas"]["Drug"];
+            quantity: string;
+            /** @description The proposal, held against the chart */
+            reading?: components["schemas"]["Reading"];
+            /** @description When the patient was last seen here; empty for never */
+            seen: string;
+            /** @enum {string} */
+            source: "pharmacy" | "telephone" | "portal";
+            state: string;
+            text: string;
+            /** @description The pharmacy in the directory; empty where it is not there */
+            to: string;
         };
         InsuranceCard: {
             at: string;
@@ -4030,7 +4429,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "message to us" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -4072,6 +4471,12 @@ export interface components {
             /** @description It was reviewed at this visit */
             today: boolean;
         };
+        Listed: {
+            id: string;
+            /** @description Taken as it is prescribed: it is renewed */
+            same: boolean;
+            says: string;
+        };
         LookedRequest: {
             /** @enum {string} */
             decision: "keep" | "change" | "remove";
@@ -4089,7 +4494,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -4225,6 +4630,33 @@ export interface components {
             /** @description Why a medicine was begun */
             why?: string;
         };
+        NewMessage: {
+            /** @description Who called, and where to call back */
+            from?: string;
+            patient: string;
+            requestId: string;
+            text: string;
+        };
+        NewPrescription: {
+            /** @description Where the same medicine is on the list: it is taken beside that */
+            beside?: boolean;
+            /** @description Of the second factor, for a controlled substance that is sent */
+            code?: string;
+            drug: components["schemas"]["Drug"];
+            /** @description The request that it answers */
+            inquiry?: string;
+            /** @description The medicine of the list in whose place it comes */
+            instead?: string;
+            /** @description The state's monitoring programme was looked at */
+            looked?: boolean;
+            /** @description Why it is prescribed in spite of a serious warning */
+            reason?: string;
+            requestId: string;
+            secret?: string;
+            /** @description A pharmacy of the directory; empty to print it */
+            to?: string;
+            visitId?: string;
+        };
         NewReferral: {
             diagnoses: string[];
             /** @description The day by which the report is wanted, YYYY-MM-DD; empty for the usual */
@@ -4312,9 +4744,19 @@ export interface components {
             order: components["schemas"]["OrderView"];
             patient: components["schemas"]["PatientView"];
         };
+        OpenedInquiry: {
+            /** @description Who may be meant, where nobody knows */
+            candidates: components["schemas"]["PatientView"][];
+            inquiry: components["schemas"]["InquiryView"];
+            patient?: components["schemas"]["PatientView"];
+        };
         OpenedPrepared: {
             order: components["schemas"]["PreparedView"];
             patient: components["schemas"]["PatientView"];
+        };
+        OpenedPrescription: {
+            patient: components["schemas"]["PatientView"];
+            prescription: components["schemas"]["PrescriptionView"];
         };
         OpenedReferral: {
             patient: components["schemas"]["PatientView"];
@@ -4619,6 +5061,62 @@ export interface components {
             tests: components["schemas"]["PreparedTestView"][];
             visitId: string;
         };
+        PrescriptionEvent: {
+            at: string;
+            /** @description Who recorded it; empty where the pharmacy's system said it */
+            by: string;
+            detail: string;
+            /** @description As it was said; empty where nobody said */
+            happened: string;
+            says: string;
+        };
+        PrescriptionTold: {
+            detail?: string;
+            /** @enum {string} */
+            says: "handed over" | "settled" | "left at that" | "dispenses" | "not picked up" | "delivered";
+        };
+        PrescriptionView: {
+            /** @description Somebody here has to act */
+            acts: boolean;
+            amount: string;
+            /** @description Who wrote it */
+            by: string;
+            clinician: string;
+            drug: components["schemas"]["Drug"];
+            /** @description Oldest first */
+            events: components["schemas"]["PrescriptionEvent"][];
+            id: string;
+            instead: string;
+            late: boolean;
+            /** @description That the state's monitoring programme was looked at was recorded */
+            looked: boolean;
+            /** @description What is awaited; empty when nothing is awaited from others */
+            next: string;
+            nextBy: string;
+            number: string;
+            patientId: string;
+            /** @description Of the pharmacy */
+            phone: string;
+            /** @description The directions in plain English */
+            reads: string;
+            reason: string;
+            /** @description Our number of the one it renews or changes */
+            replaces: string;
+            /** @description Medicine, strength and form */
+            says: string;
+            /** @description Of a controlled substance; else empty */
+            schedule: string;
+            /** @description Empty while it waits for the signature */
+            signedAt: string;
+            state: string;
+            /** @description The pharmacy; empty for one that is printed */
+            to: string;
+            /** @description The serious ones it was signed in spite of */
+            warnings: string[];
+            /** @description The reason given for that */
+            why: string;
+            writtenAt: string;
+        };
         Preview: {
             /** @description What is wrong, with its line; empty when nothing is */
             fault: string;
@@ -4666,6 +5164,32 @@ export interface components {
         "Read-reportRequest": {
             comment?: string;
             secret?: string;
+        };
+        Reading: {
+            amount: string;
+            /** @description What was said twice in the line, and is asked about */
+            ask: string[];
+            drug: components["schemas"]["Drug"];
+            forms: components["schemas"]["Form"][];
+            /** @description Medicines that may be meant */
+            hits: components["schemas"]["Hit"][];
+            /** @description The list knows all that the name says */
+            known: boolean;
+            /** @description What it lacks before it can be signed; empty for nothing */
+            lacks: string;
+            /** @description The same medicine on the list */
+            onList: components["schemas"]["Listed"][];
+            /** @description The directions in plain English */
+            reads: string;
+            remarks: components["schemas"]["Remark"][];
+            /** @description Medicine, strength and form */
+            says: string;
+            /** @description II to V; empty for none, or where it is not known */
+            schedule: string;
+            /** @description One of them needs a reason */
+            serious: boolean;
+            /** @description The gravest first; what could not be checked last */
+            warnings: components["schemas"]["Warning"][];
         };
         ReferralEvent: {
             at: string;
@@ -4799,6 +5323,13 @@ export interface components {
              * @description 0 for somebody who was entered before there was a registration
              */
             version: number;
+        };
+        Remark: {
+            /** @enum {string} */
+            grade: "stop" | "mind" | "not checked";
+            says: string;
+            /** @description Body and year; empty for what rests on the words alone */
+            source: string;
         };
         Repeat: {
             code: string;
@@ -4934,6 +5465,9 @@ export interface components {
             record: string;
         };
         "Return-preparedRequest": {
+            reason: string;
+        };
+        "Return-prescriptionRequest": {
             reason: string;
         };
         "Return-referralRequest": {
@@ -5123,6 +5657,11 @@ export interface components {
         "Sign-preparedRequest": {
             secret?: string;
         };
+        "Sign-prescriptionRequest": {
+            code?: string;
+            reason?: string;
+            secret?: string;
+        };
         "Sign-referralRequest": {
             secret?: string;
         };
@@ -5182,6 +5721,9 @@ export interface components {
             by: string;
             done: boolean;
             step: string;
+        };
+        "Stop-medicineRequest": {
+            reason: string;
         };
         "Strike-vaccineRequest": {
             id: string;
@@ -5297,6 +5839,18 @@ export interface components {
             unsure: boolean;
             /** Format: double */
             volume: number;
+        };
+        Typed: {
+            /** @description The medicine chosen of those that may be meant */
+            chosen?: string;
+            drug?: components["schemas"]["Drug"];
+            /** @description The medicine of the list in whose place it comes */
+            instead?: string;
+            /** @description As typed in one line; empty where the parts were changed */
+            line?: string;
+            /** @description The state's monitoring programme was looked at */
+            looked?: boolean;
+            print?: boolean;
         };
         Unread: {
             could: string[];
@@ -6619,6 +7173,134 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["HouseView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-message": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMessage"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    inquiry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedInquiry"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "answer-inquiry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer-inquiryRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "attach-inquiry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Attach-inquiryRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -8675,6 +9357,40 @@ export interface operations {
             };
         };
     };
+    "stop-medicine": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                medicine: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Stop-medicineRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "merge-records": {
         parameters: {
             query?: never;
@@ -8868,6 +9584,142 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Repeat"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    prescriptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrescriptionView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    prescribe: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPrescription"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrescriptionView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "prepare-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPrescription"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrescriptionView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Typed"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Reading"];
                 };
             };
             /** @description Error */
@@ -9490,6 +10342,233 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["OrderView"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    prescription: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedPrescription"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "cancel-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cancel-prescriptionRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Drop-prescriptionRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "prescription-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A prescription on paper */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "return-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Return-prescriptionRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "sign-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sign-prescriptionRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-of-prescription": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PrescriptionTold"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -10215,7 +11294,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Bodyb55aeb15"];
+                "application/json": components["schemas"]["Body6f8d5532"];
             };
         };
         responses: {
@@ -10305,6 +11384,130 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HasFactor"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "begin-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "confirm-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorBody"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "drop-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactorBody"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -1,0 +1,77 @@
+package store
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// Kinds of inquiry, and where one stands.
+const (
+	RepeatInquiry  = "repeat"
+	MessageInquiry = "message"
+	InquiryOpen    = "open"
+)
+
+// Inquiry is what somebody outside asks of the practice. Said is what its room keeps of it, as
+// JSON; it never changes.
+type Inquiry struct {
+	ID, Kind, Source, Origin, PatientID, OwnerID, ByID string
+	Said                                               json.RawMessage
+	At                                                 time.Time
+	State, Answer, OrderID, DoneBy                     string
+	DoneAt                                             time.Time
+	By, Done                                           string // names
+}
+
+const inquiryQuery = `SELECT i.id, i.kind, i.source, i.origin, i.patient_id, i.owner_id, i.by_id, i.said, i.at, i.state, i.answer, i.order_id, i.done_by, i.done_at,
+	coalesce(b.given || ' ' || b.family, ''), coalesce(d.given || ' ' || d.family, '') FROM inquiry i LEFT JOIN staff b ON b.id = i.by_id LEFT JOIN staff d ON d.id = i.done_by `
+
+func scanInquiry(s scanner, i *Inquiry) error {
+	var said, at, done string
+	err := s.Scan(&i.ID, &i.Kind, &i.Source, &i.Origin, &i.PatientID, &i.OwnerID, &i.ByID, &said, &at, &i.State, &i.Answer, &i.OrderID, &i.DoneBy, &done, &i.By, &i.Done)
+	i.Said, i.At, i.DoneAt = json.RawMessage(said), Moment(at), Moment(done)
+	return err
+}
+
+// AddInquiry stores what was asked; added is false where it was before.
+func (q *Q) AddInquiry(i Inquiry) (added bool, err error) {
+	n, err := q.exec("INSERT INTO inquiry(id, kind, source, origin, patient_id, owner_id, said, by_id, at) VALUES (?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING", i.ID, i.Kind, i.Source,
+		i.Origin, i.PatientID, i.OwnerID, string(i.Said), i.ByID, Stamp(i.At))
+	return n > 0, err
+}
+
+// InquiryByID finds one.
+func (q *Q) InquiryByID(id string) (Inquiry, error) {
+	return about(q, func(i Inquiry) string { return i.PatientID })(one(q, scanInquiry, inquiryQuery+"WHERE i.id = ?", id))
+}
+
+// InquiriesIn lists some by id.
+func (q *Q) InquiriesIn(ids []string) ([]Inquiry, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanInquiry, inquiryQuery+"WHERE i.id IN (SELECT value FROM json_each(?))", string(all))
+}
+
+// InquiriesKnown tells which of some origins are stored already.
+func (q *Q) InquiriesKnown(origins []string) (map[string]bool, error) {
+	all, _ := json.Marshal(origins)
+	known, err := list(q, scalar[string], "SELECT i.origin FROM json_each(?) j JOIN inquiry i ON i.origin = j.value", string(all))
+	out := map[string]bool{}
+	for _, o := range known {
+		out[o] = true
+	}
+	return out, err
+}
+
+// SetInquiryOf says whose an inquiry is, and who answers it.
+func (q *Q) SetInquiryOf(id, patient, owner string) error {
+	return q.do("UPDATE inquiry SET patient_id = ?, owner_id = ? WHERE id = ?", patient, owner, id)
+}
+
+// AnswerInquiry closes an inquiry; ErrStale where it was closed before.
+func (q *Q) AnswerInquiry(id, state, answer, order, by string, at time.Time) error {
+	n, err := q.exec("UPDATE inquiry SET state = ?, answer = ?, order_id = ?, done_by = ?, done_at = ? WHERE id = ? AND state = 'open'", state, answer, order, by, Stamp(at), id)
+	if err == nil && n == 0 {
+		return ErrStale
+	}
+	return err
+}
