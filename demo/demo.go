@@ -71,6 +71,8 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 	defer quiet.Close()
 	b := &builder{at: now, now: now, tokens: map[string]act.Actor{}, ids: map[string]string{}}
 	c.LabAddr, c.Clock, c.IdleAfter = quiet.Addr(), func() time.Time { return b.at }, 1000*24*time.Hour
+	// Nobody is asked what became of anything while the past is told: they know the present only.
+	c.Elsewhere.Pharmacy, c.Elsewhere.Receivers = "", ""
 	b.a = app.New(c)
 	if err := b.people(ctx); err != nil {
 		return fmt.Errorf("demo people: %w", err)
@@ -83,6 +85,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 	b.prepared()
 	b.specimens()
 	b.referrals()
+	b.prescriptions()
 	b.loose()
 	b.circle()
 	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })

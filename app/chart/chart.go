@@ -66,6 +66,7 @@ type AllergyView struct {
 
 // MedicineView is an active medicine.
 type MedicineView struct {
+	ID       string           `json:"id"`
 	Name     string           `json:"name"`
 	Dose     string           `json:"dose"`
 	Told     string           `json:"told" doc:"What was told last of taking it, where that is not that it is taken"`
@@ -225,7 +226,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 			out.Problems = append(out.Problems, ProblemView{Code: x.Code, Title: x.Title, Since: x.Since, Onset: x.Onset, State: x.State})
 		}
 		for i, x := range held.Medicines {
-			m := MedicineView{Name: x.Name, Dose: x.Dose, Warnings: []safety.Warning{}, Checked: len(a.Medicines.Ingredients(x.Name)) > 0}
+			m := MedicineView{ID: x.ID, Name: x.Name, Dose: x.Dose, Warnings: []safety.Warning{}, Checked: len(a.Medicines.Ingredients(x.Name)) > 0}
 			if x.Told.Says != "taking" {
 				m.Told = x.Told.Says
 			}

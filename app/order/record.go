@@ -42,6 +42,7 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 	r.Values = slices.DeleteFunc(r.Values, func(v chart.Value) bool { return v.Day > day })
 	for i, m := range r.Medicines {
 		r.Medicines[i].Classes = a.Medicines.Classes(m.Name)
+		r.Medicines[i].Name, r.Medicines[i].Dose = chart.ShownDose(m.Name), chart.ShownDose(m.Dose)
 		if !m.Dosage.Read() {
 			r.Medicines[i].Dosage = a.Medicines.Dosage(m.Dose) // entered by a former version
 		}

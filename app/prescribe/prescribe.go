@@ -9,6 +9,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
@@ -404,6 +406,9 @@ func (a *Acts) onList(t *act.Tx, patient string, k *kept, beside bool) error {
 		if m.ID == asked {
 			found = true
 		}
+		if !m.Dosage.Read() {
+			m.Dosage = a.Medicines.Dosage(m.Dose)
+		}
 		if !a.same(m.Name, k.Drug.Medicine) || asked != "" && m.ID != asked {
 			continue
 		}
@@ -526,7 +531,7 @@ func (a *Acts) takeEffect(t *act.Tx, o store.Further, k kept) error {
 		}
 	}
 	if !slices.ContainsFunc(all, func(m chart.Medicine) bool { return m.ID == k.Medicine }) {
-		m := chart.Medicine{ID: k.Medicine, PatientID: o.PatientID, Name: k.Drug.Medicine, Dose: listDose(k.Drug), Started: a.Today(), Source: "prescribed here", AddedBy: t.Who.ID, AddedAt: t.Now,
+		m := chart.Medicine{ID: k.Medicine, PatientID: o.PatientID, Name: capital(k.Drug.Medicine), Dose: listDose(k.Drug), Started: a.Today(), Source: "prescribed here", AddedBy: t.Who.ID, AddedAt: t.Now,
 			Typed: k.Drug.Says() + ", " + k.Drug.Dose, Why: k.Drug.Indication}
 		m.Dosage, _ = chart.ReadDosage(m.Dose)
 		if !m.Dosage.Read() {
@@ -550,6 +555,14 @@ func (a *Acts) takeEffect(t *act.Tx, o store.Further, k kept) error {
 		return a.dispatch(t, o, k, "")
 	}
 	return nil
+}
+
+// capital writes a name as the list does.
+func capital(name string) string {
+	for i, r := range name {
+		return string(unicode.ToUpper(r)) + name[i+utf8.RuneLen(r):]
+	}
+	return name
 }
 
 func (a *Acts) tell(t *act.Tx, o store.Further) {

@@ -17,6 +17,7 @@ var doseWords = []struct {
 	{regexp.MustCompile(`(?i)\bq\.?d\b\.?`), "daily"},
 	{regexp.MustCompile(`(?i)\bq\.?h\.?s\b\.?`), "at bedtime"},
 	{regexp.MustCompile(`(?i)\bt\.?i\.?w\b\.?`), "three times a week"},
+	{regexp.MustCompile(`(?i)\s*\[(?:i?u|iu)\]`), " units"}, // as UCUM writes them
 	{regexp.MustCompile(`(?i)(\d)\s*(?:i\.?u\b\.?|u\b)`), "$1 units"},
 	{regexp.MustCompile(`(?i)\biu\b`), "units"},
 	{regexp.MustCompile(`(?i)(\d\s*)(?:µg|μg|ug)\b`), "${1}mcg"},
@@ -41,4 +42,14 @@ func SafeDose(text string) (string, error) {
 		out = w.find.ReplaceAllString(out, w.say)
 	}
 	return strings.TrimSpace(out), nil
+}
+
+// ShownDose writes a dose as screens and papers show it: so that nobody misreads it, however it
+// was entered or came from elsewhere. What only a person can decide stays as it was written.
+func ShownDose(text string) string {
+	safe, err := SafeDose(text)
+	if err != nil {
+		return text
+	}
+	return safe
 }

@@ -50,18 +50,18 @@ func Propose(l Line, name, dose string, forms []string) Drug {
 		d.Refills = *l.Refills
 	}
 	d.Dosage, _ = chart.ReadDosage(dose)
-	d.Strength = d.Dosage.Strength
+	d.Strength = d.Dosage.Strength            // where it stands among the directions
 	if d.Strength == "" && !d.Dosage.Read() { // "500 mg capsule, as directed"
 		d.Strength = strings.TrimSpace(strengthWords.FindString(dose))
 	}
-	if !d.Dosage.Read() { // what stands before the directions may say which medicine it is: "250 mg/5 mL suspension 5 mL twice daily"
+	{ // what stands before the directions may say which medicine it is: "250 mg/5 mL suspension 5 mL twice daily"
 		strength := strengthWords.FindStringIndex(dose)
 		if strength != nil && strings.TrimSpace(dose[:strength[0]]) == "" {
 			rest := strings.TrimSpace(dose[strength[1]:])
 			if form := formWords.FindStringIndex(rest); form != nil && form[0] == 0 {
 				rest = strings.TrimSpace(rest[form[1]:])
 			}
-			if read, _ := chart.ReadDosage(rest); read.Read() {
+			if read, _ := chart.ReadDosage(rest); read.Read() && read.Amount != "" {
 				d.Dosage, d.Dose, d.Strength = read, rest, strings.TrimSpace(dose[:strength[1]])
 			}
 		}

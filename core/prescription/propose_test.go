@@ -35,5 +35,6 @@ func TestWhatIsProposedOfALine(t *testing.T) {
 		assert.Equal(t, x.unit, d.Unit, x.line)
 		assert.Equal(t, x.reads, d.Reads(), x.line)
 		assert.Equal(t, x.days, d.Days, x.line)
+		assert.NotContains(t, d.Dose, "suspension", "which medicine it is, is not how it is taken")
 	}
 }

@@ -13,6 +13,7 @@ import { Broken } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
 import { History } from "./order/History";
 import { Specimens } from "./order/Specimens";
+import { TakeMessage } from "./prescribe/TakeMessage";
 import { Directory } from "./referral/Directory";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
@@ -46,6 +47,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 <Route path="specimens" element={<Specimens />} />
                 <Route path="orders" element={<History />} />
                 <Route path="directory" element={<Directory />} />
+                <Route path="message" element={<TakeMessage />} />
                 <Route path="patients/:id/orders" element={<History />} />
                 <Route path="desk" element={<Desk />} />
                 <Route path="desk/:kind/:id" element={<Desk />} />

@@ -13,6 +13,7 @@ import { kinds } from "../line/kinds";
 import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
+import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
 import { Flags } from "../result/Flags";
 import { useRight } from "../session/session";
@@ -51,6 +52,9 @@ export function Chart() {
   const mayPrepareReferral = useRight("write a referral for a physician's signature");
   const mayRefer = maySignReferral || mayPrepareReferral;
   const [referring, setReferring] = useState(false);
+  const mayPrescribe = useRight("sign a prescription");
+  const mayWritePrescription = useRight("write a prescription for a physician's signature");
+  const [prescribing, setPrescribing] = useState(false);
   const c = chart.data;
   const today = c?.today[0];
   useEffect(() => {
@@ -62,11 +66,18 @@ export function Chart() {
   function order(prepared?: Schemas["PreparedView"]) {
     setFrom(prepared);
     setReferring(false);
+    setPrescribing(false);
     setOrdering(true);
   }
   function refer() {
     setOrdering(false);
+    setPrescribing(false);
     setReferring(true);
+  }
+  function prescribe() {
+    setOrdering(false);
+    setReferring(false);
+    setPrescribing(true);
   }
   async function start() {
     if (!today) return;
@@ -81,6 +92,15 @@ export function Chart() {
   useKeys([
     ...(today && mayStart
       ? [{ key: "v", label: today.noteId ? "Resume today's visit" : "Start today's visit", run: () => void start() }]
+      : []),
+    ...(mayPrescribe || mayWritePrescription
+      ? [
+          {
+            key: "x",
+            label: mayPrescribe ? "Prescribe; renew, change or stop a medicine" : "Write a prescription",
+            run: prescribe,
+          },
+        ]
       : []),
     { key: "Alt+o", label: "Orders of this patient", run: () => go(`/patients/${c?.patient.id}/orders`) },
     ...(mayRefer
@@ -101,7 +121,7 @@ export function Chart() {
           <Merged chart={c} mayPart={mayMerge} />
           <Timeline patient={c.patient.id} />
         </div>
-        <footer className="flex shrink-0 flex-wrap items-center gap-x-4 gap-y-2 border-t [&>*]:whitespace-nowrap border-rule bg-paper px-10 py-2 max-phone:px-4">
+        <footer className="flex shrink-0 flex-wrap items-center gap-x-2.5 gap-y-2 border-t [&>*]:whitespace-nowrap border-rule bg-paper px-10 py-2 max-phone:px-4">
           {today && mayStart && (
             <button type="button" className="act" onClick={start}>
               {today.signed ? "Read today's note" : today.noteId ? "Resume today's visit" : "Start today's visit"}
@@ -113,12 +133,17 @@ export function Chart() {
               {maySign ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
+          {(mayPrescribe || mayWritePrescription) && (
+            <button type="button" className="choice" onClick={prescribe}>
+              Prescribe <KeyCap k="x" />
+            </button>
+          )}
           {mayRefer && (
             <button type="button" className="choice" onClick={refer}>
               Refer <KeyCap k="f" />
             </button>
           )}
-          <Link className="plain" to={`/patients/${c.patient.id}/orders`}>
+          <Link className="plain px-1" to={`/patients/${c.patient.id}/orders`}>
             Orders <KeyCap k="Alt+O" />
           </Link>
           {!today && <span className="small">No visit today.</span>}
@@ -129,7 +154,14 @@ export function Chart() {
           )}
         </footer>
       </main>
-      {!ordering && !referring && <Open chart={c} change={order} />}
+      {!ordering && !referring && !prescribing && <Open chart={c} change={order} />}
+      {prescribing && (
+        <Prescribe
+          patient={c.patient}
+          medicines={c.medicines.map((m) => ({ id: m.id, name: m.name, dose: m.dose }))}
+          close={() => setPrescribing(false)}
+        />
+      )}
       {referring && (
         <Refer
           patient={c.patient}

@@ -69,6 +69,24 @@ export const asks = {
     queryOptions({ queryKey: ["desk", "order", id], queryFn: () => got(api.GET("/api/orders/{id}", by(id))) }),
   prepared: (id: string) =>
     queryOptions({ queryKey: ["desk", "prepared", id], queryFn: () => got(api.GET("/api/prepared/{id}", by(id))) }),
+  // What is typed of a medicine is clinical: it travels in the body, and is forgotten soon.
+  prescription: (patient: string, typed: Schemas["Typed"]) =>
+    queryOptions({
+      queryKey: ["prescribing", patient, JSON.stringify(typed)],
+      queryFn: () => got(api.POST("/api/patients/{id}/prescriptions/read", { ...by(patient), body: typed })),
+      gcTime: 10_000,
+      staleTime: 5_000,
+    }),
+  openPrescription: (id: string) =>
+    queryOptions({ queryKey: ["desk", "prescription", id], queryFn: () => got(api.GET("/api/prescriptions/{id}", by(id))) }),
+  prescriptions: (patient: string) =>
+    queryOptions({
+      queryKey: ["prescriptions", patient],
+      queryFn: () => got(api.GET("/api/patients/{id}/prescriptions", by(patient))),
+    }),
+  inquiry: (id: string) =>
+    queryOptions({ queryKey: ["desk", "inquiry", id], queryFn: () => got(api.GET("/api/inquiries/{id}", by(id))) }),
+  factor: () => queryOptions({ queryKey: ["factor"], queryFn: () => got(api.GET("/api/session/factor")), staleTime: 0 }),
   referral: (id: string) =>
     queryOptions({ queryKey: ["desk", "referral", id], queryFn: () => got(api.GET("/api/referrals/{id}", by(id))) }),
   referrals: (patient: string) =>

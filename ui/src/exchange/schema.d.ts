@@ -4558,6 +4558,7 @@ export interface components {
             /** @description The catalogue knows it: what is not known is not checked */
             checked: boolean;
             dose: string;
+            id: string;
             name: string;
             /** @description What was told last of taking it, where that is not that it is taken */
             told: string;

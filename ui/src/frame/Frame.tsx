@@ -36,6 +36,7 @@ export function Frame() {
   const results = useRight("see results");
   const orders = useRight("see the orders of the practice");
   const draws = useRight("see what is to be drawn and what the courier takes");
+  const takes = useRight("take a message down");
   const writes = useRight("see whom the practice writes to");
   const reachable = useReachable();
   const day = useRight("see the day's visits");
@@ -48,6 +49,7 @@ export function Frame() {
     ...(day ? [{ key: "t", label: "Today", run: () => go("/") }] : []),
     ...(orders ? [{ key: "Alt+w", label: "Orders of the practice: late, under way, all", run: () => go("/orders") }] : []),
     ...(draws ? [{ key: "Alt+x", label: "Specimens to be drawn, and for the courier", run: () => go("/specimens") }] : []),
+    ...(takes ? [{ key: "Alt+m", label: "Take a message by telephone down", run: () => go("/message") }] : []),
     ...(writes ? [{ key: "Alt+j", label: "Directory: whom we write to", run: () => go("/directory") }] : []),
     ...(results ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
     ...(forms ? [{ key: "Alt+f", label: "Forms of the clinic, and my snippets", run: () => go("/forms") }] : []),

@@ -27,6 +27,7 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
   order: (e, refresh) => {
     refresh("orders");
     if (e.patient) refresh("referrals", e.patient);
+    if (e.patient) refresh("prescriptions", e.patient);
     refresh("specimens");
     refresh("repeated");
     refresh("measures");

@@ -5,6 +5,8 @@ import { OpeningPage } from "../circle/Opening";
 import type { Schemas } from "../exchange/client";
 import { OrderPage } from "../order/OrderPage";
 import { PreparedPage } from "../order/PreparedPage";
+import { InquiryPage } from "../prescribe/InquiryPage";
+import { PrescriptionPage } from "../prescribe/PrescriptionPage";
 import { ReferralPage } from "../referral/ReferralPage";
 import { Flags } from "../result/Flags";
 import { HeldPage } from "../result/Held";
@@ -94,6 +96,33 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("referral"),
     mark: Word,
     page: ReferralPage,
+  },
+  prescription: {
+    word: "Prescription",
+    counted: ["prescription under way", "prescriptions under way"],
+    list: "under way",
+    segment: "prescription",
+    to: onDesk("prescription"),
+    mark: Word,
+    page: PrescriptionPage,
+  },
+  "repeat request": {
+    word: "Repeat asked",
+    counted: ["repeat asked for", "repeats asked for"],
+    list: "under way",
+    segment: "repeat",
+    to: onDesk("repeat"),
+    mark: Word,
+    page: InquiryPage,
+  },
+  "message to us": {
+    word: "Message",
+    counted: ["message to answer", "messages to answer"],
+    list: "under way",
+    segment: "asked",
+    to: onDesk("asked"),
+    mark: Word,
+    page: InquiryPage,
   },
   "follow-up": {
     word: "Come back",

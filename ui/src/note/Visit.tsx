@@ -12,6 +12,7 @@ import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
+import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -88,13 +89,14 @@ function useDictionary(own: string[] | undefined) {
 }
 
 // Panels take the place of the margin, and the key that signs.
-const panels = ["order", "refer", "drawing", "charges", "sets", "letters"];
+const panels = ["order", "refer", "prescribe", "drawing", "charges", "sets", "letters"];
 
 // What is open beside or within the note.
 type Open =
   | ""
   | "order"
   | "refer"
+  | "prescribe"
   | "beside"
   | "questions"
   | "review"
@@ -115,6 +117,9 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const signsOrders = useRight("sign an order");
   const preparesOrders = useRight("prepare an order");
   const mayOrder = signsOrders || preparesOrders;
+  const signsPrescriptions = useRight("sign a prescription");
+  const writesPrescriptions = useRight("write a prescription for a physician's signature");
+  const mayPrescribe = signsPrescriptions || writesPrescriptions;
   const signsReferrals = useRight("sign a referral");
   const writesReferrals = useRight("write a referral for a physician's signature");
   const mayRefer = signsReferrals || writesReferrals;
@@ -217,7 +222,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       setOpen(area);
     } else if (ref === "charges") setOpen("charges");
     else if (ref === "order") order();
-    else if (ref === "refer") setOpen("refer");
+    else if (ref === "refer" || ref === "prescribe") setOpen(ref);
     else if (ref === "drawing") {
       setDrawing(left.drawing);
       setOpen("drawing");
@@ -230,7 +235,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     setOpen(open === what ? "" : what);
   };
   const intake = () => go(`/visits/${note.visit.id}/intake`);
-  const inPart = open === "" || open === "beside" || open === "order" || open === "refer";
+  const inPart = open === "" || open === "beside" || ["order", "refer", "prescribe"].includes(open);
   useKeys([
     ...shown.map(({ part }) => ({
       key: `Alt+${parts[part]?.key}`,
@@ -265,6 +270,15 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     ...(mayOrder ? [{ key: "o", label: signsOrders ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
     ...(mayRefer
       ? [{ key: "f", label: signsReferrals ? "Refer to another practice" : "Write a referral", run: () => toggle("refer") }]
+      : []),
+    ...(mayPrescribe
+      ? [
+          {
+            key: "x",
+            label: signsPrescriptions ? "Prescribe; renew, change or stop a medicine" : "Write a prescription",
+            run: () => toggle("prescribe"),
+          },
+        ]
       : []),
     ...(closing ? [{ key: "Escape", label: "Back to the note", run: () => setClosing(null) }] : []),
     ...(maySign && !panels.includes(open)
@@ -448,6 +462,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               {signsOrders ? "Order" : "Prepare an order"} <KeyCap k="o" />
             </button>
           )}
+          {mayPrescribe && (
+            <button type="button" className="choice" onClick={() => toggle("prescribe")}>
+              Prescribe <KeyCap k="x" />
+            </button>
+          )}
           {mayRefer && (
             <button type="button" className="choice" onClick={() => toggle("refer")}>
               Refer <KeyCap k="f" />
@@ -487,6 +506,14 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             code: d.code,
             title: d.title,
           }))}
+          close={() => setOpen("")}
+        />
+      )}
+      {open === "prescribe" && (
+        <Prescribe
+          patient={note.visit.patient}
+          visitId={note.visit.id}
+          medicines={chart.medicines.map((m) => ({ id: m.id, name: m.name, dose: m.dose }))}
           close={() => setOpen("")}
         />
       )}

@@ -7,6 +7,7 @@ import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
+import { Factor } from "./Factor";
 import { useMe } from "./session";
 
 /** Account is a person's own password and signing secret, and where they are signed in. */
@@ -67,6 +68,7 @@ export function Account() {
           Change
         </button>
       </Form>
+      <Factor />
       <h2 className="mb-2 text-title">Where I am signed in</h2>
       {sessions.error && <p>{say(sessions.error)}</p>}
       <Table className="max-w-[640px] text-aside" columns={["Since", "Last used", "", ""].map((word) => ({ word }))}>

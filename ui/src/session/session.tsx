@@ -177,6 +177,8 @@ function SignIn() {
   const client = useQueryClient();
   const [login, setLogin] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [asked, setAsked] = useState(false); // the second factor, of who has one
   const [error, setError] = useState("");
   return (
     <Door
@@ -184,14 +186,17 @@ function SignIn() {
       error={error}
       onSubmit={async () => {
         try {
-          await got(api.POST("/api/session", { body: { login, password } }));
+          await got(api.POST("/api/session", { body: { login, password, code: code.trim() || undefined } }));
           tellTabs("changed");
           sessionStorage.clear(); // what waits is announced at each sign-in
           setError("");
           await client.resetQueries();
         } catch (e) {
-          setError(say(e));
-          setPassword("");
+          const factor = e instanceof Problem && e.kind === "factor";
+          setError(factor && !asked ? "" : say(e));
+          setAsked(factor);
+          setCode("");
+          if (!factor) setPassword("");
         }
       }}
     >
@@ -215,6 +220,19 @@ function SignIn() {
           onChange={(e) => setPassword(e.target.value)}
         />
       </label>
+      {asked && (
+        <label className="label mt-4 block">
+          Code of the second factor
+          <input
+            autoFocus
+            inputMode="numeric"
+            autoComplete="one-time-code"
+            className="field font-mono text-ink"
+            value={code}
+            onChange={(e) => setCode(e.target.value)}
+          />
+        </label>
+      )}
     </Door>
   );
 }
