@@ -57,7 +57,9 @@ func TestAReferralFromQuestionToReport(t *testing.T) {
 	})
 	h.sees("08 Jan 2031")
 	look(h, "referral")
-	others.Tell(number, func(s *standin.Sent) { s.Status, s.Business, s.Report = "completed", "", "Stable. Keep the lisinopril." })
+	others.Tell(number, func(s *standin.Sent) {
+		s.Status, s.Business, s.Report = "completed", "", "Stable. Keep the lisinopril."
+	})
 	h.sees("report to be read")
 	h.sees("Stable. Keep the lisinopril.")
 	look(h, "report")

@@ -122,9 +122,7 @@ func (a *Acts) reading(held chart.Record, x Typed) (out Reading) {
 		out.Drug = prescription.Propose(l, name, dose, a.forms(name))
 	}
 	d := out.Drug
-	for _, f := range prescription.Forms(a.forms(d.Medicine)) {
-		out.Forms = append(out.Forms, f)
-	}
+	out.Forms = append(out.Forms, prescription.Forms(a.forms(d.Medicine))...)
 	facts := a.facts(held, d)
 	facts.Printed, facts.Monitored = x.Print, x.Looked
 	out.Reads, out.Says, out.Amount, out.Schedule, out.Known = d.Reads(), d.Says(), d.Amount(), facts.Schedule, facts.Known

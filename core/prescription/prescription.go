@@ -54,6 +54,9 @@ func (d Drug) Reads() string {
 	if verb == "Put in" {
 		verb = "Put"
 	}
+	if verb == "Inhale" && x.Route == "inhaled" {
+		x.Route = "" // the verb says it
+	}
 	says := x.Says()
 	if x.Amount == "" {
 		if verb != "Apply" {

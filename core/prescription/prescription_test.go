@@ -74,7 +74,7 @@ func TestHowMuchAPrescriptionNeeds(t *testing.T) {
 func TestDirectionsReadAsPlainEnglish(t *testing.T) {
 	for dose, want := range map[string]string{
 		"1 tab po bid with meals":                 "Take 1 tablet by mouth twice a day with meals",
-		"2 puffs inhaled every 4 hours as needed": "Inhale 2 puffs inhaled every 4 hours as needed",
+		"2 puffs inhaled every 4 hours as needed": "Inhale 2 puffs every 4 hours as needed",
 		"10 units under the skin at bedtime":      "Inject 10 units under the skin at bedtime",
 		"1 drop in each eye twice daily":          "Put 1 drop in the eye twice a day",
 		"apply to rash twice daily":               "Apply on the skin twice a day",
