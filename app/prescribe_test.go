@@ -203,7 +203,7 @@ func TestASeriousWarningNeedsAReason(t *testing.T) {
 	n := c.script("ibuprofen 600 mg tablet 1 tablet three times daily for 5 days", nil)
 	_, err := c.app.Prescribe.Prescribe(ctx, c.doctor(), n)
 	require.Equal(t, act.Invalid, kind(t, err))
-	require.ErrorContains(t, err, "warfarin")
+	require.ErrorContains(t, err, "With Warfarin: bleeding")
 	n.Reason = "Two days only, with a proton pump inhibitor; she knows the signs of bleeding."
 	v, err := c.app.Prescribe.Prescribe(ctx, c.doctor(), n)
 	require.NoError(t, err)
