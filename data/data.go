@@ -44,6 +44,14 @@ var TestLists embed.FS
 
 // Intervals are how long results are usually good for, as text with tabs.
 //
+//go:embed coverage/medicare.tsv
+var Medicare string
+
+// Notice is the advance notice of non-coverage in its public wording.
+//
+//go:embed coverage/notice.yaml
+var Notice []byte
+
 //go:embed orders/intervals.tsv
 var Intervals string
 

@@ -67,6 +67,34 @@ func TestTheWholePadByKeyboard(t *testing.T) {
 	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the order being signed")
 	h.eventually(func() bool { return len(lab.Received()) == 2 }, "the laboratory having it")
 	require.Contains(t, string(lab.Received()[1]), "OBX|2|ST|TARGET^Target INR^L||2 to 3")
+
+	// A payer notice: Original Medicare does not pay routine examinations by law.
+	h.chartOf("SK-20215")
+	h.press("o")
+	h.focused("Add a test")
+	h.types("tsh")
+	h.press("Enter")
+	h.sees("? Medicare: not checked")
+	h.click("Another diagnosis")
+	h.focused("Diagnosis for this order")
+	h.types("Z00.00")
+	h.press("Enter")
+	h.sees("Z00.00")
+	for _, code := range []string{"M81.0", "Z00.00"} { // no longer for the one, and for the other
+		eval[bool](h, fmt.Sprintf(`(document.querySelector('[aria-label^="%s "][aria-label*="justifies"]').click(), true)`, code))
+	}
+	h.sees("Medicare does not pay: routine examinations are not paid by law.")
+	h.sees("Not the approved form: the edition at hand may be used until 31 Jan 2026")
+	h.click("Option 3")
+	h.press("Ctrl+Enter")
+	h.sees("The patient does not want Thyroid stimulating hormone: take it off.")
+	h.click("Option 1")
+	look(h, "notice")
+	require.Empty(t, h.axe())
+	h.press("Ctrl+Enter")
+	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the order being signed")
+	h.eventually(func() bool { return len(lab.Received()) == 3 }, "the laboratory having it")
+	require.Contains(t, string(lab.Received()[2]), "|GY^^HCPT", "what was signed on a form that may not be used counts as none")
 }
 
 // TestAnOrderIsDrawnLaterByMouse: the physician signs, the assistant draws, the courier takes it.

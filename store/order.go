@@ -28,6 +28,19 @@ type TestDetail struct {
 	Remark     string              `json:"remark,omitempty"`
 	Needs      []order.Tube        `json:"needs,omitempty"`
 	Turnaround int                 `json:"turnaround,omitempty"` // hours; 0 where the list did not say
+	Notice     *TestNotice         `json:"notice,omitempty"`     // where Original Medicare is to pay
+}
+
+// TestNotice is what Original Medicare was expected to pay of a test when it was signed, what
+// the patient chose on the advance notice, and what that does to the charge.
+type TestNotice struct {
+	Answer    string   `json:"answer"` // as core/coverage names it
+	Says      string   `json:"says"`
+	Source    string   `json:"source,omitempty"`
+	Choice    int      `json:"choice,omitempty"`   // 1 to 3; 0 for none
+	Approved  bool     `json:"approved,omitempty"` // the form could be used that day
+	Modifiers []string `json:"modifiers,omitempty"`
+	Billed    bool     `json:"billed"`
 }
 
 // OrderDetail is what else was signed of an order.

@@ -37,6 +37,24 @@ func (s *server) describeOrder(api huma.API) {
 		out, err := s.app.Order.Repeated(ctx, who, in.ID, in.Body.Tests)
 		return &body[[]order.Repeat]{out}, err
 	})
+	does(api, http.MethodPost, "coverage", "/api/patients/{id}/pad/coverage", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Tests []orders.CoverageLine `json:"tests" maxItems:"60"`
+		}
+	}) (*body[orders.CoverageView], error) {
+		out, err := s.app.Order.Coverage(ctx, who, in.ID, in.Body.Tests)
+		return &body[orders.CoverageView]{out}, err
+	})
+	does(api, http.MethodPost, "advance-notice", "/api/patients/{id}/pad/notice", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Tests []orders.CoverageLine `json:"tests" maxItems:"60"`
+		}
+	}) (*body[AdvanceNotice], error) {
+		out, err := s.app.Order.NoticePDF(ctx, who, in.ID, in.Body.Tests)
+		return &body[AdvanceNotice]{AdvanceNotice{out}}, err
+	})
 	get(api, "needed", "/api/tests/needed", func(ctx context.Context, who act.Actor, in *struct {
 		Tests []string `query:"tests,explode" maxItems:"60" doc:"laboratory:code"`
 	}) ([]orders.NeededView, error) {
@@ -162,11 +180,18 @@ type OrderBody struct {
 	Secret    string        `json:"secret,omitempty" maxLength:"1000"`
 	Prepared  string        `json:"prepared,omitempty" maxLength:"64" doc:"The prepared order that this one signs or replaces"`
 	Tests     []OrderedTest `json:"tests" maxItems:"60"`
+
+	Notices []orders.NoticeChoice `json:"notices,omitempty" maxItems:"60" doc:"What the patient chose on the advance notice, where Original Medicare is to pay"`
+}
+
+// AdvanceNotice is the notice on paper.
+type AdvanceNotice struct {
+	PDF []byte `json:"pdf"`
 }
 
 func (b OrderBody) order(patient string) orders.NewOrder {
 	n := orders.NewOrder{PatientID: patient, VisitID: b.VisitID, Pad: order.Pad{Priority: b.Priority, Drawing: b.Drawing, Site: b.Site, Payer: b.Payer,
-		Copies: b.Copies}, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared}
+		Copies: b.Copies}, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared, Notices: b.Notices}
 	for _, t := range b.Tests {
 		n.Lines = append(n.Lines, order.Line{Laboratory: t.Laboratory, Test: t.Code, Diagnoses: t.Diagnoses, Answers: t.Answers, Remark: t.Remark,
 			Timing: order.Timing{Due: t.Due, Every: t.Every, Until: t.Until}})

@@ -9,6 +9,7 @@ import (
 
 	"deftledger/core/chart"
 	"deftledger/core/coding"
+	"deftledger/core/coverage"
 	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/result"
@@ -23,6 +24,8 @@ type Config struct {
 	Laboratories []order.Laboratory // with their test lists; the first is the one usually meant
 	LabAddr      string             // host:port of the laboratory's MLLP listener
 	Intervals    []order.Interval   // how long results are usually good for
+	Medicare     []coverage.Row     // what Original Medicare pays a test for
+	Notice       coverage.Notice    // the advance notice, with the day up to which it may be used
 	Facility     string             // as we call ourselves in messages
 	Practice     string             // as we call ourselves to people
 	Codes        func() (*coding.Library, *coding.Index, error)

@@ -51,6 +51,9 @@ func (a *Acts) requisition(q *store.Q, o store.Order, cancel bool) ([]byte, erro
 		for _, y := range x.Detail.Answers {
 			t.Lines = append(t.Lines, chart.Tidy(y.Words+": "+strings.Replace(y.Answer, "T", " ", strings.Count(string(y.Kind), "datetime"))+" "+y.Unit))
 		}
+		if says := NoticeWords(x.Detail.Notice); says != "" {
+			t.Lines = append(t.Lines, says)
+		}
 		if x.Detail.Remark != "" {
 			t.Lines = append(t.Lines, "Remark: "+x.Detail.Remark)
 		}

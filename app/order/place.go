@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/order"
 	"deftledger/store"
@@ -18,6 +19,7 @@ type NewOrder struct {
 	PatientID string
 	VisitID   string // "" for an order without a visit
 	order.Pad
+	Notices   []NoticeChoice
 	RequestID string // names this act, so that a repeated one counts once
 	Secret    string
 	Prepared  string // the prepared order that this one signs; "" when none
@@ -42,6 +44,7 @@ type sealedTest struct {
 	Diagnoses []store.CodedTitle  `json:"diagnoses"`
 	Answers   []order.EntryAnswer `json:"answers,omitempty"`
 	Remark    string              `json:"remark,omitempty"`
+	Notice    string              `json:"notice,omitempty"`
 }
 
 // incomplete tells a person what an order lacks.
@@ -171,7 +174,7 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out [
 			if prepared.Collected { // drawn when it was prepared, not when it is signed
 				drawn = prepared.At
 			}
-			if err := a.placeOne(t, &o, s, drawn, prepared); err != nil {
+			if err := a.placeOne(t, &o, s, drawn, prepared, p, n); err != nil {
 				return err
 			}
 			out = append(out, a.View(o))
@@ -193,10 +196,13 @@ func firstID(out []OrderView) string {
 
 // placeOne stores one order of a signing with its line and its seal, and sends it if it goes
 // out now. drawn is when the specimens were taken, where they were.
-func (a *Acts) placeOne(t *act.Tx, o *store.Order, s order.Sheet, drawn time.Time, prepared store.Prepared) error {
+func (a *Acts) placeOne(t *act.Tx, o *store.Order, s order.Sheet, drawn time.Time, prepared store.Prepared, p chart.Patient, n NewOrder) error {
 	lab := a.Config.Laboratory(s.Laboratory)
 	tests, rows, err := a.tests(s)
 	if err != nil {
+		return err
+	}
+	if err := a.noticed(t.Q, p, n, rows, s); err != nil {
 		return err
 	}
 	number, err := t.NextPlacer()
@@ -255,7 +261,7 @@ func (a *Acts) placeOne(t *act.Tx, o *store.Order, s order.Sheet, drawn time.Tim
 		sealed.Copies = append(sealed.Copies, c.Says())
 	}
 	for _, x := range rows {
-		sealed.Tests = append(sealed.Tests, sealedTest{x.Code, x.Name, x.Diagnoses, x.Detail.Answers, x.Detail.Remark})
+		sealed.Tests = append(sealed.Tests, sealedTest{x.Code, x.Name, x.Diagnoses, x.Detail.Answers, x.Detail.Remark, NoticeWords(x.Detail.Notice)})
 	}
 	if _, err := t.Seal(o.PatientID, "order", o.ID, 0, sealed); err != nil {
 		return err

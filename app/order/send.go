@@ -9,6 +9,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
+	"deftledger/core/coverage"
 	"deftledger/core/line"
 	"deftledger/core/order"
 	"deftledger/exchange/fhir"
@@ -111,6 +112,9 @@ func (a *Acts) message(q *store.Q, o store.Order) (m hl7v2.Order, err error) {
 	kinds := map[order.AnswerKind]string{order.AnswerNumber: "NM", order.AnswerDate: "DT", order.AnswerDatetime: "TS"}
 	for _, x := range o.Tests {
 		mt := hl7v2.OrderTest{Code: x.Code, Name: x.Name, LOINC: x.LOINC, Remark: x.Detail.Remark}
+		if n := x.Detail.Notice; n != nil {
+			mt.Notice, mt.Modifiers = coverage.NoticeCode(coverage.Answer(n.Answer), coverage.Choice(n.Choice), n.Approved), n.Modifiers
+		}
 		for _, d := range x.Diagnoses {
 			mt.Diagnoses = append(mt.Diagnoses, hl7v2.Diagnosis{Code: d.Code, Title: d.Title})
 		}

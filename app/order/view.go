@@ -25,6 +25,7 @@ type OrderTestView struct {
 	Signed    bool                `json:"signed"`
 	Answers   []order.EntryAnswer `json:"answers" doc:"To the questions of the laboratory"`
 	Remark    string              `json:"remark"`
+	Notice    string              `json:"notice" doc:"What Original Medicare was expected to pay and what the patient chose, in words; empty where it is not to pay"`
 }
 
 // OrderView is an order with its tests and where it stands.
@@ -122,7 +123,7 @@ func (a *Acts) View(o store.Order) OrderView {
 	}
 	for _, t := range o.Tests {
 		v.Tests = append(v.Tests, OrderTestView{Code: t.Code, Name: t.Name, LOINC: t.LOINC, Specimen: t.Specimen, Tube: t.Tube,
-			Diagnoses: t.Diagnoses, ReportID: t.ReportID, Status: t.ReportStatus, Signed: t.Signed, Answers: t.Detail.Answers, Remark: t.Detail.Remark})
+			Diagnoses: t.Diagnoses, ReportID: t.ReportID, Status: t.ReportStatus, Signed: t.Signed, Answers: t.Detail.Answers, Remark: t.Detail.Remark, Notice: NoticeWords(t.Detail.Notice)})
 	}
 	return v
 }

@@ -41,6 +41,8 @@ type OrderTest struct {
 	Remark            string
 	Answers           []OrderAnswered
 	Specimens         []OrderSpecimen
+	Notice            string   // the advance notice (ORC-20, table 0339); "" where none is called for
+	Modifiers         []string // of the charge (OBR-45, HCPCS)
 }
 
 // OrderAnswered is the answer to a question at order entry. Kind is the value type of OBX-2.
@@ -85,7 +87,7 @@ func (o Order) Build() []byte {
 	}
 	for i, t := range o.Tests {
 		number := joined("^", fmt.Sprintf("%s-%d", o.Placer, i+1), Escape(o.Sender))
-		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician)
+		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician, "", "", "", "", "", "", "", t.Notice)
 		seg("TQ1", "1", "", "", "", "", "", strings.ReplaceAll(o.Due, "-", ""), "", o.Priority)
 		collector := ""
 		if o.CollectedBy.Family != "" {
@@ -95,8 +97,13 @@ func (o Order) Build() []byte {
 		if t.LOINC != "" {
 			name += "^" + t.LOINC + "^^LN"
 		}
+		var modifiers []string
+		for _, m := range t.Modifiers {
+			modifiers = append(modifiers, Escape(m)+"^^HCPT")
+		}
 		seg("OBR", fmt.Sprint(i+1), number, "", name, "", "", stamp(o.CollectedAt), "", "", collector,
-			"", "", "", "", "", clinician, "", "", "", "", "", "", "", "", "", "", "", strings.Join(copies, "~"))
+			"", "", "", "", "", clinician, "", "", "", "", "", "", "", "", "", "", "", strings.Join(copies, "~"),
+			"", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", strings.Join(modifiers, "~"))
 		if t.Remark != "" {
 			seg("NTE", "1", "P", Escape(t.Remark))
 		}

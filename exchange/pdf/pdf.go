@@ -52,9 +52,9 @@ type Document struct {
 	Entries                   []Entry
 }
 
-// coverage says which characters a typeface has; a missing one would be blank on
+// glyphs says which characters a typeface has; a missing one would be blank on
 // paper, and "≥ 3" must never print as "3".
-func coverage(raw []byte) func() func(rune) bool {
+func glyphs(raw []byte) func() func(rune) bool {
 	return sync.OnceValue(func() func(rune) bool {
 		f, err := sfnt.Parse(raw)
 		if err != nil {
@@ -68,7 +68,7 @@ func coverage(raw []byte) func() func(rune) bool {
 	})
 }
 
-var inSerif, inSans = coverage(serif), coverage(sansBold)
+var inSerif, inSans = glyphs(serif), glyphs(sansBold)
 
 // plain are the usual ways to write characters that the typefaces lack.
 var plain = map[rune]string{'≥': ">=", '≤': "<=", '≈': "~", '≠': "!=", '→': "->", '←': "<-", '↑': "(up)", '↓': "(down)", 'μ': "mc",

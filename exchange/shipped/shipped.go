@@ -6,6 +6,7 @@ package shipped
 import (
 	"fmt"
 	"io/fs"
+	"regexp"
 	"strconv"
 	"strings"
 
@@ -13,6 +14,7 @@ import (
 
 	"deftledger/core/chart"
 	"deftledger/core/coding"
+	"deftledger/core/coverage"
 	"deftledger/core/measure"
 	"deftledger/core/note"
 	"deftledger/core/order"
@@ -27,6 +29,8 @@ import (
 type Reference struct {
 	Laboratories []order.Laboratory // the first is the one usually meant
 	Intervals    []order.Interval
+	Medicare     []coverage.Row // what Original Medicare pays a test for
+	Notice       coverage.Notice
 	Medicines    *safety.Catalogue
 	HouseTests   []result.HouseTest
 	Vaccines     []chart.Vaccine
@@ -73,6 +77,12 @@ func Read() (r Reference, err error) {
 	if r.Intervals, err = Intervals(data.Intervals); err != nil {
 		return r, err
 	}
+	if r.Medicare, err = Medicare(data.Medicare); err != nil {
+		return r, err
+	}
+	if r.Notice, err = Notice(data.Notice); err != nil {
+		return r, err
+	}
 	text, err := fs.ReadFile(data.Forms, "findings/systems.yaml")
 	if err == nil {
 		r.Systems, err = forms.Systems("findings/systems.yaml", string(text))
@@ -100,6 +110,68 @@ func Intervals(text string) (out []order.Interval, err error) {
 			return nil, fmt.Errorf("orders/intervals.tsv:%d: it needs a LOINC code, days above zero, words and a source", i+1)
 		}
 		out = append(out, order.Interval{LOINC: f[0], Name: f[1], Days: n, Says: f[3], Source: f[4]})
+	}
+	return out, nil
+}
+
+// Notice reads an edition of the advance notice, and refuses one that lacks a box or an option.
+func Notice(text []byte) (n coverage.Notice, err error) {
+	if err = yaml.UnmarshalWithOptions(text, &n, yaml.Strict()); err != nil {
+		return n, fmt.Errorf("coverage/notice.yaml: %w", err)
+	}
+	if lacks := n.Sound(); lacks != "" {
+		return n, fmt.Errorf("coverage/notice.yaml: %s", lacks)
+	}
+	return n, nil
+}
+
+var icdBegins = regexp.MustCompile(`^[A-Z][0-9][0-9A-Z]{1,5}$`)
+
+// Medicare reads what Original Medicare pays a test for: tests, codes, answer, months, from,
+// sex, says, source.
+func Medicare(text string) (out []coverage.Row, err error) {
+	head := true
+	for i, line := range strings.Split(text, "\n") {
+		if line == "" || line[0] == '#' {
+			continue
+		}
+		if head {
+			head = false
+			continue
+		}
+		fault := func(format string, args ...any) error {
+			return fmt.Errorf("coverage/medicare.tsv:%d: "+format, append([]any{i + 1}, args...)...)
+		}
+		f := strings.Split(line, "\t")
+		if len(f) != 8 {
+			return nil, fault("%d columns, not 8", len(f))
+		}
+		r := coverage.Row{Tests: strings.Fields(f[0]), Codes: strings.Fields(f[1]), Answer: coverage.Answer(f[2]), Sex: f[5], Says: f[6], Source: f[7]}
+		for _, n := range []struct {
+			text string
+			into *int
+		}{{f[3], &r.Months}, {f[4], &r.From}} {
+			if n.text == "" {
+				continue
+			}
+			if *n.into, err = strconv.Atoi(n.text); err != nil || *n.into < 1 {
+				return nil, fault("%q is no number above zero", n.text)
+			}
+		}
+		for _, t := range r.Tests {
+			if t != "*" && !order.SoundLOINC(t) {
+				return nil, fault("%q is no LOINC code", t)
+			}
+		}
+		for _, c := range r.Codes {
+			if !icdBegins.MatchString(c) {
+				return nil, fault("no ICD-10-CM code begins with %q", c)
+			}
+		}
+		if len(r.Tests) == 0 || len(r.Codes) == 0 || r.Answer != coverage.Covered && r.Answer != coverage.Excluded || r.Says == "" || r.Source == "" || r.Sex != "" && r.Sex != "M" && r.Sex != "F" {
+			return nil, fault("it needs tests, codes, covered or excluded, words and a source")
+		}
+		out = append(out, r)
 	}
 	return out, nil
 }

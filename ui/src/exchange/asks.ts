@@ -87,6 +87,12 @@ export const asks = {
   inquiry: (id: string) =>
     queryOptions({ queryKey: ["desk", "inquiry", id], queryFn: () => got(api.GET("/api/inquiries/{id}", by(id))) }),
   factor: () => queryOptions({ queryKey: ["factor"], queryFn: () => got(api.GET("/api/session/factor")), staleTime: 0 }),
+  coverage: (patient: string, tests: Schemas["CoverageLine"][]) =>
+    queryOptions({
+      queryKey: ["coverage", patient, JSON.stringify(tests)],
+      queryFn: () => got(api.POST("/api/patients/{id}/pad/coverage", { ...by(patient), body: { tests } })),
+      gcTime: 10_000,
+    }),
   referral: (id: string) =>
     queryOptions({ queryKey: ["desk", "referral", id], queryFn: () => got(api.GET("/api/referrals/{id}", by(id))) }),
   referrals: (patient: string) =>

@@ -1612,6 +1612,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/pad/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["coverage"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/pad/notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["advance-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/pad/repeated": {
         parameters: {
             query?: never;
@@ -3036,6 +3068,12 @@ export interface components {
              */
             version?: number;
         };
+        "Advance-noticeRequest": {
+            tests: components["schemas"]["CoverageLine"][];
+        };
+        AdvanceNotice: {
+            pdf: string;
+        };
         AdviceView: {
             /** @description The reason why it does not apply; empty while nobody answered */
             answer: string;
@@ -3547,6 +3585,21 @@ export interface components {
             /** @description primary, second, third */
             rank: string;
             until: string;
+        };
+        CoverageLine: {
+            code: string;
+            diagnoses: string[];
+            laboratory: string;
+        };
+        CoverageRequest: {
+            tests: components["schemas"]["CoverageLine"][];
+        };
+        CoverageView: {
+            /** @description The primary coverage is Original Medicare; of any other nothing is checked */
+            applies: boolean;
+            /** @description Why the notice at hand may not be used; empty when it may */
+            form: string;
+            tests: components["schemas"]["TestCoverage"][];
         };
         DecideRequest: {
             /** @enum {string} */
@@ -4736,6 +4789,15 @@ export interface components {
             /** @description Set when the code edition does not cover the date of service */
             warning: string;
         };
+        NoticeChoice: {
+            /**
+             * Format: int64
+             * @description 0 for none
+             */
+            choice: number;
+            code: string;
+            laboratory: string;
+        };
         "Open-chartRequest": {
             reason: string;
         };
@@ -4802,6 +4864,8 @@ export interface components {
              * @enum {string}
              */
             drawing: "now" | "here" | "site";
+            /** @description What the patient chose on the advance notice, where Original Medicare is to pay */
+            notices?: components["schemas"]["NoticeChoice"][];
             payer?: components["schemas"]["Payer"];
             /** @description The prepared order that this one signs or replaces */
             prepared?: string;
@@ -4826,6 +4890,8 @@ export interface components {
             diagnoses: components["schemas"]["CodedTitle"][];
             loinc: string;
             name: string;
+            /** @description What Original Medicare was expected to pay and what the patient chose, in words; empty where it is not to pay */
+            notice: string;
             remark: string;
             reportId: string;
             signed: boolean;
@@ -5775,6 +5841,13 @@ export interface components {
             number: string;
             use: string;
         };
+        TestCoverage: {
+            code: string;
+            /** @description What the laboratory asks of who pays by themself; empty where its list does not say */
+            estimate: string;
+            laboratory: string;
+            verdict: components["schemas"]["Verdict"];
+        };
         TimelineView: {
             /**
              * Format: int64
@@ -5902,6 +5975,13 @@ export interface components {
             status: string;
             text: string;
             unit: string;
+        };
+        Verdict: {
+            /** @enum {string} */
+            answer: "covered" | "unlikely" | "excluded" | "not checked";
+            says: string;
+            /** @description The determination; empty for not checked */
+            source: string;
         };
         VisitKind: {
             examination: string[];
@@ -9550,6 +9630,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PadView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CoverageRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CoverageView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "advance-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Advance-noticeRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdvanceNotice"];
                 };
             };
             /** @description Error */

@@ -95,6 +95,10 @@ export function OrderPad({
   const input = useRef<HTMLInputElement>(null);
   useEffect(() => input.current?.focus(), []);
   const [adding, setAdding] = useState(false);
+  const further = useRef<HTMLInputElement>(null);
+  useEffect(() => {
+    if (adding) further.current?.focus();
+  }, [adding]);
   const [word, setWord] = useState("");
 
   const diagnoses = [...given, ...more.filter((d) => !given.some((g) => g.code === d.code))];
@@ -171,6 +175,11 @@ export function OrderPad({
       return;
     }
     if (lacks(all)) return;
+    const unwanted = all.find((i) => i.choice === 3);
+    if (unwanted) {
+      setError(`The patient does not want ${unwanted.test.name}: take it off.`);
+      return;
+    }
     setError("");
     const requestId = best ? crypto.randomUUID() : request;
     setRequest(requestId);
@@ -226,6 +235,30 @@ export function OrderPad({
     const of = repeated.data?.filter((r) => r.laboratory === i.test.laboratory && r.code === i.test.code);
     return repeated.isPlaceholderData && of?.length === 0 ? undefined : of;
   };
+  // What Original Medicare is expected to pay, each time a test or a diagnosis changes.
+  const lines = items.map((i) => ({ laboratory: i.test.laboratory, code: i.test.code, diagnoses: i.diagnoses }));
+  const coverage = useQuery({
+    ...asks.coverage(patient.id, lines),
+    enabled: items.length > 0 && whole.payer === "insurer",
+    placeholderData: keepPreviousData,
+  });
+  const coverageOf = (i: Item) =>
+    whole.payer === "insurer" && coverage.data?.applies && !coverage.isPlaceholderData
+      ? coverage.data.tests.find((t) => t.laboratory === i.test.laboratory && t.code === i.test.code)
+      : undefined;
+  const noticed = items.some((i) => ["unlikely", "excluded"].includes(coverageOf(i)?.verdict.answer ?? ""));
+  async function printNotice() {
+    setError("");
+    try {
+      const { pdf } = await got(
+        api.POST("/api/patients/{id}/pad/notice", { params: { path: { id: patient.id } }, body: { tests: lines } }),
+      );
+      const bytes = Uint8Array.from(atob(pdf), (c) => c.charCodeAt(0));
+      window.open(URL.createObjectURL(new Blob([bytes], { type: "application/pdf" })), "_blank", "noreferrer");
+    } catch (e) {
+      setError(say(e));
+    }
+  }
   const usual = (view.data?.usual ?? []).filter((t) => !items.some((i) => key(i.test) === key(t)));
   const often = (view.data?.often ?? []).filter(
     (t) => !items.some((i) => key(i.test) === key(t)) && !usual.some((u) => key(u) === key(t)),
@@ -325,6 +358,7 @@ export function OrderPad({
             diagnoses={diagnoses}
             timing={whole.timing}
             repeats={repeatsOf(i)}
+            coverage={coverageOf(i)}
             change={(x) => {
               setItems((list) => list.map((y) => (key(y.test) === key(i.test) ? x : y)));
               renew();
@@ -340,6 +374,16 @@ export function OrderPad({
           />
         ))}
       </ul>
+      {noticed && (
+        <p className="mt-1 text-small">
+          <button type="button" className="plain py-0 text-small" onClick={() => void printNotice()}>
+            Print the advance notice
+          </button>
+          {coverage.data?.form && (
+            <span className="font-semibold text-carried"> Not the approved form: {coverage.data.form}.</span>
+          )}
+        </p>
+      )}
       <div className="mt-1 flex flex-wrap items-baseline gap-x-4">
         {items.length > 0 && diagnoses.length > 1 && (
           <button type="button" className="plain py-0" onClick={linkAll}>
@@ -356,6 +400,7 @@ export function OrderPad({
         <div className="mt-1">
           <SearchList
             label="Diagnosis for this order: words or code"
+            input={further}
             query={word}
             setQuery={setWord}
             search={(q) => asks.codes("", q)}

@@ -54,6 +54,7 @@ export function OrderRow({ order: o, whole = false }: { order: Schemas["OrderVie
                   </span>
                 ))}
                 {t.remark && <span className="block">Remark: {t.remark}</span>}
+                {t.notice && <span className="block">{t.notice}</span>}
               </dd>
             </Fragment>
           ))}

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import type { Schemas } from "../exchange/client";
 import { day } from "../frame/time";
+import { Choice } from "../kit/Choice";
 import { Entry } from "./Entry";
 import { asked, type Diagnosis, type Item, now, type Timing } from "./pad";
 import { When } from "./When";
@@ -23,6 +24,7 @@ export function PadItem({
   diagnoses,
   timing,
   repeats,
+  coverage,
   change,
   answer,
   off,
@@ -31,6 +33,7 @@ export function PadItem({
   diagnoses: Diagnosis[];
   timing: Timing; // of the pad
   repeats?: Schemas["Repeat"][]; // undefined while they are looked for
+  coverage?: Schemas["TestCoverage"]; // where Original Medicare is to pay
   change: (i: Item) => void;
   answer: (question: string, answer: string) => void;
   off: () => void;
@@ -93,6 +96,9 @@ export function PadItem({
           {r.source && <span className="text-faded"> {r.source}</span>}
         </p>
       ))}
+      {coverage && (
+        <Medicare of={t.name} coverage={coverage} choice={i.choice ?? 0} choose={(choice) => change({ ...i, choice })} />
+      )}
       {questions.length > 0 && (
         <fieldset className="mt-1 border-l-[3px] border-edge pl-3">
           <legend className="sr-only">The laboratory asks, for {t.name}</legend>
@@ -131,5 +137,50 @@ export function PadItem({
         </div>
       )}
     </li>
+  );
+}
+
+const choices = [
+  "Nothing signed",
+  "Option 1: bill Medicare",
+  "Option 2: pays, do not bill",
+  "Option 3: does not want it",
+] as const;
+
+// Medicare says what Original Medicare is expected to pay, and keeps what the patient chose on the notice.
+function Medicare({
+  of,
+  coverage: { verdict: v, estimate },
+  choice,
+  choose,
+}: {
+  of: string;
+  coverage: Schemas["TestCoverage"];
+  choice: 0 | 1 | 2 | 3;
+  choose: (c: 0 | 1 | 2 | 3) => void;
+}) {
+  const source = v.source && <span className="text-faded"> {v.source}</span>;
+  if (v.answer === "covered")
+    return (
+      <p className="small mt-0.5">
+        Medicare: covered, {v.says}.{source}
+      </p>
+    );
+  if (v.answer === "not checked") return <p className="small mt-0.5">? Medicare: not checked, {v.says}.</p>;
+  return (
+    <fieldset className="mt-1 border-l-[3px] border-carried pl-3 text-small">
+      <legend className="sr-only">Advance notice for {of}</legend>
+      <strong className="font-semibold">
+        {v.answer === "excluded" ? "Medicare does not pay: " : "Payment by Medicare is unlikely: "}
+      </strong>
+      {v.says}.{source} {estimate && `About ${estimate}.`}
+      <span className="mt-1 flex flex-wrap gap-1.5">
+        {choices.map((word, n) => (
+          <Choice key={word} on={choice === n} set={() => choose(n as 0 | 1 | 2 | 3)}>
+            {word}
+          </Choice>
+        ))}
+      </span>
+    </fieldset>
   );
 }

@@ -11,6 +11,7 @@ export type Item = {
   answers: Record<string, string>;
   remark: string;
   timing?: Timing; // where it differs from that of the pad
+  choice?: 0 | 1 | 2 | 3; // of the patient, on the advance notice
 };
 export type Timing = { due: string; every: number; until: string };
 export const now: Timing = { due: "", every: 0, until: "" };
@@ -79,6 +80,9 @@ export function body(items: Item[], c: Common) {
     drawing: c.drawing,
     site: c.drawing === "site" ? c.site || undefined : undefined,
     payer: { who: c.payer },
+    notices: items
+      .filter((i) => i.choice)
+      .map((i) => ({ laboratory: i.test.laboratory, code: i.test.code, choice: i.choice ?? 0 })),
     copies: [
       ...(c.copyPatient ? [{ patient: true }] : []),
       ...c.copy
