@@ -12,6 +12,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/desk"
 	"deftledger/core/coding"
+	"deftledger/core/prescription"
 	"deftledger/core/line"
 	"deftledger/data"
 	"deftledger/demo"
@@ -37,7 +38,7 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Key
 	require.NoError(t, err)
 	config := act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Facility: "SKERROW", Practice: "Skerrow Island Family Practice",
 		Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms,
-		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
+		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Medicines: r.Medicines, Medicare: r.Medicare, Notice: r.Notice,
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
 	require.NoError(t, demo.Fill(ctx, config, now))
 	a := app.New(config)
@@ -128,4 +129,33 @@ func TestTheSameDayGivesTheSameDemo(t *testing.T) {
 		return strings.Join(out, "\n")
 	}
 	require.Equal(t, names(1), names(22))
+}
+
+// How many of the medicines of the demo's charts a serious warning would interrupt when they are
+// prescribed; the scenario holds two on purpose.
+func TestHowOftenTheDemoInterrupts(t *testing.T) {
+	a, _, _ := fill(t, time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC))
+	medicines, serious := 0, 0
+	require.NoError(t, a.Store.Read(context.Background(), func(q *store.Q) error {
+		people, err := q.AllPatients()
+		if err != nil {
+			return err
+		}
+		for _, p := range people {
+			care, held, err := a.Order.Care(q, p.ID)
+			if err != nil {
+				return err
+			}
+			medicines += len(held.Medicines)
+			for _, ws := range care.Each {
+				if len(prescription.Serious(ws)) > 0 {
+					serious++
+				}
+			}
+		}
+		return nil
+	}))
+	t.Logf("%d medicines, %d with a serious warning", medicines, serious)
+	require.Greater(t, medicines, 20)
+	require.LessOrEqual(t, serious, 4)
 }

@@ -110,7 +110,7 @@ func (a *Acts) expected(q *store.Q, p chart.Patient, lines []CoverageLine) (out 
 		}
 		c := TestCoverage{Laboratory: l.Laboratory, Code: l.Code, Verdict: coverage.Check(a.Medicare, coverage.Asked{LOINC: t.LOINC, Codes: l.Diagnoses, Since: since, Years: years, Sex: p.Sex})}
 		if t.Price >= 0 {
-			c.Estimate = order.Dollars(t.Price)
+			c.Estimate = "$" + order.Dollars(t.Price)
 		}
 		out = append(out, c)
 	}

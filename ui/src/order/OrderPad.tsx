@@ -118,6 +118,7 @@ export function OrderPad({
   const everything = useRef(false);
   const usually = () => diagnoses.slice(0, everything.current ? undefined : 1).map((d) => d.code);
   function renew() {
+    setError("");
     setRequest(crypto.randomUUID());
   }
   function choose(t: Test | null | undefined) {
