@@ -322,6 +322,16 @@ func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, er
 	p.Referred = slices.ContainsFunc(documents, func(d store.Document) bool {
 		return d.NoteID == c.Note.ID && strings.HasPrefix(d.Form, letter.FromLetter) && strings.Contains(d.Form, "referral")
 	})
+	if err != nil {
+		return nil, err
+	}
+	referrals, err := q.FurtherOf(c.Note.PatientID, store.ReferralOrder)
+	for _, r := range referrals {
+		if r.VisitID == c.Visit.ID && r.State != "cancelled" {
+			p.Referred = true
+			p.Imaged = p.Imaged || strings.Contains(strings.ToLower(string(r.Detail)), "imaging")
+		}
+	}
 	return append(unsigned(c.Record.Here()), note.Unkept(plan, p)...), err
 }
 

@@ -54,6 +54,7 @@ type Point struct {
 	Why   string `json:"why"`
 	Ref   string `json:"ref"`
 	Stops bool   `json:"stops"`
+	Does  string `json:"does" doc:"What keeps a promise: order and the code of a test, prescribe and a line, refer; empty for none"`
 }
 
 // Close reads a draft as it would be signed and lists what to look at first: what

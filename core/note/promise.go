@@ -17,7 +17,8 @@ type Promised struct {
 	House     []string     // names of tests done in the house at this visit
 	Vaccines  [][]string   // for each vaccine of the house, the words that name it, in small letters
 	Given     [][]string   // the same for those given at this visit
-	Referred  bool         // a referral letter of this visit is filed
+	Referred  bool         // a referral of this visit is signed or prepared, or a letter of it filed
+	Imaged    bool         // one of them asks for imaging
 	Back      bool         // a return is asked of the front desk
 }
 
@@ -39,6 +40,7 @@ var (
 	parting   = regexp.MustCompile(`[,;:]\s+| and | but | then |\s+[-–]\s+`)
 	inPlaceOf = regexp.MustCompile(` (instead of|in place of|rather than) .*`)
 	referral  = regexp.MustCompile(`\b(refer|referral|referred)\b`)
+	imaging   = regexp.MustCompile(`\b(x-?rays?|radiographs?|ultrasound|sonogram|ct|cat scan|mri|mammogram|mammography|dexa|dxa|bone density|echocardiogram|echo|chest film|scan)\b`)
 	noLetter  = regexp.MustCompile(`\breferred pain\b`)
 	comeBack  = regexp.MustCompile(`\b(return|follow[- ]?up|f/u|rtc|come back|be back|see (her|him|them|patient|pt) (back|again)|see again|revisit)\b(.*?\b(in|within|after))? (\d+|an?|one|two|three|four|five|six|eight|ten|twelve|a few|a couple of)( ?(-|–|to|or) ?\w+)? ?(d|days?|w|wks?|weeks?|mos?|m|months?|y|yrs?|years?)\b`)
 	elsewhere = regexp.MustCompile(`\b(return to (work|school|play|sport|sports|duty)|(follow[- ]?up|f/u) (with|at|labs?|ct|mri|imaging|ultrasound|x-?rays?|tests?)\b)`)
@@ -101,6 +103,15 @@ func (c stretch) in(f []string) bool {
 	})
 }
 
+// from is a clause from some words on, as it was written in small letters.
+func (c stretch) from(f []string) string {
+	at := strings.Index(c.text, f[0])
+	if at < 0 {
+		return strings.Join(f, " ")
+	}
+	return strings.TrimRight(strings.TrimSpace(c.text[at:]), ".")
+}
+
 // alone are words by which tests are found and that are also said without meaning one: of
 // diseases, organs, medicines.
 var alone = func() map[string]bool {
@@ -151,23 +162,46 @@ func Unkept(plan string, p Promised) []Point {
 		}
 	}
 	for _, s := range Sentences(plan) {
-		promised := func(key, says string) {
+		promised := func(key, says, does string) {
 			if !said[key] {
 				said[key] = true
-				out = append(out, Point{Kind: "promise", Part: Plan, Says: says, Why: "“" + strings.TrimSpace(s) + "”", Ref: "typed"})
+				out = append(out, Point{Kind: "promise", Part: Plan, Says: says, Why: "“" + strings.TrimSpace(s) + "”", Ref: "typed", Does: does})
 			}
 		}
 		for _, c := range stretchesOf(s) {
-			for k, t := range p.Tests {
-				if !slices.ContainsFunc(phrases[k], c.in) || substances[k] && !measured.MatchString(c.text) {
+			// Several tests may answer to one word, as "tsh" does; any of them keeps what it promises, and the
+			// one that is called so itself is meant.
+			by := map[string][]int{}
+			var words []string
+			for k := range p.Tests {
+				longest := ""
+				for _, f := range phrases[k] {
+					if w := strings.Join(f, " "); len(w) > len(longest) && c.in(f) {
+						longest = w
+					}
+				}
+				if longest == "" || substances[k] && !measured.MatchString(c.text) {
 					continue
 				}
-				said[t.Code] = true
-				name := strings.Join(phrases[k][0], " ")
-				inHouse := slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) })
-				if !c.held && !inHouse && !slices.Contains(p.Ordered, t.Code) &&
-					!slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) }) {
-					promised("test "+t.Code, t.Name+" is in the plan, not ordered")
+				if by[longest] == nil {
+					words = append(words, longest)
+				}
+				by[longest] = append(by[longest], k)
+			}
+			for _, w := range words {
+				meant, kept := by[w][0], c.held
+				for _, k := range by[w] {
+					t := p.Tests[k]
+					said[t.Code] = true
+					name := strings.Join(phrases[k][0], " ")
+					kept = kept || slices.ContainsFunc(p.House, func(h string) bool { return strings.Contains(strings.ToLower(h), name) }) || slices.Contains(p.Ordered, t.Code) ||
+						slices.ContainsFunc(p.Tests, func(o order.Test) bool { return slices.Contains(p.Ordered, o.Code) && covers(o, t) })
+					if strings.EqualFold(t.Code, w) || name == w {
+						meant = k
+					}
+				}
+				if t := p.Tests[meant]; !kept {
+					promised("test "+t.Code, t.Name+" is in the plan, not ordered", "order "+t.Code)
 				}
 			}
 			for k, m := range p.Medicines {
@@ -175,20 +209,23 @@ func Unkept(plan string, p Promised) []Point {
 					slices.ContainsFunc(p.Active, func(a string) bool { return strings.Contains(strings.ToLower(a), m) }) {
 					continue
 				}
-				promised("medicine "+m, strings.ToUpper(m[:1])+m[1:]+" is in the plan, not on the medicine list")
+				promised("medicine "+m, strings.ToUpper(m[:1])+m[1:]+" is in the plan, not on the medicine list", "prescribe "+c.from(medicines[k]))
 			}
 			if c.held {
 				continue
 			}
 			if !p.Referred && referral.MatchString(c.text) && !noLetter.MatchString(c.text) {
-				promised("referral", "A referral is in the plan, no letter of this visit holds it")
+				promised("referral", "A referral is in the plan, none of this visit is signed", "refer")
+			}
+			if !p.Imaged && imaging.MatchString(c.text) && !referral.MatchString(c.text) {
+				promised("imaging", "Imaging is in the plan, not ordered", "refer")
 			}
 			if !p.Back && comeBack.MatchString(c.text) && !elsewhere.MatchString(c.text) {
-				promised("return", "A return is in the plan, not asked of the front desk")
+				promised("return", "A return is in the plan, not asked of the front desk", "")
 			}
 			if shot.MatchString(c.text) {
 				if w, ok := unvaccinated(c, p); ok {
-					promised("vaccine "+w, strings.ToUpper(w[:1])+w[1:]+" vaccine is in the plan, not given at this visit")
+					promised("vaccine "+w, strings.ToUpper(w[:1])+w[1:]+" vaccine is in the plan, not given at this visit", "")
 				}
 			}
 		}

@@ -10,6 +10,26 @@ import (
 	"deftledger/core/order"
 )
 
+// What keeps a promise is said with it, so that it can be done from there.
+func TestWhatKeepsAPromise(t *testing.T) {
+	p := Promised{Tests: []order.Test{{Code: "URIC", Name: "Urate"}}, Medicines: []string{"colchicine"}}
+	var does []string
+	for _, x := range Unkept("Colchicine 0.6 mg twice daily for 5 days. Urate in two weeks. Refer to nephrology. X-ray of the foot. Return in two weeks.", p) {
+		does = append(does, x.Does)
+	}
+	require.Equal(t, []string{"prescribe colchicine 0.6 mg twice daily for 5 days", "order URIC", "refer", "refer", ""}, does)
+	// One word, several tests: the one that is called so is meant, and any of them keeps it.
+	thyroid := Promised{Tests: []order.Test{{Code: "TSHR", Name: "TSH with reflex to free thyroxine", Also: []string{"tsh reflex", "tsh"}}, {Code: "TSH", Name: "Thyroid stimulating hormone", Also: []string{"tsh"}}}}
+	got := Unkept("TSH today.", thyroid)
+	require.Len(t, got, 1)
+	require.Equal(t, "order TSH", got[0].Does)
+	thyroid.Ordered = []string{"TSHR"}
+	require.Empty(t, Unkept("TSH today.", thyroid))
+	p.Referred, p.Imaged = true, true
+	require.Empty(t, Unkept("Refer to nephrology. X-ray of the foot.", p))
+	require.Empty(t, Unkept("No MRI for now. Declined the x-ray. Echo was normal.", Promised{}))
+}
+
 func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 	k := order.Analyte{Code: "K", LOINC: "2823-3"}
 	tests := []order.Test{
@@ -60,8 +80,8 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 		{"If not better in a week, check urate.", Promised{}, ""},
 		{"Potassium was high. Potassium next week.", Promised{}, "Potassium is in the plan, not ordered"},
 		// Referrals, returns and vaccines.
-		{"Refer to podiatry.", Promised{}, "A referral is in the plan, no letter of this visit holds it"},
-		{"Cardiology referral, refer to podiatry.", Promised{}, "A referral is in the plan, no letter of this visit holds it"},
+		{"Refer to podiatry.", Promised{}, "A referral is in the plan, none of this visit is signed"},
+		{"Cardiology referral, refer to podiatry.", Promised{}, "A referral is in the plan, none of this visit is signed"},
 		{"Refer to podiatry.", Promised{Referred: true}, ""},
 		{"No referral for now. Referred pain explained. Prefers to wait.", Promised{}, ""},
 		{"Return in 2 weeks.", Promised{}, "A return is in the plan, not asked of the front desk"},

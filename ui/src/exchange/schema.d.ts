@@ -5056,6 +5056,8 @@ export interface components {
             title: string;
         };
         Point: {
+            /** @description What keeps a promise: order and the code of a test, prescribe and a line, refer; empty for none */
+            does: string;
             kind: string;
             part: string;
             ref: string;

@@ -12,6 +12,7 @@ import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
+import type { Item } from "../order/pad";
 import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
 import { useRight } from "../session/session";
@@ -120,6 +121,8 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   const signsPrescriptions = useRight("sign a prescription");
   const writesPrescriptions = useRight("write a prescription for a physician's signature");
   const mayPrescribe = signsPrescriptions || writesPrescriptions;
+  const [begun, setBegun] = useState<Item[]>([]); // tests of the plan, to be put on the pad
+  const [line, setLine] = useState(""); // a medicine of the plan, to be prescribed
   const signsReferrals = useRight("sign a referral");
   const writesReferrals = useRight("write a referral for a physician's signature");
   const mayRefer = signsReferrals || writesReferrals;
@@ -229,6 +232,23 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     } else if (ref === "saying")
       setClosing(null); // the words stand under their diagnosis
     else if (area === "vitals") go(`/visits/${note.visit.id}/intake`);
+  }
+  /** keep opens what keeps promises of the plan, begun with what the plan says; each is confirmed there. */
+  async function keep(promises: string[]) {
+    const [first = ""] = promises;
+    if (first === "refer") return setOpen("refer");
+    if (first.startsWith("prescribe ")) {
+      setLine(first.slice("prescribe ".length));
+      return setOpen("prescribe");
+    }
+    const items: Item[] = [];
+    for (const code of promises.map((p) => p.slice("order ".length))) {
+      const found = await client.fetchQuery(asks.tests(code));
+      const test = found.find((t) => t.code === code);
+      if (test) items.push({ test, diagnoses: (note.diagnoses ?? []).slice(0, 1).map((d) => d.code), answers: {}, remark: "" });
+    }
+    setBegun(items);
+    order();
   }
   const toggle = (what: Open) => {
     setSystem("");
@@ -500,13 +520,17 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
         <OrderPad
           key={from?.id}
           from={from}
+          begin={begun}
           patient={note.visit.patient}
           visitId={note.visit.id}
           diagnoses={((note.diagnoses ?? []).length > 0 ? (note.diagnoses ?? []) : chart.problems).map((d) => ({
             code: d.code,
             title: d.title,
           }))}
-          close={() => setOpen("")}
+          close={() => {
+            setBegun([]);
+            setOpen("");
+          }}
         />
       )}
       {open === "prescribe" && (
@@ -514,7 +538,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           patient={note.visit.patient}
           visitId={note.visit.id}
           medicines={chart.medicines.map((m) => ({ id: m.id, name: m.name, dose: m.dose }))}
-          close={() => setOpen("")}
+          begin={line}
+          close={() => {
+            setLine("");
+            setOpen("");
+          }}
         />
       )}
       {open === "refer" && (
@@ -545,6 +573,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
               sign={(thenNext) => void check(thenNext)}
               next={next ? `${next.patient.given} ${next.patient.family}` : ""}
               close={() => setClosing(null)}
+              keep={(promises) => void keep(promises)}
               lead={(p) => {
                 if (p.kind === "empty") focus.current[p.part]?.();
                 else lead(p.ref);

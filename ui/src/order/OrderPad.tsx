@@ -35,6 +35,7 @@ export function OrderPad({
   diagnoses: given,
   from,
   again,
+  begin,
   close,
 }: {
   patient: Schemas["PatientView"];
@@ -44,6 +45,8 @@ export function OrderPad({
   from?: Schemas["PreparedView"];
   /** An order that the laboratory refused: corrected here, it is a new one. */
   again?: { id: string; items: Item[] };
+  /** What the pad begins with, where nothing was left on it. */
+  begin?: Item[];
   close: () => void;
 }) {
   const client = useQueryClient();
@@ -56,7 +59,7 @@ export function OrderPad({
   const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
   const [items, setItems, kept, left] = useLeft<Item[]>(
     `order ${about}`,
-    () => from?.tests.map(prepared) ?? again?.items ?? [],
+    () => from?.tests.map(prepared) ?? again?.items ?? begin ?? [],
     (list) => list.length === 0 && !from && !again,
   );
   const [more, setMore] = useLeft<Diagnosis[]>(

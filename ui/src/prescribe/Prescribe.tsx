@@ -35,6 +35,7 @@ export function Prescribe({
   visitId,
   medicines,
   answers,
+  begin,
   close,
 }: {
   patient: Schemas["PatientView"];
@@ -42,6 +43,8 @@ export function Prescribe({
   medicines: Medicine[];
   /** A request of a pharmacy that this prescription answers, as a line. */
   answers?: { inquiry: string; line: string };
+  /** What the line begins with, where nothing was left on it. */
+  begin?: string;
   close: () => void;
 }) {
   const client = useQueryClient();
@@ -49,7 +52,7 @@ export function Prescribe({
   const about = `${patient.id} ${visitId ?? answers?.inquiry ?? ""}`;
   const [d, setD, given] = useLeft<Draft>(
     `prescription ${about}`,
-    () => ({ ...nothing, line: answers?.line ?? "" }),
+    () => ({ ...nothing, line: answers?.line ?? begin ?? "" }),
     (v) => v.line.trim() === "" && !v.drug,
   );
   const [request, setRequest, sent] = useLeft(

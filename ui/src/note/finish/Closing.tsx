@@ -10,6 +10,7 @@ export function Closing({
   next,
   close,
   lead,
+  keep,
 }: {
   list: Schemas["ClosingView"];
   /** The measures this visit meets or misses. */
@@ -19,7 +20,10 @@ export function Closing({
   next: string;
   close: () => void;
   lead: (p: Schemas["Point"]) => void;
+  /** Opens what keeps promises of the plan: all that are given, at once. */
+  keep: (promises: string[]) => void;
 }) {
+  const tests = list.points.map((p) => p.does).filter((d) => d.startsWith("order "));
   const stops = list.points.filter((p) => p.stops).length;
   return (
     <section aria-label="Closing list" className="mb-5 border-l-[3px] border-kelp bg-leaf py-2 pr-2 pl-3 text-aside">
@@ -34,9 +38,20 @@ export function Closing({
               {p.why}
               {p.stops ? " · settle this first" : " · read it, then sign if it is so"}
             </span>
+            {p.does && (
+              <button type="button" className="plain py-0" onClick={() => keep([p.does])}>
+                {p.does.startsWith("order ") ? "Order it" : p.does.startsWith("prescribe ") ? "Prescribe it" : "Refer"}
+                <span className="sr-only">: {p.says}</span>
+              </button>
+            )}
           </li>
         ))}
       </ol>
+      {tests.length > 1 && (
+        <button type="button" className="choice mb-2 py-0.5 text-small" onClick={() => keep(tests)}>
+          Put the {tests.length} tests of the plan on the pad
+        </button>
+      )}
       {measures}
       <p className="text-faded">
         {Object.entries(list.share)

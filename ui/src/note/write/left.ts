@@ -24,6 +24,11 @@ export function useLeftOf(note: Note) {
     ["drawing", "Drawn and not kept", useLeftWords(`drawing ${note.id} `, captions)],
     ["order", "Begun as an order and not sent", useLeftWords(`order ${note.visit.patient.id} ${note.visit.id} `, names)],
     [
+      "prescribe",
+      "Begun as a prescription and not sent",
+      useLeftWords<{ line: string }>(`prescription ${note.visit.patient.id} ${note.visit.id}`, (d) => d.line),
+    ],
+    [
       "refer",
       "Begun as a referral and not sent",
       useLeftWords<{ question: string }>(`referral ${note.visit.patient.id} ${note.visit.id}`, (d) => d.question),
@@ -39,6 +44,7 @@ export function useLeftOf(note: Note) {
       says: `${says}: “${words}”`,
       why: "not in the note",
       stops: false,
+      does: "",
     }));
   return { points, drawing: note.drawings.find((d) => drawn.includes(d.id))?.id ?? "" };
 }
