@@ -77,7 +77,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Prescribe.Read": clinical, "Prescribe.Prescribe": physician, "Prescribe.Prepare": preparing, "Prescribe.SignPrepared": physician, "Prescribe.PrintPDF": clinical, "Prescribe.Tell": clinical,
 		"Prescribe.Cancel": physician, "Prescribe.Stop": physician, "Prescribe.Return": physician, "Prescribe.Drop": preparing, "Prescribe.OfPatient": clinical, "Prescribe.Open": clinical,
 		"Prescribe.TakeMessage": everybody, "Prescribe.Inquiry": clinical, "Prescribe.AttachInquiry": physician, "Prescribe.Answer": matching,
-		"Result.Report": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
+		"Result.Report": clinical, "Result.EnterPaper": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
 		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
 		"Registration.Choices": everybody, "Registration.FindAlike": everybody, "Registration.Register": everybody,

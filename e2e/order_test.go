@@ -77,3 +77,36 @@ func TestQuickKeysChooseOneTestAfterAnother(t *testing.T) {
 	h.wait(`document.querySelector('[aria-label^="Add a test"]').value === "qqq"`, "the letters that found nothing")
 	h.sees("In no laboratory's list.")
 }
+
+// TestAnAnswerOnPaper: the hospital takes orders by fax and answers on paper, which is typed in
+// with its unit and range, and closes the order once it is signed.
+func TestAnAnswerOnPaper(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.chartOf("SK-20562")
+	h.press("o")
+	h.focused("Add a test")
+	h.types("B04")
+	h.press("Ctrl+Enter")
+	h.secret()
+	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the order being signed")
+	id := text(t, p, "SELECT order_id FROM order_more WHERE party = 'northsound'")
+	h.open("/desk/order/" + id)
+	h.click("Type the answer in from paper")
+	h.focused("Potassium")
+	h.types("4.2")
+	h.click("The paper says Otto Vestergren, born")
+	h.press("Ctrl+Enter")
+	h.sees("Attach the paper as PDF, or say how it came")
+	look(h, "on-paper")
+	require.Empty(t, h.axe())
+	h.click("or how it came, and where it is kept")
+	h.types("Fax, in the folder")
+	h.press("Ctrl+Enter")
+	h.eventually(func() bool { return p.count(t, "SELECT count(*) FROM report WHERE order_id = '"+id+"'") == 1 }, "the answer being kept")
+	h.open("/desk/report/" + text(t, p, "SELECT id FROM report WHERE order_id = '"+id+"'"))
+	h.sees("Typed by Maren Oduya from paper: Fax, in the folder.")
+	look(h, "on-paper-report")
+}

@@ -378,6 +378,11 @@ func (q *Q) AddIncoming(i Incoming, peer string, sum []byte) (int64, error) {
 		Stamp(i.ReceivedAt), peer, i.Sender, i.Control, sum, i.Raw, i.State, i.Reason)
 }
 
+// PaperEntered says whether an answer on paper was typed in before, under its identifier.
+func (q *Q) PaperEntered(sender, control string) (bool, error) {
+	return one(q, scalar[bool], "SELECT EXISTS (SELECT 1 FROM inbox WHERE sender = ? AND control = ?)", sender, control)
+}
+
 // StoredIncoming lists messages that were acknowledged and not yet understood.
 func (q *Q) StoredIncoming(limit int) ([]Incoming, error) {
 	return list(q, scanIncoming, "SELECT "+inboxCols+" FROM inbox WHERE state = 'stored' ORDER BY id LIMIT ?", limit)

@@ -40,6 +40,7 @@ type ReportDetails struct {
 	MessageNotes  string            `json:"messageNotes,omitempty"`  // said before any patient
 	CollectedSaid string            `json:"collectedSaid,omitempty"` // what came and is no time
 	ReportedSaid  string            `json:"reportedSaid,omitempty"`
+	Paper         string            `json:"paper,omitempty"`  // the document it was typed from
 	Reused        bool              `json:"reused,omitempty"` // the laboratory's number was used before, for another report
 }
 

@@ -12,6 +12,12 @@ import (
 
 // describeResult registers what the room result does and shows.
 func (s *server) describeResult(api huma.API) {
+	does(api, http.MethodPost, "enter-paper", "/api/orders/{id}/paper", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body results.PaperAnswer
+	}) (*nothing, error) {
+		return nil, s.app.Result.EnterPaper(ctx, who, in.ID, in.Body)
+	}, 12<<20)
 	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.ReportView, error) {
 		return s.app.Result.Report(ctx, who, in.ID)
 	})

@@ -42,6 +42,7 @@ const (
 	SignReferral        Right = "sign a referral"
 	PrepareReferral     Right = "write a referral for a physician's signature"
 	FollowReferral      Right = "say what became of a referral"
+	EnterResult         Right = "type a result in from paper"
 	SignPrescription    Right = "sign a prescription"
 	PreparePrescription Right = "write a prescription for a physician's signature"
 	FollowPrescription  Right = "say what became of a prescription"
@@ -92,6 +93,7 @@ var rights = []struct {
 	{SignReferral, []Role{Physician}},
 	{PrepareReferral, []Role{Nurse, Assistant}},
 	{FollowReferral, []Role{Physician, Nurse, Assistant}},
+	{EnterResult, []Role{Physician, Nurse, Assistant}},
 	{SignPrescription, []Role{Physician}},
 	{PreparePrescription, []Role{Nurse, Assistant}},
 	{FollowPrescription, []Role{Physician, Nurse, Assistant}},

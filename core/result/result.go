@@ -60,6 +60,12 @@ const (
 )
 
 // number parses a plain decimal; comparators, words and exponents are refused.
+// Number says whether a value is a number, with a comparator or without.
+func Number(text string) bool {
+	_, ok := number(strings.TrimLeft(strings.TrimSpace(text), "<>=≤≥ "))
+	return ok
+}
+
 func number(s string) (*big.Rat, bool) {
 	s = strings.TrimSpace(s)
 	if s == "" || strings.Trim(s, "0123456789.+-") != "" {

@@ -1387,6 +1387,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{id}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["enter-paper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}/requisition.pdf": {
         parameters: {
             query?: never;
@@ -4547,7 +4563,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "type a result in from paper" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -4982,6 +4998,38 @@ export interface components {
             /** @description Of the sets for the diagnoses */
             usual: components["schemas"]["FoundTest"][];
         };
+        PaperAnswer: {
+            /** @description YYYY-MM-DD, or YYYY-MM-DDThh:mm on the clock of the practice; empty where the order says it */
+            collected?: string;
+            /** @description Of the browser's making: the same answer sent again is one */
+            id: string;
+            /** @description What else stands there */
+            notes?: string;
+            /** @description The laboratory's number of it */
+            number?: string;
+            /** @description How it came and where the paper is, where it is not attached */
+            paper?: string;
+            pdf?: string;
+            preliminary?: boolean;
+            /** @description The name and the birth date on the paper were held against the chart */
+            sure?: boolean;
+            test: string;
+            values: components["schemas"]["PaperValue"][];
+        };
+        PaperValue: {
+            /** @description By its code in the laboratory's list */
+            analyte: string;
+            /**
+             * @description As it stands there; empty for none
+             * @enum {string}
+             */
+            flag: "" | "H" | "L" | "HH" | "LL" | "A" | "AA" | "N";
+            /** @description As it stands there; empty for none */
+            range: string;
+            /** @description As it stands there, with its digits; empty for not there */
+            text: string;
+            unit: string;
+        };
         PartView: {
             /** @enum {string} */
             part: "subjective" | "function" | "objective" | "assessment" | "plan" | "remarks";
@@ -5415,6 +5463,7 @@ export interface components {
         ReportDetails: {
             collectedSaid?: string;
             messageNotes?: string;
+            paper?: string;
             parent?: string;
             patientNotes?: string;
             reason?: string;
@@ -9160,6 +9209,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Not-drawnRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "enter-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PaperAnswer"];
             };
         };
         responses: {

@@ -6,6 +6,7 @@ import { type Schemas, say } from "../exchange/client";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { AskAfter } from "./AskAfter";
+import { OnPaper } from "./OnPaper";
 import { OrderPad } from "./OrderPad";
 import { OrderRow } from "./OrderRow";
 import type { Item } from "./pad";
@@ -48,6 +49,7 @@ export function OrderPage({ id }: { id: string }) {
             </h1>
             <OrderRow order={o.order} whole />
             <AskAfter row={o} />
+            <OnPaper order={o.order} patient={o.patient} />
             {may && o.order.state === "refused" && (
               <button type="button" className="plain text-small" onClick={() => void correct(o.order)}>
                 Correct it and order again

@@ -276,6 +276,13 @@ export function Report({ id, next }: { id: string; next: string }) {
             <Care warnings={r.care} named />
           </section>
         )}
+        {r.details.paper && (
+          <p className="mt-3">
+            <a className="plain py-0" href={`/api/documents/${r.details.paper}`} target="_blank" rel="noreferrer">
+              The paper it was typed from
+            </a>
+          </p>
+        )}
         {r.notes && <p className="mt-3 font-serif text-read whitespace-pre-wrap">{r.notes}</p>}
         {values.length === 0 && <p className="mt-3">No value came with it.</p>}
         {values.length > 0 && (
