@@ -204,7 +204,7 @@ func users(ctx context.Context, args []string) error {
 		f.StringVar(&given, "given", "", "given name")
 		f.StringVar(&family, "family", "", "family name")
 		f.StringVar(&role, "role", "", "physician, nurse, medical assistant, front desk or administrator")
-		f.BoolVar(&reset, "reset", false, "with --add: give an existing person a new password and signing secret")
+		f.BoolVar(&reset, "reset", false, "with --add: give an existing person a new password and signing secret, and take the second factor away")
 		f.StringVar(&off, "deactivate", "", "let the person with this login in no more, and end their sessions")
 		f.StringVar(&on, "activate", "", "let the person with this login in again")
 		f.BoolVar(&sessions, "sessions", false, "list who is signed in")
@@ -276,7 +276,8 @@ func users(ctx context.Context, args []string) error {
 			if err != nil {
 				return err
 			}
-			return errors.Join(q.SetHashes(p.ID, n.PasswordHash, n.SecretHash), audited(q, "give a person a new password", p.ID))
+			// The second factor goes with them: who resets it is who may.
+			return errors.Join(q.SetHashes(p.ID, n.PasswordHash, n.SecretHash), q.DropFactor(p.ID), audited(q, "give a person a new password", p.ID))
 		}
 		n, err := session.NewStaff(login, given, family, role, lines[0], lines[1])
 		if err != nil {

@@ -18,6 +18,7 @@ import (
 	"deftledger/app"
 	"deftledger/app/act"
 	"deftledger/core/coding"
+	"deftledger/core/coverage"
 	"deftledger/data"
 	"deftledger/exchange/mllp"
 	"deftledger/exchange/shipped"
@@ -88,6 +89,19 @@ func library(dir string) (*coding.Library, *coding.Index, error) {
 	lib := coding.NewLibrary(all...)
 	now, _ := lib.On(time.Now().Format(time.DateOnly))
 	return lib, coding.NewIndex(now, data.Everyday, data.Patients), nil
+}
+
+// notice is the edition of the advance notice in the data directory, where there is one, else
+// the one that ships.
+func notice(dir string, ships coverage.Notice) (coverage.Notice, error) {
+	text, err := os.ReadFile(filepath.Join(dir, "coverage", "notice.yaml"))
+	if dir == "" || errors.Is(err, os.ErrNotExist) {
+		return ships, nil
+	}
+	if err != nil {
+		return ships, err
+	}
+	return shipped.Notice(text)
 }
 
 // open opens the data of a practice and its keys. With create, both are made
@@ -172,6 +186,9 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	}
 	d, err := shipped.Read()
 	if err != nil {
+		return nil, err
+	}
+	if d.Notice, err = notice(o.data, d.Notice); err != nil {
 		return nil, err
 	}
 	if (o.tlsCert == "") != (o.tlsKey == "") {
