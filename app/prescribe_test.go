@@ -183,6 +183,16 @@ func TestARepeatIsAskedForAndApproved(t *testing.T) {
 	c.step()
 	require.Equal(t, "The dose was never raised.", e.Denials()["want-2"])
 
+	// Stopped meanwhile, it is not approved as it was.
+	stopped := wanted()
+	stopped.ID, stopped.Number = "want-4", approved.Number
+	e.Set(func(e *standin.Elsewhere) { e.Wants = append(e.Wants, stopped) })
+	c.step()
+	require.NotNil(t, open("want-4").Inquiry.Proposed)
+	require.NoError(t, c.app.Prescribe.Stop(ctx, c.doctor(), patientID, c.text("SELECT id FROM medicine WHERE stopped = ''"), "Cough."))
+	require.Nil(t, open("want-4").Inquiry.Proposed)
+	require.Contains(t, strings.Join(open("want-4").Inquiry.Differs, " "), "It is not on the medicine list.")
+
 	// One that names nobody for certain is of nobody, until somebody says whose it is.
 	three := open("want-3")
 	require.Nil(t, three.Patient)

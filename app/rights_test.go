@@ -35,7 +35,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 	anybody := append(slices.Clone(everybody), act.Admin)
 	may := map[string][]string{
 		"Session.Lock": anybody, "Session.SignOut": anybody, "Session.SetSingleKeys": anybody, "Session.Unlock": anybody, "Session.OwnSessions": anybody,
-		"Session.EndOwnSession": anybody, "Session.HasFactor": anybody, "Session.BeginFactor": anybody, "Session.ConfirmFactor": anybody, "Session.DropFactor": anybody, "Session.ChangeOwnSecrets": anybody,
+		"Session.EndOwnSession": anybody, "Session.HasFactor": anybody, "Session.OwnNPI": anybody, "Session.ConfirmNPI": anybody, "Session.BeginFactor": anybody, "Session.ConfirmFactor": anybody, "Session.DropFactor": anybody, "Session.ChangeOwnSecrets": anybody,
 		"Session.Colleagues": clinical, "Session.ReadAudit": admin,
 
 		"Circle.Lists": anybody, "Circle.SetUsual": anybody, "Circle.SetWidth": admin, "Circle.SetReviewer": admin, "Circle.SetTeam": admin,
@@ -66,7 +66,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Plan.PlanSets": clinical, "Plan.ApplySet": clinical, "Plan.PlanAsSet": clinical, "Plan.KeepPlanAsSet": clinical,
 
 		"Order.Tests": clinical, "Order.Order": clinical, "Order.OrdersAt": clinical, "Order.PreparedOrder": clinical,
-		"Order.PlaceOrder": physician, "Order.Coverage": clinical, "Order.NoticePDF": clinical, "Order.CancelOrder": physician, "Order.Pad": clinical, "Order.Needed": clinical, "Order.Repeated": clinical, "Order.Called": clinical, "Order.History": matching, "Order.Requisition": clinical, "Order.Labels": clinical,
+		"Order.PlaceOrder": physician, "Order.Connections": admin, "Order.SetLaboratory": admin, "Order.TryLaboratory": admin, "Order.Coverage": clinical, "Order.NoticePDF": clinical, "Order.CancelOrder": physician, "Order.Pad": clinical, "Order.Needed": clinical, "Order.Repeated": clinical, "Order.Called": clinical, "Order.History": matching, "Order.Requisition": clinical, "Order.Labels": clinical,
 		"Order.Specimens": clinical, "Order.Drawn": clinical, "Order.NotDrawn": clinical, "Order.PickedUp": clinical,
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 

@@ -124,6 +124,32 @@ func BenchmarkFigures(b *testing.B) {
 	require.NoError(b, again.call(http.MethodGet, "/api/codes?q=gout", nil, nil))
 	time.Sleep(2 * time.Second)
 	figure("%-46s %s", "resident memory after sign-in and a search", rss(b, p))
+	openOrders(b, p, again)
+}
+
+// openOrders measures the desk of a physician with 10,000 open orders beside what is on it.
+func openOrders(b *testing.B, p *program, who *client) {
+	db := p.db(b)
+	for _, q := range []string{
+		`WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 10000), o AS (SELECT * FROM lab_order WHERE state = 'received by the laboratory' LIMIT 1)
+			INSERT INTO lab_order(id, patient_id, visit_id, clinician_id, placer, laboratory, priority, state, signed_at, collected_at, reason, request_id)
+			SELECT 'many' || i, (SELECT id FROM patient ORDER BY id LIMIT 1 OFFSET i % (SELECT count(*) FROM patient)), '', o.clinician_id, 'MANY' || i, o.laboratory, 'R', o.state, o.signed_at, o.collected_at, '', 'many' || i FROM n, o`,
+		`INSERT INTO order_test(order_id, position, code, name, loinc, specimen, tube, diagnoses) SELECT id, 1, 'K', 'Potassium', '2823-3', 'serum', 'gel', '[]' FROM lab_order WHERE id LIKE 'many%'`,
+		`INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at, by_name) SELECT 'l' || o.id, 'order', o.id, o.patient_id, o.clinician_id, 'waiting on others', 3, o.signed_at,
+			lower(p.family) FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE o.id LIKE 'many%'`,
+	} {
+		_, err := db.Exec(q)
+		require.NoError(b, err)
+	}
+	var times []time.Duration
+	var page struct{ Rows []struct{ ID string } }
+	for range 60 {
+		start := time.Now()
+		require.NoError(b, who.call(http.MethodGet, "/api/desk?list="+url.QueryEscape("under way"), nil, &page))
+		times = append(times, time.Since(start))
+	}
+	require.NotEmpty(b, page.Rows)
+	spread(b, "desk with 10,000 open orders, HTTP", times)
 }
 
 // ordering measures the search of tests, an order of ten tests signed, and how fast the outbox

@@ -51,6 +51,7 @@ var guarded = map[string][]guardedTable{
 	"staff": {
 		{"staff", "id", "id login given family role password_hash secret_hash active"},
 		{"second_factor", "staff_id", "staff_id sealed active"},
+		{"staff_npi", "staff_id", "staff_id npi proof at"},
 	},
 	"setting": {
 		{"setting", "name", "name value"},

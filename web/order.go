@@ -55,6 +55,18 @@ func (s *server) describeOrder(api huma.API) {
 		out, err := s.app.Order.NoticePDF(ctx, who, in.ID, in.Body.Tests)
 		return &body[AdvanceNotice]{AdvanceNotice{out}}, err
 	})
+	get(api, "connections", "/api/connections", func(ctx context.Context, who act.Actor, _ *struct{}) (orders.ConnectionsView, error) {
+		return s.app.Order.Connections(ctx, who)
+	})
+	does(api, http.MethodPut, "set-laboratory", "/api/connections/laboratory", func(ctx context.Context, who act.Actor, in *struct {
+		Body orders.LinkView
+	}) (*nothing, error) {
+		return nil, s.app.Order.SetLaboratory(ctx, who, in.Body)
+	})
+	does(api, http.MethodPost, "try-laboratory", "/api/connections/laboratory/try", func(ctx context.Context, who act.Actor, _ *nothing) (*body[orders.Tried], error) {
+		out, err := s.app.Order.TryLaboratory(ctx, who)
+		return &body[orders.Tried]{out}, err
+	})
 	get(api, "needed", "/api/tests/needed", func(ctx context.Context, who act.Actor, in *struct {
 		Tests []string `query:"tests,explode" maxItems:"60" doc:"laboratory:code"`
 	}) ([]orders.NeededView, error) {

@@ -86,6 +86,16 @@ func (s *server) describeSession(api huma.API) {
 	does(api, http.MethodPost, "drop-factor", "/api/session/factor/drop", func(ctx context.Context, who act.Actor, in *body[factorBody]) (*nothing, error) {
 		return nil, s.app.Session.DropFactor(ctx, who, in.Body.Password, in.Body.Code)
 	})
+	get(api, "own-npi", "/api/session/npi", func(ctx context.Context, who act.Actor, _ *struct{}) (OwnNPI, error) {
+		npi, err := s.app.Session.OwnNPI(ctx, who)
+		return OwnNPI{npi}, err
+	})
+	does(api, http.MethodPost, "confirm-npi", "/api/session/npi", func(ctx context.Context, who act.Actor, in *body[struct {
+		NPI      string `json:"npi" maxLength:"10"`
+		Password string `json:"password" maxLength:"1000"`
+	}]) (*nothing, error) {
+		return nil, s.app.Session.ConfirmNPI(ctx, who, in.Body.NPI, in.Body.Password)
+	})
 	does(api, http.MethodPut, "set-single-keys", "/api/session/keys", func(ctx context.Context, who act.Actor, in *body[struct {
 		On bool `json:"on"`
 	}]) (*nothing, error) {
@@ -149,4 +159,9 @@ func (s *server) me(in signedIn) Me {
 // HasFactor says whether the person has a second factor that counts.
 type HasFactor struct {
 	Has bool `json:"has"`
+}
+
+// OwnNPI is the National Provider Identifier of the person; empty for none.
+type OwnNPI struct {
+	NPI string `json:"npi"`
 }

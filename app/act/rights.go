@@ -42,6 +42,7 @@ const (
 	SignReferral        Right = "sign a referral"
 	PrepareReferral     Right = "write a referral for a physician's signature"
 	FollowReferral      Right = "say what became of a referral"
+	SetConnections      Right = "set up connections"
 	EnterResult         Right = "type a result in from paper"
 	SignPrescription    Right = "sign a prescription"
 	PreparePrescription Right = "write a prescription for a physician's signature"
@@ -93,6 +94,7 @@ var rights = []struct {
 	{SignReferral, []Role{Physician}},
 	{PrepareReferral, []Role{Nurse, Assistant}},
 	{FollowReferral, []Role{Physician, Nurse, Assistant}},
+	{SetConnections, []Role{Admin}},
 	{EnterResult, []Role{Physician, Nurse, Assistant}},
 	{SignPrescription, []Role{Physician}},
 	{PreparePrescription, []Role{Nurse, Assistant}},
@@ -120,7 +122,7 @@ var rights = []struct {
 
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
 // somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
-var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, TakeInquiry: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
+var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, TakeInquiry: true, SetConnections: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.

@@ -14,7 +14,6 @@ import (
 	"deftledger/core/order"
 	"deftledger/exchange/fhir"
 	"deftledger/exchange/hl7v2"
-	"deftledger/exchange/mllp"
 	"deftledger/store"
 )
 
@@ -33,7 +32,7 @@ const answerLimit = 1 << 20
 func (a *Acts) Destinations() []act.Destination {
 	return []act.Destination{
 		{Name: laboratory, Settled: a.settled, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
-			answer, err := mllp.Exchange(ctx, a.LabAddr, o.Body, answerLimit)
+			answer, err := a.hand(ctx, o.Body)
 			if err != nil {
 				return nil, "", err
 			}
@@ -93,6 +92,14 @@ func (a *Acts) message(q *store.Q, o store.Order) (m hl7v2.Order, err error) {
 	m = hl7v2.Order{Control: o.Placer, Sender: a.Facility, Receiver: lab.Facility, Placer: o.Placer, Priority: o.Priority, Patient: p, Registration: reg,
 		Day: a.Today(), Payer: o.Detail.Payer, ClinicianID: o.ClinicianID[max(0, len(o.ClinicianID)-12):],
 		ClinicianName: chart.Name{Given: signer.Given, Family: signer.Family}, SignedAt: o.SignedAt.In(a.Location), Due: o.Due, Copies: o.Detail.Copies}
+	if m.NPI, err = q.NPIOf(o.ClinicianID); err != nil {
+		return m, err
+	}
+	l, err := a.link(q)
+	if err != nil {
+		return m, err
+	}
+	m.Practice, m.Account = a.Practice, l.Account
 	if !o.CollectedAt.IsZero() {
 		m.CollectedAt = o.CollectedAt.In(a.Location)
 		drawn, err := q.SpecimensOf([]string{o.ID})

@@ -276,8 +276,10 @@ func (a *Acts) beside(q *store.Q, p chart.Patient, x asking, v *InquiryView) err
 			break
 		}
 	}
+	var listed []chart.Medicine
 	for _, m := range held.Medicines {
 		if same(m.Name) {
+			listed = append(listed, m)
 			v.OnList, v.OnListID = m.Name+" "+m.Dose, m.ID
 		}
 	}
@@ -294,10 +296,19 @@ func (a *Acts) beside(q *store.Q, p chart.Patient, x asking, v *InquiryView) err
 		} else {
 			d := v.Last.Drug
 			d.Note = ""
-			if !sameFigures(x.Medicine, d) {
+			// Only what was prescribed so, is asked for so and is taken so is approved as it is.
+			switch {
+			case !sameFigures(x.Medicine, d):
 				differ("The strength asked for, “" + x.Medicine + "”, is not that of the prescription before, " + v.Last.Says + ".")
-			} else {
+			case len(listed) > 1:
+				differ("It is on the list more than once.")
+			case len(listed) == 1 && !sameTaking(listed[0], d):
+				differ("It is taken otherwise by now: " + v.OnList + ".")
+			case len(listed) == 1:
 				v.Proposed = &d
+				if safety.StrengthOf(x.Medicine) == "" {
+					differ("They do not say the strength.")
+				}
 			}
 			if dose, _ := chart.ReadDosage(x.Dose); x.Dose != "" && dose.Read() && d.Dosage.Read() && bare(dose) != bare(d.Dosage) {
 				differ("They write the directions as “" + x.Dose + "”; prescribed was “" + v.Last.Reads + "”.")

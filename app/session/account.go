@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/store"
 )
 
@@ -107,5 +108,35 @@ func (a *Acts) ChangeOwnSecrets(ctx context.Context, who act.Actor, n NewSecrets
 			return err
 		}
 		return t.Audit("change the own password or secret", "", "", "")
+	})
+}
+
+// OwnNPI is the National Provider Identifier under which a person's orders go out; "" for none.
+func (a *Acts) OwnNPI(ctx context.Context, who act.Actor) (npi string, err error) {
+	if who.ID == "" {
+		return "", ErrNoSession
+	}
+	err = a.Store.Quick(ctx, func(q *store.Q) (err error) { npi, err = q.NPIOf(who.ID); return err })
+	return npi, err
+}
+
+// ConfirmNPI confirms a person's own National Provider Identifier, once, with the password: its
+// check digit has to be right. The proofing is simulated: no registry is asked, which is kept
+// with it.
+func (a *Acts) ConfirmNPI(ctx context.Context, who act.Actor, npi, password string) error {
+	if who.ID == "" {
+		return ErrNoSession
+	}
+	if !chart.SoundNPI(npi) {
+		return act.Refuse(act.Invalid, "%q is no National Provider Identifier: its check digit is wrong, or it has not ten digits.", npi)
+	}
+	if err := a.password(ctx, who, password); err != nil {
+		return err
+	}
+	return a.Write(ctx, who, func(t *act.Tx) error {
+		if err := t.SetNPI(who.ID, npi, "check digit and password; no registry was asked (simulated proofing)", t.Now); err != nil {
+			return err
+		}
+		return t.Audit("confirm the own NPI", "", "", "")
 	})
 }

@@ -34,7 +34,7 @@ func (a *Acts) password(ctx context.Context, who act.Actor, password string) err
 	if err := a.Store.Quick(ctx, func(q *store.Q) (err error) { staff, err = q.StaffByID(who.ID); return err }); err != nil {
 		return err
 	}
-	return a.Attempt(ctx, screenOf(who), who.ID, "wrong password at the second factor", func() bool { return act.CheckSecret(password, staff.PasswordHash) })
+	return a.Attempt(ctx, screenOf(who), who.ID, "wrong password under the own name", func() bool { return act.CheckSecret(password, staff.PasswordHash) })
 }
 
 // BeginFactor makes a new secret for a second factor, after the password. It counts only

@@ -24,6 +24,8 @@ type Order struct {
 	Payer         order.Payer
 	ClinicianID   string
 	NPI           string
+	Practice      string // who orders, in words
+	Account       string // ours at the laboratory; "" for none
 	ClinicianName chart.Name
 	SignedAt      time.Time
 	CollectedAt   time.Time
@@ -87,7 +89,7 @@ func (o Order) Build() []byte {
 	}
 	for i, t := range o.Tests {
 		number := joined("^", fmt.Sprintf("%s-%d", o.Placer, i+1), Escape(o.Sender))
-		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician, "", "", "", "", "", "", "", t.Notice)
+		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician, "", "", "", "", "", "", "", t.Notice, o.facility())
 		seg("TQ1", "1", "", "", "", "", "", strings.ReplaceAll(o.Due, "-", ""), "", o.Priority)
 		collector := ""
 		if o.CollectedBy.Family != "" {
@@ -131,6 +133,14 @@ func (o Order) Build() []byte {
 // joined puts parts together and leaves the empty ones at the end out.
 func joined(with string, parts ...string) string {
 	return strings.TrimRight(strings.Join(parts, with), with)
+}
+
+// facility is who orders with the account at the laboratory (ORC-21); "" where there is none.
+func (o Order) facility() string {
+	if o.Account == "" {
+		return ""
+	}
+	return Escape(o.Practice) + "^^^^^^^^^" + Escape(o.Account)
 }
 
 func (o Order) clinician() string {
@@ -339,4 +349,10 @@ func ParseAck(raw []byte) (Acknowledgement, error) {
 		}
 	}
 	return a, nil
+}
+
+// Probe is a message that asks for nothing but an answer (NMQ^N01, application management
+// query), to see that a connection works.
+func Probe(control, sender, receiver string, at time.Time) []byte {
+	return []byte("MSH|^~\\&|DEFTLEDGER|" + Escape(sender) + "|LIS|" + Escape(receiver) + "|" + at.Format("20060102150405-0700") + "||NMQ^N01^NMQ_N01|" + Escape(control) + "|P|2.5.1||||||UNICODE UTF-8\r")
 }

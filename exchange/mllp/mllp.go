@@ -6,6 +6,7 @@ import (
 	"bufio"
 	"cmp"
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -223,8 +224,17 @@ func (s *Server) room(c *connection, n int) error {
 
 // Exchange sends one message over a connection of its own and returns the answer.
 func Exchange(ctx context.Context, addr string, message []byte, limit int) ([]byte, error) {
+	return ExchangeTLS(ctx, addr, nil, message, limit)
+}
+
+// ExchangeTLS is Exchange over TLS; nil for none.
+func ExchangeTLS(ctx context.Context, addr string, secure *tls.Config, message []byte, limit int) ([]byte, error) {
 	var d net.Dialer
-	c, err := d.DialContext(ctx, "tcp", addr)
+	dial := d.DialContext
+	if secure != nil {
+		dial = (&tls.Dialer{NetDialer: &d, Config: secure}).DialContext
+	}
+	c, err := dial(ctx, "tcp", addr)
 	if err != nil {
 		return nil, err
 	}

@@ -6,6 +6,7 @@ import "./app.css";
 import { Audit } from "./audit/Audit";
 import { Chart } from "./chart/Chart";
 import { Circle } from "./circle/Circle";
+import { Connections } from "./connection/Connections";
 import { Today } from "./day/Today";
 import { Desk } from "./desk/Desk";
 import { Problem } from "./exchange/client";
@@ -48,6 +49,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 <Route path="orders" element={<History />} />
                 <Route path="directory" element={<Directory />} />
                 <Route path="message" element={<TakeMessage />} />
+                <Route path="connections" element={<Connections />} />
                 <Route path="patients/:id/orders" element={<History />} />
                 <Route path="desk" element={<Desk />} />
                 <Route path="desk/:kind/:id" element={<Desk />} />

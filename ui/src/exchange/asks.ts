@@ -86,6 +86,8 @@ export const asks = {
     }),
   inquiry: (id: string) =>
     queryOptions({ queryKey: ["desk", "inquiry", id], queryFn: () => got(api.GET("/api/inquiries/{id}", by(id))) }),
+  connections: () => queryOptions({ queryKey: ["connections"], queryFn: () => got(api.GET("/api/connections")), staleTime: 0 }),
+  ownNpi: () => queryOptions({ queryKey: ["own-npi"], queryFn: () => got(api.GET("/api/session/npi")), staleTime: 0 }),
   factor: () => queryOptions({ queryKey: ["factor"], queryFn: () => got(api.GET("/api/session/factor")), staleTime: 0 }),
   coverage: (patient: string, tests: Schemas["CoverageLine"][]) =>
     queryOptions({

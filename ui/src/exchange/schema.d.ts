@@ -213,6 +213,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/connections": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["connections"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/laboratory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set-laboratory"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/connections/laboratory/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["try-laboratory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/day": {
         parameters: {
             query?: never;
@@ -2542,6 +2590,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/npi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["own-npi"];
+        put?: never;
+        post: operations["confirm-npi"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/secrets": {
         parameters: {
             query?: never;
@@ -3302,6 +3366,10 @@ export interface components {
             login: string;
             password: string;
         };
+        Body73051c0b: {
+            npi: string;
+            password: string;
+        };
         Body8571692d: {
             /** @description Empty for a new one */
             id: string;
@@ -3550,6 +3618,28 @@ export interface components {
             id: string;
             part: string;
             text: string;
+        };
+        ConnectionView: {
+            /** @description Without secrets; empty where it is not connected */
+            address: string;
+            /**
+             * Format: int64
+             * @description Of what waits longest
+             */
+            attempts: number;
+            /** @description When they answered last; empty for never */
+            lastContact: string;
+            /** @description Of what waits longest; empty where nothing waits */
+            lastError: string;
+            name: string;
+            /** Format: int64 */
+            waiting: number;
+            /** @description What goes that way */
+            what: string;
+        };
+        ConnectionsView: {
+            connections: components["schemas"]["ConnectionView"][];
+            laboratory: components["schemas"]["LinkView"];
         };
         Contact: {
             /** @description May decide for the patient, by a power of attorney or a court */
@@ -4514,6 +4604,26 @@ export interface components {
             /** @description The visit whose page it opens on; empty for none */
             visitId: string;
         };
+        LinkView: {
+            /** @description Ours at the laboratory */
+            account?: string;
+            /** @description host:port; empty for the one the program was started with */
+            address: string;
+            /** @description Certificate of the authority, PEM; empty for those of the system */
+            authority?: string;
+            /** @description Ours, PEM; empty for none */
+            certificate?: string;
+            hasKey?: boolean;
+            /** @description To the certificate, PEM; never given out again, and empty to leave it as it is */
+            key?: string;
+            /** @description Of the laboratory, from its list */
+            sites?: string[];
+            tls?: boolean;
+            /** @description When the certificate ends; empty for none */
+            until?: string;
+            /** Format: int64 */
+            version: number;
+        };
         ListCount: {
             /** Format: int64 */
             count: number;
@@ -4563,7 +4673,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "type a result in from paper" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -4976,6 +5086,9 @@ export interface components {
             source: string;
             state: string;
             title: string;
+        };
+        OwnNPI: {
+            npi: string;
         };
         OwnSession: {
             /** @description It is the one that asks */
@@ -5947,6 +6060,16 @@ export interface components {
             id: string;
             what: string;
         };
+        Tried: {
+            /** @description The laboratory answered our message */
+            reached: boolean;
+            says: string;
+            /**
+             * Format: int64
+             * @description Milliseconds
+             */
+            took: number;
+        };
         Tube: {
             codes: string[];
             container: string;
@@ -6561,6 +6684,95 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Colleague"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    connections: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConnectionsView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-laboratory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkView"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "try-laboratory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tried"];
                 };
             };
             /** @description Error */
@@ -11801,6 +12013,66 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "own-npi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnNPI"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "confirm-npi": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Body73051c0b"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -36,6 +36,7 @@ export function Frame() {
   const results = useRight("see results");
   const orders = useRight("see the orders of the practice");
   const draws = useRight("see what is to be drawn and what the courier takes");
+  const connects = useRight("set up connections");
   const takes = useRight("take a message down");
   const writes = useRight("see whom the practice writes to");
   const reachable = useReachable();
@@ -111,6 +112,11 @@ export function Frame() {
           {audit && (
             <NavLink to="/audit" className={tab}>
               Audit
+            </NavLink>
+          )}
+          {connects && (
+            <NavLink to="/connections" className={tab}>
+              Connections
             </NavLink>
           )}
           {(audit || place.pathname === "/circle") && (

@@ -8,12 +8,14 @@ import { Form } from "../kit/Form";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { Factor } from "./Factor";
-import { useMe } from "./session";
+import { Npi } from "./Npi";
+import { useMe, useRight } from "./session";
 
 /** Account is a person's own password and signing secret, and where they are signed in. */
 export function Account() {
   const client = useQueryClient();
   const me = useMe();
+  const signs = useRight("sign an order");
   const sessions = useQuery(asks.ownSessions());
   const { act, error } = useAct("account");
   const [current, setCurrent] = useState("");
@@ -69,6 +71,7 @@ export function Account() {
         </button>
       </Form>
       <Factor />
+      {signs && <Npi />}
       <h2 className="mb-2 text-title">Where I am signed in</h2>
       {sessions.error && <p>{say(sessions.error)}</p>}
       <Table className="max-w-[640px] text-aside" columns={["Since", "Last used", "", ""].map((word) => ({ word }))}>
