@@ -198,7 +198,7 @@ func (l *Laboratory) take(text string) string {
 			"|P|2.5.1\rMSA|" + code + "|" + control + "\r" + rest
 	}
 	if field(lines[0], 8) != "OML^O21^OML_O21" {
-		return answer("AR", "ERR|||200^Unsupported message type^HL70357|E||||This laboratory takes OML^O21 orders only\r")
+		return answer("AR", "ERR|||200^Unsupported message type^HL70357|E||||This laboratory takes orders only\r")
 	}
 	for _, s := range lines {
 		if strings.HasPrefix(s, "ORC|CA|") {
