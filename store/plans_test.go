@@ -29,6 +29,7 @@ var mayScan = map[string]string{
 	"Forms":            "the forms of a clinic are read together, after one was changed",
 	"LastEntries":      "reads one, from the end",
 	"LedgerHead":       "reads one, from the end",
+	"LastReceived":     "reads one, from the end",
 	"Unsealed":         "verify holds every row against the ledger",
 	"OrdersForCourier": "walks the orders drawn within two weeks, found by an index",
 	"OftenOrdered":     "walks 200 orders of one person, found by an index",
@@ -73,6 +74,8 @@ func TestNoStatementReadsEverything(t *testing.T) {
 			_ = q.PutAnswer("abc", NoteAnswer{Form: "f", Answered: note.Answered{Link: "l", Values: []note.Answer{{Text: "x"}}}}, was, "abc", noon)
 		}
 		_ = q.AddOrder(Order{ID: "more", Placer: "more", RequestID: "more", PatientID: "abc", ClinicianID: "abc", Party: "p", Together: "t", Tests: []OrderTest{{Detail: TestDetail{Remark: "x"}}}})
+		_ = q.AddOutgoing(Outgoing{Control: "waits", Destination: "somebody", Kind: "order", Subject: "x", Body: []byte("x")}, noon)
+		_, _ = q.BacklogOf("somebody")
 		_ = q.SettleCarried("abc", "abc", "removed", "", 1, "abc", noon)
 		_ = q.PutDrawing(Drawing{ID: "abc", NoteID: "abc"}, 1, "abc", noon)
 		if _, err := q.tx.Exec("UPDATE patient SET words = ''"); err != nil {
