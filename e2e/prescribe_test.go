@@ -63,6 +63,7 @@ func TestPrescribing(t *testing.T) {
 	look(h, "repeat-nobody")
 	h.click("It is theirs")
 	h.sees("They write: He has two left.")
+	h.sees("Prescribe otherwise")
 	require.Empty(t, h.axe())
 	h.press("x")
 	h.focused("Medicine, how it is taken")

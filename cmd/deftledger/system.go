@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"syscall"
 	"time"
 
 	"github.com/google/uuid"
@@ -95,7 +96,8 @@ func library(dir string) (*coding.Library, *coding.Index, error) {
 // the one that ships.
 func notice(dir string, ships coverage.Notice) (coverage.Notice, error) {
 	text, err := os.ReadFile(filepath.Join(dir, "coverage", "notice.yaml"))
-	if dir == "" || errors.Is(err, os.ErrNotExist) {
+	// A directory that is none is said where it is made.
+	if dir == "" || errors.Is(err, os.ErrNotExist) || errors.Is(err, syscall.ENOTDIR) {
 		return ships, nil
 	}
 	if err != nil {

@@ -29,6 +29,7 @@ export function InquiryPage({ id, next }: { id: string; next: string }) {
     <>
       <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
         {opened.error && <p className="small">{say(opened.error)}</p>}
+        {writing && chart.error && <p className="small">{say(chart.error)}</p>}
         {opened.data && (
           <Whole key={`${id} ${opened.data.patient?.id}`} opened={opened.data} next={next} write={() => setWriting(true)} />
         )}
