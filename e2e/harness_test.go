@@ -327,7 +327,8 @@ func (h *hand) focused(label string) {
 	h.wait(fmt.Sprintf(`(() => { const a = document.activeElement; return a && ((a.getAttribute("aria-label") || "") + " " + [...(a.labels || [])].map((l) => l.innerText).join(" ")).includes(%q) })()`, label), "the focus in "+label)
 }
 
-var named = map[string]string{"Enter": kb.Enter, "Escape": kb.Escape, "Tab": kb.Tab, "ArrowDown": kb.ArrowDown, "ArrowUp": kb.ArrowUp}
+var named = map[string]string{"Enter": kb.Enter, "Escape": kb.Escape, "Tab": kb.Tab, "ArrowDown": kb.ArrowDown, "ArrowUp": kb.ArrowUp,
+	"Home": kb.Home, "Delete": kb.Delete}
 
 // press presses one key or chord, such as "d" or "Ctrl+Enter".
 func (h *hand) press(chord string) {

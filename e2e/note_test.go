@@ -27,7 +27,7 @@ func TestTheWindowThatMadeAChangeDoesNotReadItAgain(t *testing.T) {
 	mine, theirs := reads(h), reads(other)
 	h.code("I10", "Essential")
 	h.code("E11.9", "without complications")
-	h.press("x")
+	h.press("Delete")
 	h.wait(`![...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("E11.9"))`, "E11.9 off the list")
 	other.wait(`[...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("I10"))`, "the diagnosis in the other window")
 	other.wait(`![...document.querySelectorAll("ol li")].some((l) => l.innerText.includes("E11.9"))`, "and the other one gone")

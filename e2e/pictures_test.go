@@ -170,6 +170,7 @@ func TestPictures(t *testing.T) {
 	h.sees("Sign as read")
 	take("referral")
 	h.press("k")
+	h.click("Results 1")
 	h.click("No certain patient")
 	h.sees("Who may be meant")
 	take("quarantine")

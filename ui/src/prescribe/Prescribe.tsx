@@ -267,6 +267,12 @@ export function Prescribe({
           {controlled && <p className="mt-1 font-semibold text-carried">Controlled substance, schedule {controlled}.</p>}
           <div className="mt-2 text-aside">
             <Care warnings={r.warnings} />
+            {r.says && r.warnings.length === 0 && r.remarks.length === 0 && (
+              <p className="text-faded">
+                Held against allergies, medicines, problems, kidney function and age: none of the rules that ship speaks against
+                it.
+              </p>
+            )}
             {r.remarks.map((x) => (
               <p key={x.says} className={x.grade === "stop" ? "text-alarm" : x.grade === "mind" ? "text-carried" : "text-faded"}>
                 <span className="font-semibold">{x.grade === "stop" ? "■ " : x.grade === "mind" ? "▲ " : "? "}</span>

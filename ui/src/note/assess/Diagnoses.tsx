@@ -162,7 +162,7 @@ export function Diagnoses({
       : []),
     ...(some
       ? [
-          { key: "f", label: "Make this diagnosis first-listed", run: () => first(at) },
+          { key: "Home", label: "Make this diagnosis first-listed", run: () => first(at) },
           { key: "Alt+ArrowUp", label: "Move this diagnosis up", run: () => move(-1) },
           { key: "Alt+ArrowDown", label: "Move this diagnosis down", run: () => move(1) },
           { key: "t", label: "Say how this diagnosis responds", run: () => setSaying(list[at]?.code ?? "") },
@@ -178,7 +178,7 @@ export function Diagnoses({
                 },
               ]
             : []),
-          { key: "x", label: "Take this diagnosis off the visit", run: () => off(touched) },
+          { key: "Delete", label: "Take this diagnosis off the visit", run: () => off(touched) },
           ...(mayProblems
             ? [{ key: "b", label: "Put it on the problem list, or take it off", run: () => void problem(at) }]
             : []),
@@ -257,7 +257,7 @@ export function Diagnoses({
               <span className="-mb-1 ml-[3.1rem] flex basis-full flex-wrap gap-x-2 text-small">
                 {i > 0 && (
                   <button type="button" className="plain" onClick={() => first(i)}>
-                    First <KeyCap k="f" />
+                    First <KeyCap k="Home" />
                   </button>
                 )}
                 {mayProblems && (
@@ -287,7 +287,7 @@ export function Diagnoses({
                   </button>
                 )}
                 <button type="button" className="plain" onClick={() => off(d.code)}>
-                  Take off <KeyCap k="x" />
+                  Take off <KeyCap k="Delete" />
                 </button>
               </span>
             )}
