@@ -131,9 +131,9 @@ func BenchmarkFigures(b *testing.B) {
 func openOrders(b *testing.B, p *program, who *client) {
 	db := p.db(b)
 	for _, q := range []string{
-		`WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < 10000), o AS (SELECT * FROM lab_order WHERE state = 'received by the laboratory' LIMIT 1)
+		`WITH RECURSIVE n(i) AS (SELECT 0 UNION ALL SELECT i + 1 FROM n WHERE i < 9999), p AS (SELECT id, row_number() OVER (ORDER BY id) - 1 k FROM patient), o AS (SELECT * FROM lab_order WHERE state = 'received by the laboratory' LIMIT 1)
 			INSERT INTO lab_order(id, patient_id, visit_id, clinician_id, placer, laboratory, priority, state, signed_at, collected_at, reason, request_id)
-			SELECT 'many' || i, (SELECT id FROM patient ORDER BY id LIMIT 1 OFFSET i % (SELECT count(*) FROM patient)), '', o.clinician_id, 'MANY' || i, o.laboratory, 'R', o.state, o.signed_at, o.collected_at, '', 'many' || i FROM n, o`,
+			SELECT 'many' || i, p.id, '', o.clinician_id, 'MANY' || i, o.laboratory, 'R', o.state, o.signed_at, o.collected_at, '', 'many' || i FROM n JOIN p ON p.k = n.i % (SELECT count(*) FROM patient), o`,
 		`INSERT INTO order_test(order_id, position, code, name, loinc, specimen, tube, diagnoses) SELECT id, 1, 'K', 'Potassium', '2823-3', 'serum', 'gel', '[]' FROM lab_order WHERE id LIKE 'many%'`,
 		`INSERT INTO line(id, kind, subject, patient_id, owner_id, state, rank, opened_at, by_name) SELECT 'l' || o.id, 'order', o.id, o.patient_id, o.clinician_id, 'waiting on others', 3, o.signed_at,
 			lower(p.family) FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE o.id LIKE 'many%'`,
