@@ -3,6 +3,7 @@ package app_test
 import (
 	"fmt"
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -39,13 +40,17 @@ func (l *counting) take(m string) string {
 		}
 		return "MSH|^~\\&|LIS|B|||20261123||ORL^O22|A" + control + "|P|2.5.1\rMSA|" + code + "|" + of + "|" + text + "\r"
 	}
-	placer := strings.TrimSuffix(control, "C")
+	placer := regexp.MustCompile(`(C|[RS]\d+)$`).ReplaceAllString(control, "")
 	answer := says("AA", "")
 	switch {
 	case strings.Contains(m, "\rORC|CA|") && l.accessions[placer] == 0:
 		answer = says("AE", "There is no such order here")
+	case strings.Contains(m, "\rORC|SS|"):
+		answer += "ORC|SR|" + placer + "-1|||" + map[bool]string{true: "IP", false: "ER"}[l.accessions[placer] > 0] + "\r"
 	case strings.Contains(m, "\rORC|CA|"):
 		l.called[placer] = true
+	case l.accessions[placer] > 0 && l.answers == "refuses" && control != placer:
+		answer = says("AE", "Duplicate order number")
 	case l.accessions[placer] > 0: // the same again is the same
 	case l.answers == "refuses":
 		answer = says("AE", "Not this week")
@@ -80,7 +85,7 @@ func TestAnOrderHasItsEffectOnceWhateverHappens(t *testing.T) {
 		cancelled, spoke := false, false
 		for range rapid.IntRange(0, 10).Draw(r, "acts") {
 			l.answers = rapid.SampledFrom([]string{"takes", "loses its answer", "is down", "names another message", "refuses"}).Draw(r, "laboratory")
-			switch rapid.SampledFrom([]string{"try", "try", "try", "crash", "cancel", "late answer", "again"}).Draw(r, "act") {
+			switch rapid.SampledFrom([]string{"try", "try", "try", "crash", "cancel", "late answer", "again", "ask", "send again"}).Draw(r, "act") {
 			case "try":
 				step()
 			case "crash": // between counting the attempt and making it
@@ -95,6 +100,10 @@ func TestAnOrderHasItsEffectOnceWhateverHappens(t *testing.T) {
 					_, err := c.app.Result.FileStored(ctx)
 					require.NoError(r, err)
 				}
+			case "ask": // refused where there is nothing to ask after
+				_ = c.app.Order.AskLaboratory(ctx, c.jonah(), id)
+			case "send again":
+				_ = c.app.Order.SendAgain(ctx, c.jonah(), id)
 			case "again": // the browser had no answer
 				same, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
 				require.NoError(r, err)

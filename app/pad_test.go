@@ -367,6 +367,94 @@ func TestAnOrderThatIsNotAnsweredComesUp(t *testing.T) {
 	require.Empty(t, c.verify())
 }
 
+// What the laboratory says of an order, asked or unasked, stands with it in words; whatever
+// means that nothing will come of itself opens its line.
+func TestTheLaboratorySaysHowFarAnOrderIs(t *testing.T) {
+	c := open(t)
+	o := c.order("K", "BMP")
+	require.ErrorContains(t, c.app.Order.AskLaboratory(ctx, c.jonah(), o.ID), "nothing to answer for")
+	require.ErrorContains(t, c.app.Order.SendAgain(ctx, c.jonah(), o.ID), "Only what the laboratory took")
+	c.step()
+	said := func() orders.DoneView {
+		out, err := c.app.Order.Order(ctx, c.doctor(), o.ID)
+		require.NoError(t, err)
+		require.Equal(t, string(order.Received), out.Order.State, "a word of the laboratory is no result")
+		return out.Done[len(out.Done)-1]
+	}
+	mark := func() string { _, m := c.lineOf(o.ID); return m }
+	answers := func(orc string) {
+		c.lab.answer = func(m string) string {
+			control := strings.Split(m, "|")[9]
+			return "MSH|^~\\&|LIS|B|||20261123||ORL^O22|A" + control + "|P|2.5.1\rMSA|AA|" + control + "\r" + strings.ReplaceAll(orc, "#", o.Placer)
+		}
+		c.now = c.now.Add(time.Minute)
+		require.NoError(t, c.app.Order.AskLaboratory(ctx, c.jonah(), o.ID))
+		require.ErrorContains(t, c.app.Order.AskLaboratory(ctx, c.jonah(), o.ID), "asked already")
+		c.step()
+	}
+	answers("ORC|SR|#-1|||IP\rORC|SR|#-2|||SC\r")
+	sent := string(c.lab.got[len(c.lab.got)-1])
+	require.Contains(t, sent, "\rORC|SS|"+o.Placer+"-1^SKERROW||"+o.Placer+"^SKERROW")
+	require.NotContains(t, sent, "\rDG1|", "which order, and nothing that they have")
+	require.Equal(t, orders.DoneView{At: said().At, Says: "told", Detail: "Potassium: in process there; Basic metabolic panel: scheduled there"}, said())
+	require.Empty(t, mark())
+	answers("ORC|SR|#-1|||CM\rORC|SR|#-2|||HD\r")
+	require.Equal(t, "Potassium: completed there; no final report of it is here; Basic metabolic panel: on hold there", said().Detail)
+	require.Equal(t, "word of the laboratory", mark())
+	for orc, says := range map[string]string{"": "said nothing of the order", "ORC|SR|SK99-1|||IP\r": "answered for another order", "ORC|SR|#-1|||??\r": "table 0038 does not have",
+		"ORC|SR|#-1\r": "no status", "ORC|SR|#-7|||ER\r": "not found there"} {
+		answers(orc)
+		require.Contains(t, said().Detail, says)
+		require.Equal(t, "told of trouble", said().Says)
+		require.Equal(t, "word of the laboratory", mark())
+	}
+
+	// Sent again, under its number; that it is refused the second time changes nothing of the first.
+	c.lab.answer = accept("AE", "Duplicate order")
+	require.NoError(t, c.app.Order.SendAgain(ctx, c.jonah(), o.ID))
+	require.ErrorContains(t, c.app.Order.SendAgain(ctx, c.jonah(), o.ID), "on its way")
+	require.Empty(t, mark(), "somebody has seen to it")
+	c.step()
+	require.Equal(t, "It has taken it before, and refused it sent again: Duplicate order", said().Detail)
+
+	// Unasked. What names another patient, or an order that is not here, is held whole.
+	held := func() int { return c.count("SELECT count(*) FROM inbox WHERE state = 'quarantined'") }
+	statement := func(n, pid, orc string) {
+		c.receive("MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|20260504120000-0400||OML^O21^OML_O21|"+n+"|P|2.5.1\r"+pid+orc, "AA")
+	}
+	statement("S1", "PID|1||||Marsh-Adeyemi^Ottoline||19680314|F\r", "ORC|SC|"+o.Placer+"-1|||DC|||||||||||^Tube broken\r")
+	require.Equal(t, "Potassium: discontinued there: Tube broken", said().Detail)
+	before := c.count("SELECT count(*) FROM order_event")
+	statement("S2", "PID|1||||Brekken^Halvard||19550122|M\r", "ORC|SC|"+o.Placer+"-1|||IP\r")
+	statement("S3", "", "ORC|SC|"+o.Placer+"-1|||IP\rORC|SC|SK77-1|||IP\r")
+	require.Equal(t, before, c.count("SELECT count(*) FROM order_event"), "all of it or nothing")
+	require.Equal(t, 2, held())
+
+	// With the report here, what is completed there is no trouble.
+	c.receive(oru("L1", o.Placer+"-1", "F", "4.1"), "AA")
+	statement("S4", "", "ORC|SC|"+o.Placer+"-1|||CM\r")
+	require.ErrorContains(t, c.app.Order.SendAgain(ctx, c.jonah(), o.ID), "partial")
+	out, err := c.app.Order.Order(ctx, c.doctor(), o.ID)
+	require.NoError(t, err)
+	require.Equal(t, "Potassium: completed there (its report is here)", out.Done[len(out.Done)-1].Detail)
+	require.Equal(t, "told", out.Done[len(out.Done)-1].Says)
+	require.Empty(t, c.verify())
+}
+
+// An order sent again that was cancelled before it went out a second time did go out once.
+func TestAnOrderSentAgainIsCancelledThere(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	require.NoError(t, c.app.Order.SendAgain(ctx, c.jonah(), o.ID))
+	told, err := c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Not wanted.")
+	require.NoError(t, err)
+	require.True(t, told, "the laboratory has it from the first time")
+	c.step()
+	require.Contains(t, string(c.lab.got[len(c.lab.got)-1]), "\rORC|CA|")
+	require.Len(t, c.lab.got, 2, "and does not get it again")
+}
+
 // The history comes in pages, each order once.
 func TestTheHistoryOfOrdersInPages(t *testing.T) {
 	c := open(t)

@@ -66,7 +66,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Plan.PlanSets": clinical, "Plan.ApplySet": clinical, "Plan.PlanAsSet": clinical, "Plan.KeepPlanAsSet": clinical,
 
 		"Order.Tests": clinical, "Order.Order": clinical, "Order.OrdersAt": clinical, "Order.PreparedOrder": clinical,
-		"Order.PlaceOrder": physician, "Order.Connections": admin, "Order.SetLaboratory": admin, "Order.TryLaboratory": admin, "Order.Coverage": clinical, "Order.NoticePDF": clinical, "Order.CancelOrder": physician, "Order.Pad": clinical, "Order.Needed": clinical, "Order.Repeated": clinical, "Order.Called": clinical, "Order.History": matching, "Order.Requisition": clinical, "Order.Labels": clinical,
+		"Order.PlaceOrder": physician, "Order.Connections": admin, "Order.SetLaboratory": admin, "Order.TryLaboratory": admin, "Order.Coverage": clinical, "Order.NoticePDF": clinical, "Order.CancelOrder": physician, "Order.Pad": clinical, "Order.Needed": clinical, "Order.Repeated": clinical, "Order.Called": clinical, "Order.AskLaboratory": clinical, "Order.SendAgain": clinical, "Order.History": matching, "Order.Requisition": clinical, "Order.Labels": clinical,
 		"Order.Specimens": clinical, "Order.Drawn": clinical, "Order.NotDrawn": clinical, "Order.PickedUp": clinical,
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 

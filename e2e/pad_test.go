@@ -229,6 +229,20 @@ func TestALateOrderIsAskedAfter(t *testing.T) {
 	h.press("Alt+w")
 	h.sees("Nothing is late.")
 	h.press("3")
-	h.sees("Maren Oduya, ")
+	h.sees("Maren Oduya asked after it, ")
 	h.sees("no specimen came")
+
+	// Asked by a message, the laboratory that plays with the demo does not know it; sent again, it does.
+	laboratory(t, p, time.Hour)
+	h.click("Albumin creatinine ratio in urine")
+	h.click("Ask the laboratory")
+	h.sees("not found there")
+	look(h, "asked-after")
+	require.Empty(t, h.axe())
+	h.click("Send it again")
+	h.sees("sent it again to Brinehouse")
+	h.wait(`!document.querySelector("section[aria-label='What is awaited'] .text-carried")?.innerText.includes("Late")`, "it not being late")
+	h.eventually(func() bool {
+		return p.count(t, "SELECT count(*) FROM outbox WHERE control LIKE '%R4' AND state = 'accepted'") == 1
+	}, "the laboratory taking it")
 }

@@ -43,7 +43,7 @@ type Laboratory struct {
 	Silent         bool              // takes orders and never answers with results
 
 	mu       sync.Mutex
-	accepted map[string]*accession // by control number of the order message
+	accepted map[string]*accession // by number of the order
 	received [][]byte
 	ln       net.Listener
 	stop     chan struct{}
@@ -110,7 +110,7 @@ func (l *Laboratory) Close() {
 	l.wg.Wait()
 }
 
-// Accessions returns the order messages accepted, one per control number.
+// Accessions returns the numbers of the orders accepted, each once.
 func (l *Laboratory) Accessions() []string {
 	l.mu.Lock()
 	defer l.mu.Unlock()
@@ -205,6 +205,15 @@ func (l *Laboratory) take(text string) string {
 			return l.callOff(lines, part(field(s, 4), 1), answer)
 		}
 	}
+	number := control // an order sent again has its number from the first time
+	for _, s := range lines {
+		if strings.HasPrefix(s, "ORC|SS|") {
+			return l.standing(lines, part(field(s, 4), 1), answer)
+		}
+		if n := part(field(s, 4), 1); strings.HasPrefix(s, "ORC|") && n != "" {
+			number = n
+		}
+	}
 	for _, s := range lines {
 		if !strings.HasPrefix(s, "OBR|") {
 			continue
@@ -217,12 +226,12 @@ func (l *Laboratory) take(text string) string {
 			return answer("AE", "ERR||OBR^1^4|103^Table value not found^HL70357|E||||Test "+code+" is not in our list\r")
 		}
 	}
-	a := l.accepted[control]
+	a := l.accepted[number]
 	if a == nil {
 		h := fnv.New32a()
-		h.Write([]byte(control))
-		a = &accession{Number: fmt.Sprintf("BR%08d", h.Sum32()%100000000), Control: control, Order: text, At: time.Now()}
-		l.accepted[control] = a
+		h.Write([]byte(number))
+		a = &accession{Number: fmt.Sprintf("BR%08d", h.Sum32()%100000000), Control: number, Order: text, At: time.Now()}
+		l.accepted[number] = a
 		l.note(a)
 		if !l.Silent {
 			l.wg.Add(1)
@@ -256,6 +265,39 @@ func (l *Laboratory) callOff(lines []string, order string, answer func(code, res
 		}
 	}
 	return answer("AA", rest)
+}
+
+// standing says how far an order has come (ORC-1 SR; ORC-5 of table 0038).
+func (l *Laboratory) standing(lines []string, order string, answer func(code, rest string) string) string {
+	a := l.accepted[order]
+	status, number := "ER", ""
+	if a != nil {
+		number = a.Number
+		switch {
+		case a.Called:
+			status = "CA"
+		case a.Sent >= 2:
+			status = "CM"
+		case a.Sent == 1:
+			status = "A"
+		default:
+			status = "IP"
+		}
+	}
+	rest := ""
+	for _, s := range lines {
+		if strings.HasPrefix(s, "ORC|") {
+			rest += "ORC|SR|" + field(s, 2) + "|" + number + "||" + status + "\r"
+		}
+	}
+	return answer("AA", rest)
+}
+
+// Lose forgets an order, as if it had never come.
+func (l *Laboratory) Lose(order string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	delete(l.accepted, order)
 }
 
 // work sends the preliminary and then the final result, each until acknowledged.

@@ -256,7 +256,18 @@ func (q *Q) OftenOrdered(staff string, limit int) ([]Often, error) {
 		GROUP BY 1, 2 ORDER BY n DESC, 2 LIMIT ?`, staff, limit)
 }
 
-// OrderEvent is what somebody did about an order that went its way too slowly.
+// What an OrderEvent is.
+const (
+	OrderCalled = "called" // somebody asked after it
+	OrderAsked  = "asked"  // the laboratory was asked by a message
+	OrderTold   = "told"   // what the laboratory said of it; ByID is ""
+	// OrderTrouble is the same, where somebody has to see to it.
+	OrderTrouble = "told of trouble"
+	OrderAgain   = "sent again" // under its number, to be taken once
+)
+
+// OrderEvent is what was done about an order that went its way too slowly, or what the
+// laboratory said of it.
 type OrderEvent struct {
 	ID, OrderID, Says, Detail, ByID, By string
 	Until, At                           time.Time
@@ -280,8 +291,8 @@ func (q *Q) OrderEvents(orders []string) ([]OrderEvent, error) {
 		err := s.Scan(&e.ID, &e.OrderID, &e.Says, &e.Detail, &until, &e.ByID, &at, &e.By)
 		e.Until, e.At = Moment(until), Moment(at)
 		return err
-	}, `SELECT e.id, e.order_id, e.says, e.detail, e.until, e.by_id, e.at, s.given || ' ' || s.family FROM json_each(?) j
-		JOIN order_event e ON e.order_id = j.value JOIN staff s ON s.id = e.by_id ORDER BY e.at, e.id`, string(all))
+	}, `SELECT e.id, e.order_id, e.says, e.detail, e.until, e.by_id, e.at, coalesce(s.given || ' ' || s.family, '') FROM json_each(?) j
+		JOIN order_event e ON e.order_id = j.value LEFT JOIN staff s ON s.id = e.by_id ORDER BY e.at, e.id`, string(all))
 }
 
 // OrderCursor is where a page of the history of orders goes on: after the order signed at a

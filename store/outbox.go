@@ -66,12 +66,24 @@ func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
 // WithdrawOutgoing takes back what waits, so that it is not sent again; never says that no
 // attempt was made, so that it cannot have arrived.
 func (q *Q) WithdrawOutgoing(kind, subject string) (never bool, err error) {
+	out, err := one(q, func(s scanner, n *int) error { return s.Scan(n) },
+		"SELECT count(*) FROM outbox WHERE subject = ? AND kind = ? AND (state <> 'waiting' OR attempts > 0)", subject, kind)
+	if err != nil {
+		return false, err
+	}
+	if out > 0 { // an earlier sending went out, or may have
+		return false, q.do("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting'", subject, kind)
+	}
 	n, err := q.exec("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting' AND attempts = 0",
 		subject, kind)
-	if err != nil || n > 0 {
-		return n > 0, err
-	}
-	return false, q.do("UPDATE outbox SET state = 'withdrawn' WHERE subject = ? AND kind = ? AND state = 'waiting'", subject, kind)
+	return n > 0, err
+}
+
+// OutgoingWaits says whether something of a kind about a subject is still to be answered.
+func (q *Q) OutgoingWaits(kind, subject string) (bool, error) {
+	n, err := one(q, func(s scanner, n *int) error { return s.Scan(n) },
+		"SELECT count(*) FROM outbox WHERE subject = ? AND kind = ? AND state = 'waiting'", subject, kind)
+	return n > 0, err
 }
 
 // OutgoingByControl finds what went out under a control identifier, with its state.

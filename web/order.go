@@ -88,6 +88,12 @@ func (s *server) describeOrder(api huma.API) {
 	}) (*nothing, error) {
 		return nil, s.app.Order.Called(ctx, who, in.ID, in.Body.Detail, in.Body.Until)
 	})
+	does(api, http.MethodPost, "ask-laboratory", "/api/orders/{id}/ask", func(ctx context.Context, who act.Actor, in *PathID) (*nothing, error) {
+		return nil, s.app.Order.AskLaboratory(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "send-order-again", "/api/orders/{id}/send-again", func(ctx context.Context, who act.Actor, in *PathID) (*nothing, error) {
+		return nil, s.app.Order.SendAgain(ctx, who, in.ID)
+	})
 	get(api, "specimens", "/api/specimens", func(ctx context.Context, who act.Actor, _ *struct{}) (orders.SpecimensView, error) {
 		return s.app.Order.Specimens(ctx, who)
 	})

@@ -2,6 +2,7 @@ package order
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"deftledger/app/act"
@@ -33,7 +34,7 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 			if err != nil {
 				return err
 			}
-			if len(asked) == 0 {
+			if !slices.ContainsFunc(asked, func(e store.OrderEvent) bool { return e.Says == store.OrderCalled }) {
 				return act.Refuse(act.Conflict, "The laboratory is told to cancel it, and has not answered yet. Where it does not answer, ask after it first.")
 			}
 		}

@@ -20,10 +20,12 @@ type NextView struct {
 	Unsure bool   `json:"unsure" doc:"The list of the laboratory gives no turnaround; a week is taken"`
 }
 
-// DoneView is what somebody did about an order that went its way too slowly.
+// DoneView is what somebody did about an order that went its way too slowly, or what the
+// laboratory said of it.
 type DoneView struct {
 	At     string `json:"at"`
-	By     string `json:"by"`
+	Says   string `json:"says" enum:"called,asked,told,told of trouble,sent again"`
+	By     string `json:"by" doc:"Empty for the laboratory"`
 	Detail string `json:"detail"`
 	Until  string `json:"until"`
 }
@@ -137,14 +139,14 @@ func (a *Acts) rows(q *store.Q, orders []store.Order) ([]OrderRowView, error) {
 	for i, o := range orders {
 		out[i] = OrderRowView{Patient: a.Patient(whose[o.PatientID]), Order: a.View(o), Next: a.next(o, of[o.ID]), Done: []DoneView{}}
 		for _, e := range of[o.ID] {
-			out[i].Done = append(out[i].Done, DoneView{At: a.Say(e.At), By: e.By, Detail: e.Detail, Until: a.Say(e.Until)})
+			out[i].Done = append(out[i].Done, DoneView{At: a.Say(e.At), Says: e.Says, By: e.By, Detail: e.Detail, Until: a.Say(e.Until)})
 		}
 	}
 	return out, nil
 }
 
-// next says what is awaited of an order, and whether it is late.
-func (a *Acts) next(o store.Order, events []store.OrderEvent) NextView {
+// course is how far an order has come, as far as its next event goes.
+func (a *Acts) course(o store.Order, events []store.OrderEvent) order.Course {
 	lab := a.Config.Laboratory(o.Party)
 	c := order.Course{State: o.State, SignedAt: o.SignedAt, CollectedAt: o.CollectedAt, Due: o.Due, Drawing: o.Drawing, Paper: lab.Takes == order.TakesPaper}
 	unknown := false
@@ -168,6 +170,12 @@ func (a *Acts) next(o store.Order, events []store.OrderEvent) NextView {
 			c.Until = e.Until
 		}
 	}
+	return c
+}
+
+// next says what is awaited of an order, and whether it is late.
+func (a *Acts) next(o store.Order, events []store.OrderEvent) NextView {
+	c := a.course(o, events)
 	if o.State == order.Cancelled && o.Cancelling == store.CancellingWaits { // as soon as it was to be taken
 		c.State = order.Signed
 	}
@@ -206,7 +214,7 @@ func (a *Acts) Called(ctx context.Context, who act.Actor, id, detail, until stri
 		if !day.After(t.Now.AddDate(0, 0, -1)) || day.After(t.Now.AddDate(0, 0, 60)) {
 			return act.Refuse(act.Invalid, "Choose a day from today to sixty days from now.")
 		}
-		if err := t.AddOrderEvent(store.OrderEvent{ID: act.NewID(), OrderID: id, Says: "called", Detail: detail, Until: time.Date(day.Year(), day.Month(), day.Day(), 23, 59, 0, 0, a.Location), ByID: who.ID,
+		if err := t.AddOrderEvent(store.OrderEvent{ID: act.NewID(), OrderID: id, Says: store.OrderCalled, Detail: detail, Until: time.Date(day.Year(), day.Month(), day.Day(), 23, 59, 0, 0, a.Location), ByID: who.ID,
 			At: t.Now}); err != nil {
 			return err
 		}

@@ -49,12 +49,23 @@ func (a *Acts) fillOrders(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			row.Mark, row.Grave = "not cancelled", true
 		case o.State == order.Received && o.Reason != "":
 			row.Mark, row.Grave = "not all taken", true
+		case troubled(done[o.ID]) != "":
+			row.Mark, row.Grave = "word of the laboratory", true
+			row.Title += ". " + troubled(done[o.ID])
 		case next.Late:
 			row.Mark = "late"
 			row.Title += ", " + next.What + " by " + chart.SayDay(next.By[:10])
 		}
 	})
 	return err
+}
+
+// troubled is what the laboratory said of an order to which nobody has seen yet; "" for nothing.
+func troubled(events []store.OrderEvent) string {
+	if n := len(events); n > 0 && events[n-1].Says == store.OrderTrouble {
+		return events[n-1].Detail
+	}
+	return ""
 }
 
 func (a *Acts) fillPrepared(q *store.Q, who act.Actor, rows []*act.LineRow) error {

@@ -49,10 +49,18 @@ func (a *Acts) Destinations() []act.Destination {
 // dispatch puts an order, or the cancelling of one, in the way out to its laboratory: a
 // message, or a requisition by fax where it takes paper.
 func (a *Acts) dispatch(t *act.Tx, o store.Order, cancel bool) error {
-	lab := a.Config.Laboratory(o.Party)
-	out := store.Outgoing{Control: o.Placer, Destination: laboratory, Kind: string(line.Order), Subject: o.ID, ByID: t.Who.ID}
 	if cancel {
-		out.Control, out.Kind = o.Placer+"C", cancelling
+		return a.out(t, o, o.Placer+"C", true)
+	}
+	return a.out(t, o, o.Placer, false)
+}
+
+// out sends an order, or its cancelling, under a control number.
+func (a *Acts) out(t *act.Tx, o store.Order, control string, cancel bool) error {
+	lab := a.Config.Laboratory(o.Party)
+	out := store.Outgoing{Control: control, Destination: laboratory, Kind: string(line.Order), Subject: o.ID, ByID: t.Who.ID}
+	if cancel {
+		out.Kind = cancelling
 	}
 	if lab.Takes == order.TakesPaper {
 		body, err := a.requisition(t.Q, o, cancel)
@@ -204,11 +212,18 @@ func (a *Acts) settled(t *act.Tx, o store.Outgoing, answer []byte, refused strin
 	if err != nil {
 		return err
 	}
-	if o.Kind == cancelling {
+	switch o.Kind {
+	case cancelling:
 		return a.cancelSettled(t, ord, refused)
+	case asking:
+		return a.askSettled(t, ord, answer, refused)
 	}
 	if ord.State != order.Signed && ord.State != order.Received {
 		return nil // cancelled meanwhile, or there are results, which say more
+	}
+	if refused != "" && ord.State == order.Received && o.Control != ord.Placer {
+		// It has it from the first time: what it refuses is only that it came again.
+		return a.told(t, ord, []string{"It has taken it before, and refused it sent again: " + refused}, true)
 	}
 	state, lineState, says, reason := order.Received, line.Waiting, "accepted", ""
 	if names := notTaken(ord, answer); refused != "" {

@@ -38,6 +38,15 @@ func (a *Acts) fileMessage(t *act.Tx, in store.Incoming) error {
 		if known, err := a.Order.LateAnswer(t, in.Raw); err != nil || known {
 			return errors.Join(err, t.SetIncoming(in.ID, result.Filed, ""))
 		}
+		known, why, err := a.Order.Statement(t, in.Raw)
+		switch {
+		case err != nil:
+			return err
+		case why != "":
+			whole = &heldError{why}
+		case known:
+			return t.SetIncoming(in.ID, result.Filed, "")
+		}
 	}
 	parts := max(1, len(read.Patients))
 	if seen, err := t.ControlSeen(in); err != nil {

@@ -34,6 +34,7 @@ type Order struct {
 	Tests         []OrderTest
 	Copies        []order.Copy
 	Cancel        bool // of an order sent before, instead of a new one
+	Ask           bool // how far an order sent before has come, instead of a new one
 }
 
 // OrderTest is one test of an order with the diagnoses that justify it.
@@ -74,8 +75,11 @@ func (o Order) Build() []byte {
 		"2.5.1", "", "", "AL", "AL", "", "UNICODE UTF-8", "", "", loiProfile)
 	o.patient(seg)
 	code := "NW"
-	if o.Cancel {
+	switch {
+	case o.Cancel:
 		code = "CA"
+	case o.Ask:
+		code = "SS"
 	}
 	clinician := o.clinician()
 	group := joined("^", o.Placer, Escape(o.Sender))
@@ -106,6 +110,9 @@ func (o Order) Build() []byte {
 		seg("OBR", fmt.Sprint(i+1), number, "", name, "", "", stamp(o.CollectedAt), "", "", collector,
 			"", "", "", "", "", clinician, "", "", "", "", "", "", "", "", "", "", "", strings.Join(copies, "~"),
 			"", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", strings.Join(modifiers, "~"))
+		if o.Ask { // which order, and nothing that they have already
+			continue
+		}
 		if t.Remark != "" {
 			seg("NTE", "1", "P", Escape(t.Remark))
 		}
@@ -195,7 +202,7 @@ func (o Order) patient(seg func(...string)) {
 	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "", names+strings.Repeat("^", max(0, 6-strings.Count(names, "^")))+"L", "",
 		strings.ReplaceAll(p.BirthDate, "-", ""), p.Sex, "", strings.Join(stated, "~"), place(r.Address), "", strings.Join(phones, "~"), "",
 		element(r.Language, "", ""), "", "", "", "", "", "", ethnic)
-	if o.Cancel {
+	if o.Cancel || o.Ask {
 		return
 	}
 	minor := false

@@ -1354,6 +1354,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/orders/{id}/ask": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask-laboratory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/orders/{id}/asked-after": {
         parameters: {
             query?: never;
@@ -1462,6 +1478,22 @@ export interface paths {
         get: operations["requisition"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/orders/{id}/send-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["send-order-again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3774,8 +3806,11 @@ export interface components {
         };
         DoneView: {
             at: string;
+            /** @description Empty for the laboratory */
             by: string;
             detail: string;
+            /** @enum {string} */
+            says: "called" | "asked" | "told" | "told of trouble" | "sent again";
             until: string;
         };
         Door: {
@@ -9277,6 +9312,35 @@ export interface operations {
             };
         };
     };
+    "ask-laboratory": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "asked-after": {
         parameters: {
             query?: never;
@@ -9496,6 +9560,35 @@ export interface operations {
                 };
             };
             /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "send-order-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
             default: {
                 headers: {
                     [name: string]: unknown;

@@ -8,6 +8,7 @@ import { Choice } from "../kit/Choice";
 import { More } from "../kit/More";
 import { Table } from "../kit/Table";
 import { Referrals } from "../referral/Referrals";
+import { happened } from "./AskAfter";
 
 const which = [
   ["late", "Late", "Orders whose next event is overdue."],
@@ -128,7 +129,7 @@ function Row({ r, together, patient }: { r: Schemas["OrderRowView"]; together: b
         )}
         {r.done.slice(-1).map((d) => (
           <span key={d.at} className="small block">
-            {d.by}, {day(d.at)}: {d.detail}
+            {happened(d)}
           </span>
         ))}
       </td>
