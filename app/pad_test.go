@@ -441,6 +441,46 @@ func TestTheLaboratorySaysHowFarAnOrderIs(t *testing.T) {
 	require.Empty(t, c.verify())
 }
 
+// An order is changed as a cancelling and a new one, both or neither.
+func TestAnOrderIsChanged(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	n := orders.NewOrder{PatientID: patientID, RequestID: "changed", Secret: secret, Instead: o.ID,
+		Pad: order.Pad{Priority: "S", Drawing: order.DrawnNow, Lines: []order.Line{{Test: "K", Diagnoses: []string{"M10.071"}}, {Test: "MG", Diagnoses: []string{"M10.071"}}}}}
+	other := n
+	other.Instead, other.RequestID = "nobody", "changed2"
+	_, err := c.app.Order.PlaceOrder(ctx, c.doctor(), other)
+	require.ErrorContains(t, err, "order")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM lab_order"), "neither")
+	_, err = c.app.Order.PrepareOrder(ctx, c.jonah(), n)
+	require.ErrorContains(t, err, "Only whoever signs")
+
+	out, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
+	require.NoError(t, err)
+	again, err := c.app.Order.PlaceOrder(ctx, c.doctor(), n)
+	require.NoError(t, err, "the browser had no answer")
+	require.Equal(t, out[0].ID, again[0].ID)
+	was, err := c.app.Order.Order(ctx, c.doctor(), o.ID)
+	require.NoError(t, err)
+	require.Equal(t, string(order.Cancelled), was.Order.State)
+	require.Equal(t, "Changed: ordered anew as "+out[0].Placer+".", was.Order.Reason)
+	c.step()
+	sent := ""
+	for _, m := range c.lab.got {
+		sent += string(m)
+	}
+	require.Equal(t, 1, strings.Count(sent, "\rORC|CA|"+o.Placer+"-1"))
+	require.Equal(t, 2, strings.Count(sent, "\rORC|NW|"+out[0].Placer+"-"))
+
+	// With a result here it is no longer changed.
+	c.receive(oru("L1", out[0].Placer+"-1", "F", "4.1"), "AA")
+	n.Instead, n.RequestID = out[0].ID, "changed3"
+	_, err = c.app.Order.PlaceOrder(ctx, c.doctor(), n)
+	require.ErrorContains(t, err, "can no longer be changed: partial")
+	require.Empty(t, c.verify())
+}
+
 // An order sent again that was cancelled before it went out a second time did go out once.
 func TestAnOrderSentAgainIsCancelledThere(t *testing.T) {
 	c := open(t)

@@ -245,4 +245,17 @@ func TestALateOrderIsAskedAfter(t *testing.T) {
 	h.eventually(func() bool {
 		return p.count(t, "SELECT count(*) FROM outbox WHERE control LIKE '%R4' AND state = 'accepted'") == 1
 	}, "the laboratory taking it")
+
+	// Changed: one signing cancels it there and orders anew.
+	h.click("Change it")
+	h.focused("Add a test")
+	h.sees("in place of SK")
+	look(h, "change")
+	h.types("magnes")
+	h.press("Enter")
+	h.press("Alt+a")
+	h.press("Ctrl+Enter")
+	h.secret()
+	h.sees("Changed: ordered anew as SK")
+	h.sees("The laboratory has cancelled it.")
 }

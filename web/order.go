@@ -197,6 +197,7 @@ type OrderBody struct {
 	RequestID string        `json:"requestId" maxLength:"64"`
 	Secret    string        `json:"secret,omitempty" maxLength:"1000"`
 	Prepared  string        `json:"prepared,omitempty" maxLength:"64" doc:"The prepared order that this one signs or replaces"`
+	Instead   string        `json:"instead,omitempty" maxLength:"64" doc:"The order that this one changes: it is cancelled with the signature"`
 	Tests     []OrderedTest `json:"tests" maxItems:"60"`
 
 	Notices []orders.NoticeChoice `json:"notices,omitempty" maxItems:"60" doc:"What the patient chose on the advance notice, where Original Medicare is to pay"`
@@ -209,7 +210,7 @@ type AdvanceNotice struct {
 
 func (b OrderBody) order(patient string) orders.NewOrder {
 	n := orders.NewOrder{PatientID: patient, VisitID: b.VisitID, Pad: order.Pad{Priority: b.Priority, Drawing: b.Drawing, Site: b.Site, Payer: b.Payer,
-		Copies: b.Copies}, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared, Notices: b.Notices}
+		Copies: b.Copies}, RequestID: b.RequestID, Secret: b.Secret, Prepared: b.Prepared, Notices: b.Notices, Instead: b.Instead}
 	for _, t := range b.Tests {
 		n.Lines = append(n.Lines, order.Line{Laboratory: t.Laboratory, Test: t.Code, Diagnoses: t.Diagnoses, Answers: t.Answers, Remark: t.Remark,
 			Timing: order.Timing{Due: t.Due, Every: t.Every, Until: t.Until}})

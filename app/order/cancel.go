@@ -42,28 +42,69 @@ func (a *Acts) CancelOrder(ctx context.Context, who act.Actor, id, reason string
 			return act.Refuse(act.Conflict, "The order is closed already.")
 		}
 		if !again {
-			never, err := t.WithdrawOutgoing(string(line.Order), id)
-			if err != nil {
-				return err
-			}
-			told = !never && o.State != order.Failed && o.State != order.Planned && o.State != order.ToDraw // those never went out
-			if err := t.SetOrderState(id, order.Cancelled, reason); err != nil {
-				return err
-			}
-		}
-		if told {
-			err = a.tellToCancel(t, o)
-		} else {
-			err = t.CloseLine(line.Order, id, who.ID, "cancelled", t.Now)
-		}
-		if err != nil {
+			told, err = a.cancel(t, o, reason)
 			return err
 		}
-		t.Tell(act.OrderEvent, id, o.PatientID)
-		t.Tell(act.LineEvent, id, o.PatientID)
-		return t.Audit("cancel order", o.PatientID, id, "")
+		if err := t.CloseLine(line.Order, id, who.ID, "cancelled", t.Now); err != nil {
+			return err
+		}
+		return a.cancelled(t, o)
 	})
 	return told, err
+}
+
+// cancel closes an order that is not cancelled yet; told says that the laboratory may know of
+// it and is told.
+func (a *Acts) cancel(t *act.Tx, o store.Order, reason string) (told bool, err error) {
+	never, err := t.WithdrawOutgoing(string(line.Order), o.ID)
+	if err != nil {
+		return false, err
+	}
+	told = !never && o.State != order.Failed && o.State != order.Planned && o.State != order.ToDraw // those never went out
+	if err := t.SetOrderState(o.ID, order.Cancelled, reason); err != nil {
+		return false, err
+	}
+	if told {
+		err = a.tellToCancel(t, o)
+	} else {
+		err = t.CloseLine(line.Order, o.ID, t.Who.ID, "cancelled", t.Now)
+	}
+	if err != nil {
+		return false, err
+	}
+	return told, a.cancelled(t, o)
+}
+
+func (a *Acts) cancelled(t *act.Tx, o store.Order) error {
+	t.Tell(act.OrderEvent, o.ID, o.PatientID)
+	t.Tell(act.LineEvent, o.ID, o.PatientID)
+	return t.Audit("cancel order", o.PatientID, o.ID, "")
+}
+
+// changed cancels the order that a new one changes, in the same transaction: an order is
+// changed as a cancelling and a new order, so that a laboratory never has both unawares.
+func (a *Acts) changed(t *act.Tx, n NewOrder, anew []OrderView) error {
+	if n.Instead == "" {
+		return nil
+	}
+	o, err := t.OrderByID(n.Instead)
+	if err != nil {
+		return act.NotFound(err, "order")
+	}
+	if !act.SamePerson(t.Q, o.PatientID, n.PatientID) {
+		return act.Refuse(act.Invalid, "The order to be changed is not one of this patient.")
+	}
+	switch o.State {
+	case order.Planned, order.ToDraw, order.Signed, order.Received, order.Failed:
+	default:
+		return act.Refuse(act.Conflict, "It can no longer be changed: %s. Order what is missing.", o.State)
+	}
+	var numbers []string
+	for _, x := range anew {
+		numbers = append(numbers, x.Placer)
+	}
+	_, err = a.cancel(t, o, "Changed: ordered anew as "+strings.Join(numbers, ", ")+".")
+	return err
 }
 
 // cancelling is the kind of what tells the laboratory to cancel an order.

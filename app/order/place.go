@@ -23,6 +23,7 @@ type NewOrder struct {
 	RequestID string // names this act, so that a repeated one counts once
 	Secret    string
 	Prepared  string // the prepared order that this one signs; "" when none
+	Instead   string // the order that this one changes, which is cancelled with it; "" for none
 }
 
 // sealedOrder is the sealed content of an order.
@@ -180,6 +181,9 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out [
 			out = append(out, a.View(o))
 		}
 		if err := a.signPrepared(t, prepared, firstID(out)); err != nil {
+			return err
+		}
+		if err := a.changed(t, n, out); err != nil {
 			return err
 		}
 		return t.Audit("sign order", p.ID, together, "")

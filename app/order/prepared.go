@@ -109,6 +109,9 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 	if err := act.Allow(who, act.PrepareOrder); err != nil {
 		return out, err
 	}
+	if n.Instead != "" {
+		return out, act.Refuse(act.Invalid, "Only whoever signs changes an order.")
+	}
 	sheets, err := a.sheets(n)
 	if err != nil {
 		return out, err

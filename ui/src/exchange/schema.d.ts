@@ -5025,6 +5025,8 @@ export interface components {
              * @enum {string}
              */
             drawing: "now" | "here" | "site";
+            /** @description The order that this one changes: it is cancelled with the signature */
+            instead?: string;
             /** @description What the patient chose on the advance notice, where Original Medicare is to pay */
             notices?: components["schemas"]["NoticeChoice"][];
             payer?: components["schemas"]["Payer"];

@@ -9,11 +9,11 @@ import { day } from "../frame/time";
 import { Panel } from "../kit/Panel";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { PadCommon } from "./PadCommon";
 import { PadItem, says } from "./PadItem";
-import { added, answering, body, type Common, common, type Diagnosis, type Item, key, lacking, type Test } from "./pad";
+import { added, answering, body, type Common, common, commonOf, type Diagnosis, type Item, key, lacking, type Test } from "./pad";
 
 const answered = (all: Schemas["EntryAnswer"][] | null) =>
   Object.fromEntries((all ?? []).map((a) => [a.question, a.answer])) as Record<string, string>;
@@ -44,18 +44,19 @@ export function OrderPad({
   /** A prepared order that is changed here, and signed or prepared anew. */
   from?: Schemas["PreparedView"];
   /** An order that the laboratory refused: corrected here, it is a new one. */
-  again?: { id: string; items: Item[] };
+  again?: { order: Schemas["OrderView"]; items: Item[] };
   /** What the pad begins with, where nothing was left on it. */
   begin?: Item[];
   close: () => void;
 }) {
   const client = useQueryClient();
-  const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? again?.id ?? ""}`;
+  const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? again?.order.id ?? ""}`;
   const [query, setQuery] = useLeft(
     `test ${about}`,
     () => "",
     (v) => v.trim() === "",
   );
+  const { today } = useMe();
   const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
   const [items, setItems, kept, left] = useLeft<Item[]>(
     `order ${about}`,
@@ -83,7 +84,9 @@ export function OrderPad({
               .map((c) => c.name)
               .join("; "),
           }
-        : null,
+        : again
+          ? commonOf(again.order, today)
+          : null,
     (v) => v === null,
   );
   const [error, setError] = useState("");
@@ -113,7 +116,7 @@ export function OrderPad({
   // The insurer pays where the registration is complete; what is chosen instead stays.
   const saidOf = (v?: Schemas["PadView"]): Common => {
     const covered = v?.lacks.some((l) => l.who === "insurer" && l.lacks.length === 0) ?? false;
-    return of ?? { ...common, drawing: again ? "here" : "now", payer: covered ? "insurer" : "" };
+    return of ?? { ...common, drawing: "now", payer: covered ? "insurer" : "" };
   };
   const whole = saidOf(view.data);
 
@@ -187,7 +190,13 @@ export function OrderPad({
     setError("");
     const requestId = best ? crypto.randomUUID() : request;
     setRequest(requestId);
-    const sending = { ...body(all, said), visitId: visitId ?? from?.visitId, requestId, prepared: from?.id };
+    const sending = {
+      ...body(all, said),
+      visitId: visitId ?? from?.visitId,
+      requestId,
+      prepared: from?.id,
+      instead: again?.order.id,
+    };
     const done = () => {
       kept();
       keptOf();
@@ -195,6 +204,7 @@ export function OrderPad({
       sent();
       void client.invalidateQueries({ queryKey: ["chart", patient.id] });
       void client.invalidateQueries({ queryKey: ["specimens"] });
+      if (again) void client.invalidateQueries({ queryKey: ["order"] });
       close();
     };
     if (!maySign) {
@@ -289,7 +299,7 @@ export function OrderPad({
     <Panel
       pad
       label="Order"
-      title={maySign ? "Order" : "Prepare an order"}
+      title={again ? `Order, in place of ${again.order.placer}` : maySign ? "Order" : "Prepare an order"}
       leave={close}
       word=""
       aside={

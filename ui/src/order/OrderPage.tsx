@@ -11,6 +11,8 @@ import { OrderPad } from "./OrderPad";
 import { OrderRow } from "./OrderRow";
 import type { Item } from "./pad";
 
+const changeable = ["planned", "to be drawn", "signed, not sent", "received by the laboratory", "refused"];
+
 /** OrderPage is an order under way, opened from the desk. */
 export function OrderPage({ id }: { id: string }) {
   const client = useQueryClient();
@@ -50,9 +52,11 @@ export function OrderPage({ id }: { id: string }) {
             <OrderRow order={o.order} whole />
             <AskAfter row={o} />
             <OnPaper order={o.order} patient={o.patient} />
-            {may && o.order.state === "refused" && (
+            {may && changeable.includes(o.order.state) && (
               <button type="button" className="plain text-small" onClick={() => void correct(o.order)}>
-                Correct it and order again
+                {o.order.state === "refused"
+                  ? "Correct it and order again"
+                  : "Change it: this one is cancelled, and ordered anew…"}
               </button>
             )}
             <Wrong says={error} />
@@ -61,7 +65,7 @@ export function OrderPage({ id }: { id: string }) {
       </main>
       {o && again && (
         <OrderPad
-          again={{ id: o.order.id, items: again }}
+          again={{ order: o.order, items: again }}
           patient={o.patient}
           visitId={o.order.visitId || undefined}
           diagnoses={o.order.tests

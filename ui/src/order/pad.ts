@@ -36,6 +36,24 @@ export const common: Common = {
   copy: "",
 };
 
+/** commonOf is what was said of all tests of an order that is ordered anew. Its specimens are drawn again, and a site
+ * is chosen again. */
+export function commonOf(o: Schemas["OrderView"], today: string): Common {
+  const payers = { "the practice": "practice", "the patient": "patient", "the insurer": "insurer" } as Record<
+    string,
+    Common["payer"]
+  >;
+  return {
+    ...common,
+    priority: ({ urgent: "A", stat: "S" } as Record<string, Common["priority"]>)[o.priority] ?? "R",
+    timing: o.due > today ? { ...now, due: o.due } : now,
+    drawing: o.drawing === "site" ? "site" : "here",
+    payer: payers[o.payer] ?? "",
+    copyPatient: o.copies.includes("the patient"),
+    copy: o.copies.filter((c) => c !== "the patient").join("; "),
+  };
+}
+
 /** key names a test among those of all laboratories. */
 export const key = (t: { laboratory: string; code: string }) => `${t.laboratory}:${t.code}`;
 
