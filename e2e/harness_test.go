@@ -33,6 +33,7 @@ import (
 var (
 	binary   string
 	template string // a demo practice with its keys, made once and copied for each test
+	zone     = forenoon(time.Now())
 	browser  context.Context
 )
 
@@ -132,13 +133,20 @@ func (o *output) String() string {
 
 var addresses = regexp.MustCompile(`is at http://([0-9.:]+), results are received at ([0-9.:]+)`)
 
+// forenoon is a time zone in which it is about ten in the morning, so that no midnight falls
+// into a run: the demo's people are due on days counted from when it was made.
+func forenoon(now time.Time) string {
+	east := (10-now.UTC().Hour()+12+24)%24 - 12
+	return fmt.Sprintf("Etc/GMT%+d", -east) // these names count westward
+}
+
 func (p *program) start() error {
 	// Where it listens it says itself; started again, it is where it was.
 	listen, mllp := p.http, p.mllp
 	if p.http == "" {
 		listen, mllp = "127.0.0.1:0", "127.0.0.1:0"
 	}
-	args := append([]string{p.command, "--data", p.dir, "--listen", listen, "--mllp", mllp, "--lab", p.lab}, p.args...)
+	args := append([]string{p.command, "--data", p.dir, "--listen", listen, "--mllp", mllp, "--lab", p.lab, "--zone", zone}, p.args...)
 	if p.command == "demo" {
 		args = append(args, "--lab-delay", p.delay.String())
 	}

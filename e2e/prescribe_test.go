@@ -8,6 +8,9 @@ import (
 	"deftledger/standin"
 )
 
+// settled: what was typed and how it reads are the same; before, nothing is signed.
+const settled = `!document.querySelector('aside[aria-label="Prescription"] [aria-busy="true"]')`
+
 // TestPrescribing writes a prescription in a line by keyboard, signs past a serious warning with
 // a reason, approves the repeat that the pharmacy asks for in two acts (E22), and does by mouse
 // what was done by keys.
@@ -22,6 +25,7 @@ func TestPrescribing(t *testing.T) {
 	h.types("colchicine 0.6 mg tablet 1 tablet daily for 5 days")
 	h.sees("Take 1 tablet once a day for 5 days.")
 	h.sees("5 tablets, 5 days, no refills")
+	h.wait(settled, "the line being read to its end")
 	look(h, "prescribe")
 	h.press("Ctrl+Enter")
 	h.secret()
@@ -36,6 +40,7 @@ func TestPrescribing(t *testing.T) {
 	h.types("naproxen 500 mg tablet 1 tablet twice daily for 5 days")
 	h.sees("Naproxen")
 	h.sees("10 tablets, 5 days")
+	h.wait(settled, "the line being read to its end")
 	h.press("Ctrl+Enter")
 	h.focused("Why it is prescribed all the same")
 	h.sees("A serious warning: say why")
@@ -68,6 +73,7 @@ func TestPrescribing(t *testing.T) {
 	h.press("x")
 	h.focused("Medicine, how it is taken")
 	h.sees("30 capsules, 30 days")
+	h.wait(settled, "the line being read to its end")
 	look(h, "repeat")
 	h.press("Ctrl+Enter")
 	h.eventually(func() bool {

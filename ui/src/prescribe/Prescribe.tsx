@@ -103,7 +103,7 @@ export function Prescribe({
     if (now.ask.length > 0) setError(`The line says ${now.ask.join(" and ")} in two ways. Say which.`);
     else if (now.lacks) setError(`Not complete: ${now.lacks}.`);
     else if (stop) setError(stop.says);
-    else if (read.isPlaceholderData || JSON.stringify(now.drug) !== JSON.stringify(r?.drug))
+    else if (JSON.stringify([now.drug, now.warnings]) !== JSON.stringify([r?.drug, r?.warnings]))
       setError("Look at how it reads now, then sign.");
     else if (now.serious && d.reason.trim() === "" && maySign) {
       setError("A serious warning: say why it is prescribed all the same.");
@@ -254,7 +254,7 @@ export function Prescribe({
               ))}
             </p>
           )}
-          <p className="mt-3 font-serif text-title" aria-live="polite">
+          <p className="mt-3 font-serif text-title" aria-live="polite" aria-busy={read.isPlaceholderData}>
             <strong className="font-semibold">{r.says || "…"}</strong>
             {r.reads && <span className="block">{r.reads}.</span>}
             <span className="block">
