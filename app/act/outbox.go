@@ -19,6 +19,8 @@ type Destination struct {
 	Deliver func(ctx context.Context, o store.Outgoing) (answer []byte, refused string, err error)
 	// Settled says what follows from the answer, within the transaction that records it.
 	Settled func(t *Tx, o store.Outgoing, answer []byte, refused string) error
+	// Off says that nobody is set up to send to: then nothing is tried, and it waits. May be nil.
+	Off func() bool
 	// Waits is told of an attempt without an answer; may be nil.
 	Waits func(t *Tx, o store.Outgoing) error
 }
@@ -98,6 +100,9 @@ func (b *Outbox) Step(ctx context.Context) error {
 
 // sendDue sends what is due at a destination and says when the next is.
 func (b *Outbox) sendDue(ctx context.Context, d Destination) (next time.Time, err error) {
+	if d.Off != nil && d.Off() {
+		return next, nil
+	}
 	var due []store.Outgoing
 	if err := b.office.Store.Read(ctx, func(q *store.Q) (err error) {
 		due, err = q.DueOutgoing(d.Name, b.office.Clock(), 20)

@@ -177,7 +177,7 @@ func (a *Acts) Destinations() []act.Destination {
 		return a.happen(t, &f, e, store.FurtherEvent{Detail: refused, Origin: "sent " + o.Control})
 	}
 	return []act.Destination{
-		{Name: pharmacy, Settled: settled, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+		{Name: pharmacy, Settled: settled, Off: func() bool { return a.Elsewhere.Pharmacy == "" }, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
 			refused, err := fhir.Hand(ctx, "pharmacy network", a.Elsewhere.Pharmacy, "/fhir/MedicationRequest/", o.Control, "application/fhir+json", o.Body, http.Header{})
 			return nil, refused, err
 		}},

@@ -194,7 +194,7 @@ func (a *Acts) Destinations() []act.Destination {
 		return err
 	}
 	return []act.Destination{
-		{Name: receiver, Settled: settled, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+		{Name: receiver, Settled: settled, Off: func() bool { return a.Elsewhere.Receivers == "" }, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
 			refused, err := fhir.Hand(ctx, "practice", a.Elsewhere.Receivers, "/fhir/Bundle/", o.Control, "application/fhir+json", o.Body, http.Header{})
 			return nil, refused, err
 		}},
