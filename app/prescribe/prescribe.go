@@ -109,7 +109,7 @@ func (a *Acts) reading(held chart.Record, x Typed) (out Reading) {
 		if safe, err := chart.SafeDose(out.Drug.Dose); err == nil {
 			out.Drug.Dose = safe
 		}
-		out.Drug.Dosage, _ = chart.ReadDosage(out.Drug.Dose)
+		out.Drug.Dosage = prescription.Directions(out.Drug.Dose, out.Drug.Form)
 	} else {
 		l := prescription.ReadLine(x.Line)
 		name, dose := a.Medicines.Split(l.Rest)

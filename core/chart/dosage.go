@@ -204,10 +204,20 @@ var oftens = []often{
 // hours are times of the day, which say once a day by themselves.
 var hours = []often{
 	{regexp.MustCompile(`\b(?:at|every|each) bedtime\b|\bnightly\b|\bevery night\b|\bat night\b|\bhs\b|\bbefore bed\b|\bat bed ?time\b`), fixed("at bedtime", 1)},
-	{regexp.MustCompile(`\b(?:every|each|in the) (?:morning|am)\b|\bq ?am\b|\bwith breakfast\b|\bmornings\b`), fixed("in the morning", 1)},
-	{regexp.MustCompile(`\b(?:every|each|in the) (?:evening|pm)\b|\bq ?pm\b|\bwith (?:supper|dinner)\b`), fixed("in the evening", 1)},
-	{regexp.MustCompile(`\bat noon\b|\bwith lunch\b`), fixed("at noon", 1)},
+	{regexp.MustCompile(`\b(?:every|each|in the) (?:morning|am)\b|\bq ?am\b|\bmornings\b`), fixed("in the morning", 1)},
+	{regexp.MustCompile(`\bwith breakfast\b`), fixed("with breakfast", 1)},
+	{regexp.MustCompile(`\b(?:every|each|in the) (?:evening|pm)\b|\bq ?pm\b`), fixed("in the evening", 1)},
+	{regexp.MustCompile(`\bwith (?:supper|dinner)\b`), fixed("with the evening meal", 1)},
+	{regexp.MustCompile(`\bat noon\b`), fixed("at noon", 1)},
+	{regexp.MustCompile(`\bwith lunch\b`), fixed("with lunch", 1)},
 }
+
+// mealOf is the time of the day that a meal stands for.
+var mealOf = map[string]string{"with breakfast": "in the morning", "with the evening meal": "in the evening", "with lunch": "at noon"}
+
+// MostOnSkin is how many grams are put on the skin at once at most; what is beyond it is likelier
+// the tube. A careful reading of ours.
+const MostOnSkin = 8
 
 var routes = []struct {
 	find *regexp.Regexp
@@ -253,6 +263,9 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	s = blanks.ReplaceAllString(repeated.ReplaceAllString(s, " "), " ")
+	// How often, and until when, say where the directions end: an amount behind them is what is
+	// handed out ("500 mg bid for 10 days 20 caps"), and never a dose.
+	often, ends := len(s), len(s)
 	take := func(m []int) { s = s[:m[0]] + " " + strings.Repeat(" ", m[1]-m[0]-1) + s[m[1]:] }
 	groups := func(m []int) []string {
 		out := make([]string, len(m)/2)
@@ -278,16 +291,21 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		if counted(g[1]) == "1" {
 			span = strings.TrimSuffix(span, "s")
 		}
-		d.Until = counted(g[1]) + " " + span
+		d.Until, ends = counted(g[1])+" "+span, m[1]
 		take(m)
 	}
 	twice := ""
 	for _, o := range hours {
 		if m := o.find.FindStringSubmatchIndex(s); m != nil {
+			says, _ := o.says(nil)
+			if d.Often != "" && d.Often == mealOf[says] {
+				continue // "every morning with breakfast": the meal says no other time
+			}
 			if d.Often != "" {
 				twice = d.Often
 			}
 			d.Often, d.Most = o.says(groups(m))
+			often = min(often, m[0])
 			take(m)
 		}
 	}
@@ -302,6 +320,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 			if says == "" {
 				return Dosage{}, strings.TrimSpace(safe)
 			}
+			often = min(often, m[0])
 			take(m)
 			switch {
 			case d.Often == "":
@@ -320,6 +339,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	}
 	if m := needed.FindStringSubmatchIndex(s); m != nil {
 		d.AsNeeded, d.For = true, strings.TrimSpace(groups(m)[1])
+		often = min(often, m[0])
 		take(m)
 	}
 	if m := withFood.FindStringIndex(s); m != nil {
@@ -358,6 +378,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	}
 	type amount struct{ n, unit string }
 	var amounts []amount
+	behind := false
 	for range 3 {
 		m := amountWords.FindStringSubmatchIndex(s)
 		if m == nil {
@@ -369,11 +390,14 @@ func ReadDosage(text string) (d Dosage, unread string) {
 			return Dosage{}, strings.TrimSpace(safe)
 		}
 		unit := cmp.Or(doseUnits[g[4]], doseUnits[strings.TrimSuffix(g[4], "s")])
+		behind = behind || m[4] > often && (m[4] > ends || len(amounts) > 0)
 		amounts = append(amounts, amount{n, unit})
 		take([]int{m[4], m[1]})
 	}
 	mass := func(u string) bool { return u == "mg" || u == "mcg" || u == "g" || u == "unit" || u == "mEq" }
 	switch {
+	case behind:
+		return Dosage{}, strings.TrimSpace(safe)
 	case len(amounts) == 1:
 		d.Amount, d.Unit = amounts[0].n, amounts[0].unit
 	case len(amounts) == 2 && mass(amounts[0].unit) && !mass(amounts[1].unit):
@@ -394,6 +418,9 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		}
 	}
 	if strings.HasSuffix(d.Strength, "%") && mass(d.Unit) && d.Unit != "g" {
+		return Dosage{}, strings.TrimSpace(safe)
+	}
+	if d.Unit == "g" && d.Highest() > MostOnSkin && (d.Route == "on the skin" || strings.Contains(s, " apply ")) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	if !d.countable() {

@@ -23,7 +23,7 @@ type Line struct {
 const count = `(\d{1,3}(?:,\d{3})+|\d+(?:\.\d+)?)`
 
 var (
-	quantities = regexp.MustCompile(`(?i)[,;]?\s*(?:#\s?|\b(?:disp(?:ense)?|qty|quantity)[.:]?\s*#?\s?)` + count + `(?:\s*\([a-z -]+\))?(?:\s*(?:mL|g|tablets?|tabs?|capsules?|caps?|patches|doses))?(?:[,;]|\b|\s|$)`)
+	quantities = regexp.MustCompile(`(?i)[,;]?\s*(?:#\s?|\b(?:disp(?:ense)?|qty|quantity)[.:]?\s*#?\s?)` + count + `(?:\s*\([a-z -]+\))?(?:\s*(?:mL|g|tablets?|tabs?|capsules?|caps?|patches|doses|inhalers?|tubes?|bottles?|boxes|box|packs?|pens?|vials?|bags?))?(?:[,;]|\b|\s|$)`)
 	noRefills  = regexp.MustCompile(`(?i)[,;]?\s*(?:\bno refills?\b|\bNR\b|\bwithout refills?\b)`)
 	refills    = regexp.MustCompile(`(?i)[,;]?\s*(?:\brefills?\s*(?:x|:|=)?\s*(\d+)\b|\brf\s*[:=]?\s*(\d+)\b|\b(\d+)\s*refills?\b)`)
 	supply     = regexp.MustCompile(`(?i)[,;]?\s*\b(\d+)[ -]?days?[ -]supply\b`)

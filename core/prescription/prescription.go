@@ -37,6 +37,19 @@ var verbs = map[string]string{"puff": "Inhale", "inhalation": "Inhale", "spray":
 var routeVerbs = map[string]string{"under the skin": "Inject", "into the muscle": "Inject", "by vein": "Inject", "inhaled": "Inhale", "on the skin": "Apply", "in the nose": "Use",
 	"in the eye": "Put", "in the ear": "Put", "rectal": "Insert", "vaginal": "Insert", "under the tongue": "Place"}
 
+// onSkin are forms that are put on; which part of the body is not said by them.
+var onSkin = regexp.MustCompile(`(?i)\b(?:cream|ointment|gel|lotion|foam|shampoo)\b`)
+
+// Directions reads how a medicine of a form is taken; the zero value where it is not read.
+// "30 g" of a cream is the tube, and no dose.
+func Directions(dose, form string) chart.Dosage {
+	d, _ := chart.ReadDosage(dose)
+	if onSkin.MatchString(form) && d.Unit == "g" && d.Highest() > chart.MostOnSkin {
+		return chart.Dosage{}
+	}
+	return d
+}
+
 // Reads are the directions in plain English, for the patient and the pharmacy. Directions that
 // were not read stand as they were typed.
 func (d Drug) Reads() string {
@@ -49,6 +62,9 @@ func (d Drug) Reads() string {
 	if verb == "" {
 		if verb = verbs[x.Unit]; verb == "" {
 			verb = "Take"
+			if onSkin.MatchString(d.Form) && x.Route == "" {
+				verb = "Apply"
+			}
 		}
 	}
 	if verb == "Put in" {
@@ -244,7 +260,7 @@ func (d Drug) Complete() error {
 	case strings.TrimSpace(d.Dose) == "":
 		return fmt.Errorf("%w: write how it is taken", ErrIncomplete)
 	case chart.WithoutUnit(d.Dose):
-		return fmt.Errorf("%w: %s of what? write the unit", ErrIncomplete, d.Dose)
+		return fmt.Errorf("%w: %s of what? write mg, tablets, mL", ErrIncomplete, strings.Fields(d.Dose)[0])
 	case err != nil || n <= 0 || n > 10000 || math.IsNaN(n):
 		return fmt.Errorf("%w: write the quantity as a number", ErrIncomplete)
 	case strings.TrimSpace(d.Unit) == "":

@@ -49,7 +49,7 @@ func Propose(l Line, name, dose string, forms []string) Drug {
 	if l.Refills != nil {
 		d.Refills = *l.Refills
 	}
-	d.Dosage, _ = chart.ReadDosage(dose)
+	d.Dosage = Directions(dose, formOf(dose))
 	d.Strength = d.Dosage.Strength            // where it stands among the directions
 	if d.Strength == "" && !d.Dosage.Read() { // "500 mg capsule, as directed"
 		d.Strength = strings.TrimSpace(strengthWords.FindString(dose))

@@ -264,6 +264,9 @@ export function Prescribe({
               {r.drug.indication ? `, for ${r.drug.indication}` : ""}
             </span>
           </p>
+          {r.lacks && !read.isPlaceholderData && d.line.trim().includes(" ") && (
+            <p className="mt-1 text-small text-carried">Not complete: {r.lacks}.</p>
+          )}
           {controlled && <p className="mt-1 font-semibold text-carried">Controlled substance, schedule {controlled}.</p>}
           <div className="mt-2 text-aside">
             <Care warnings={r.warnings} />
