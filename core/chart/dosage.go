@@ -16,6 +16,8 @@ type Dosage struct {
 	Unit     string  `json:"unit" doc:"mg, mcg, g, mL, unit, mEq, or tablet, capsule, puff, spray, drop, patch, suppository…"`
 	Strength string  `json:"strength" doc:"Of one tablet or measure, where it was typed too: 20 mg, 250 mg/5 mL"`
 	Route    string  `json:"route" doc:"By mouth, under the tongue…; empty where it was not said"`
+	Where    string  `json:"where,omitempty" doc:"The side or place within the route, as it was said: in the left eye; empty where it was not"`
+	How      string  `json:"how,omitempty" doc:"What is done with it, where that was said: chew, dissolve, swallow, apply a thin layer"`
 	Often    string  `json:"often"`
 	Most     float64 `json:"most" doc:"How often a day at most; 0 for not known"`
 	AsNeeded bool    `json:"asNeeded"`
@@ -43,7 +45,7 @@ func (d Dosage) Says() string {
 	case d.Strength != "":
 		out = append(out, d.Strength)
 	}
-	for _, w := range []string{d.Route, d.Often} {
+	for _, w := range []string{cmp.Or(d.Where, d.Route), d.Often} {
 		if w != "" {
 			out = append(out, w)
 		}
@@ -237,13 +239,70 @@ var routes = []struct {
 	{regexp.MustCompile(`\btopical(?:ly)?\b|\b(?:to|on) (?:the )?(?:affected (?:areas?|skin)|skin|rash|scalp|face|area)\b|\bto affected areas?\b`), "on the skin"},
 }
 
+// handling is what is done with a medicine beyond taking it.
+var handling = regexp.MustCompile(`\b(chew|dissolve|swallow)\b|\b(thin layer|small amount)\b`)
+
+var sides = regexp.MustCompile(`each|per|both|one|left|right|affected`)
+
+// place says where within a route, in the words of who typed it; "" where they said no more
+// than the route.
+func place(route, said string) string {
+	said = strings.TrimSpace(said)
+	site := map[string]string{"in the nose": "nostril", "in the eye": "eye", "in the ear": "ear"}[route]
+	switch {
+	case site != "":
+		if strings.Contains(said, "nose") {
+			return ""
+		}
+		switch side := strings.Join(sides.FindAllString(said, -1), " "); side {
+		case "":
+			return ""
+		case "both", "right left", "left right":
+			return "in both " + site + "s"
+		case "each", "per":
+			return "in each " + site
+		case "one":
+			return "in one " + site
+		case "left", "right", "affected":
+			return "in the " + side + " " + site
+		default:
+			return "in " + said
+		}
+	case route == "on the skin":
+		for _, w := range []string{"affected areas", "affected area", "affected skin", "rash", "scalp", "face", "area"} {
+			if strings.HasSuffix(said, w) {
+				return "on the " + w
+			}
+		}
+	case route == "inhaled" && strings.Contains(said, "neb"):
+		return "by nebulizer"
+	}
+	return ""
+}
+
 var (
 	lasting  = regexp.MustCompile(`\b(?:for|x) ?(\d+|one|two|three|four|five|six) ?(d|days?|weeks?|wks?|months?|mo|doses?)\b`)
+	days     = regexp.MustCompile(`\b(\d+) ?(d|days?|weeks?|wks?)\b`)
 	untilIt  = regexp.MustCompile(`\buntil ([\w /-]+)`)
 	needed   = regexp.MustCompile(`\b(?:as needed|prn|if needed|when needed)\b(?:[ ,]+(?:for )?([a-z][a-z /-]*))?`)
 	forWhat  = regexp.MustCompile(`\bfor ([a-z][a-z /-]*)$`)
 	withFood = regexp.MustCompile(`\b(with|before|after|between|without) (?:each |every )?(meals?|food|eating|breakfast|lunch|supper|dinner)\b|\bon an empty stomach\b|\bac\b|\bwith (?:a full glass of )?water\b`)
 )
+
+// span is how long, of a number and a word as somebody typed them.
+func span(m []string) string {
+	word := m[1]
+	for short, full := range map[string]string{"d": "days", "day": "days", "wk": "weeks", "wks": "weeks", "week": "weeks", "mo": "months", "month": "months", "dose": "doses"} {
+		if word == short {
+			word = full
+			break
+		}
+	}
+	if counted(m[0]) == "1" {
+		word = strings.TrimSuffix(word, "s")
+	}
+	return counted(m[0]) + " " + word
+}
 
 // ReadDosage reads how a medicine is taken. unread is what was not understood; the dose is
 // then the zero value, and the text stands as it was typed. "10 daily" is not read: ten of
@@ -280,18 +339,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		d.Until = "until " + strings.TrimSpace(groups(m)[1])
 		take(m)
 	} else if m := lasting.FindStringSubmatchIndex(s); m != nil {
-		g := groups(m)
-		span := g[2]
-		for short, full := range map[string]string{"d": "days", "day": "days", "wk": "weeks", "wks": "weeks", "week": "weeks", "mo": "months", "month": "months", "dose": "doses"} {
-			if span == short {
-				span = full
-				break
-			}
-		}
-		if counted(g[1]) == "1" {
-			span = strings.TrimSuffix(span, "s")
-		}
-		d.Until, ends = counted(g[1])+" "+span, m[1]
+		d.Until, ends = span(groups(m)[1:]), m[1]
 		take(m)
 	}
 	twice := ""
@@ -337,6 +385,11 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	if twice != "" {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
+	// Behind how often, a number of days is how long, also where nobody wrote "for".
+	if m := days.FindStringSubmatchIndex(s); m != nil && d.Until == "" && m[0] > often {
+		d.Until, ends = span(groups(m)[1:]), m[1]
+		take(m)
+	}
 	if m := needed.FindStringSubmatchIndex(s); m != nil {
 		d.AsNeeded, d.For = true, strings.TrimSpace(groups(m)[1])
 		often = min(often, m[0])
@@ -354,9 +407,12 @@ func ReadDosage(text string) (d Dosage, unread string) {
 			if d.Route != "" && d.Route != r.say {
 				return Dosage{}, strings.TrimSpace(safe)
 			}
-			d.Route = r.say
+			d.Route, d.Where = r.say, place(r.say, s[m[0]:m[1]])
 			take(m)
 		}
+	}
+	if m := handling.FindStringSubmatch(s); m != nil {
+		d.How = cmp.Or(m[1], "apply a "+m[2])
 	}
 	total, totalUnit := "", ""
 	if m := inAll.FindStringSubmatchIndex(s); m != nil {
@@ -408,7 +464,7 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	if m := bothEyes.FindStringIndex(s); m != nil && d.Unit == "drop" && d.Route == "" {
-		d.Route = "in the eye"
+		d.Route, d.Where = "in the eye", map[string]string{"ou": "in both eyes", "os": "in the left eye"}[s[m[0]:m[1]]]
 		take(m)
 	}
 	if m := ofEach.FindStringSubmatchIndex(s); m != nil && d.Strength == "" && mostAtOnce[d.Unit].most > 0 {

@@ -14,6 +14,7 @@ import (
 type Line struct {
 	Rest      string   `json:"rest" doc:"The medicine and how it is taken"`
 	Quantity  string   `json:"quantity"`
+	Unit      string   `json:"unit" doc:"Of the quantity, where it was said: tablet, inhaler, g"`
 	Refills   *int     `json:"refills,omitempty" doc:"Left out where nobody said"`
 	Days      int      `json:"days" doc:"0 where nobody said"`
 	AsWritten bool     `json:"asWritten" doc:"No substitution"`
@@ -23,7 +24,7 @@ type Line struct {
 const count = `(\d{1,3}(?:,\d{3})+|\d+(?:\.\d+)?)`
 
 var (
-	quantities = regexp.MustCompile(`(?i)[,;]?\s*(?:#\s?|\b(?:disp(?:ense)?|qty|quantity)[.:]?\s*#?\s?)` + count + `(?:\s*\([a-z -]+\))?(?:\s*(?:mL|g|tablets?|tabs?|capsules?|caps?|patches|doses|inhalers?|tubes?|bottles?|boxes|box|packs?|pens?|vials?|bags?))?(?:[,;]|\b|\s|$)`)
+	quantities = regexp.MustCompile(`(?i)[,;]?\s*(?:#\s?|\b(?:disp(?:ense)?|qty|quantity)[.:]?\s*#?\s?)` + count + `(?:\s*\([a-z -]+\))?(?:\s*(mL|g|tablets?|tabs?|capsules?|caps?|patches|doses?|inhalers?|tubes?|bottles?|boxes|box|packs?|pens?|vials?|bags?))?(?:[,;]|\b|\s|$)`)
 	noRefills  = regexp.MustCompile(`(?i)[,;]?\s*(?:\bno refills?\b|\bNR\b|\bwithout refills?\b)`)
 	refills    = regexp.MustCompile(`(?i)[,;]?\s*(?:\brefills?\s*(?:x|:|=)?\s*(\d+)\b|\brf\s*[:=]?\s*(\d+)\b|\b(\d+)\s*refills?\b)`)
 	supply     = regexp.MustCompile(`(?i)[,;]?\s*\b(\d+)[ -]?days?[ -]supply\b`)
@@ -32,6 +33,22 @@ var (
 
 // MostRefills is the largest number of refills that is taken from a line.
 const MostRefills = 12
+
+// counted is the unit of a quantity as the parts of a prescription name it.
+func counted(word string) string {
+	w := strings.ToLower(word)
+	switch w {
+	case "ml":
+		return "mL"
+	case "patches", "boxes":
+		return strings.TrimSuffix(w, "es")
+	case "tabs", "tab":
+		return "tablet"
+	case "caps", "cap":
+		return "capsule"
+	}
+	return strings.TrimSuffix(w, "s")
+}
 
 // ReadLine parts a line as people type it: "lisinopril 20 mg 1 tablet daily #90 3 refills".
 func ReadLine(text string) (l Line) {
@@ -59,7 +76,7 @@ func ReadLine(text string) (l Line) {
 	take(quantities, func(m []string) {
 		n := strings.ReplaceAll(m[1], ",", "")
 		said[n] = true
-		l.Quantity = n
+		l.Quantity, l.Unit = n, counted(m[2])
 	})
 	refill := func(n int) {
 		if n > MostRefills || l.Refills != nil && *l.Refills != n {
@@ -83,7 +100,7 @@ func ReadLine(text string) (l Line) {
 	for _, what := range l.Ask {
 		switch what {
 		case "quantity":
-			l.Quantity = ""
+			l.Quantity, l.Unit = "", ""
 		case "refills":
 			l.Refills = nil
 		case "days":

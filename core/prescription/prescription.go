@@ -70,12 +70,15 @@ func (d Drug) Reads() string {
 	if verb == "Put in" {
 		verb = "Put"
 	}
+	if x.How != "" {
+		verb = strings.ToUpper(x.How[:1]) + x.How[1:]
+	}
 	if verb == "Inhale" && x.Route == "inhaled" {
 		x.Route = "" // the verb says it
 	}
 	says := x.Says()
 	if x.Amount == "" {
-		if verb != "Apply" {
+		if verb != "Apply" && x.How == "" {
 			verb = "Use"
 			if x.Route == "by mouth" || x.Route == "" {
 				verb = "Take"

@@ -86,6 +86,13 @@ func Propose(l Line, name, dose string, forms []string) Drug {
 	if d.Unit = UnitOf(d.Form); d.Unit == "" && pieces[d.Dosage.Unit] {
 		d.Unit = d.Dosage.Unit
 	}
+	switch {
+	case l.Unit == "" || l.Unit == d.Unit:
+	case (pieces[d.Unit] || d.Unit == "mL") && (pieces[l.Unit] || l.Unit == "mL"): // tablets and capsules: one of them is wrong
+		d.Quantity = ""
+	default: // a tube of a cream
+		d.Unit = l.Unit
+	}
 	days := d.Days
 	if days == 0 {
 		days = d.Lasts()

@@ -3832,6 +3832,8 @@ export interface components {
             asNeeded: boolean;
             /** @description For what, as it was typed */
             for: string;
+            /** @description What is done with it, where that was said: chew, dissolve, swallow, apply a thin layer */
+            how?: string;
             /**
              * Format: double
              * @description How often a day at most; 0 for not known
@@ -3848,6 +3850,8 @@ export interface components {
             until: string;
             /** @description With meals, before food… */
             when: string;
+            /** @description The side or place within the route, as it was said: in the left eye; empty where it was not */
+            where?: string;
         };
         Drawing: {
             caption: string;

@@ -285,6 +285,11 @@ function Whole({
           )}
         </>
       )}
+      {!p && repeat && open && maySign && !asking && (
+        <button type="button" className="plain mt-3" onClick={() => setAsking(true)}>
+          It is nobody's here: refuse it…
+        </button>
+      )}
       {asking && (
         <Why
           label="Why it is refused; the pharmacy is told"

@@ -385,7 +385,7 @@ function Parts({ r, edit }: { r: Schemas["Reading"]; edit: (x: Partial<Drug>) =>
         max={of === "days" ? 366 : 12}
         aria-label={word}
         className="field mt-0 w-[72px] py-0.5"
-        value={d[of] ?? 0}
+        value={of === "days" && !d.days ? "" : (d[of] ?? 0)}
         onChange={(e) => edit({ [of]: Number(e.target.value) || 0 })}
       />
     </label>
