@@ -126,6 +126,9 @@ func TestAnOrderHasItsEffectOnceWhateverHappens(t *testing.T) {
 		states[order.State(o.Order.State)]++
 		open := c.count("SELECT count(*) FROM line WHERE kind = ? AND subject = ? AND closed_at = ''", line.Order, id)
 		switch {
+		case !cancelled && l.accessions[placer] == 1 && o.Order.State == string(order.Failed):
+			require.Contains(r, o.Order.Reason, "may have it all the same", "its answer was lost, and then it refused the same again")
+			require.Equal(r, 1, open)
 		case !cancelled && l.accessions[placer] == 1:
 			require.Equal(r, string(order.Received), o.Order.State)
 			require.Equal(r, 1, open)

@@ -66,8 +66,7 @@ func (q *Q) RetryOutgoing(control, lastError string, next time.Time) error {
 // WithdrawOutgoing takes back what waits, so that it is not sent again; never says that no
 // attempt was made, so that it cannot have arrived.
 func (q *Q) WithdrawOutgoing(kind, subject string) (never bool, err error) {
-	out, err := one(q, func(s scanner, n *int) error { return s.Scan(n) },
-		"SELECT count(*) FROM outbox WHERE subject = ? AND kind = ? AND (state <> 'waiting' OR attempts > 0)", subject, kind)
+	out, err := one(q, scalar[int], "SELECT count(*) FROM outbox WHERE subject = ? AND kind = ? AND (state <> 'waiting' OR attempts > 0)", subject, kind)
 	if err != nil {
 		return false, err
 	}
@@ -81,9 +80,15 @@ func (q *Q) WithdrawOutgoing(kind, subject string) (never bool, err error) {
 
 // OutgoingWaits says whether something of a kind about a subject is still to be answered.
 func (q *Q) OutgoingWaits(kind, subject string) (bool, error) {
-	n, err := one(q, func(s scanner, n *int) error { return s.Scan(n) },
-		"SELECT count(*) FROM outbox WHERE subject = ? AND kind = ? AND state = 'waiting'", subject, kind)
+	n, err := one(q, scalar[int], "SELECT count(*) FROM outbox WHERE subject = ? AND kind = ? AND state = 'waiting'", subject, kind)
 	return n > 0, err
+}
+
+// OutgoingUnanswered counts the attempts at a kind of thing about a subject that nobody
+// answered: each may have arrived all the same.
+func (q *Q) OutgoingUnanswered(kind, subject string) (int, error) {
+	return one(q, scalar[int], "SELECT coalesce(sum(attempts - (state NOT IN ('waiting', 'withdrawn'))), 0) FROM outbox WHERE subject = ? AND kind = ?",
+		subject, kind)
 }
 
 // OutgoingByControl finds what went out under a control identifier, with its state.

@@ -206,6 +206,10 @@ func notTaken(o store.Order, answer []byte) (names []string) {
 	return names
 }
 
+// mayHaveIt stands with a refusal that followed on an attempt nobody answered: what was
+// refused may be only that it came again.
+const mayHaveIt = "An earlier attempt was never answered, so the laboratory may have it all the same: call it."
+
 // settled brings an order up to the laboratory's answer.
 func (a *Acts) settled(t *act.Tx, o store.Outgoing, answer []byte, refused string) error {
 	ord, err := t.OrderByID(o.Subject)
@@ -228,6 +232,13 @@ func (a *Acts) settled(t *act.Tx, o store.Outgoing, answer []byte, refused strin
 	state, lineState, says, reason := order.Received, line.Waiting, "accepted", ""
 	if names := notTaken(ord, answer); refused != "" {
 		state, lineState, says, reason = order.Failed, line.Open, "refused", refused
+		unanswered, err := t.OutgoingUnanswered(o.Kind, ord.ID)
+		if err != nil {
+			return err
+		}
+		if unanswered > 0 {
+			reason = strings.TrimRight(reason, ". ") + ". " + mayHaveIt
+		}
 	} else if len(names) > 0 {
 		lineState, says, reason = line.Open, "taken in part", "The laboratory did not take "+strings.Join(names, ", ")+". Order it again, or cancel."
 	}

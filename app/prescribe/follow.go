@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"deftledger/app/act"
+	"deftledger/app/further"
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/outside"
@@ -65,6 +66,12 @@ var words = map[prescription.Event]string{prescription.Delivered: "the pharmacy 
 	prescription.NotTaken: "not picked up", prescription.Unclear: "not clear what it means", prescription.OfOther: "not certain whose it is", prescription.Hands: "printed and handed over",
 	prescription.Settles: "settled with the pharmacy", prescription.Leaves: "left at that", prescription.Cancels: "cancelled here"}
 
+var kind = further.Kind[prescription.Event, prescription.State]{Order: store.PrescriptionOrder, Line: line.Prescription, Name: "prescription", ToSign: prescription.ToSign,
+	Returned: prescription.Returned, Cancelled: prescription.Cancelled, Words: words, Unsure: []prescription.Event{prescription.Unclear, prescription.OfOther},
+	Explains: func(e prescription.Event, next prescription.State) bool {
+		return next.Acts() || e == prescription.Cancels
+	}}
+
 func (a *Acts) view(q *store.Q, o store.Further) (PrescriptionView, error) {
 	all, err := a.views(q, []store.Further{o})
 	if err != nil {
@@ -74,17 +81,9 @@ func (a *Acts) view(q *store.Q, o store.Further) (PrescriptionView, error) {
 }
 
 func (a *Acts) views(q *store.Q, orders []store.Further) ([]PrescriptionView, error) {
-	ids := make([]string, len(orders))
-	for i, o := range orders {
-		ids[i] = o.ID
-	}
-	events, err := q.FurtherEvents(ids)
+	of, err := further.Events(q, orders)
 	if err != nil {
 		return nil, err
-	}
-	of := map[string][]store.FurtherEvent{}
-	for _, e := range events {
-		of[e.OrderID] = append(of[e.OrderID], e)
 	}
 	out := make([]PrescriptionView, len(orders))
 	for i, o := range orders {
@@ -106,47 +105,6 @@ func (a *Acts) views(q *store.Q, orders []store.Further) ([]PrescriptionView, er
 		out[i] = v
 	}
 	return out, nil
-}
-
-// happen records an event of a prescription and moves it on.
-func (a *Acts) happen(t *act.Tx, o *store.Further, e prescription.Event, x store.FurtherEvent) error {
-	next, err := prescription.State(o.State).After(e)
-	if err != nil {
-		return act.Refuse(act.Conflict, "This cannot be: the prescription is %s.", o.State)
-	}
-	x.ID, x.OrderID, x.Says, x.At, x.ByID = act.NewID(), o.ID, string(e), t.Now, t.Who.ID
-	if x.Origin != "" {
-		x.ByID = "" // their system said it
-	}
-	if added, err := t.AddFurtherEvent(x); err != nil || !added {
-		return err
-	}
-	reason := o.Reason
-	if string(next) != o.State {
-		reason = ""
-	}
-	if next.Acts() || e == prescription.Cancels {
-		reason = cmp.Or(x.Detail, reason)
-	}
-	o.State, o.Reason = string(next), reason
-	if err := t.SetFurther(o.ID, o.State, o.Reason); err != nil {
-		return err
-	}
-	if next.Done() {
-		by := cmp.Or(t.Who.ID, o.ClinicianID)
-		err = t.CloseLine(line.Prescription, o.ID, by, words[e], t.Now)
-	} else if err = t.OpenLine(act.NewID(), line.Prescription, o.ID, o.PatientID, o.ClinicianID, line.Waiting, t.Now); err == nil {
-		state := line.Waiting
-		if next.Acts() || e == prescription.Unclear || e == prescription.OfOther {
-			state = line.Open
-		}
-		err = t.SetLineState(line.Prescription, o.ID, state)
-	}
-	if err != nil {
-		return err
-	}
-	a.tell(t, *o)
-	return t.Audit("prescription: "+words[e], o.PatientID, o.ID, "")
 }
 
 // queues of what goes out.
@@ -174,7 +132,7 @@ func (a *Acts) Destinations() []act.Destination {
 		case refused != "":
 			e = prescription.NotDelivered
 		}
-		return a.happen(t, &f, e, store.FurtherEvent{Detail: refused, Origin: "sent " + o.Control})
+		return kind.Happen(t, &f, e, store.FurtherEvent{Detail: refused, Origin: "sent " + o.Control})
 	}
 	return []act.Destination{
 		{Name: pharmacy, Settled: settled, Off: func() bool { return a.Elsewhere.Pharmacy == "" }, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
@@ -188,30 +146,13 @@ func (a *Acts) Destinations() []act.Destination {
 	}
 }
 
-// going bounds how many prescriptions are asked after at once.
-const going = 2000
-
 // Poll asks the pharmacies what became of prescriptions, and what they ask for.
 func (a *Acts) Poll(ctx context.Context) error {
 	if a.Elsewhere.Pharmacy == "" {
 		return nil
 	}
-	var open []store.Further
-	said := map[string]bool{}
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		if open, err = q.FurtherGoing(store.PrescriptionOrder, going); err != nil {
-			return err
-		}
-		ids := make([]string, len(open))
-		for i, o := range open {
-			ids[i] = o.ID
-		}
-		events, err := q.FurtherEvents(ids)
-		for _, e := range events {
-			said[e.OrderID+" "+e.Origin] = true
-		}
-		return err
-	}); err != nil {
+	open, said, err := kind.Going(ctx, a.Office)
+	if err != nil {
 		return err
 	}
 	var numbers []string
@@ -231,8 +172,11 @@ func (a *Acts) Poll(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
+		for _, why := range reply.Left {
+			slog.Warn("something that a pharmacy answered about a prescription was left out", "why", why)
+		}
 		for _, x := range reply.Taken {
-			if o, ours := by[x.Number]; ours && !said[o.ID+" "+x.Origin] {
+			if o, ours := by[x.Number]; ours && !said[further.Said(o.ID, x.Origin)] {
 				if err := a.Write(ctx, act.Actor{}, func(t *act.Tx) error { return a.filled(t, o.ID, x) }); err != nil {
 					return err
 				}
@@ -288,7 +232,7 @@ func (a *Acts) filled(t *act.Tx, id string, x fhir.Fill) error {
 			e, says = prescription.Fills, strings.TrimSpace(says+" "+x.Quantity+" of "+k.Drug.Amount()+" handed out so far.")
 		}
 	}
-	return a.happen(t, &o, e, store.FurtherEvent{Detail: strings.TrimSpace(says), Happened: x.Happened, Origin: x.Origin})
+	return kind.Happen(t, &o, e, store.FurtherEvent{Detail: strings.TrimSpace(says), Happened: x.Happened, Origin: x.Origin})
 }
 
 // PrescriptionTold is what somebody heard of a prescription, or did about it.
@@ -314,14 +258,14 @@ func (a *Acts) Tell(ctx context.Context, who act.Actor, id string, x Prescriptio
 		return act.Refuse(act.Invalid, "That cannot be recorded of a prescription.")
 	}
 	return a.Act(ctx, who, act.FollowPrescription, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
 		if x.Says == prescription.Delivered && prescription.State(o.State) != prescription.Calling {
 			return act.Refuse(act.Conflict, "It is not being cancelled: it is %s.", o.State)
 		}
-		return a.happen(t, &o, x.Says, store.FurtherEvent{Detail: x.Detail})
+		return kind.Happen(t, &o, x.Says, store.FurtherEvent{Detail: x.Detail})
 	})
 }
 
@@ -335,7 +279,7 @@ func (a *Acts) Cancel(ctx context.Context, who act.Actor, id, reason string) err
 		return act.Refuse(act.Invalid, "Give the reason for cancelling.")
 	}
 	return a.Act(ctx, who, act.SignPrescription, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
@@ -358,7 +302,7 @@ func (a *Acts) cancel(t *act.Tx, o store.Further, reason string) error {
 			o.State = string(prescription.Sent) // it may have arrived
 		}
 	}
-	if err := a.happen(t, &o, prescription.Cancels, store.FurtherEvent{Detail: reason}); err != nil {
+	if err := kind.Happen(t, &o, prescription.Cancels, store.FurtherEvent{Detail: reason}); err != nil {
 		return err
 	}
 	if prescription.State(o.State) != prescription.Calling || k.To == nil {
@@ -402,68 +346,21 @@ func (a *Acts) Stop(ctx context.Context, who act.Actor, patient, medicine, reaso
 // Return gives a prescription that waits for a signature back to who wrote it; Drop takes it
 // back, by who wrote it.
 func (a *Acts) Return(ctx context.Context, who act.Actor, id, reason string) error {
-	return a.settle(ctx, who, act.SignPrescription, id, reason, prescription.Returned)
+	return kind.Settle(ctx, a.Office, who, act.SignPrescription, id, reason, prescription.Returned)
 }
 
 // Drop takes back a prescription that nobody signed, by who wrote it.
 func (a *Acts) Drop(ctx context.Context, who act.Actor, id, reason string) error {
-	return a.settle(ctx, who, act.PreparePrescription, id, reason, prescription.Cancelled)
-}
-
-func (a *Acts) settle(ctx context.Context, who act.Actor, right act.Right, id, reason string, to prescription.State) error {
-	if err := act.Allow(who, right); err != nil {
-		return err
-	}
-	if reason = strings.TrimSpace(reason); reason == "" {
-		return act.Refuse(act.Invalid, "Say why.")
-	}
-	return a.Act(ctx, who, right, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
-		if err != nil {
-			return err
-		}
-		s := prescription.State(o.State)
-		switch {
-		case s != prescription.ToSign && (s != prescription.Returned || to == prescription.Returned):
-			return act.Refuse(act.Conflict, "This prescription does not wait for a signature: %s.", s)
-		case to == prescription.Cancelled && o.ByID != who.ID:
-			return act.Refuse(act.Forbidden, "Only who wrote the prescription may drop it.")
-		}
-		if err := t.SetFurther(id, string(to), reason); err != nil {
-			return err
-		}
-		if to == prescription.Cancelled {
-			err = t.CloseLine(line.Prescription, id, who.ID, "dropped: "+reason, t.Now)
-		} else {
-			err = t.MoveLine(string(line.Prescription), id, o.ByID)
-		}
-		if err != nil {
-			return err
-		}
-		a.tell(t, o)
-		return t.Audit("prescription "+string(to), o.PatientID, id, "")
-	})
+	return kind.Settle(ctx, a.Office, who, act.PreparePrescription, id, reason, prescription.Cancelled)
 }
 
 // OfPatient lists the prescriptions of a patient, newest first.
 func (a *Acts) OfPatient(ctx context.Context, who act.Actor, patient string) (out []PrescriptionView, err error) {
 	out = []PrescriptionView{}
-	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		p, err := q.Person(patient)
-		if err != nil {
-			return act.NotFound(err, "patient")
-		}
-		patient = p.ID
-		all, err := q.FurtherOf(p.ID, store.PrescriptionOrder)
-		if err != nil {
-			return err
-		}
+	err = kind.OfPatient(ctx, a.Office, who, patient, func(q *store.Q, all []store.Further) (err error) {
 		out, err = a.views(q, all)
 		return err
 	})
-	if err == nil {
-		err = a.Saw(ctx, who, "look at prescriptions", patient, "")
-	}
 	return out, err
 }
 
@@ -484,24 +381,10 @@ type OpenedPrescription struct {
 
 // Open opens a prescription.
 func (a *Acts) Open(ctx context.Context, who act.Actor, id string) (out OpenedPrescription, err error) {
-	patient := ""
-	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		o, err := a.byID(q, id)
-		if err != nil {
-			return err
-		}
-		patient = o.PatientID
-		p, err := q.Person(o.PatientID)
-		if err != nil {
-			return err
-		}
-		out.Patient = a.Patient(p)
+	out.Patient, err = kind.Open(ctx, a.Office, who, id, func(q *store.Q, o store.Further) (err error) {
 		out.Prescription, err = a.view(q, o)
 		return err
 	})
-	if err == nil {
-		err = a.Saw(ctx, who, "open prescription", patient, id)
-	}
 	return out, err
 }
 
@@ -536,37 +419,14 @@ func (a *Acts) fillPrescriptions(q *store.Q, _ act.Actor, rows []*act.LineRow) e
 
 // RaiseLate opens the lines of prescriptions whose next event is late.
 func (a *Acts) RaiseLate(ctx context.Context) (n int, err error) {
-	var late []PrescriptionView
-	if err := a.Store.Read(ctx, func(q *store.Q) error {
-		all, err := q.FurtherGoing(store.PrescriptionOrder, going)
-		if err != nil {
-			return err
-		}
+	return kind.RaiseLate(ctx, a.Office, func(q *store.Q, all []store.Further) (late []store.Further, err error) {
 		views, err := a.views(q, all)
-		for _, v := range views {
+		for i, v := range views {
 			if v.Late {
-				late = append(late, v)
+				late = append(late, all[i])
 			}
 		}
-		return err
-	}); err != nil || len(late) == 0 {
-		return 0, err
-	}
-	return len(late), a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
-		for _, v := range late {
-			o, err := t.FurtherByID(v.ID)
-			if err != nil {
-				return err
-			}
-			if o.State != v.State {
-				continue // it has moved on meanwhile
-			}
-			if err := t.SetLineState(line.Prescription, v.ID, line.Open); err != nil {
-				return err
-			}
-			t.Tell(act.LineEvent, v.ID, v.PatientID)
-		}
-		return nil
+		return late, err
 	})
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
+	"deftledger/app/further"
 	orders "deftledger/app/order"
 	"deftledger/core/chart"
 	"deftledger/core/line"
@@ -308,21 +309,8 @@ func (a *Acts) prescribe(ctx context.Context, who act.Actor, n NewPrescription, 
 			v := directory.View(to)
 			k.To = &v
 		}
-		if n.VisitID != "" {
-			v, err := t.VisitByID(n.VisitID)
-			if err != nil || !act.SamePerson(t.Q, v.PatientID, p.ID) {
-				return act.Refuse(act.Invalid, "The visit is not one of this patient.")
-			}
-			if prepare {
-				o.ClinicianID = v.ClinicianID
-			}
-		} else if prepare {
-			if o.ClinicianID, err = t.UsualClinician(p.ID); err != nil {
-				return err
-			}
-			if o.ClinicianID == "" {
-				return act.Refuse(act.Invalid, "Nobody is this patient's usual clinician: say first who is, or write it at a visit.")
-			}
+		if err := further.For(t, &o, prepare); err != nil {
+			return err
 		}
 		if err := a.onList(t, p.ID, &k, n.Beside); err != nil {
 			return err
@@ -363,7 +351,7 @@ func (a *Acts) prescribe(ctx context.Context, who act.Actor, n NewPrescription, 
 		if out, err = a.view(t.Q, o); err != nil {
 			return err
 		}
-		a.tell(t, o)
+		further.Tell(t, o)
 		what := "sign prescription"
 		if prepare {
 			what = "prepare prescription"
@@ -563,11 +551,6 @@ func capital(name string) string {
 	return name
 }
 
-func (a *Acts) tell(t *act.Tx, o store.Further) {
-	t.Tell(act.OrderEvent, o.ID, o.PatientID)
-	t.Tell(act.LineEvent, o.ID, o.PatientID)
-}
-
 // SignPrepared signs a prescription that was laid for the signature, as it was written, after
 // holding it against the chart as it is now.
 func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, reason, secret, code string) error {
@@ -579,7 +562,7 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, reason, secr
 	}
 	schedule := ""
 	if err := a.Look(ctx, who, act.SignPrescription, func(q *store.Q) error {
-		o, err := a.byID(q, id)
+		o, err := kind.ByID(q, id)
 		if k := detail(o); err == nil && k.To != nil {
 			schedule = k.Schedule
 		}
@@ -593,7 +576,7 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, reason, secr
 		}
 	}
 	return a.Act(ctx, who, act.SignPrescription, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
@@ -630,17 +613,9 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, reason, secr
 		if err := a.takeEffect(t, o, k); err != nil {
 			return err
 		}
-		a.tell(t, o)
+		further.Tell(t, o)
 		return t.Audit("sign prepared prescription", o.PatientID, id, "")
 	})
-}
-
-func (a *Acts) byID(q *store.Q, id string) (store.Further, error) {
-	o, err := q.FurtherByID(id)
-	if err == nil && o.Kind != store.PrescriptionOrder {
-		err = store.ErrNotFound
-	}
-	return o, act.NotFound(err, "prescription")
 }
 
 // dispatch puts a prescription in the way out, or that it is cancelled (why).
@@ -736,7 +711,7 @@ func counted(n int) string {
 func (a *Acts) PrintPDF(ctx context.Context, who act.Actor, id string) (out []byte, err error) {
 	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		o, err := a.byID(q, id)
+		o, err := kind.ByID(q, id)
 		if err != nil {
 			return err
 		}

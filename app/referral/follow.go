@@ -13,6 +13,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
+	"deftledger/app/further"
 	"deftledger/app/paper"
 	"deftledger/core/chart"
 	"deftledger/core/line"
@@ -65,6 +66,11 @@ var words = map[referral.Event]string{referral.Delivered: "arrived there", refer
 	referral.Unclear: "not clear what it means", referral.OfOther: "not certain whose it is", referral.CalledAfter: "asked after", referral.Cancels: "cancelled here",
 	referral.Reads: "report read and signed"}
 
+var kind = further.Kind[referral.Event, referral.State]{Order: store.ReferralOrder, Line: line.Referral, Name: "referral", ToSign: referral.ToSign, Returned: referral.Returned,
+	Cancelled: referral.Cancelled, Words: words, Unsure: []referral.Event{referral.Unclear, referral.OfOther}, Explains: func(e referral.Event, _ referral.State) bool {
+		return e == referral.NotDelivered || e == referral.Declines || e == referral.Cancels || e == referral.Asks
+	}}
+
 func (a *Acts) view(q *store.Q, o store.Further) (ReferralView, error) {
 	all, err := a.views(q, []store.Further{o})
 	if err != nil {
@@ -74,17 +80,9 @@ func (a *Acts) view(q *store.Q, o store.Further) (ReferralView, error) {
 }
 
 func (a *Acts) views(q *store.Q, orders []store.Further) ([]ReferralView, error) {
-	ids := make([]string, len(orders))
-	for i, o := range orders {
-		ids[i] = o.ID
-	}
-	events, err := q.FurtherEvents(ids)
+	of, err := further.Events(q, orders)
 	if err != nil {
 		return nil, err
-	}
-	of := map[string][]store.FurtherEvent{}
-	for _, e := range events {
-		of[e.OrderID] = append(of[e.OrderID], e)
 	}
 	out := make([]ReferralView, len(orders))
 	for i, o := range orders {
@@ -124,51 +122,6 @@ func (a *Acts) course(o store.Further, k kept, events []store.FurtherEvent) refe
 	return c
 }
 
-// happen records an event of a referral and moves it on; known is false where the other side
-// had said it before.
-func (a *Acts) happen(t *act.Tx, o *store.Further, e referral.Event, x store.FurtherEvent) (known bool, err error) {
-	next, err := referral.State(o.State).After(e)
-	if err != nil {
-		return false, act.Refuse(act.Conflict, "This cannot be: the referral is %s.", o.State)
-	}
-	x.ID, x.OrderID, x.Says, x.At, x.ByID = act.NewID(), o.ID, string(e), t.Now, t.Who.ID
-	if x.Origin != "" {
-		x.ByID = "" // their system said it, whoever sent what it answers
-	}
-	if added, err := t.AddFurtherEvent(x); err != nil || !added {
-		return !added, err
-	}
-	reason := o.Reason
-	if string(next) != o.State {
-		reason = ""
-	}
-	if e == referral.NotDelivered || e == referral.Declines || e == referral.Cancels || e == referral.Asks {
-		reason = x.Detail
-	}
-	o.State, o.Reason = string(next), reason
-	if err := t.SetFurther(o.ID, o.State, o.Reason); err != nil {
-		return false, err
-	}
-	if next.Done() {
-		if err := t.CloseLine(line.Referral, o.ID, t.Who.ID, string(next), t.Now); err != nil {
-			return false, err
-		}
-	} else {
-		if err := t.OpenLine(act.NewID(), line.Referral, o.ID, o.PatientID, o.ClinicianID, line.Waiting, t.Now); err != nil {
-			return false, err
-		}
-		state := line.Waiting
-		if next.Acts() || e == referral.Unclear || e == referral.OfOther {
-			state = line.Open
-		}
-		if err := t.SetLineState(line.Referral, o.ID, state); err != nil {
-			return false, err
-		}
-	}
-	a.tell(t, *o)
-	return false, t.Audit("referral: "+words[e], o.PatientID, o.ID, "")
-}
-
 // Destinations are the parties to whom this room sends.
 func (a *Acts) Destinations() []act.Destination {
 	settled := func(t *act.Tx, o store.Outgoing, _ []byte, refused string) error {
@@ -190,8 +143,7 @@ func (a *Acts) Destinations() []act.Destination {
 		if o.Kind == cancelling && refused != "" {
 			e, refused = referral.Unclear, "They could not be told that it is cancelled: "+refused+" Call them, then say so."
 		}
-		_, err = a.happen(t, &f, e, store.FurtherEvent{Detail: refused, Origin: "sent " + o.Control})
-		return err
+		return kind.Happen(t, &f, e, store.FurtherEvent{Detail: refused, Origin: "sent " + o.Control})
 	}
 	return []act.Destination{
 		{Name: receiver, Settled: settled, Off: func() bool { return a.Elsewhere.Receivers == "" }, Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
@@ -205,31 +157,14 @@ func (a *Acts) Destinations() []act.Destination {
 	}
 }
 
-// going bounds how many referrals are asked after at once.
-const going = 2000
-
 // Poll asks the practices that are reached electronically how referrals stand, in batches. An
 // answer about somebody else than was referred is kept as not certain, and moves nothing.
 func (a *Acts) Poll(ctx context.Context) error {
 	if a.Elsewhere.Receivers == "" {
 		return nil
 	}
-	var open []store.Further
-	said := map[string]bool{} // what they said before, by referral
-	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
-		if open, err = q.FurtherGoing(store.ReferralOrder, going); err != nil {
-			return err
-		}
-		ids := make([]string, len(open))
-		for i, o := range open {
-			ids[i] = o.ID
-		}
-		events, err := q.FurtherEvents(ids)
-		for _, e := range events {
-			said[e.OrderID+" "+e.Origin] = true
-		}
-		return err
-	}); err != nil {
+	open, said, err := kind.Going(ctx, a.Office)
+	if err != nil {
 		return err
 	}
 	var numbers []string
@@ -257,7 +192,7 @@ func (a *Acts) Poll(ctx context.Context) error {
 			slog.Warn("something that a practice answered about a referral was left out", "why", why)
 		}
 		for _, x := range reply.Taken {
-			if o, ours := by[x.Number]; ours && x.Says != referral.Nothing && !said[o.ID+" "+x.Origin] {
+			if o, ours := by[x.Number]; ours && x.Says != referral.Nothing && !said[further.Said(o.ID, x.Origin)] {
 				if err := a.Write(ctx, act.Actor{}, func(t *act.Tx) error { return a.answered(t, o.ID, x) }); err != nil {
 					return err
 				}
@@ -305,8 +240,7 @@ func (a *Acts) answered(t *act.Tx, id string, x fhir.Answered) error {
 			event.Detail = detail
 		}
 	}
-	_, err = a.happen(t, &o, e, event)
-	return err
+	return kind.Happen(t, &o, e, event)
 }
 
 // file keeps a report as a document of the chart.
@@ -379,7 +313,7 @@ func (a *Acts) Tell(ctx context.Context, who act.Actor, id string, x ReferralTol
 		return act.Refuse(act.Invalid, "Choose the day on which it is looked at again: from today to sixty days from now.")
 	}
 	return a.Act(ctx, who, act.FollowReferral, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
@@ -401,8 +335,7 @@ func (a *Acts) Tell(ctx context.Context, who act.Actor, id string, x ReferralTol
 				return err
 			}
 		}
-		_, err = a.happen(t, &o, x.Says, e)
-		return err
+		return kind.Happen(t, &o, x.Says, e)
 	})
 }
 
@@ -415,12 +348,12 @@ func (a *Acts) Answer(ctx context.Context, who act.Actor, id, text string) error
 		return act.Refuse(act.Invalid, "Write the answer.")
 	}
 	return a.Act(ctx, who, act.SignReferral, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
 		k := detail(o)
-		if _, err := a.happen(t, &o, referral.Answered, store.FurtherEvent{Detail: text}); err != nil {
+		if err := kind.Happen(t, &o, referral.Answered, store.FurtherEvent{Detail: text}); err != nil {
 			return err
 		}
 		if k.To.Reach == directory.Letter {
@@ -450,7 +383,7 @@ func (a *Acts) Cancel(ctx context.Context, who act.Actor, id, reason string) err
 		return act.Refuse(act.Invalid, "Give the reason for cancelling.")
 	}
 	return a.Act(ctx, who, act.SignReferral, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
@@ -468,7 +401,7 @@ func (a *Acts) Cancel(ctx context.Context, who act.Actor, id, reason string) err
 				o.State = string(referral.Sent) // it may have arrived
 			}
 		}
-		if _, err := a.happen(t, &o, referral.Cancels, store.FurtherEvent{Detail: reason}); err != nil {
+		if err := kind.Happen(t, &o, referral.Cancels, store.FurtherEvent{Detail: reason}); err != nil {
 			return err
 		}
 		if never || referral.State(o.State) != referral.Calling || k.To.Reach == directory.Letter {
@@ -495,7 +428,7 @@ func (a *Acts) Read(ctx context.Context, who act.Actor, id, comment, secret stri
 		return err
 	}
 	return a.Act(ctx, who, act.SignReferral, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
@@ -509,7 +442,7 @@ func (a *Acts) Read(ctx context.Context, who act.Actor, id, comment, secret stri
 				s.Document, s.Text = e.DocumentID, e.Detail
 			}
 		}
-		if _, err := a.happen(t, &o, referral.Reads, store.FurtherEvent{Detail: s.Comment}); err != nil {
+		if err := kind.Happen(t, &o, referral.Reads, store.FurtherEvent{Detail: s.Comment}); err != nil {
 			return err
 		}
 		_, err = t.Seal(o.PatientID, "referral report", o.ID, 0, s)
@@ -519,68 +452,21 @@ func (a *Acts) Read(ctx context.Context, who act.Actor, id, comment, secret stri
 
 // Return gives a referral that waits for a signature back to who wrote it.
 func (a *Acts) Return(ctx context.Context, who act.Actor, id, reason string) error {
-	return a.settle(ctx, who, act.SignReferral, id, reason, referral.ToSign, referral.Returned)
+	return kind.Settle(ctx, a.Office, who, act.SignReferral, id, reason, referral.Returned)
 }
 
 // Drop takes back a referral that nobody signed, by who wrote it.
 func (a *Acts) Drop(ctx context.Context, who act.Actor, id, reason string) error {
-	return a.settle(ctx, who, act.PrepareReferral, id, reason, "", referral.Cancelled)
-}
-
-func (a *Acts) settle(ctx context.Context, who act.Actor, right act.Right, id, reason string, from, to referral.State) error {
-	if err := act.Allow(who, right); err != nil {
-		return err
-	}
-	if reason = strings.TrimSpace(reason); reason == "" {
-		return act.Refuse(act.Invalid, "Say why.")
-	}
-	return a.Act(ctx, who, right, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
-		if err != nil {
-			return err
-		}
-		s := referral.State(o.State)
-		switch {
-		case from != "" && s != from, s != referral.ToSign && s != referral.Returned:
-			return act.Refuse(act.Conflict, "This referral does not wait for a signature: %s.", s)
-		case to == referral.Cancelled && o.ByID != who.ID:
-			return act.Refuse(act.Forbidden, "Only who wrote the referral may drop it.")
-		}
-		if err := t.SetFurther(id, string(to), reason); err != nil {
-			return err
-		}
-		if to == referral.Cancelled {
-			err = t.CloseLine(line.Referral, id, who.ID, "dropped: "+reason, t.Now)
-		} else {
-			err = t.MoveLine(string(line.Referral), id, o.ByID)
-		}
-		if err != nil {
-			return err
-		}
-		a.tell(t, o)
-		return t.Audit("referral "+string(to), o.PatientID, id, "")
-	})
+	return kind.Settle(ctx, a.Office, who, act.PrepareReferral, id, reason, referral.Cancelled)
 }
 
 // OfPatient lists the referrals of a patient, newest first.
 func (a *Acts) OfPatient(ctx context.Context, who act.Actor, patient string) (out []ReferralView, err error) {
 	out = []ReferralView{}
-	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		p, err := q.Person(patient)
-		if err != nil {
-			return act.NotFound(err, "patient")
-		}
-		patient = p.ID
-		all, err := q.FurtherOf(p.ID, store.ReferralOrder)
-		if err != nil {
-			return err
-		}
+	err = kind.OfPatient(ctx, a.Office, who, patient, func(q *store.Q, all []store.Further) (err error) {
 		out, err = a.views(q, all)
 		return err
 	})
-	if err == nil {
-		err = a.Saw(ctx, who, "look at referrals", patient, "")
-	}
 	return out, err
 }
 
@@ -601,24 +487,10 @@ type OpenedReferral struct {
 
 // Open opens a referral.
 func (a *Acts) Open(ctx context.Context, who act.Actor, id string) (out OpenedReferral, err error) {
-	patient := ""
-	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		o, err := a.byID(q, id)
-		if err != nil {
-			return err
-		}
-		patient = o.PatientID
-		p, err := q.Person(o.PatientID)
-		if err != nil {
-			return err
-		}
-		out.Patient = a.Patient(p)
+	out.Patient, err = kind.Open(ctx, a.Office, who, id, func(q *store.Q, o store.Further) (err error) {
 		out.Referral, err = a.view(q, o)
 		return err
 	})
-	if err == nil {
-		err = a.Saw(ctx, who, "open referral", patient, id)
-	}
 	return out, err
 }
 
@@ -665,37 +537,14 @@ func (a *Acts) Lines() []act.LineKind {
 
 // RaiseLate opens the lines of referrals whose next event is late.
 func (a *Acts) RaiseLate(ctx context.Context) (n int, err error) {
-	var late []ReferralView
-	if err := a.Store.Read(ctx, func(q *store.Q) error {
-		all, err := q.FurtherGoing(store.ReferralOrder, going)
-		if err != nil {
-			return err
-		}
+	return kind.RaiseLate(ctx, a.Office, func(q *store.Q, all []store.Further) (late []store.Further, err error) {
 		views, err := a.views(q, all)
-		for _, v := range views {
+		for i, v := range views {
 			if v.Late {
-				late = append(late, v)
+				late = append(late, all[i])
 			}
 		}
-		return err
-	}); err != nil || len(late) == 0 {
-		return 0, err
-	}
-	return len(late), a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
-		for _, v := range late {
-			o, err := t.FurtherByID(v.ID)
-			if err != nil {
-				return err
-			}
-			if o.State != v.State {
-				continue // it has moved on meanwhile
-			}
-			if err := t.SetLineState(line.Referral, v.ID, line.Open); err != nil {
-				return err
-			}
-			t.Tell(act.LineEvent, v.ID, v.PatientID)
-		}
-		return nil
+		return late, err
 	})
 }
 

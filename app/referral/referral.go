@@ -12,6 +12,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
+	"deftledger/app/further"
 	"deftledger/app/paper"
 	"deftledger/core/chart"
 	"deftledger/core/line"
@@ -161,21 +162,8 @@ func (a *Acts) refer(ctx context.Context, who act.Actor, n NewReferral, right ac
 		k.To = directory.View(to)
 		o := store.Further{ID: act.NewID(), Kind: store.ReferralOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, ByID: who.ID, ToID: to.ID, RequestID: n.RequestID,
 			WrittenAt: t.Now}
-		if n.VisitID != "" {
-			v, err := t.VisitByID(n.VisitID)
-			if err != nil || !act.SamePerson(t.Q, v.PatientID, p.ID) {
-				return act.Refuse(act.Invalid, "The visit is not one of this patient.")
-			}
-			if prepare {
-				o.ClinicianID = v.ClinicianID
-			}
-		} else if prepare {
-			if o.ClinicianID, err = t.UsualClinician(p.ID); err != nil {
-				return err
-			}
-			if o.ClinicianID == "" {
-				return act.Refuse(act.Invalid, "Nobody is this patient's usual clinician: say first who is, or write it at a visit.")
-			}
+		if err := further.For(t, &o, prepare); err != nil {
+			return err
 		}
 		number, err := t.NextPlacer()
 		if err != nil {
@@ -216,7 +204,7 @@ func (a *Acts) refer(ctx context.Context, who act.Actor, n NewReferral, right ac
 		if out, err = a.view(t.Q, o); err != nil {
 			return err
 		}
-		a.tell(t, o)
+		further.Tell(t, o)
 		what := "sign referral"
 		if prepare {
 			what = "prepare referral"
@@ -224,11 +212,6 @@ func (a *Acts) refer(ctx context.Context, who act.Actor, n NewReferral, right ac
 		return t.Audit(what, p.ID, o.ID, "")
 	})
 	return out, err
-}
-
-func (a *Acts) tell(t *act.Tx, o store.Further) {
-	t.Tell(act.OrderEvent, o.ID, o.PatientID)
-	t.Tell(act.LineEvent, o.ID, o.PatientID)
 }
 
 // sealedReferral is the sealed content of a referral.
@@ -264,7 +247,7 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, secret strin
 		return err
 	}
 	return a.Act(ctx, who, act.SignReferral, func(t *act.Tx) error {
-		o, err := a.byID(t.Q, id)
+		o, err := kind.ByID(t.Q, id)
 		if err != nil {
 			return err
 		}
@@ -296,17 +279,9 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, secret strin
 		if err := t.SetLineState(line.Referral, id, lineState); err != nil {
 			return err
 		}
-		a.tell(t, o)
+		further.Tell(t, o)
 		return t.Audit("sign prepared referral", o.PatientID, id, "")
 	})
-}
-
-func (a *Acts) byID(q *store.Q, id string) (store.Further, error) {
-	o, err := q.FurtherByID(id)
-	if err == nil && o.Kind != store.ReferralOrder {
-		err = store.ErrNotFound
-	}
-	return o, act.NotFound(err, "referral")
 }
 
 // queues of what goes out.
@@ -402,7 +377,7 @@ func (a *Acts) letter(q *store.Q, o store.Further, k kept, why, answer string) (
 func (a *Acts) LetterPDF(ctx context.Context, who act.Actor, id string) (out []byte, err error) {
 	patient := ""
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		o, err := a.byID(q, id)
+		o, err := kind.ByID(q, id)
 		if err != nil {
 			return err
 		}

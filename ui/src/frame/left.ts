@@ -30,6 +30,26 @@ export function useLeft<T>(about: string, initial: () => T, empty: (v: T) => boo
   return [value, set, given, was] as const;
 }
 
+/** useDraft is something to be given that outlives its panel, with one identifier for each way it reads: sent twice, or
+ * once more after its answer was lost, it counts once. */
+export function useDraft<T extends object>(about: string, initial: () => T, empty: (v: T) => boolean) {
+  const [d, set, kept] = useLeft<T>(about, initial, empty);
+  const [request, setRequest, sent] = useLeft(
+    `request ${about}`,
+    () => crypto.randomUUID() as string,
+    () => false,
+  );
+  const change = (x: Partial<T>) => {
+    set((was) => ({ ...was, ...x }));
+    setRequest(crypto.randomUUID());
+  };
+  const given = () => {
+    kept();
+    sent();
+  };
+  return { d, request, change, given };
+}
+
 /** useLeftWords returns the words left in panels whose `about` begins so, or "". `words` says
  * what was left, where it is more than a text. */
 export function useLeftWords<T = string>(about: string, words: (v: T) => string = String) {

@@ -8,6 +8,7 @@ import { clock, day } from "../frame/time";
 import { Care } from "../kit/Care";
 import { Why } from "../kit/Form";
 import { PersonSearch } from "../kit/PersonSearch";
+import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -137,20 +138,11 @@ function Whole({
   ]);
   return (
     <>
-      <h1 className="text-page">
-        {p ? (
-          <>
-            <Link to={`/patients/${p.id}`}>
-              {p.given} {p.family}
-            </Link>{" "}
-            <span className="small font-sans font-normal">
-              born {day(p.birthDate)}, {p.record}, telephone {p.phone || "not recorded"}
-            </span>
-          </>
-        ) : (
-          "Not certain whose"
-        )}
-      </h1>
+      {p ? (
+        <Whose patient={p} also={`, telephone ${p.phone || "not recorded"}`} />
+      ) : (
+        <h1 className="text-page">Not certain whose</h1>
+      )}
       <p className="small mt-1">
         {repeat ? `${i.pharmacy || "A pharmacy"} asks for a further prescription` : `By ${i.source}${i.from && `, ${i.from}`}`} ·{" "}
         {day(i.at)}, {clock(i.at)}

@@ -3,7 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
-import { useLeft } from "../frame/left";
+import { useDraft } from "../frame/left";
 import { day } from "../frame/time";
 import { Care } from "../kit/Care";
 import { Choice } from "../kit/Choice";
@@ -50,19 +50,18 @@ export function Prescribe({
   const client = useQueryClient();
   const maySign = useRight("sign a prescription");
   const about = `${patient.id} ${visitId ?? answers?.inquiry ?? ""}`;
-  const [d, setD, given] = useLeft<Draft>(
+  const {
+    d,
+    change: put,
+    request,
+    given,
+  } = useDraft<Draft>(
     `prescription ${about}`,
     () => ({ ...nothing, line: answers?.line ?? begin ?? "" }),
     (v) => v.line.trim() === "" && !v.drug,
   );
-  const [request, setRequest, sent] = useLeft(
-    `prescription request ${about}`,
-    () => crypto.randomUUID() as string,
-    () => false,
-  );
   const change = (x: Partial<Draft>) => {
-    setD((was) => ({ ...was, ...x }));
-    setRequest(crypto.randomUUID());
+    put(x);
     setError("");
   };
   const [error, setError] = useState("");
@@ -126,7 +125,6 @@ export function Prescribe({
     const at = { params: { path: { id: patient.id } } };
     const done = () => {
       given();
-      sent();
       void client.invalidateQueries({ queryKey: ["chart", patient.id] });
       void client.invalidateQueries({ queryKey: ["prescriptions", patient.id] });
       close();

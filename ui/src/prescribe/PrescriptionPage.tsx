@@ -1,11 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
-import { clock, day } from "../frame/time";
+import { day } from "../frame/time";
+import { Awaited, Course, moment } from "../kit/Course";
 import { Why } from "../kit/Form";
+import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -20,8 +22,6 @@ export function PrescriptionPage({ id, next }: { id: string; next: string }) {
     </main>
   );
 }
-
-const when = (s: string) => (s.length > 10 ? `${day(s)}, ${clock(s)}` : day(s));
 
 type Asking = "" | "cancel" | "return" | "drop" | "settled" | "left at that";
 const asked: Record<Exclude<Asking, "">, { label: string; word: string }> = {
@@ -80,14 +80,7 @@ function Whole({ opened: { patient: p, prescription: r }, next }: { opened: Sche
   );
   return (
     <>
-      <h1 className="text-page">
-        <Link to={`/patients/${p.id}`}>
-          {p.given} {p.family}
-        </Link>{" "}
-        <span className="small font-sans font-normal">
-          born {day(p.birthDate)}, {p.record}
-        </span>
-      </h1>
+      <Whose patient={p} />
       <p className="mt-3 flex flex-wrap items-baseline justify-between gap-x-4">
         <span>
           <strong className="font-semibold">Prescription</strong> <span className="small font-mono">{r.number}</span>{" "}
@@ -120,7 +113,7 @@ function Whole({ opened: { patient: p, prescription: r }, next }: { opened: Sche
         </p>
       )}
       <p className="small mt-1">
-        {r.signedAt ? `Signed by ${r.clinician}, ${when(r.signedAt)}` : `Written by ${r.by}, not signed`}
+        {r.signedAt ? `Signed by ${r.clinician}, ${moment(r.signedAt)}` : `Written by ${r.by}, not signed`}
         {r.replaces && ` · after ${r.replaces}`}
         {r.signedAt && (
           <>
@@ -131,12 +124,7 @@ function Whole({ opened: { patient: p, prescription: r }, next }: { opened: Sche
           </>
         )}
       </p>
-      {r.next && (
-        <p className="mt-3">
-          {r.late && <strong className="font-semibold text-carried">Late: </strong>}
-          {r.next} by {day(r.nextBy)}
-        </p>
-      )}
+      <Awaited what={r.next} by={r.nextBy} late={r.late} />
       {r.reason && <p className={`mt-2 ${r.acts ? "font-semibold text-carried" : "small"}`}>{r.reason}</p>}
       {waits && maySign && (
         <div className="mt-3 flex flex-wrap items-baseline gap-3">
@@ -234,24 +222,7 @@ function Whole({ opened: { patient: p, prescription: r }, next }: { opened: Sche
         </div>
       )}
       <Wrong says={error} className="mt-2 font-semibold" />
-      {r.events.length > 0 && (
-        <section aria-label="Its course" className="mt-5 max-w-[76ch]">
-          <h2 className="mb-1 text-title-m">Course</h2>
-          <ol>
-            {r.events.map((e) => (
-              <li key={e.at + e.says} className="flex gap-4 border-b border-rule py-1.5 text-aside">
-                <span className="w-36 shrink-0 text-faded">{when(e.at)}</span>
-                <span className="min-w-0 flex-1">
-                  <strong className="font-semibold">{e.says}</strong>
-                  {e.happened && <> · {when(e.happened)}</>}
-                  {e.detail && <span className="block">{e.detail}</span>}
-                </span>
-                <span className="small w-36 shrink-0 text-right">{e.by || "their system"}</span>
-              </li>
-            ))}
-          </ol>
-        </section>
-      )}
+      <Course events={r.events} />
       {dialog}
     </>
   );

@@ -4,7 +4,7 @@ import { Link } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
-import { useLeft } from "../frame/left";
+import { useDraft } from "../frame/left";
 import { day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Panel } from "../kit/Panel";
@@ -57,20 +57,19 @@ export function Refer({
   const client = useQueryClient();
   const maySign = useRight("sign a referral");
   const about = `${patient.id} ${visitId ?? ""}`;
-  const [d, setD, given] = useLeft<Draft>(
+  const {
+    d,
+    change: put,
+    request,
+    given,
+  } = useDraft<Draft>(
     `referral ${about}`,
     // From a visit its diagnoses, all of them; from the chart the first problem, until others are chosen.
     () => ({ ...nothing, off: visitId ? [] : diagnoses.slice(1).map((x) => x.code) }),
     (v) => v.question.trim() === "" && !v.to && v.parts.length === 0,
   );
-  const [request, setRequest, sent] = useLeft(
-    `referral request ${about}`,
-    () => crypto.randomUUID() as string,
-    () => false,
-  );
   const change = (x: Partial<Draft>) => {
-    setD((was) => ({ ...was, ...x }));
-    setRequest(crypto.randomUUID());
+    put(x);
     setError("");
   };
   const [words, setWords] = useState("");
@@ -127,7 +126,6 @@ export function Refer({
     };
     const done = () => {
       given();
-      sent();
       void client.invalidateQueries({ queryKey: ["chart", patient.id] });
       void client.invalidateQueries({ queryKey: ["referrals", patient.id] });
       close();

@@ -1,11 +1,13 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
-import { clock, day } from "../frame/time";
+import { day } from "../frame/time";
+import { Awaited, Course, moment } from "../kit/Course";
 import { Why } from "../kit/Form";
+import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -22,8 +24,6 @@ export function ReferralPage({ id, next }: { id: string; next: string }) {
     </main>
   );
 }
-
-const when = (s: string) => (s.length > 10 ? `${day(s)}, ${clock(s)}` : day(s));
 
 function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas["OpenedReferral"]; next: string }) {
   const client = useQueryClient();
@@ -77,14 +77,7 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
     maySign && !["cancelled", "closed", "being cancelled", "to be signed", "given back", "report to be read"].includes(r.state);
   return (
     <>
-      <h1 className="text-page">
-        <Link to={`/patients/${p.id}`}>
-          {p.given} {p.family}
-        </Link>{" "}
-        <span className="small font-sans font-normal">
-          born {day(p.birthDate)}, {p.record}
-        </span>
-      </h1>
+      <Whose patient={p} />
       <p className="mt-3 flex flex-wrap items-baseline justify-between gap-x-4">
         <span>
           <strong className="font-semibold">Referral to {says(r.to)}</strong>{" "}
@@ -98,7 +91,7 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
       <p className="mt-1 max-w-[70ch] font-serif text-title whitespace-pre-line">{r.question}</p>
       <p className="small mt-1">
         For {r.diagnoses.map((d) => `${d.title} (${d.code})`).join(", ")} · {r.urgency} · report wanted by {day(r.expected)} ·{" "}
-        {r.signedAt ? `signed by ${r.clinician}, ${when(r.signedAt)}` : `written by ${r.by}, not signed`} ·{" "}
+        {r.signedAt ? `signed by ${r.clinician}, ${moment(r.signedAt)}` : `written by ${r.by}, not signed`} ·{" "}
         <a className="plain py-0" href={`/api/referrals/${r.id}/letter.pdf`} target="_blank" rel="noreferrer">
           Letter
         </a>
@@ -114,18 +107,13 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
           ))}
         </details>
       )}
-      {r.next && (
-        <p className="mt-3">
-          {r.late && <strong className="font-semibold text-carried">Late: </strong>}
-          {r.next} by {day(r.nextBy)}
-        </p>
-      )}
+      <Awaited what={r.next} by={r.nextBy} late={r.late} />
       {r.reason && !report && <p className={`mt-2 ${r.acts ? "font-semibold text-carried" : "small"}`}>{r.reason}</p>}
       {report &&
         reports.slice(-1).map((e) => (
           <section key={e.id} aria-label="The report" className="mt-3 border-l-[3px] border-kelp pl-4">
             <p className="small">
-              Came {when(e.at)}, {e.by ? `recorded by ${e.by}` : "from their system"} ·{" "}
+              Came {moment(e.at)}, {e.by ? `recorded by ${e.by}` : "from their system"} ·{" "}
               <a className="plain py-0" href={`/api/documents/${e.document}`} target="_blank" rel="noreferrer">
                 Open it as PDF
               </a>
@@ -213,29 +201,7 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
         />
       )}
       <Wrong says={error} className="mt-2 font-semibold" />
-      {r.events.length > 0 && (
-        <section aria-label="Its course" className="mt-5 max-w-[76ch]">
-          <h2 className="mb-1 text-title-m">Course</h2>
-          <ol>
-            {r.events.map((e) => (
-              <li key={e.id} className="flex gap-4 border-b border-rule py-1.5 text-aside">
-                <span className="w-36 shrink-0 text-faded">{when(e.at)}</span>
-                <span className="min-w-0 flex-1">
-                  <strong className="font-semibold">{e.says}</strong>
-                  {e.happened && <> · {when(e.happened)}</>}
-                  {e.detail && <span className="block whitespace-pre-line">{e.detail}</span>}
-                  {e.document && (
-                    <a className="plain py-0" href={`/api/documents/${e.document}`} target="_blank" rel="noreferrer">
-                      The document
-                    </a>
-                  )}
-                </span>
-                <span className="small w-36 shrink-0 text-right">{e.by || "their system"}</span>
-              </li>
-            ))}
-          </ol>
-        </section>
-      )}
+      <Course events={r.events} />
       {dialog}
     </>
   );
