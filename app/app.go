@@ -18,6 +18,7 @@ import (
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
 	outsides "deftledger/app/outside"
+	"deftledger/app/pad"
 	"deftledger/app/paper"
 	"deftledger/app/plan"
 	"deftledger/app/prescribe"
@@ -46,6 +47,7 @@ type App struct {
 	Directory    *directory.Acts
 	Referral     *referral.Acts
 	Prescribe    *prescribe.Acts
+	Pad          *pad.Acts
 	Plan         *plan.Acts
 	Desk         *desk.Acts
 	Chart        *charts.Acts
@@ -65,10 +67,11 @@ func New(c act.Config) *App {
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Directory = directory.New(o)
-	a.Referral = referral.New(o, a.Directory, a.Paper)
+	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)
 	a.Prescribe = prescribe.New(o, a.Order)
+	a.Pad = pad.New(o, a.Order, a.Prescribe, a.Referral)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Desk)
 	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations())...)

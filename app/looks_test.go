@@ -8,6 +8,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/order"
+	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/core/chart"
 	noteCore "deftledger/core/note"
@@ -39,32 +40,41 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	referred := c.refer(c.practiceIn("letter"), "first")
 	prescribed := c.prescribed("lisinopril 20 mg 1 tablet daily #90", nil)
 	message := c.message("Is the rash from it?")
+	_, err = a.Pad.Telephone(ctx, c.petra(), c.wholePad(c.practiceIn("fax"), "phoned"), c.doctor().ID, true)
+	require.NoError(t, err)
+	phoned := c.telephoned(c.doctor()).ID
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
 	}{
-		"registration":       {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
-		"card":               {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
-		"chart":              {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
-		"timeline":           {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
-		"vital-history":      {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},
-		"note":               {"open note", func(w act.Actor) error { _, err := a.Note.Note(ctx, w, id); return err }},
-		"charges":            {"open note", func(w act.Actor) error { _, err := a.Assess.Charges(ctx, w, id); return err }},
-		"measures":           {"open note", func(w act.Actor) error { _, err := a.Assess.MeasuresOf(ctx, w, id); return err }},
-		"closing-list":       {"open note", func(w act.Actor) error { _, err := a.Note.ClosingList(ctx, w, id); return err }},
-		"last-findings":      {"open note", func(w act.Actor) error { _, err := a.Note.LastFindings(ctx, w, id); return err }},
-		"letters":            {"open note", func(w act.Actor) error { _, err := a.Paper.Letters(ctx, w, id); return err }},
-		"plan-sets":          {"open note", func(w act.Actor) error { _, err := a.Plan.PlanSets(ctx, w, id); return err }},
-		"plan-as-set":        {"open note", func(w act.Actor) error { _, err := a.Plan.PlanAsSet(ctx, w, id); return err }},
-		"beside":             {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
-		"order":              {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
-		"pad":                {"open the pad", func(w act.Actor) error { _, err := a.Order.Pad(ctx, w, patientID, nil); return err }},
-		"orders":             {"look at orders", func(w act.Actor) error { _, err := a.Order.History(ctx, w, patientID, "all", ""); return err }},
-		"requisition":        {"print requisition", func(w act.Actor) error { _, err := a.Order.Requisition(ctx, w, o.ID); return err }},
-		"labels":             {"print labels", func(w act.Actor) error { _, err := a.Order.Labels(ctx, w, o.ID); return err }},
-		"referral":           {"open referral", func(w act.Actor) error { _, err := a.Referral.Open(ctx, w, referred.ID); return err }},
-		"referrals":          {"look at referrals", func(w act.Actor) error { _, err := a.Referral.OfPatient(ctx, w, patientID); return err }},
-		"referral-letter":    {"print referral", func(w act.Actor) error { _, err := a.Referral.LetterPDF(ctx, w, referred.ID); return err }},
+		"registration":    {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
+		"card":            {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
+		"chart":           {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
+		"timeline":        {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
+		"vital-history":   {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},
+		"note":            {"open note", func(w act.Actor) error { _, err := a.Note.Note(ctx, w, id); return err }},
+		"charges":         {"open note", func(w act.Actor) error { _, err := a.Assess.Charges(ctx, w, id); return err }},
+		"measures":        {"open note", func(w act.Actor) error { _, err := a.Assess.MeasuresOf(ctx, w, id); return err }},
+		"closing-list":    {"open note", func(w act.Actor) error { _, err := a.Note.ClosingList(ctx, w, id); return err }},
+		"last-findings":   {"open note", func(w act.Actor) error { _, err := a.Note.LastFindings(ctx, w, id); return err }},
+		"letters":         {"open note", func(w act.Actor) error { _, err := a.Paper.Letters(ctx, w, id); return err }},
+		"plan-sets":       {"open note", func(w act.Actor) error { _, err := a.Plan.PlanSets(ctx, w, id); return err }},
+		"plan-as-set":     {"open note", func(w act.Actor) error { _, err := a.Plan.PlanAsSet(ctx, w, id); return err }},
+		"beside":          {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
+		"order":           {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
+		"pad":             {"open the pad", func(w act.Actor) error { _, err := a.Order.Pad(ctx, w, patientID, nil); return err }},
+		"orders":          {"look at orders", func(w act.Actor) error { _, err := a.Order.History(ctx, w, patientID, "all", ""); return err }},
+		"requisition":     {"print requisition", func(w act.Actor) error { _, err := a.Order.Requisition(ctx, w, o.ID); return err }},
+		"labels":          {"print labels", func(w act.Actor) error { _, err := a.Order.Labels(ctx, w, o.ID); return err }},
+		"referral":        {"open referral", func(w act.Actor) error { _, err := a.Referral.Open(ctx, w, referred.ID); return err }},
+		"referrals":       {"look at referrals", func(w act.Actor) error { _, err := a.Referral.OfPatient(ctx, w, patientID); return err }},
+		"referral-letter": {"print referral", func(w act.Actor) error { _, err := a.Referral.LetterPDF(ctx, w, referred.ID); return err }},
+		"telephone-order": {"open order by telephone", func(w act.Actor) error { _, err := a.Pad.Taken(ctx, w, phoned); return err }},
+		"referral-sheet":  {"print sheet for the patient", func(w act.Actor) error { _, err := a.Referral.SheetPDF(ctx, w, referred.ID); return err }},
+		"concerns": {"look at care with an order", func(w act.Actor) error {
+			_, err := a.Referral.Concerns(ctx, w, patientID, []referral.OnPad{{Item: "us-kidney"}})
+			return err
+		}},
 		"referral-parts":     {"look at what goes along", func(w act.Actor) error { _, err := a.Referral.Parts(ctx, w, patientID, ""); return err }},
 		"prescription":       {"open prescription", func(w act.Actor) error { _, err := a.Prescribe.Open(ctx, w, prescribed.ID); return err }},
 		"prescriptions":      {"look at prescriptions", func(w act.Actor) error { _, err := a.Prescribe.OfPatient(ctx, w, patientID); return err }},

@@ -28,7 +28,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 	everybody := append(slices.Clone(clinical), act.FrontDesk)
 	writers := append(slices.Clone(clinical), act.Admin)
 	physician, admin := []string{act.Physician}, []string{act.Admin}
-	preparing := []string{act.Nurse, act.Assistant}
+	preparing, nursing := []string{act.Nurse, act.Assistant}, []string{act.Nurse}
 	booking := []string{act.FrontDesk, act.Assistant, act.Nurse}
 	matching := []string{act.Physician, act.Nurse}
 	forming := []string{act.Physician, act.Admin}
@@ -71,6 +71,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Order.PrepareOrder": preparing, "Order.DropPrepared": preparing, "Order.SignPrepared": physician, "Order.ReturnPrepared": physician,
 
 		"Directory.Find": anybody, "Directory.Keep": anybody,
+		"Pad.Telephone": nursing, "Pad.Taken": clinical, "Pad.Own": physician, "Pad.Disown": physician, "Pad.Redress": nursing, "Pad.Sign": physician, "Pad.Prepare": preparing, "Referral.Concerns": clinical, "Referral.Ready": physician, "Referral.SheetPDF": clinical,
 		"Referral.Parts": clinical, "Referral.Refer": physician, "Referral.Prepare": preparing, "Referral.SignPrepared": physician, "Referral.LetterPDF": clinical, "Referral.Tell": clinical,
 		"Referral.Answer": physician, "Referral.Cancel": physician, "Referral.Read": physician, "Referral.Return": physician, "Referral.Drop": preparing, "Referral.OfPatient": clinical, "Referral.Open": clinical,
 

@@ -42,7 +42,12 @@ var Histories string
 //go:embed brinehouse/*.csv northsound/*.csv
 var TestLists embed.FS
 
-// Intervals are how long results are usually good for, as text with tabs.
+// Orderables is what is ordered of others besides laboratory tests and medicines.
+//
+//go:embed orderables/orderables.yaml
+var Orderables []byte
+
+// Medicare is what Original Medicare pays a test for, as text with tabs.
 //
 //go:embed coverage/medicare.tsv
 var Medicare string
@@ -52,6 +57,8 @@ var Medicare string
 //go:embed coverage/notice.yaml
 var Notice []byte
 
+// Intervals are how long results are usually good for, as text with tabs.
+//
 //go:embed orders/intervals.tsv
 var Intervals string
 

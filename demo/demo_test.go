@@ -36,7 +36,7 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Key
 	require.NoError(t, err)
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	config := act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Facility: "SKERROW", Practice: "Skerrow Island Family Practice",
+	config := act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Facility: "SKERROW", Practice: "Skerrow Island Family Practice",
 		Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms,
 		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Medicines: r.Medicines, Medicare: r.Medicare, Notice: r.Notice,
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}

@@ -6,6 +6,7 @@ import (
 
 	"deftledger/app/directory"
 	"deftledger/app/referral"
+	"deftledger/core/order"
 	core "deftledger/core/referral"
 )
 
@@ -26,8 +27,11 @@ var entries = []struct {
 	{"skin", directory.AddresseeView{Kind: directory.Practice, Name: "Dr. Wilmot Asante", Specialty: "Dermatology: skin", Phone: "555-0177", Address: "3 Gull Lane, Brinehouse, ME 04002", Reach: directory.Letter,
 		Remark: "Wants the letter in the patient's hand."}},
 	{"imaging", directory.AddresseeView{Kind: directory.Practice, Name: "Ferrygate Imaging", Specialty: "Imaging: x-ray, ultrasound, CT, MRI, bone density, mammography", Phone: "555-0182", Fax: "555-0183",
-		Address: "2 Ferrygate, Brinehouse, ME 04002", NPI: "1999900503", Reach: directory.Electronic, Account: "ferrygate",
-		Remark: "Say in the question which study, which side, and what it is for. Before contrast: kidney function, allergy to contrast, metformin. Before MRI: pacemaker, implants, metal. Ask whether pregnant."}},
+		Address: "2 Ferrygate, Brinehouse, ME 04002", NPI: "1999900503", Reach: directory.Electronic, Account: "ferrygate"}},
+	{"rooms", directory.AddresseeView{Kind: directory.Practice, Name: "Northsound Hospital, procedures", Specialty: "Procedures: endoscopy, colonoscopy, heart, lung function, sleep, EEG, nerve conduction, hearing, nuclear medicine, urology, allergy",
+		Phone: "555-0164", Fax: "555-0165", Address: "1 Northsound Road, Northsound, ME 04003", Reach: directory.Fax}},
+	{"quay", directory.AddresseeView{Kind: directory.Practice, Name: "Quayside Home Care", Specialty: "Medical supplies: walkers, braces, oxygen, CPAP, glucose meters, dressings", Phone: "555-0185", Fax: "555-0186",
+		Address: "30 Quay Terrace, Brinehouse, ME 04002", Reach: directory.Electronic, Account: "quayside"}},
 	{"move", directory.AddresseeView{Kind: directory.Practice, Name: "Harbor Steps Physical Therapy", Specialty: "Physical therapy: back, knee, walking", Phone: "555-0178", Fax: "555-0179",
 		Address: "16 Harbor Street, Skerrow", Reach: directory.Fax}},
 	{"mind", directory.AddresseeView{Kind: directory.Practice, Name: "Tern House Counseling", Person: "Philippa Nwosu, LCSW", Specialty: "Behavioral health: low mood, anxiety, grief", Phone: "555-0180",
@@ -62,15 +66,18 @@ func (b *builder) referrals() {
 		}
 		return nil
 	})
+	item := "" // of the next referral, where it is imaging or a supply
+	var answers []order.EntryAnswer
 	refer := func(ago int, at, patient, to, question, urgency string, codes []string, parts ...string) *string {
-		id := new(string)
+		id, what, said := new(string), item, answers
+		item, answers = "", nil
 		b.later(ago, at, func(ctx context.Context) error {
 			maren := b.tokens["maren"]
 			all, err := b.a.Referral.Parts(ctx, maren, b.ids[patient], "")
 			if err != nil {
 				return err
 			}
-			n := referral.NewReferral{PatientID: b.ids[patient], To: ids[to], Question: question, Urgency: urgency, Diagnoses: codes, RequestID: b.id(), Secret: Secret}
+			n := referral.NewReferral{PatientID: b.ids[patient], To: ids[to], Question: question, Urgency: urgency, Diagnoses: codes, Item: what, Answers: said, RequestID: b.id(), Secret: Secret}
 			for _, p := range parts {
 				for _, x := range all.Parts {
 					if x.ID == p {
@@ -103,4 +110,11 @@ func (b *builder) referrals() {
 	told(20, "16:10", "petra", knee, referral.ReferralTold{Says: core.Sees}, -1)
 	told(2, "13:30", "jonah", knee, referral.ReferralTold{Says: core.Reports, Detail: "Six visits. Stairs with one hand on the rail, no giving way for two weeks. Exercises for home taught and written down. " +
 		"No further visits planned; please refer again if it returns."}, 0)
+	item = "xr-chest"
+	chest := refer(4, "11:30", "halvard", "imaging", "More cough than usual for a week, no fever: a shadow, fluid?", "routine", []string{"J44.9"})
+	told(3, "15:20", "jonah", chest, referral.ReferralTold{Says: core.Schedules}, 1)
+	told(2, "16:40", "jonah", chest, referral.ReferralTold{Says: core.Reports, Detail: "Impression: Large lungs with flat diaphragms, as before. No shadow, no fluid.\n\n" +
+		"Findings: Two views. Heart of usual size. No consolidation, no effusion, no mass. Compared with pictures of two years ago: no change."}, 0)
+	item, answers = "walker", []order.EntryAnswer{{Question: "months", Answer: "99"}}
+	refer(12, "10:40", "dagny", "quay", "", "routine", []string{"M25.562"})
 }

@@ -75,7 +75,7 @@ func TestQuickKeysChooseOneTestAfterAnother(t *testing.T) {
 	h.sees("Urate")
 	h.sees("Basic metabolic panel")
 	h.wait(`document.querySelector('[aria-label^="Add a test"]').value === "qqq"`, "the letters that found nothing")
-	h.sees("In no laboratory's list.")
+	h.sees("In no list. A medicine")
 }
 
 // TestAnAnswerOnPaper: the hospital takes orders by fax and answers on paper, which is typed in

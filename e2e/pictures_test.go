@@ -166,7 +166,7 @@ func TestPictures(t *testing.T) {
 	h.press("3")
 	h.sees("reviewed")
 	take("orders")
-	h.open("/desk/referral/" + text(t, p, "SELECT id FROM further_order WHERE state = 'report to be read'"))
+	h.open("/desk/referral/" + text(t, p, "SELECT id FROM further_order WHERE state = 'report to be read' AND detail LIKE '%xr-chest%'"))
 	h.sees("Sign as read")
 	take("referral")
 	h.press("k")

@@ -25,7 +25,7 @@ func TestThePlanBecomesOrders(t *testing.T) {
 	h.sees("A referral is in the plan, none of this visit is signed")
 	look(h, "promises")
 	require.Empty(t, h.axe())
-	h.click("Put the 2 tests of the plan on the pad")
+	h.click("Put the 2 orders of the plan on the pad")
 	h.wait(`document.querySelectorAll('aside[aria-label="Order"] [data-item]').length === 2`, "both tests on the pad")
 	h.press("Escape")
 	h.click("Prescribe it")

@@ -14,6 +14,7 @@ import (
 // Sent is what a receiving practice keeps of a referral, once for each number.
 type Sent struct {
 	Number, Owner, Question, Priority string
+	Item                              string // what is ordered, where it is no referral
 	Status, Business, Start, End      string
 	Words                             []string // what they say to it, the newest last
 	Report                            string
@@ -69,6 +70,7 @@ func (e *Elsewhere) referral(w http.ResponseWriter, r *http.Request) {
 			Identifier                     []struct{ System, Value string }
 			Owner                          struct{ Identifier struct{ Value string } }
 			Note                           []struct{ Text string }
+			Code                           struct{ Text string }
 			Type                           struct{ Text string }
 		}
 		if json.Unmarshal(entry.Resource, &c) != nil {
@@ -86,6 +88,9 @@ func (e *Elsewhere) referral(w http.ResponseWriter, r *http.Request) {
 			}
 		case "ServiceRequest":
 			x.Priority = c.Priority
+			if c.Code.Text != "Referral" {
+				x.Item = c.Code.Text
+			}
 			if len(c.Note) > 0 {
 				x.Question = c.Note[0].Text
 			}
@@ -98,7 +103,7 @@ func (e *Elsewhere) referral(w http.ResponseWriter, r *http.Request) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	switch {
-	case x.Number == "" || x.Question == "" || x.patient == nil:
+	case x.Number == "" || x.Question == "" && x.Item == "" || x.patient == nil:
 		refuse(w, http.StatusUnprocessableEntity, "a referral needs its number, a question and the patient")
 		return
 	case !slices.Contains(e.Receivers, x.Owner):
@@ -126,6 +131,8 @@ func (e *Elsewhere) paced(s *Sent) {
 	}
 	day := s.At.AddDate(0, 0, 6)
 	switch n := time.Since(s.At) / e.Pace; {
+	case n >= 4 && begins(s.Item, "Ultrasound", "X-ray", "CT", "MRI", "Mammogram", "Bone", "Nuclear", "PET"):
+		s.Status, s.Business, s.Report = "completed", "", s.Item+"\n\nImpression: Nothing that explains the question “"+s.Question+"”.\n\nFindings: Pictures as asked, of good quality. No earlier ones to compare with."
 	case n >= 4:
 		s.Status, s.Business, s.Report = "completed", "", "Seen as asked. Thank you for the referral: to the question “"+s.Question+"” our answer is that nothing more has to be done now. "+
 			"We would see the patient again if it comes back."
@@ -134,6 +141,10 @@ func (e *Elsewhere) paced(s *Sent) {
 	case n >= 1:
 		s.Status = "accepted"
 	}
+}
+
+func begins(item string, with ...string) bool {
+	return slices.ContainsFunc(with, func(w string) bool { return strings.HasPrefix(item, w) })
 }
 
 // tasks answers how referrals stand.

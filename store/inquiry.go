@@ -9,10 +9,12 @@ import (
 const (
 	RepeatInquiry  = "repeat"
 	MessageInquiry = "message"
+	TelephoneOrder = "telephone order" // given by telephone, until its author signs it
+	DisputedOrder  = "disputed order"  // one that its author does not own to
 	InquiryOpen    = "open"
 )
 
-// Inquiry is what somebody outside asks of the practice. Said is what its room keeps of it, as
+// Inquiry is what somebody asks of the practice, by telephone or through a system of theirs. Said is what its room keeps of it, as
 // JSON; it never changes.
 type Inquiry struct {
 	ID, Kind, Source, Origin, PatientID, OwnerID, ByID string

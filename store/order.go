@@ -50,6 +50,7 @@ type OrderDetail struct {
 	Payer  order.Payer  `json:"payer"`
 	Copies []order.Copy `json:"copies,omitempty"`
 	Tubes  []order.Tube `json:"tubes,omitempty"`
+	Phone  string       `json:"phone,omitempty"` // who took it down, of one given by telephone
 }
 
 // SpecimenEvent is what was said of the specimens of an order.

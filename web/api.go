@@ -82,6 +82,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "requisition", "/api/orders/{id}/requisition.pdf", "The requisition of an order", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "labels", "/api/orders/{id}/labels.pdf", "The labels of the containers of an order", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "prescription-paper", "/api/prescriptions/{id}/paper.pdf", "A prescription on paper", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "referral-sheet", "/api/referrals/{id}/sheet.pdf", "The sheet for the patient: where, how to prepare", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "referral-letter", "/api/referrals/{id}/letter.pdf", "The letter of a referral", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})

@@ -8,6 +8,9 @@ import (
 
 	"deftledger/app/act"
 	orders "deftledger/app/order"
+	"deftledger/app/pad"
+	"deftledger/app/prescribe"
+	"deftledger/app/referral"
 	"deftledger/core/order"
 )
 
@@ -132,16 +135,57 @@ func (s *server) describeOrder(api huma.API) {
 	does(api, http.MethodPost, "place-order", "/api/patients/{id}/orders", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body OrderBody
-	}) (*body[[]orders.OrderView], error) {
-		out, err := s.app.Order.PlaceOrder(ctx, who, in.Body.order(in.ID))
-		return &body[[]orders.OrderView]{out}, err
+	}) (*body[pad.Signed], error) {
+		out, err := s.app.Pad.Sign(ctx, who, in.Body.pad(in.ID))
+		return &body[pad.Signed]{out}, err
 	})
 	does(api, http.MethodPost, "prepare-order", "/api/patients/{id}/orders/prepared", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body OrderBody
-	}) (*body[orders.PreparedView], error) {
-		out, err := s.app.Order.PrepareOrder(ctx, who, in.Body.order(in.ID))
-		return &body[orders.PreparedView]{out}, err
+	}) (*body[pad.Signed], error) {
+		out, err := s.app.Pad.Prepare(ctx, who, in.Body.pad(in.ID))
+		return &body[pad.Signed]{out}, err
+	})
+	does(api, http.MethodPost, "take-order", "/api/patients/{id}/orders/telephone", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			From     string    `json:"from" maxLength:"64" doc:"Who gave it"`
+			ReadBack bool      `json:"readBack" doc:"It was read back to them"`
+			Order    OrderBody `json:"order"`
+		}
+	}) (*body[pad.Signed], error) {
+		out, err := s.app.Pad.Telephone(ctx, who, in.Body.Order.pad(in.ID), in.Body.From, in.Body.ReadBack)
+		return &body[pad.Signed]{out}, err
+	})
+	get(api, "telephone-order", "/api/telephone/{id}", func(ctx context.Context, who act.Actor, in *PathID) (pad.OpenedTelephone, error) {
+		return s.app.Pad.Taken(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "own-telephone-order", "/api/telephone/{id}/own", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Secret string `json:"secret,omitempty" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Pad.Own(ctx, who, in.ID, in.Body.Secret)
+	})
+	for name, f := range map[string]func(*pad.Acts, context.Context, act.Actor, string, string) error{"disown": (*pad.Acts).Disown, "redress": (*pad.Acts).Redress} {
+		does(api, http.MethodPost, name+"-telephone-order", "/api/telephone/{id}/"+name, func(ctx context.Context, who act.Actor, in *struct {
+			PathID
+			Body struct {
+				Text string `json:"text" maxLength:"1000" doc:"What is wrong with it, or what was done"`
+			}
+		}) (*nothing, error) {
+			return nil, f(s.app.Pad, ctx, who, in.ID, in.Body.Text)
+		})
+	}
+	does(api, http.MethodPost, "concerns", "/api/patients/{id}/pad/concerns", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Items []referral.OnPad `json:"items" maxItems:"60"`
+		}
+	}) (*body[[]referral.Concern], error) {
+		out, err := s.app.Referral.Concerns(ctx, who, in.ID, in.Body.Items)
+		return &body[[]referral.Concern]{out}, err
 	})
 	does(api, http.MethodPost, "sign-prepared", "/api/prepared/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
@@ -186,7 +230,7 @@ type OrderedTest struct {
 	Until      string              `json:"until,omitempty" maxLength:"10" doc:"YYYY-MM-DD, of a standing order"`
 }
 
-// OrderBody is an order to sign or to prepare.
+// OrderBody is what stands on the pad, to sign or to prepare: tests, and what else there is.
 type OrderBody struct {
 	VisitID   string        `json:"visitId,omitempty" maxLength:"64"`
 	Priority  string        `json:"priority" enum:"R,A,S"`
@@ -200,7 +244,19 @@ type OrderBody struct {
 	Instead   string        `json:"instead,omitempty" maxLength:"64" doc:"The order that this one changes: it is cancelled with the signature"`
 	Tests     []OrderedTest `json:"tests" maxItems:"60"`
 
+	Prescriptions []prescribe.NewPrescription `json:"prescriptions,omitempty" maxItems:"20"`
+	Referrals     []referral.NewReferral      `json:"referrals,omitempty" maxItems:"20" doc:"And imaging, procedures, supplies"`
+
 	Notices []orders.NoticeChoice `json:"notices,omitempty" maxItems:"60" doc:"What the patient chose on the advance notice, where Original Medicare is to pay"`
+}
+
+func (b OrderBody) pad(patient string) pad.Pad {
+	p := pad.Pad{PatientID: patient, VisitID: b.VisitID, Prescriptions: b.Prescriptions, Referrals: b.Referrals, Secret: b.Secret}
+	if len(b.Tests) > 0 || len(b.Prescriptions)+len(b.Referrals) == 0 { // nothing at all is an order that lacks its tests
+		n := b.order(patient)
+		p.Tests = &n
+	}
+	return p
 }
 
 // AdvanceNotice is the notice on paper.

@@ -306,7 +306,7 @@ var readElsewhere = map[string]string{
 	"detach-report": "app/strangers_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
 	"decide": "app/intake_test.go", "fetch-elsewhere": "app/intake_test.go", "end-entry": "app/intake_test.go", "strike-vaccine": "app/house_test.go",
 	"drawn": "app/pad_test.go", "not-drawn": "app/pad_test.go", "picked-up": "app/pad_test.go", "asked-after": "app/pad_test.go", "ask-laboratory": "app/pad_test.go", "send-order-again": "app/pad_test.go",
-	"read-prescription": "asks", "prescribe": "app/prescribe_test.go", "prepare-prescription": "app/prescribe_test.go", "sign-prescription": "app/prescribe_test.go", "tell-of-prescription": "app/prescribe_test.go",
+	"read-prescription": "asks", "concerns": "asks", "take-order": "app/telephone_test.go", "own-telephone-order": "app/telephone_test.go", "disown-telephone-order": "app/telephone_test.go", "redress-telephone-order": "app/telephone_test.go", "prescribe": "app/prescribe_test.go", "prepare-prescription": "app/prescribe_test.go", "sign-prescription": "app/prescribe_test.go", "tell-of-prescription": "app/prescribe_test.go",
 	"cancel-prescription": "app/prescribe_test.go", "return-prescription": "app/prescribe_test.go", "drop-prescription": "app/prescribe_test.go", "stop-medicine": "app/prescribe_test.go",
 	"take-message": "app/prescribe_test.go", "answer-inquiry": "app/prescribe_test.go", "attach-inquiry": "app/prescribe_test.go", "begin-factor": "app/factor_test.go", "confirm-factor": "app/factor_test.go",
 	"drop-factor": "app/factor_test.go",

@@ -54,10 +54,11 @@ func (s *server) describeReferral(api huma.API) {
 	does(api, http.MethodPost, "sign-referral", "/api/referrals/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {
+			Reason string `json:"reason,omitempty" maxLength:"1000"`
 			Secret string `json:"secret,omitempty" maxLength:"1000"`
 		}
 	}) (*nothing, error) {
-		return nil, s.app.Referral.SignPrepared(ctx, who, in.ID, in.Body.Secret)
+		return nil, s.app.Referral.SignPrepared(ctx, who, in.ID, in.Body.Reason, in.Body.Secret)
 	})
 	does(api, http.MethodPost, "read-report", "/api/referrals/{id}/read", func(ctx context.Context, who act.Actor, in *struct {
 		PathID

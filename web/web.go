@@ -57,6 +57,9 @@ func New(a *app.App, files fs.FS) http.Handler {
 			return print(s.app.Order, c, who, c.Param("id"))
 		}))
 	}
+	r.GET("/api/referrals/:id/sheet.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Referral.SheetPDF(c, who, c.Param("id"))
+	}))
 	r.GET("/api/referrals/:id/letter.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Referral.LetterPDF(c, who, c.Param("id"))
 	}))

@@ -12,6 +12,7 @@ import (
 	"deftledger/core/coverage"
 	"deftledger/core/measure"
 	"deftledger/core/order"
+	"deftledger/core/orderable"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/store"
@@ -37,8 +38,9 @@ type Config struct {
 	FormFiles    fs.FS         // the forms that ship
 	Medicines    *safety.Catalogue
 	House        House
-	Services     []coding.Service // what can be charged by anybody; a clinic adds its own list
-	Measures     []measure.Rule   // of quality, met or missed by a visit
+	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
+	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
+	Measures     []measure.Rule       // of quality, met or missed by a visit
 	Elsewhere    Elsewhere
 }
 
@@ -58,7 +60,7 @@ type Office struct {
 	Config
 	Hub    *Hub
 	Outbox *Outbox
-	Tests  *order.Finder // over all test lists
+	Tests  *order.Finder // over all test lists, and what else is ordered
 	Copy   string        // names this copy of the data in the witness of the trail
 	Began  time.Time     // when this program began; what it finds half done was left by one before
 	gate   *gate
@@ -71,7 +73,7 @@ func NewOffice(c Config) *Office {
 	if c.Medicines == nil {
 		c.Medicines, _ = safety.New(safety.Knowledge{}) // knows no medicine, and says so of each
 	}
-	o := &Office{Config: c, Hub: newHub(), Tests: order.NewFinder(c.Laboratories), gate: &gate{tried: map[string]tries{}},
+	o := &Office{Config: c, Hub: newHub(), Tests: order.NewFinder(c.Laboratories, c.Orderables.Searched()), gate: &gate{tried: map[string]tries{}},
 		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}
 	if c.Clock != nil {
 		o.Began = c.Clock()

@@ -35,6 +35,7 @@ const (
 	EditProblems        Right = "change the problem list"
 	PlaceOrder          Right = "sign an order"
 	PrepareOrder        Right = "prepare an order"
+	TakeOrder           Right = "take an order by telephone"
 	DrawSpecimen        Right = "say what became of a specimen"
 	SeeOrders           Right = "see the orders of the practice"
 	FollowOrder         Right = "ask after an order"
@@ -87,6 +88,7 @@ var rights = []struct {
 	{EditProblems, []Role{Physician}},
 	{PlaceOrder, []Role{Physician}},
 	{PrepareOrder, []Role{Nurse, Assistant}},
+	{TakeOrder, []Role{Nurse}},
 	{DrawSpecimen, []Role{Physician, Nurse, Assistant}},
 	{SeeOrders, []Role{Physician, Nurse}},
 	{FollowOrder, []Role{Physician, Nurse, Assistant}},
@@ -131,6 +133,26 @@ type Actor struct {
 	Role     Role
 	Session  store.Session
 	Window   string // opaque, of the screen that asks; "" where there is none
+}
+
+// Phone is who gave an order by telephone, and the name of who took it down.
+type Phone struct{ ID, Name, Taker string }
+
+// By names who ordered as paper does: the author, and who took it down where it was given by
+// telephone ("" otherwise), because then the author has not signed it.
+func By(author, taker string) string {
+	if taker == "" {
+		return author
+	}
+	return author + " by telephone, taken down and read back by " + taker
+}
+
+// Orderer is who orders: whoever acts, or who gave it by telephone.
+func (t *Tx) Orderer(p *Phone) (id, name string) {
+	if p != nil {
+		return p.ID, p.Name
+	}
+	return t.Who.ID, t.Who.Name
 }
 
 // May says whether a role has a right.

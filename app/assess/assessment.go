@@ -2,6 +2,7 @@ package assess
 
 import (
 	"context"
+	"encoding/json"
 	"slices"
 	"strings"
 
@@ -328,6 +329,11 @@ func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, er
 	referrals, err := q.FurtherOf(c.Note.PatientID, store.ReferralOrder)
 	for _, r := range referrals {
 		if r.VisitID == c.Visit.ID && r.State != "cancelled" {
+			var k struct{ Item *struct{ Name string } }
+			if json.Unmarshal(r.Detail, &k) == nil && k.Item != nil {
+				p.Pictures = append(p.Pictures, k.Item.Name)
+				continue
+			}
 			p.Referred = true
 			p.Imaged = p.Imaged || strings.Contains(strings.ToLower(string(r.Detail)), "imaging")
 		}

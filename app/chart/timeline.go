@@ -136,7 +136,11 @@ func (a *Acts) happenings(q *store.Q, who act.Actor, rows []store.Happened) (map
 				if at == "" {
 					at = r.WrittenAt
 				}
-				put(Happening{Kind: store.ReferralOrder, ID: r.ID, At: at, Further: &FurtherRow{"Referral to " + r.To.Says(), r.Question, r.State, r.Clinician}})
+				title, text := "Referral to "+r.To.Says(), r.Question
+				if r.Kind != "referral" {
+					title, text = strings.ToUpper(r.Kind[:1])+r.Kind[1:]+": "+r.Title, strings.TrimSuffix(r.To.Says()+": "+r.Question, ": ")
+				}
+				put(Happening{Kind: store.ReferralOrder, ID: r.ID, At: at, Further: &FurtherRow{title, text, r.State, r.Clinician}})
 			}
 			return err
 		},

@@ -31,7 +31,7 @@ func (a *Acts) requisition(q *store.Q, o store.Order, cancel bool) ([]byte, erro
 	}
 	address := joinSaid(", ", reg.Address.Street, reg.Address.City, chart.Tidy(reg.Address.State+" "+reg.Address.Zip))
 	r.Fields = []pdf.Field{{Name: "Patient", Says: chart.Tidy(p.Name.Given + " " + p.Name.Middle + " " + p.Name.Family)}, {Name: "Born, sex", Says: born(p) + ", " + cmp.Or(chart.Sexes[p.Sex], chart.Sexes["U"])}, {Name: "Record", Says: p.Record},
-		{Name: "Address", Says: address}, {Name: "Telephone", Says: p.Phone}, {Name: "Ordered by", Says: o.Clinician + ", " + a.Practice},
+		{Name: "Address", Says: address}, {Name: "Telephone", Says: p.Phone}, {Name: "Ordered by", Says: act.By(o.Clinician, o.Detail.Phone) + ", " + a.Practice},
 		{Name: "Priority", Says: order.Priorities[o.Priority]}}
 	if cancel {
 		r.Fields = append(r.Fields, pdf.Field{Name: "Called off", Says: o.Reason})

@@ -22,8 +22,9 @@ type NewOrder struct {
 	Notices   []NoticeChoice
 	RequestID string // names this act, so that a repeated one counts once
 	Secret    string
-	Prepared  string // the prepared order that this one signs; "" when none
-	Instead   string // the order that this one changes, which is cancelled with it; "" for none
+	Prepared  string     // the prepared order that this one signs; "" when none
+	Instead   string     // the order that this one changes, which is cancelled with it; "" for none
+	Phone     *act.Phone // who gave it by telephone; nil for who signs it
 }
 
 // sealedOrder is the sealed content of an order.
@@ -37,6 +38,7 @@ type sealedOrder struct {
 	Standing   string       `json:"standing,omitempty"`
 	Payer      string       `json:"payer,omitempty"`
 	Copies     []string     `json:"copies,omitempty"`
+	Orderer    string       `json:"orderer,omitempty"` // who gave it by telephone; it was read back
 }
 
 type sealedTest struct {
@@ -113,7 +115,7 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out [
 	if err := act.Allow(who, act.PlaceOrder); err != nil {
 		return out, err
 	}
-	sheets, err := a.sheets(n)
+	place, err := a.Ready(n)
 	if err != nil {
 		return out, err
 	}
@@ -121,53 +123,69 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out [
 		return out, err
 	}
 	err = a.Act(ctx, who, act.PlaceOrder, func(t *act.Tx) error {
+		out, err = place(t)
+		return err
+	})
+	return out, err
+}
+
+// Ready looks an order through, and gives what is left to be done in the transaction in which
+// it is signed, of whoever may place an order.
+func (a *Acts) Ready(n NewOrder) (place func(t *act.Tx) ([]OrderView, error), err error) {
+	sheets, err := a.sheets(n)
+	if err != nil {
+		return nil, err
+	}
+	return func(t *act.Tx) (out []OrderView, err error) {
+		orderer, name := t.Orderer(n.Phone)
 		if had, err := t.OrderByRequest(n.RequestID); err == nil {
 			all, err := t.OrdersTogether(had.Together)
 			if err != nil {
-				return err
+				return out, err
 			}
 			if len(all) == 0 {
 				all = []store.Order{had} // signed by a former version
 			}
-			if had.ClinicianID != who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || !asAsked(all, sheets, n, a.Config.Laboratory("").ID) {
-				return act.Refuse(act.Conflict, "Another order was placed under that identifier. Nothing was changed; order again.")
+			if had.ClinicianID != orderer || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || !asAsked(all, sheets, n, a.Config.Laboratory("").ID) {
+				return out, act.Refuse(act.Conflict, "Another order was placed under that identifier. Nothing was changed; order again.")
 			}
-			out = out[:0]
 			for _, o := range all {
 				out = append(out, a.View(o))
 			}
-			return nil
+			return out, nil
 		} else if !store.IsNotFound(err) {
-			return err
+			return out, err
 		}
 		p, err := t.Person(n.PatientID)
 		if err != nil {
-			return act.NotFound(err, "patient")
+			return out, act.NotFound(err, "patient")
 		}
 		prepared, err := a.preparedFor(t, n.Prepared, p.ID)
 		if err != nil {
-			return err
+			return out, err
 		}
 		if n.VisitID != "" {
 			if v, err := t.VisitByID(n.VisitID); err != nil || !act.SamePerson(t.Q, v.PatientID, n.PatientID) {
-				return act.Refuse(act.Invalid, "The visit is not one of this patient.")
+				return out, act.Refuse(act.Invalid, "The visit is not one of this patient.")
 			}
 		}
 		if n.Payer.Who != "" {
 			reg, _, err := t.Registration(p.ID)
 			if err != nil {
-				return err
+				return out, err
 			}
 			if missing := n.Payer.Missing(reg, a.Today()); len(missing) > 0 {
-				return act.Refuse(act.Invalid, "The registration lacks %s. Add it, or choose who else pays.", strings.Join(missing, ", "))
+				return out, act.Refuse(act.Invalid, "The registration lacks %s. Add it, or choose who else pays.", strings.Join(missing, ", "))
 			}
 		}
 		together := act.NewID()
-		out = out[:0]
 		for i, s := range sheets {
-			o := store.Order{ID: act.NewID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, Priority: n.Priority, SignedAt: t.Now, RequestID: n.RequestID,
-				Clinician: who.Name, Kind: order.LaboratoryKind, Site: n.Site, Together: together, Due: s.Due, Drawing: n.Drawing,
+			o := store.Order{ID: act.NewID(), PatientID: p.ID, VisitID: n.VisitID, ClinicianID: orderer, Priority: n.Priority, SignedAt: t.Now, RequestID: n.RequestID,
+				Clinician: name, Kind: order.LaboratoryKind, Site: n.Site, Together: together, Due: s.Due, Drawing: n.Drawing,
 				Detail: store.OrderDetail{Nth: s.Nth, Of: s.Of, Payer: n.Payer, Copies: n.Copies}}
+			if n.Phone != nil {
+				o.Detail.Phone = n.Phone.Taker
+			}
 			if i > 0 { // one request names one row; its others are found together
 				o.RequestID = fmt.Sprintf("%s %d", n.RequestID, i+1)
 			}
@@ -176,19 +194,18 @@ func (a *Acts) PlaceOrder(ctx context.Context, who act.Actor, n NewOrder) (out [
 				drawn = prepared.At
 			}
 			if err := a.placeOne(t, &o, s, drawn, prepared, p, n); err != nil {
-				return err
+				return out, err
 			}
 			out = append(out, a.View(o))
 		}
 		if err := a.signPrepared(t, prepared, firstID(out)); err != nil {
-			return err
+			return out, err
 		}
 		if err := a.changed(t, n, out); err != nil {
-			return err
+			return out, err
 		}
-		return t.Audit("sign order", p.ID, together, "")
-	})
-	return out, err
+		return out, t.Audit("sign order", p.ID, together, "")
+	}, nil
 }
 
 func firstID(out []OrderView) string {
@@ -260,6 +277,9 @@ func (a *Acts) placeOne(t *act.Tx, o *store.Order, s order.Sheet, drawn time.Tim
 	}
 	if o.Detail.Payer.Who != "" {
 		sealed.Payer = PayerWords(o.Detail.Payer)
+	}
+	if n.Phone != nil {
+		sealed.Orderer = n.Phone.Name
 	}
 	for _, c := range o.Detail.Copies {
 		sealed.Copies = append(sealed.Copies, c.Says())

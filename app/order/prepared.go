@@ -109,26 +109,39 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 	if err := act.Allow(who, act.PrepareOrder); err != nil {
 		return out, err
 	}
-	if n.Instead != "" {
-		return out, act.Refuse(act.Invalid, "Only whoever signs changes an order.")
-	}
-	sheets, err := a.sheets(n)
+	prepare, err := a.ReadyToLay(n)
 	if err != nil {
 		return out, err
 	}
 	err = a.Act(ctx, who, act.PrepareOrder, func(t *act.Tx) error {
+		out, err = prepare(t)
+		return err
+	})
+	return out, err
+}
+
+// ReadyToLay is Ready for an order that is laid for a signature.
+func (a *Acts) ReadyToLay(n NewOrder) (prepare func(t *act.Tx) (PreparedView, error), err error) {
+	if n.Instead != "" {
+		return nil, act.Refuse(act.Invalid, "Only whoever signs changes an order.")
+	}
+	sheets, err := a.sheets(n)
+	if err != nil {
+		return nil, err
+	}
+	return func(t *act.Tx) (out PreparedView, err error) {
 		for _, s := range sheets {
 			if _, _, err := a.tests(s); err != nil {
-				return err
+				return out, err
 			}
 		}
 		patient, err := t.Person(n.PatientID)
 		if err != nil {
-			return act.NotFound(err, "patient")
+			return out, act.NotFound(err, "patient")
 		}
 		visits, err := t.VisitsOf(patient.ID)
 		if err != nil {
-			return err
+			return out, err
 		}
 		physician, ofVisit := "", n.VisitID == ""
 		for _, v := range visits {
@@ -138,53 +151,52 @@ func (a *Acts) PrepareOrder(ctx context.Context, who act.Actor, n NewOrder) (out
 		}
 		switch {
 		case !ofVisit:
-			return act.Refuse(act.Invalid, "The visit is not one of this patient.")
+			return out, act.Refuse(act.Invalid, "The visit is not one of this patient.")
 		case physician == "":
-			return act.Refuse(act.Invalid, "This patient has no physician here yet who could sign it.")
+			return out, act.Refuse(act.Invalid, "This patient has no physician here yet who could sign it.")
 		}
-		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: who.ID, At: t.Now,
+		p := store.Prepared{ID: act.NewID(), PatientID: patient.ID, VisitID: n.VisitID, ForID: physician, ByID: t.Who.ID, At: t.Now,
 			Priority: n.Priority, Collected: n.Drawing == order.DrawnNow, Tests: n.Lines, State: order.ToSign, RequestID: n.RequestID,
 			Detail: store.PreparedDetail{Drawing: n.Drawing, Site: n.Site, Payer: n.Payer, Copies: n.Copies}}
 		names, err := t.StaffNames()
 		if err != nil {
-			return err
+			return out, err
 		}
-		out = a.Prepared(p, who, names)
+		out = a.Prepared(p, t.Who, names)
 		added, err := t.AddPrepared(p)
 		if err != nil {
-			return err
+			return out, err
 		}
 		if !added { // the same act sent again after a lost answer
 			had, err := t.PreparedByRequest(n.RequestID)
 			if err != nil {
-				return err
+				return out, err
 			}
-			if had.ByID != who.ID || !act.SamePerson(t.Q, had.PatientID, patient.ID) || !sameLines(had.Tests, n.Lines) || had.Priority != n.Priority {
-				return act.Refuse(act.Conflict, "Another order was prepared under that identifier. Nothing was changed; prepare it again.")
+			if had.ByID != t.Who.ID || !act.SamePerson(t.Q, had.PatientID, patient.ID) || !sameLines(had.Tests, n.Lines) || had.Priority != n.Priority {
+				return out, act.Refuse(act.Conflict, "Another order was prepared under that identifier. Nothing was changed; prepare it again.")
 			}
-			out = a.Prepared(had, who, names)
-			return nil
+			out = a.Prepared(had, t.Who, names)
+			return out, nil
 		}
 		if n.Prepared != "" {
 			old, err := t.PreparedByID(n.Prepared)
-			if err != nil || old.ByID != who.ID || !act.SamePerson(t.Q, old.PatientID, patient.ID) {
-				return act.Refuse(act.Missing, "There is no such prepared order of yours.")
+			if err != nil || old.ByID != t.Who.ID || !act.SamePerson(t.Q, old.PatientID, patient.ID) {
+				return out, act.Refuse(act.Missing, "There is no such prepared order of yours.")
 			}
 			if err := t.SettlePrepared(old.ID, old.State, order.Replaced, old.Reason, ""); err != nil {
-				return act.Stale(err, "The order")
+				return out, act.Stale(err, "The order")
 			}
-			if err := t.CloseLine(line.ToSign, old.ID, who.ID, "prepared anew", t.Now); err != nil {
-				return err
+			if err := t.CloseLine(line.ToSign, old.ID, t.Who.ID, "prepared anew", t.Now); err != nil {
+				return out, err
 			}
 		}
 		if err := t.OpenLine(act.NewID(), line.ToSign, p.ID, patient.ID, physician, line.Open, t.Now); err != nil {
-			return err
+			return out, err
 		}
 		t.Tell(act.OrderEvent, p.ID, patient.ID)
 		t.Tell(act.LineEvent, p.ID, patient.ID)
-		return t.Audit("prepare order", patient.ID, p.ID, "")
-	})
-	return out, err
+		return out, t.Audit("prepare order", patient.ID, p.ID, "")
+	}, nil
 }
 
 // preparedFor reads the prepared order that an order signs, if any.

@@ -6,6 +6,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/core/order"
+	"deftledger/core/orderable"
 	"deftledger/store"
 )
 
@@ -14,9 +15,12 @@ type FoundTest struct {
 	order.Hit
 	LaboratoryName string `json:"laboratoryName"`
 	Paper          bool   `json:"paper" doc:"The laboratory takes orders on paper and by fax only"`
+	Kind           string `json:"kind" enum:",imaging,procedure,supply" doc:"Empty for a test of a laboratory"`
+	By             string `json:"by" doc:"Of what is no test: what the directory is searched by for who does it"`
 }
 
-// Tests finds tests in the lists of all laboratories, the best first.
+// Tests finds tests in the lists of all laboratories, and what else is ordered of others, the
+// best first.
 func (a *Acts) Tests(who act.Actor, query string) ([]FoundTest, error) {
 	if err := act.Allow(who, act.SeeChart); err != nil {
 		return nil, err
@@ -29,6 +33,10 @@ func (a *Acts) Tests(who act.Actor, query string) ([]FoundTest, error) {
 }
 
 func (a *Acts) offered(h order.Hit) FoundTest {
+	if h.Laboratory == orderable.List {
+		item, _ := a.Orderables.Item(h.Code)
+		return FoundTest{Hit: h, Kind: string(item.Kind), By: item.By}
+	}
 	l := a.Config.Laboratory(h.Laboratory)
 	return FoundTest{Hit: h, LaboratoryName: l.Name, Paper: l.Takes == order.TakesPaper}
 }

@@ -53,6 +53,7 @@ type OrderView struct {
 	NotDone    bool            `json:"notDone" doc:"It could not be cancelled, and somebody has to speak with the laboratory"`
 	SignedAt   string          `json:"signedAt"`
 	Clinician  string          `json:"clinician"`
+	Taker      string          `json:"taker" doc:"Who took it down, of one given by telephone"`
 	Tests      []OrderTestView `json:"tests"`
 }
 
@@ -91,7 +92,7 @@ func sameTest(t store.OrderTest, l order.Line) bool {
 // View writes an order as every screen shows it.
 func (a *Acts) View(o store.Order) OrderView {
 	v := OrderView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Placer: o.Placer, Laboratory: o.Laboratory,
-		Priority: order.Priorities[o.Priority], State: string(o.State), Reason: o.Reason, SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician,
+		Priority: order.Priorities[o.Priority], State: string(o.State), Reason: o.Reason, SignedAt: a.Say(o.SignedAt), Clinician: o.Clinician, Taker: o.Detail.Phone,
 		Party: o.Party, Together: o.Together, Due: o.Due, Drawing: o.Drawing, Payer: PayerWords(o.Detail.Payer), Copies: []string{}, Tubes: o.Detail.Tubes,
 		Collected: a.Say(o.CollectedAt), Tests: []OrderTestView{}}
 	lab := a.Config.Laboratory(o.Party)

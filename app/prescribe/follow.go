@@ -42,6 +42,7 @@ type PrescriptionView struct {
 	Schedule  string              `json:"schedule" doc:"Of a controlled substance; else empty"`
 	To        string              `json:"to" doc:"The pharmacy; empty for one that is printed"`
 	Phone     string              `json:"phone" doc:"Of the pharmacy"`
+	Taker     string              `json:"taker" doc:"Who took it down, of one given by telephone"`
 	Instead   string              `json:"instead"`
 	Warnings  []string            `json:"warnings" doc:"The serious ones it was signed in spite of"`
 	Why       string              `json:"why" doc:"The reason given for that"`
@@ -88,7 +89,7 @@ func (a *Acts) views(q *store.Q, orders []store.Further) ([]PrescriptionView, er
 	out := make([]PrescriptionView, len(orders))
 	for i, o := range orders {
 		k := detail(o)
-		v := PrescriptionView{ID: o.ID, PatientID: o.PatientID, Number: o.Number, Drug: k.Drug, Says: k.Drug.Says(), Reads: k.Drug.Reads(), Amount: k.Drug.Amount(), Schedule: k.Schedule, Instead: k.Instead,
+		v := PrescriptionView{ID: o.ID, PatientID: o.PatientID, Number: o.Number, Drug: k.Drug, Says: k.Drug.Says(), Reads: k.Drug.Reads(), Amount: k.Drug.Amount(), Schedule: k.Schedule, Taker: k.Taker, Instead: k.Instead,
 			Warnings: append([]string{}, k.Warnings...), Why: k.Reason, Looked: k.Looked, Replaces: k.Replaces, State: o.State, Reason: o.Reason, Acts: prescription.State(o.State).Acts(),
 			SignedAt: a.Say(o.SignedAt), WrittenAt: a.Say(o.WrittenAt), Clinician: o.Clinician, By: o.By, Events: []PrescriptionEvent{}}
 		if k.To != nil {

@@ -199,6 +199,7 @@ type NewPrescription struct {
 	Reason    string            `json:"reason,omitempty" maxLength:"1000" doc:"Why it is prescribed in spite of a serious warning"`
 	Looked    bool              `json:"looked,omitempty" doc:"The state's monitoring programme was looked at"`
 	Inquiry   string            `json:"inquiry,omitempty" maxLength:"64" doc:"The request that it answers"`
+	Phone     *act.Phone        `json:"-"` // who gave it by telephone; nil for who signs it
 	RequestID string            `json:"requestId" minLength:"1" maxLength:"64"`
 	Secret    string            `json:"secret,omitempty" maxLength:"1000"`
 	Code      string            `json:"code,omitempty" maxLength:"10" doc:"Of the second factor, for a controlled substance that is sent"`
@@ -217,6 +218,8 @@ type kept struct {
 	Medicine string                   `json:"medicine"`           // of the list
 	Replaces string                   `json:"replaces,omitempty"` // our number
 	Inquiry  string                   `json:"inquiry,omitempty"`
+	Taker    string                   `json:"taker,omitempty"` // who took it down, of one given by telephone; and who gave it
+	Orderer  string                   `json:"orderer,omitempty"`
 	Origin   string                   `json:"origin,omitempty"` // of the request, in the pharmacy's system
 }
 
@@ -269,96 +272,117 @@ func (a *Acts) prescribe(ctx context.Context, who act.Actor, n NewPrescription, 
 		if err := a.OpenSigning(ctx, &who, n.Secret); err != nil {
 			return out, err
 		}
-		if schedule, _, _ := a.Medicines.Schedule(n.Drug.Medicine); schedule != "" && n.To != "" {
+		if a.Factored(n) {
 			if err := a.factorFor(ctx, who, n); err != nil {
 				return out, err
 			}
 		}
 	}
+	write := a.Ready(n, prepare)
 	err = a.Act(ctx, who, right, func(t *act.Tx) error {
+		out, err = write(t)
+		return err
+	})
+	return out, err
+}
+
+// Factored says whether a prescription asks for the second factor at its signature: a
+// controlled substance that is sent.
+func (a *Acts) Factored(n NewPrescription) bool {
+	schedule, _, _ := a.Medicines.Schedule(n.Drug.Medicine)
+	return schedule != "" && n.To != ""
+}
+
+// Ready gives what is done in the transaction in which a prescription is signed, of whoever
+// may sign one, or laid for a signature.
+func (a *Acts) Ready(n NewPrescription, prepare bool) func(t *act.Tx) (PrescriptionView, error) {
+	return func(t *act.Tx) (out PrescriptionView, err error) {
+		orderer, name := t.Orderer(n.Phone)
 		if had, err := t.FurtherByRequest(n.RequestID); err == nil {
-			if had.Kind != store.PrescriptionOrder || had.ByID != who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || detail(had).Drug.Medicine != chart.Tidy(n.Drug.Medicine) || had.ToID != n.To {
-				return act.Refuse(act.Conflict, "Something else was ordered under that identifier. Nothing was changed; prescribe again.")
+			if had.Kind != store.PrescriptionOrder || had.ByID != t.Who.ID || !act.SamePerson(t.Q, had.PatientID, n.PatientID) || detail(had).Drug.Medicine != chart.Tidy(n.Drug.Medicine) || had.ToID != n.To {
+				return out, act.Refuse(act.Conflict, "Something else was ordered under that identifier. Nothing was changed; prescribe again.")
 			}
 			out, err = a.view(t.Q, had)
-			return err
+			return out, err
 		} else if !store.IsNotFound(err) {
-			return err
+			return out, err
 		}
 		p, err := t.Person(n.PatientID)
 		if err != nil {
-			return act.NotFound(err, "patient")
+			return out, act.NotFound(err, "patient")
 		}
 		k, err := a.checked(t.Q, p, n, prepare)
 		if err != nil {
-			return err
+			return out, err
 		}
-		o := store.Further{ID: act.NewID(), Kind: store.PrescriptionOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: who.ID, ByID: who.ID, ToID: n.To, RequestID: n.RequestID,
-			WrittenAt: t.Now, Clinician: who.Name, By: who.Name}
+		o := store.Further{ID: act.NewID(), Kind: store.PrescriptionOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: orderer, ByID: t.Who.ID, ToID: n.To, RequestID: n.RequestID,
+			WrittenAt: t.Now, Clinician: name, By: t.Who.Name}
 		if n.To != "" {
 			to, err := t.AddresseeByID(n.To)
 			if err != nil {
-				return act.NotFound(err, "pharmacy")
+				return out, act.NotFound(err, "pharmacy")
 			}
 			if to.Kind != directory.Pharmacy || to.Gone {
-				return act.Refuse(act.Invalid, "%s takes no prescriptions.", to.Name)
+				return out, act.Refuse(act.Invalid, "%s takes no prescriptions.", to.Name)
 			}
 			if k.Schedule != "" && to.Reach != directory.Electronic {
-				return act.Refuse(act.Invalid, "A controlled substance does not go by fax: print it, and sign it by hand.")
+				return out, act.Refuse(act.Invalid, "A controlled substance does not go by fax: print it, and sign it by hand.")
 			}
 			v := directory.View(to)
 			k.To = &v
 		}
+		if n.Phone != nil {
+			k.Taker, k.Orderer = n.Phone.Taker, n.Phone.Name
+		}
 		if err := further.For(t, &o, prepare); err != nil {
-			return err
+			return out, err
 		}
 		if err := a.onList(t, p.ID, &k, n.Beside); err != nil {
-			return err
+			return out, err
 		}
 		if n.Inquiry != "" {
 			i, err := t.InquiryByID(n.Inquiry)
 			if err != nil || i.Kind != store.RepeatInquiry || !act.SamePerson(t.Q, i.PatientID, p.ID) {
-				return act.Refuse(act.Invalid, "That request is not of this patient.")
+				return out, act.Refuse(act.Invalid, "That request is not of this patient.")
 			}
 			k.Origin = asked(i).Origin
 		}
 		number, err := t.NextPlacer()
 		if err != nil {
-			return err
+			return out, err
 		}
 		o.Number = fmt.Sprintf("RX%d", number)
 		o.State = string(prescription.ToSign)
 		lineState := line.Open
 		if o.Detail, err = json.Marshal(k); err != nil {
-			return err
+			return out, err
 		}
 		if !prepare {
 			if lineState, err = a.signed(t, &o, k); err != nil {
-				return err
+				return out, err
 			}
 		}
 		if err := t.AddFurther(o); err != nil {
-			return err
+			return out, err
 		}
 		if err := t.OpenLine(act.NewID(), line.Prescription, o.ID, p.ID, o.ClinicianID, lineState, t.Now); err != nil {
-			return err
+			return out, err
 		}
 		if !prepare {
 			if err := a.takeEffect(t, o, k); err != nil {
-				return err
+				return out, err
 			}
 		}
 		if out, err = a.view(t.Q, o); err != nil {
-			return err
+			return out, err
 		}
 		further.Tell(t, o)
 		what := "sign prescription"
 		if prepare {
 			what = "prepare prescription"
 		}
-		return t.Audit(what, p.ID, o.ID, "")
-	})
-	return out, err
+		return out, t.Audit(what, p.ID, o.ID, "")
+	}
 }
 
 // factorFor asks for the second factor of a controlled substance that is sent, once for each:
@@ -482,6 +506,7 @@ type sealedPrescription struct {
 	Schedule   string   `json:"schedule,omitempty"`
 	Warnings   []string `json:"warnings,omitempty"`
 	Reason     string   `json:"reason,omitempty"`
+	Orderer    string   `json:"orderer,omitempty"` // who gave it by telephone; it was read back
 }
 
 // signed seals a prescription and says where it stands then.
@@ -492,7 +517,7 @@ func (a *Acts) signed(t *act.Tx, o *store.Further, k kept) (line.State, error) {
 		to = k.To.Says()
 	}
 	e, err := t.Seal(o.PatientID, "prescription", o.ID, 0, sealedPrescription{o.Number, d.Says(), d.Reads(), d.Amount(), d.Days, d.Refills, d.AsWritten, d.Indication, d.Note, to, k.Schedule,
-		k.Warnings, k.Reason})
+		k.Warnings, k.Reason, k.Orderer})
 	if err != nil {
 		return "", err
 	}
@@ -687,7 +712,7 @@ func (a *Acts) paper(q *store.Q, o store.Further, k kept, why string) ([]byte, e
 	if k.To != nil {
 		s = append([]pdf.Section{{Heading: "To", Text: k.To.Says()}}, s...)
 	}
-	e := pdf.Entry{Folio: o.Folio, SignedBy: o.Clinician, SignedAt: a.Say(o.SignedAt)}
+	e := pdf.Entry{Folio: o.Folio, SignedBy: act.By(o.Clinician, k.Taker), SignedAt: a.Say(o.SignedAt)}
 	if k.Schedule != "" {
 		s = append(s, pdf.Section{Heading: "Schedule " + k.Schedule + ": signed by hand", Text: "Prescriber: " + o.Clinician + ", " + a.Practice + "\n\nDEA registration number: ______________________\n\nDate: " + chart.SayDay(a.DayOf(store.Stamp(o.SignedAt))) +
 			"\n\nSignature: ____________________________________"})

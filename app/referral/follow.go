@@ -41,6 +41,13 @@ type ReferralView struct {
 	PatientID string                  `json:"patientId"`
 	VisitID   string                  `json:"visitId"`
 	Number    string                  `json:"number"`
+	Kind      string                  `json:"kind" enum:"referral,imaging,procedure,supply"`
+	Title     string                  `json:"title" doc:"What was ordered, with side and contrast; of a referral, to whom"`
+	Details   []string                `json:"details" doc:"What was answered of it, in words"`
+	Prepare   string                  `json:"prepare" doc:"How the patient prepares"`
+	Speaks    string                  `json:"speaks" doc:"The language for which an interpreter is asked; empty for none"`
+	Warnings  []string                `json:"warnings" doc:"Serious ones in spite of which it was ordered"`
+	Why       string                  `json:"why" doc:"Why it was ordered all the same"`
 	To        directory.AddresseeView `json:"to"`
 	Question  string                  `json:"question"`
 	Urgency   string                  `json:"urgency"`
@@ -54,6 +61,7 @@ type ReferralView struct {
 	WrittenAt string                  `json:"writtenAt"`
 	Clinician string                  `json:"clinician"`
 	By        string                  `json:"by" doc:"Who wrote it"`
+	Taker     string                  `json:"taker" doc:"Who took it down, of one given by telephone"`
 	Next      string                  `json:"next" doc:"What is awaited; empty when nothing is awaited from others"`
 	NextBy    string                  `json:"nextBy"`
 	Late      bool                    `json:"late"`
@@ -64,7 +72,7 @@ type ReferralView struct {
 var words = map[referral.Event]string{referral.Delivered: "arrived there", referral.NotDelivered: "could not be sent", referral.Accepts: "accepted", referral.Asks: "they ask back",
 	referral.Answered: "answered", referral.Schedules: "scheduled", referral.Misses: "did not come", referral.Sees: "seen", referral.Reports: "report came", referral.Declines: "declined",
 	referral.Unclear: "not clear what it means", referral.OfOther: "not certain whose it is", referral.CalledAfter: "asked after", referral.Cancels: "cancelled here",
-	referral.Reads: "report read and signed"}
+	referral.Reads: "report read and signed", referral.HasIt: "the patient has it"}
 
 var kind = further.Kind[referral.Event, referral.State]{Order: store.ReferralOrder, Line: line.Referral, Name: "referral", ToSign: referral.ToSign, Returned: referral.Returned,
 	Cancelled: referral.Cancelled, Words: words, Unsure: []referral.Event{referral.Unclear, referral.OfOther}, Explains: func(e referral.Event, _ referral.State) bool {
@@ -87,9 +95,13 @@ func (a *Acts) views(q *store.Q, orders []store.Further) ([]ReferralView, error)
 	out := make([]ReferralView, len(orders))
 	for i, o := range orders {
 		k := detail(o)
-		v := ReferralView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Number: o.Number, To: k.To, Question: k.Question, Urgency: referral.Urgencies[k.Urgency], Expected: k.Expected,
+		v := ReferralView{ID: o.ID, PatientID: o.PatientID, VisitID: o.VisitID, Number: o.Number, Kind: "referral", Title: k.To.Says(), Details: []string{}, Speaks: k.Speaks,
+			Warnings: append([]string{}, k.Warnings...), Why: k.Reason, To: k.To, Question: k.Question, Urgency: referral.Urgencies[k.Urgency], Expected: k.Expected,
 			Diagnoses: k.Diagnoses, Parts: k.Parts, State: o.State, Reason: o.Reason, Acts: referral.State(o.State).Acts(), SignedAt: a.Say(o.SignedAt), WrittenAt: a.Say(o.WrittenAt), Clinician: o.Clinician,
-			By: o.By, Events: []ReferralEvent{}}
+			By: o.By, Taker: k.Taker, Events: []ReferralEvent{}}
+		if k.Item != nil {
+			v.Kind, v.Title, v.Details, v.Prepare = string(k.Item.Kind), k.Item.Says(), append(v.Details, k.Item.details()...), k.Item.Prepare
+		}
 		for _, e := range of[o.ID] {
 			v.Events = append(v.Events, ReferralEvent{e.ID, cmp.Or(words[referral.Event(e.Says)], e.Says), e.Detail, e.Happened, e.DocumentID, e.By, a.Say(e.At)})
 		}
@@ -264,7 +276,7 @@ func (a *Acts) file(t *act.Tx, o store.Further, body []byte, kind, text string) 
 
 // ReferralTold is what somebody heard of a referral from the other side, or did about it.
 type ReferralTold struct {
-	Says   referral.Event `json:"says" enum:"delivered,accepts,asks,schedules,sees,no-show,declines,reports,asked after"`
+	Says   referral.Event `json:"says" enum:"delivered,accepts,asks,schedules,sees,no-show,declines,reports,asked after,has it"`
 	Detail string         `json:"detail,omitempty" maxLength:"20000" doc:"What they said; of a report, its text"`
 	Day    string         `json:"day,omitempty" maxLength:"10" doc:"The day on which the patient is or was seen, or is looked at again, YYYY-MM-DD"`
 	PDF    []byte         `json:"pdf,omitempty" maxLength:"11000000" doc:"A report on paper, as PDF"`
@@ -305,7 +317,7 @@ func (a *Acts) Tell(ctx context.Context, who act.Actor, id string, x ReferralTol
 		if len(x.PDF) > 8<<20 {
 			return act.Refuse(act.Invalid, "That file is larger than 8 MB. Scan it smaller.")
 		}
-	case referral.Delivered, referral.Accepts:
+	case referral.Delivered, referral.Accepts, referral.HasIt:
 	default:
 		return act.Refuse(act.Invalid, "That cannot be recorded of a referral.")
 	}
@@ -321,6 +333,8 @@ func (a *Acts) Tell(ctx context.Context, who act.Actor, id string, x ReferralTol
 			return act.Refuse(act.Conflict, "Nothing is awaited of this referral: it is %s.", s)
 		} else if x.Says == referral.Delivered && s != referral.ToHand && s != referral.Failed && s != referral.Calling {
 			return act.Refuse(act.Conflict, "It is not waiting to be sent: it is %s.", s)
+		} else if x.Says == referral.HasIt && !detail(o).Item.supply() {
+			return act.Refuse(act.Conflict, "Only a supply is settled so: this closes when its report was read.")
 		}
 		e := store.FurtherEvent{Detail: x.Detail, Happened: x.Day}
 		if x.Says == referral.Reports {
@@ -503,7 +517,11 @@ func (a *Acts) Lines() []act.LineKind {
 		}
 		views, err := a.views(q, all)
 		act.Describe(rows, views, func(v ReferralView) string { return v.ID }, func(row *act.LineRow, v ReferralView) {
-			row.Title = v.To.Says() + ": " + v.State
+			of := v.To.Says()
+			if v.Kind != "referral" {
+				of = v.Title + ", " + v.To.Name
+			}
+			row.Title = of + ": " + v.State
 			doubt := false
 			for _, e := range v.Events {
 				if e.Says == words[referral.OfOther] || e.Says == words[referral.Unclear] {
@@ -517,10 +535,10 @@ func (a *Acts) Lines() []act.LineKind {
 				row.Mark = "report"
 			case s == referral.ToSign, s == referral.Returned:
 				row.Mark = string(s)
-				row.Title = v.To.Says() + ", written by " + v.By
+				row.Title = of + ", written by " + v.By
 			case s.Acts():
 				row.Mark, row.Grave = string(s), s != referral.ToHand
-				row.Title = v.To.Says()
+				row.Title = of
 				if v.Reason != "" {
 					row.Title += ": " + v.Reason
 				}

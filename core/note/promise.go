@@ -19,6 +19,7 @@ type Promised struct {
 	Given     [][]string   // the same for those given at this visit
 	Referred  bool         // a referral of this visit is signed or prepared, or a letter of it filed
 	Imaged    bool         // one of them asks for imaging
+	Pictures  []string     // names of imaging and procedures ordered at this visit, or prepared
 	Back      bool         // a return is asked of the front desk
 }
 
@@ -40,12 +41,38 @@ var (
 	parting   = regexp.MustCompile(`[,;:]\s+| and | but | then |\s+[-–]\s+`)
 	inPlaceOf = regexp.MustCompile(` (instead of|in place of|rather than) .*`)
 	referral  = regexp.MustCompile(`\b(refer|referral|referred)\b`)
-	imaging   = regexp.MustCompile(`\b(x-?rays?|radiographs?|ultrasound|sonogram|ct|cat scan|mri|mammogram|mammography|dexa|dxa|bone density|echocardiogram|echo|chest film|scan)\b`)
 	noLetter  = regexp.MustCompile(`\breferred pain\b`)
 	comeBack  = regexp.MustCompile(`\b(return|follow[- ]?up|f/u|rtc|come back|be back|see (her|him|them|patient|pt) (back|again)|see again|revisit)\b(.*?\b(in|within|after))? (\d+|an?|one|two|three|four|five|six|eight|ten|twelve|a few|a couple of)( ?(-|–|to|or) ?\w+)? ?(d|days?|w|wks?|weeks?|mos?|m|months?|y|yrs?|years?)\b`)
 	elsewhere = regexp.MustCompile(`\b(return to (work|school|play|sport|sports|duty)|(follow[- ]?up|f/u) (with|at|labs?|ct|mri|imaging|ultrasound|x-?rays?|tests?)\b)`)
 	shot      = regexp.MustCompile(`\b(vaccines?|vaccinations?|shots?|boosters?|immuni[sz]ations?|tdap|dtap|mmr)\b`)
 )
+
+// pictures are words that mean imaging, with how what is ordered is then called; "" where any
+// is meant.
+var pictures = []struct {
+	word   *regexp.Regexp
+	called string
+}{
+	{regexp.MustCompile(`\b(x-?rays?|radiographs?|chest film|cxr)\b`), "X-ray"},
+	{regexp.MustCompile(`\b(ultrasound|sonogram|doppler|duplex)\b`), "Ultrasound"},
+	{regexp.MustCompile(`\b(ct|cat scan)\b`), "CT"},
+	{regexp.MustCompile(`\bmri\b`), "MRI"},
+	{regexp.MustCompile(`\b(mammogram|mammography)\b`), "Mammogram"},
+	{regexp.MustCompile(`\b(dexa|dxa|bone density)\b`), "Bone density"},
+	{regexp.MustCompile(`\b(echocardiogram|echo)\b`), "Echocardiogram"},
+	{regexp.MustCompile(`\bscan\b`), ""},
+}
+
+// pictured says which imaging a clause promises that nobody ordered; ok is false for none.
+func pictured(text string, p Promised) (called string, ok bool) {
+	for _, x := range pictures {
+		if !x.word.MatchString(text) {
+			continue
+		}
+		return x.called, !slices.ContainsFunc(p.Pictures, func(n string) bool { return strings.HasPrefix(n, x.called) })
+	}
+	return "", false
+}
 
 // measured are words that mean the level of a medicine, not the medicine.
 var measured = regexp.MustCompile(`\b(levels?|troughs?|check|recheck|repeat|measure|draw|labs?|serum)\b`)
@@ -217,8 +244,8 @@ func Unkept(plan string, p Promised) []Point {
 			if !p.Referred && referral.MatchString(c.text) && !noLetter.MatchString(c.text) {
 				promised("referral", "A referral is in the plan, none of this visit is signed", "refer")
 			}
-			if !p.Imaged && imaging.MatchString(c.text) && !referral.MatchString(c.text) {
-				promised("imaging", "Imaging is in the plan, not ordered", "refer")
+			if called, ok := pictured(c.text, p); ok && !p.Imaged && !referral.MatchString(c.text) {
+				promised("imaging "+called, "Imaging is in the plan, not ordered", "picture "+strings.TrimSpace(c.text))
 			}
 			if !p.Back && comeBack.MatchString(c.text) && !elsewhere.MatchString(c.text) {
 				promised("return", "A return is in the plan, not asked of the front desk", "")

@@ -17,7 +17,7 @@ func TestWhatKeepsAPromise(t *testing.T) {
 	for _, x := range Unkept("Colchicine 0.6 mg twice daily for 5 days. Urate in two weeks. Refer to nephrology. X-ray of the foot. Return in two weeks.", p) {
 		does = append(does, x.Does)
 	}
-	require.Equal(t, []string{"prescribe colchicine 0.6 mg twice daily for 5 days", "order URIC", "refer", "refer", ""}, does)
+	require.Equal(t, []string{"prescribe colchicine 0.6 mg twice daily for 5 days", "order URIC", "refer", "picture x-ray of the foot", ""}, does)
 	// One word, several tests: the one that is called so is meant, and any of them keeps it.
 	thyroid := Promised{Tests: []order.Test{{Code: "TSHR", Name: "TSH with reflex to free thyroxine", Also: []string{"tsh reflex", "tsh"}}, {Code: "TSH", Name: "Thyroid stimulating hormone", Also: []string{"tsh"}}}}
 	got := Unkept("TSH today.", thyroid)
@@ -27,6 +27,11 @@ func TestWhatKeepsAPromise(t *testing.T) {
 	require.Empty(t, Unkept("TSH today.", thyroid))
 	p.Referred, p.Imaged = true, true
 	require.Empty(t, Unkept("Refer to nephrology. X-ray of the foot.", p))
+	// What was ordered keeps what was promised of its kind, and nothing else.
+	p.Imaged, p.Pictures = false, []string{"Ultrasound, kidneys and bladder"}
+	got = Unkept("Kidney ultrasound. X-ray of the foot.", p)
+	require.Len(t, got, 1)
+	require.Equal(t, "picture x-ray of the foot", got[0].Does)
 	require.Empty(t, Unkept("No MRI for now. Declined the x-ray. Echo was normal.", Promised{}))
 }
 

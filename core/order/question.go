@@ -82,6 +82,16 @@ func (q EntryQuestion) check(earlier []EntryQuestion) error {
 	return nil
 }
 
+// Sound says what is wrong with the questions of one test, in their order.
+func Sound(questions []EntryQuestion) error {
+	for i, q := range questions {
+		if err := q.check(questions[:i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Asked lists the questions of a test that are asked, given the answers so far.
 func Asked(questions []EntryQuestion, answers []EntryAnswer) (out []EntryQuestion) {
 	for _, q := range questions {

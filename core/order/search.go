@@ -63,12 +63,12 @@ func root(w string) string {
 	return w
 }
 
-// NewFinder builds a finder over test lists.
-func NewFinder(labs []Laboratory) *Finder {
+// NewFinder builds a finder over test lists, and over what is ordered of others besides.
+func NewFinder(labs []Laboratory, besides ...Laboratory) *Finder {
 	f := &Finder{}
-	for k, l := range labs {
+	for k, l := range slices.Concat(labs, besides) {
 		for _, t := range l.Tests {
-			e := entry{test: t, first: k == 0, code: strings.Join(fold(t.Code), ""), name: fold(t.Name)}
+			e := entry{test: t, first: k == 0 || k >= len(labs), code: strings.Join(fold(t.Code), ""), name: fold(t.Name)}
 			e.joined = append(e.joined, strings.Join(e.name, ""))
 			for _, a := range t.Also {
 				ws := fold(a)

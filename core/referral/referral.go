@@ -58,7 +58,8 @@ const (
 	Nothing      Event = "nothing" // says nothing new
 	CalledAfter  Event = "asked after"
 	Cancels      Event = "cancels"
-	Reads        Event = "reads" // the report was read and signed
+	Reads        Event = "reads"  // the report was read and signed
+	HasIt        Event = "has it" // the patient has what was ordered; of a supply, which brings no report
 )
 
 // ByThem are the events that the other side tells: a system of theirs, or somebody here who
@@ -98,6 +99,11 @@ func (s State) After(e Event) (State, error) {
 			return Closed, nil
 		}
 		return not()
+	case HasIt:
+		if s == ToSign || s == Returned || s == Calling || s.Done() || s == Reported {
+			return not()
+		}
+		return Closed, nil
 	case Answered:
 		if s == Asked {
 			return Sent, nil
@@ -214,6 +220,7 @@ type Wish struct {
 	Urgency   string
 	Diagnoses []string // codes
 	Expected  string   // YYYY-MM-DD
+	Supply    bool     // it needs no question
 }
 
 // ErrIncomplete is wrapped by every reason why a referral cannot be signed.
@@ -229,7 +236,7 @@ func (w Wish) Complete(today string) error {
 		letters++
 	}
 	switch {
-	case letters < 3:
+	case letters < 3 && !w.Supply:
 		return fmt.Errorf("%w: write the question", ErrIncomplete)
 	case Urgencies[w.Urgency] == "":
 		return fmt.Errorf("%w: choose routine, urgent or today", ErrIncomplete)

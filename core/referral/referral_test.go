@@ -63,6 +63,12 @@ func TestTheStagesOfAReferral(t *testing.T) {
 		{Closed, Cancels, Closed, true},
 		{ToSign, Accepts, ToSign, true},
 		{ToSign, Reports, ToSign, true},
+		{Sent, HasIt, Closed, false},
+		{ToHand, HasIt, Closed, false},
+		{Reported, HasIt, Reported, true}, // a report is read first
+		{Calling, HasIt, Calling, true},
+		{ToSign, HasIt, ToSign, true},
+		{Closed, HasIt, Closed, true},
 		{Sent, Unclear, Sent, false},
 		{Sent, OfOther, Sent, false},
 		{Sent, Event("dances"), Sent, true},
@@ -76,7 +82,7 @@ func TestTheStagesOfAReferral(t *testing.T) {
 // Whatever the other side says, in whatever order: a report that came and was not read is
 // never out of sight, and what is not done either waits for somebody here or has a next event.
 func TestNoReferralIsEverWithoutANextEvent(t *testing.T) {
-	events := append([]Event{Delivered, NotDelivered, Answered, Cancels, Reads, Unclear, OfOther, Nothing, CalledAfter}, ByThem...)
+	events := append([]Event{Delivered, NotDelivered, Answered, Cancels, Reads, Unclear, OfOther, Nothing, CalledAfter, HasIt}, ByThem...)
 	rapid.Check(t, func(t *rapid.T) {
 		s := Signed
 		unread := false
@@ -134,7 +140,7 @@ func TestWhenSilenceIsTooLong(t *testing.T) {
 }
 
 func TestWhatAReferralMustHave(t *testing.T) {
-	whole := Wish{"Is this kidney disease?", "routine", []string{"N18.31"}, "2026-12-31"}
+	whole := Wish{"Is this kidney disease?", "routine", []string{"N18.31"}, "2026-12-31", false}
 	require.NoError(t, whole.Complete("2026-11-02"))
 	for lacks, change := range map[string]func(*Wish){
 		"write the question":         func(w *Wish) { w.Question = " ?. -" },
@@ -151,6 +157,9 @@ func TestWhatAReferralMustHave(t *testing.T) {
 		require.ErrorIs(t, err, ErrIncomplete)
 		assert.ErrorContains(t, err, lacks)
 	}
+	supply := whole
+	supply.Question, supply.Supply = "", true
+	require.NoError(t, supply.Complete("2026-11-02"), "a walker is its own question")
 	assert.Equal(t, "2026-12-28", Expect("routine", "2026-11-02"))
 }
 

@@ -57,7 +57,7 @@ type Taking struct {
 // not be checked. A medicine of the chart's own list is not held against itself.
 func (c *Catalogue) Check(r chart.Record, m Taking) []Warning {
 	s := c.sight(r)
-	return s.ranked(s.one(m, -1))
+	return Ranked(s.one(m, -1))
 }
 
 // Whole is what Checks of a whole list say: by place in the Record's list, and of the list
@@ -73,7 +73,7 @@ func (c *Catalogue) CheckAll(r chart.Record) Whole {
 	s := c.sight(r)
 	out := Whole{Each: make([][]Warning, len(r.Medicines)), List: s.list()}
 	for i, m := range r.Medicines {
-		out.Each[i] = s.ranked(s.one(Taking{m.Name, m.Dose, m.Dosage}, i))
+		out.Each[i] = Ranked(s.one(Taking{m.Name, m.Dose, m.Dosage}, i))
 	}
 	return out
 }
@@ -126,8 +126,8 @@ func (c *Catalogue) sight(r chart.Record) *sight {
 	return s
 }
 
-// ranked puts warnings in order and says each once.
-func (s *sight) ranked(all []Warning) []Warning {
+// Ranked grades warnings, puts them in order, the gravest first, and says each once.
+func Ranked(all []Warning) []Warning {
 	out := []Warning{}
 	for _, w := range all {
 		if w = w.graded(); !slices.Contains(out, w) {

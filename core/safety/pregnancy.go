@@ -23,6 +23,23 @@ type pregnancyState struct {
 	says                     string
 }
 
+// Pregnancy is what a chart says of being pregnant: that she is, by Says; or that she may be
+// and nobody said. Where the sex is neither F nor M, it may be.
+type Pregnancy struct {
+	Pregnant, Could bool
+	Says            string
+}
+
+// PregnancyOf reads it from the problem list and the diagnoses of the visit.
+func PregnancyOf(r chart.Record) Pregnancy {
+	p := pregnancyOf(r, slices.Concat(r.ProblemCodes(), r.Addressed))
+	if r.Patient.Sex != "F" && r.Patient.Sex != "M" && !p.pregnant {
+		r.Patient.Sex = "F"
+		p.could = pregnancyOf(r, slices.Concat(r.ProblemCodes(), r.Addressed)).could
+	}
+	return Pregnancy{p.pregnant, p.could, p.says}
+}
+
 // pregnancyOf reads it from diagnoses: Z33.1, Z34, O09 and what begins with O00 to O9A but for what comes after a
 // birth; Z3A gives the week; Z39.1 is breast-feeding.
 func pregnancyOf(r chart.Record, codes []string) (p pregnancyState) {

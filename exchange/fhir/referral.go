@@ -15,6 +15,11 @@ import (
 // NumberSystem names the numbers that we give to what we order.
 const NumberSystem = "https://deftledger.example/number"
 
+// ItemSystem names what is in our list of imaging, procedures and supplies.
+const ItemSystem = "https://deftledger.example/item"
+
+func asList(x any) []m { l, _ := x.([]m); return l }
+
 // RecordSystem names our record numbers.
 const RecordSystem = "https://deftledger.example/record"
 
@@ -60,8 +65,11 @@ type Referral struct {
 	Diagnoses                                  []CodedText
 	Letter                                     []byte // PDF
 	Parts                                      []Attached
-	Cancel                                     string // why it is cancelled; "" for one that stands
-	Answer                                     string // to what they asked back
+	Cancel                                     string    // why it is cancelled; "" for one that stands
+	Answer                                     string    // to what they asked back
+	Item                                       CodedText // what is ordered of our list; the zero value for a referral
+	Kind, On                                   string    // of it: imaging, procedure, supply; the day YYYY-MM-DD, "" for as soon as can be
+	Details                                    []string  // what else is said of it, in words
 }
 
 // Attached is a part of the chart that goes along, as text.
@@ -86,7 +94,20 @@ func (r Referral) Build() ([]byte, error) {
 	request := m{"resourceType": "ServiceRequest", "id": "request", "identifier": number, "status": status, "intent": "order", "priority": r.Priority, "authoredOn": r.Sent,
 		"category": []m{{"coding": []m{{"system": "http://snomed.info/sct", "code": "3457005", "display": "Patient referral"}}}},
 		"code":     m{"text": "Referral"}, "subject": m{"reference": "Patient/patient"}, "requester": m{"reference": "Practitioner/signer"},
-		"performer": []m{r.To.reference()}, "note": []m{{"text": r.Question}}}
+		"performer": []m{r.To.reference()}}
+	if r.Item.Text != "" {
+		request["code"] = m{"coding": []m{{"system": ItemSystem, "code": r.Item.Code}}, "text": r.Item.Text}
+		request["category"] = []m{{"text": r.Kind}}
+	}
+	if r.On != "" {
+		request["occurrenceDateTime"] = r.On
+	}
+	if r.Question != "" {
+		request["note"] = []m{{"text": r.Question}}
+	}
+	for _, d := range r.Details {
+		request["orderDetail"] = append(asList(request["orderDetail"]), m{"text": d})
+	}
 	entries := []m{task, request, r.Patient.resource("patient", r.Facility),
 		{"resourceType": "Organization", "id": "from", "name": r.From.Name, "telecom": []m{{"system": "phone", "value": cmp.Or(r.From.Phone, "not given")}}},
 		{"resourceType": "Practitioner", "id": "signer", "name": []m{{"text": r.Signer}}}}

@@ -4,6 +4,7 @@
 package shipped
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"regexp"
@@ -18,6 +19,7 @@ import (
 	"deftledger/core/measure"
 	"deftledger/core/note"
 	"deftledger/core/order"
+	"deftledger/core/orderable"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/data"
@@ -35,6 +37,7 @@ type Reference struct {
 	HouseTests   []result.HouseTest
 	Vaccines     []chart.Vaccine
 	Services     []coding.Service
+	Orderables   *orderable.Catalogue
 	Measures     []measure.Rule
 	Systems      *note.Systems
 }
@@ -49,6 +52,7 @@ func Read() (r Reference, err error) {
 		Version  int
 		Measures []measure.Rule
 	}
+	var orderables orderable.Source
 	for _, f := range []struct {
 		what string
 		text []byte
@@ -58,12 +62,16 @@ func Read() (r Reference, err error) {
 		{"the vaccines of the house", data.Vaccines, &r.Vaccines},
 		{"the list of services", data.Services, &services},
 		{"the measures", data.Measures, &measures},
+		{"the list of imaging, procedures and supplies", data.Orderables, &orderables},
 	} {
 		if err := yaml.UnmarshalWithOptions(f.text, f.into, yaml.Strict()); err != nil {
 			return r, fmt.Errorf("%s: %w", f.what, err)
 		}
 	}
 	r.Services, r.Measures = services.Services, measures.Measures
+	if r.Orderables, err = orderable.New(orderables); err != nil {
+		return r, err
+	}
 	if r.Medicines, err = Medicines(data.Medicines); err != nil {
 		return r, err
 	}
@@ -92,6 +100,19 @@ func Read() (r Reference, err error) {
 
 // Intervals reads how long results are usually good for: loinc, name, days, says, source.
 func Intervals(text string) (out []order.Interval, err error) {
+	return out, rows("orders/intervals.tsv", text, 5, func(f []string) error {
+		n, err := strconv.Atoi(f[2])
+		if err != nil || n < 1 || !order.SoundLOINC(f[0]) || f[3] == "" || f[4] == "" {
+			return errors.New("it needs a LOINC code, days above zero, words and a source")
+		}
+		out = append(out, order.Interval{LOINC: f[0], Name: f[1], Days: n, Says: f[3], Source: f[4]})
+		return nil
+	})
+}
+
+// rows reads a table of text parted by tabs, under its head and beside its remarks; a fault
+// names the line.
+func rows(file, text string, columns int, each func(f []string) error) error {
 	head := true
 	for i, line := range strings.Split(text, "\n") {
 		if line == "" || line[0] == '#' {
@@ -102,16 +123,15 @@ func Intervals(text string) (out []order.Interval, err error) {
 			continue
 		}
 		f := strings.Split(line, "\t")
-		if len(f) != 5 {
-			return nil, fmt.Errorf("orders/intervals.tsv:%d: %d columns, not 5", i+1, len(f))
+		err := fmt.Errorf("%d columns, not %d", len(f), columns)
+		if len(f) == columns {
+			err = each(f)
 		}
-		n, err := strconv.Atoi(f[2])
-		if err != nil || n < 1 || !order.SoundLOINC(f[0]) || f[3] == "" || f[4] == "" {
-			return nil, fmt.Errorf("orders/intervals.tsv:%d: it needs a LOINC code, days above zero, words and a source", i+1)
+		if err != nil {
+			return fmt.Errorf("%s:%d: %w", file, i+1, err)
 		}
-		out = append(out, order.Interval{LOINC: f[0], Name: f[1], Days: n, Says: f[3], Source: f[4]})
 	}
-	return out, nil
+	return nil
 }
 
 // Notice reads an edition of the advance notice, and refuses one that lacks a box or an option.
@@ -130,22 +150,7 @@ var icdBegins = regexp.MustCompile(`^[A-Z][0-9][0-9A-Z]{1,5}$`)
 // Medicare reads what Original Medicare pays a test for: tests, codes, answer, months, from,
 // sex, says, source.
 func Medicare(text string) (out []coverage.Row, err error) {
-	head := true
-	for i, line := range strings.Split(text, "\n") {
-		if line == "" || line[0] == '#' {
-			continue
-		}
-		if head {
-			head = false
-			continue
-		}
-		fault := func(format string, args ...any) error {
-			return fmt.Errorf("coverage/medicare.tsv:%d: "+format, append([]any{i + 1}, args...)...)
-		}
-		f := strings.Split(line, "\t")
-		if len(f) != 8 {
-			return nil, fault("%d columns, not 8", len(f))
-		}
+	return out, rows("coverage/medicare.tsv", text, 8, func(f []string) error {
 		r := coverage.Row{Tests: strings.Fields(f[0]), Codes: strings.Fields(f[1]), Answer: coverage.Answer(f[2]), Sex: f[5], Says: f[6], Source: f[7]}
 		for _, n := range []struct {
 			text string
@@ -155,25 +160,25 @@ func Medicare(text string) (out []coverage.Row, err error) {
 				continue
 			}
 			if *n.into, err = strconv.Atoi(n.text); err != nil || *n.into < 1 {
-				return nil, fault("%q is no number above zero", n.text)
+				return fmt.Errorf("%q is no number above zero", n.text)
 			}
 		}
 		for _, t := range r.Tests {
 			if t != "*" && !order.SoundLOINC(t) {
-				return nil, fault("%q is no LOINC code", t)
+				return fmt.Errorf("%q is no LOINC code", t)
 			}
 		}
 		for _, c := range r.Codes {
 			if !icdBegins.MatchString(c) {
-				return nil, fault("no ICD-10-CM code begins with %q", c)
+				return fmt.Errorf("no ICD-10-CM code begins with %q", c)
 			}
 		}
 		if len(r.Tests) == 0 || len(r.Codes) == 0 || r.Answer != coverage.Covered && r.Answer != coverage.Excluded || r.Says == "" || r.Source == "" || r.Sex != "" && r.Sex != "M" && r.Sex != "F" {
-			return nil, fault("it needs tests, codes, covered or excluded, words and a source")
+			return errors.New("it needs tests, codes, covered or excluded, words and a source")
 		}
 		out = append(out, r)
-	}
-	return out, nil
+		return nil
+	})
 }
 
 // Edition reads the edition of the codes that ships.

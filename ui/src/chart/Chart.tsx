@@ -55,6 +55,7 @@ export function Chart() {
   const mayPrescribe = useRight("sign a prescription");
   const mayWritePrescription = useRight("write a prescription for a physician's signature");
   const [prescribing, setPrescribing] = useState(false);
+  const [words, setWords] = useState(""); // typed on the pad before a medicine or a referral was chosen
   const c = chart.data;
   const today = c?.today[0];
   useEffect(() => {
@@ -69,12 +70,14 @@ export function Chart() {
     setPrescribing(false);
     setOrdering(true);
   }
-  function refer() {
+  function refer(words = "") {
+    setWords(words);
     setOrdering(false);
     setPrescribing(false);
     setReferring(true);
   }
-  function prescribe() {
+  function prescribe(words = "") {
+    setWords(words);
     setOrdering(false);
     setReferring(false);
     setPrescribing(true);
@@ -98,7 +101,7 @@ export function Chart() {
           {
             key: "x",
             label: mayPrescribe ? "Prescribe; renew, change or stop a medicine" : "Write a prescription",
-            run: prescribe,
+            run: () => prescribe(),
           },
         ]
       : []),
@@ -106,7 +109,9 @@ export function Chart() {
     ...(mayRefer
       ? [{ key: "f", label: maySignReferral ? "Refer to another practice" : "Write a referral", run: () => refer() }]
       : []),
-    ...(mayOrder ? [{ key: "o", label: maySign ? "Order a laboratory test" : "Prepare an order", run: () => order() }] : []),
+    ...(mayOrder
+      ? [{ key: "o", label: maySign ? "Order: tests, imaging, procedures, supplies" : "Prepare an order", run: () => order() }]
+      : []),
   ]);
   if (chart.error) return <p className="p-8">{say(chart.error)}</p>;
   if (!c) return <p className="p-8 small">Opening the chart…</p>;
@@ -134,12 +139,12 @@ export function Chart() {
             </button>
           )}
           {(mayPrescribe || mayWritePrescription) && (
-            <button type="button" className="choice" onClick={prescribe}>
+            <button type="button" className="choice" onClick={() => prescribe()}>
               Prescribe <KeyCap k="x" />
             </button>
           )}
           {mayRefer && (
-            <button type="button" className="choice" onClick={refer}>
+            <button type="button" className="choice" onClick={() => refer()}>
               Refer <KeyCap k="f" />
             </button>
           )}
@@ -159,6 +164,8 @@ export function Chart() {
         <Prescribe
           patient={c.patient}
           medicines={c.medicines.map((m) => ({ id: m.id, name: m.name, dose: m.dose }))}
+          begin={words}
+          onto={() => order()}
           close={() => setPrescribing(false)}
         />
       )}
@@ -166,6 +173,8 @@ export function Chart() {
         <Refer
           patient={c.patient}
           diagnoses={(c.problems ?? []).map((p) => ({ code: p.code, title: p.title }))}
+          begin={words}
+          onto={() => order()}
           close={() => setReferring(false)}
         />
       )}
@@ -175,6 +184,7 @@ export function Chart() {
           from={from}
           patient={c.patient}
           diagnoses={(c.problems ?? []).map((p) => ({ code: p.code, title: p.title }))}
+          turn={from ? undefined : (to, typed) => (to === "refer" ? refer(typed) : prescribe(typed))}
           close={() => setOrdering(false)}
         />
       )}

@@ -70,6 +70,13 @@ export const asks = {
   prepared: (id: string) =>
     queryOptions({ queryKey: ["desk", "prepared", id], queryFn: () => got(api.GET("/api/prepared/{id}", by(id))) }),
   // What is typed of a medicine is clinical: it travels in the body, and is forgotten soon.
+  telephone: (id: string) =>
+    queryOptions({ queryKey: ["desk", "telephone", id], queryFn: () => got(api.GET("/api/telephone/{id}", by(id))) }),
+  concerns: (patient: string, items: Schemas["OnPad"][]) =>
+    queryOptions({
+      queryKey: ["concerns", patient, JSON.stringify(items)],
+      queryFn: () => got(api.POST("/api/patients/{id}/pad/concerns", { ...by(patient), body: { items } })),
+    }),
   prescription: (patient: string, typed: Schemas["Typed"]) =>
     queryOptions({
       queryKey: ["prescribing", patient, JSON.stringify(typed)],

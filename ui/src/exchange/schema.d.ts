@@ -1692,6 +1692,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/orders/telephone": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/pad": {
         parameters: {
             query?: never;
@@ -1702,6 +1718,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["pad"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/pad/concerns": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["concerns"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2334,6 +2366,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/referrals/{id}/sheet.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sheet for the patient: where, how to prepare */
+        get: operations["referral-sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/referrals/{id}/sign": {
         parameters: {
             query?: never;
@@ -2696,6 +2745,70 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["picked-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["telephone-order"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/{id}/disown": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["disown-telephone-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/{id}/own": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["own-telephone-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/telephone/{id}/redress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["redress-telephone-order"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3644,6 +3757,25 @@ export interface components {
             kept: components["schemas"]["MergeSide"];
             other: components["schemas"]["MergeSide"];
         };
+        Concern: {
+            /** @description Questions that this patient is asked besides the required ones */
+            asks: string[];
+            /** @description The same, ordered lately, in words */
+            before: string[];
+            /** @description For which an interpreter will be asked; empty for none */
+            interpreter: string;
+            item: string;
+            /** @description How the patient prepares */
+            prepare: string;
+            /** @description One of them needs a reason */
+            serious: boolean;
+            /** @description By when it is usually wanted, where it is routine */
+            wanted: string;
+            warnings: components["schemas"]["Warning"][];
+        };
+        ConcernsRequest: {
+            items: components["schemas"]["OnPad"][];
+        };
         ConflictView: {
             at: string;
             by: string;
@@ -3793,6 +3925,10 @@ export interface components {
         };
         "Dismiss-codeRequest": {
             code: string;
+        };
+        "Disown-telephone-orderRequest": {
+            /** @description What is wrong with it, or what was done */
+            text: string;
         };
         DocumentView: {
             at: string;
@@ -4235,10 +4371,17 @@ export interface components {
         FoundTest: {
             also: string[];
             analytes: components["schemas"]["Analyte"][];
+            /** @description Of what is no test: what the directory is searched by for who does it */
+            by: string;
             code: string;
             /** Format: int64 */
             fasting: number;
             handling: string;
+            /**
+             * @description Empty for a test of a laboratory
+             * @enum {string}
+             */
+            kind: "" | "imaging" | "procedure" | "supply";
             laboratory: string;
             laboratoryName: string;
             loinc: string;
@@ -4627,7 +4770,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "message to us" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "message to us" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -4712,7 +4855,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -4877,11 +5020,18 @@ export interface components {
             visitId?: string;
         };
         NewReferral: {
+            answers?: components["schemas"]["EntryAnswer"][];
             diagnoses: string[];
             /** @description The day by which the report is wanted, YYYY-MM-DD; empty for the usual */
             expected?: string;
+            /** @description What is ordered of the list of imaging, procedures and supplies; empty for a referral */
+            item?: string;
+            /** @description The day on which it is to be done, YYYY-MM-DD; empty for as soon as can be */
+            on?: string;
             parts?: components["schemas"]["ChosenPart"][];
             question: string;
+            /** @description Why it is ordered in spite of a serious warning */
+            reason?: string;
             requestId: string;
             secret?: string;
             /** @description In the directory */
@@ -4963,6 +5113,10 @@ export interface components {
             code: string;
             laboratory: string;
         };
+        OnPad: {
+            answers?: components["schemas"]["EntryAnswer"][];
+            item: string;
+        };
         "Open-chartRequest": {
             reason: string;
         };
@@ -4993,6 +5147,10 @@ export interface components {
         OpenedSent: {
             patient: components["schemas"]["PatientView"];
             sent: components["schemas"]["SentView"];
+        };
+        OpenedTelephone: {
+            patient: components["schemas"]["PatientView"];
+            telephone: components["schemas"]["TelephoneView"];
         };
         OpenedView: {
             reason: string;
@@ -5036,8 +5194,11 @@ export interface components {
             payer?: components["schemas"]["Payer"];
             /** @description The prepared order that this one signs or replaces */
             prepared?: string;
+            prescriptions?: components["schemas"]["NewPrescription"][];
             /** @enum {string} */
             priority: "R" | "A" | "S";
+            /** @description And imaging, procedures, supplies */
+            referrals?: components["schemas"]["NewReferral"][];
             requestId: string;
             secret?: string;
             site?: string;
@@ -5096,6 +5257,8 @@ export interface components {
             /** @description 3 of 12, of a standing order */
             standing: string;
             state: string;
+            /** @description Who took it down, of one given by telephone */
+            taker: string;
             tests: components["schemas"]["OrderTestView"][];
             /** @description Orders of one signing have one */
             together: string;
@@ -5127,6 +5290,9 @@ export interface components {
             source: string;
             state: string;
             title: string;
+        };
+        "Own-telephone-orderRequest": {
+            secret?: string;
         };
         OwnNPI: {
             npi: string;
@@ -5277,6 +5443,8 @@ export interface components {
             also: string[];
             analytes: components["schemas"]["Analyte"][];
             answers: components["schemas"]["EntryAnswer"][];
+            /** @description Of what is no test: what the directory is searched by for who does it */
+            by: string;
             code: string;
             diagnoses: components["schemas"]["CodedTitle"][];
             due: string;
@@ -5287,6 +5455,11 @@ export interface components {
             /** @description The test is no longer offered */
             gone: boolean;
             handling: string;
+            /**
+             * @description Empty for a test of a laboratory
+             * @enum {string}
+             */
+            kind: "" | "imaging" | "procedure" | "supply";
             laboratory: string;
             laboratoryName: string;
             loinc: string;
@@ -5380,6 +5553,8 @@ export interface components {
             /** @description Empty while it waits for the signature */
             signedAt: string;
             state: string;
+            /** @description Who took it down, of one given by telephone */
+            taker: string;
             /** @description The pharmacy; empty for one that is printed */
             to: string;
             /** @description The serious ones it was signed in spite of */
@@ -5462,6 +5637,10 @@ export interface components {
             /** @description The gravest first; what could not be checked last */
             warnings: components["schemas"]["Warning"][];
         };
+        "Redress-telephone-orderRequest": {
+            /** @description What is wrong with it, or what was done */
+            text: string;
+        };
         ReferralEvent: {
             at: string;
             /** @description Who recorded it; empty where their system said it */
@@ -5489,7 +5668,7 @@ export interface components {
             /** @description A report on paper, as PDF */
             pdf?: string;
             /** @enum {string} */
-            says: "delivered" | "accepts" | "asks" | "schedules" | "sees" | "no-show" | "declines" | "reports" | "asked after";
+            says: "delivered" | "accepts" | "asks" | "schedules" | "sees" | "no-show" | "declines" | "reports" | "asked after" | "has it";
         };
         ReferralView: {
             /** @description Somebody here has to act */
@@ -5497,11 +5676,15 @@ export interface components {
             /** @description Who wrote it */
             by: string;
             clinician: string;
+            /** @description What was answered of it, in words */
+            details: string[];
             diagnoses: components["schemas"]["CodedTitle"][];
             /** @description Oldest first */
             events: components["schemas"]["ReferralEvent"][];
             expected: string;
             id: string;
+            /** @enum {string} */
+            kind: "referral" | "imaging" | "procedure" | "supply";
             late: boolean;
             /** @description What is awaited; empty when nothing is awaited from others */
             next: string;
@@ -5510,14 +5693,26 @@ export interface components {
             /** @description What goes along, as it was signed */
             parts: components["schemas"]["ChartPart"][];
             patientId: string;
+            /** @description How the patient prepares */
+            prepare: string;
             question: string;
             reason: string;
             /** @description Empty while it waits for the signature */
             signedAt: string;
+            /** @description The language for which an interpreter is asked; empty for none */
+            speaks: string;
             state: string;
+            /** @description Who took it down, of one given by telephone */
+            taker: string;
+            /** @description What was ordered, with side and contrast; of a referral, to whom */
+            title: string;
             to: components["schemas"]["AddresseeView"];
             urgency: string;
             visitId: string;
+            /** @description Serious ones in spite of which it was ordered */
+            warnings: string[];
+            /** @description Why it was ordered all the same */
+            why: string;
             writtenAt: string;
         };
         Registration: {
@@ -5935,6 +6130,7 @@ export interface components {
             secret?: string;
         };
         "Sign-referralRequest": {
+            reason?: string;
             secret?: string;
         };
         "Sign-reportRequest": {
@@ -5946,6 +6142,12 @@ export interface components {
             toldReason?: string;
             /** Format: int64 */
             version: number;
+        };
+        Signed: {
+            orders: components["schemas"]["OrderView"][];
+            prepared: components["schemas"]["PreparedView"][];
+            prescriptions: components["schemas"]["PrescriptionView"][];
+            referrals: components["schemas"]["ReferralView"][];
         };
         SinceView: {
             at: string;
@@ -6030,9 +6232,22 @@ export interface components {
             reason: string;
             secret?: string;
         };
+        "Take-orderRequest": {
+            /** @description Who gave it */
+            from: string;
+            order: components["schemas"]["OrderBody"];
+            /** @description It was read back to them */
+            readBack: boolean;
+        };
         "Take-vitalsRequest": {
             confirmed: boolean;
             entries: components["schemas"]["VitalEntry"][];
+        };
+        TakenItem: {
+            id: string;
+            /** @enum {string} */
+            kind: "order" | "prescription" | "referral";
+            title: string;
         };
         TeamView: {
             id: string;
@@ -6045,6 +6260,23 @@ export interface components {
             messages: boolean;
             number: string;
             use: string;
+        };
+        TelephoneView: {
+            answer: string;
+            at: string;
+            /** @description Who took it down */
+            by: string;
+            /** @description Its author does not own to it, and whoever took it down says what was done */
+            disputed: boolean;
+            /** @description Who gave it */
+            from: string;
+            id: string;
+            items: components["schemas"]["TakenItem"][];
+            /** @description It waits for you */
+            mine: boolean;
+            state: string;
+            /** @description What the author says */
+            why: string;
         };
         TestCoverage: {
             code: string;
@@ -9954,7 +10186,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OrderView"][];
+                    "application/json": components["schemas"]["Signed"];
                 };
             };
             /** @description Error */
@@ -9989,7 +10221,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PreparedView"];
+                    "application/json": components["schemas"]["Signed"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-orderRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Signed"];
                 };
             };
             /** @description Error */
@@ -10025,6 +10292,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PadView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    concerns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConcernsRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Concern"][];
                 };
             };
             /** @description Error */
@@ -11480,6 +11782,37 @@ export interface operations {
             };
         };
     };
+    "referral-sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sheet for the patient: where, how to prepare */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "sign-referral": {
         parameters: {
             query?: never;
@@ -12292,6 +12625,136 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Picked-upRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "telephone-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedTelephone"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "disown-telephone-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Disown-telephone-orderRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "own-telephone-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Own-telephone-orderRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "redress-telephone-order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Redress-telephone-orderRequest"];
             };
         };
         responses: {

@@ -72,11 +72,8 @@ export function useEvents() {
   const client = useQueryClient();
   useEffect(() => {
     const source = new EventSource("/api/events");
-    let first = true;
-    source.addEventListener("open", () => {
-      if (!first) void client.invalidateQueries(); // something may have been missed
-      first = false;
-    });
+    // What was asked before the events were heard may have changed unheard: the first time, and after each gap.
+    source.addEventListener("open", () => void client.invalidateQueries());
     source.onmessage = (m) => {
       const e = JSON.parse(m.data) as Event;
       const refresh: Refresh = (...queryKey) => makeOld(client, ...queryKey);

@@ -50,6 +50,15 @@ export function useDraft<T extends object>(about: string, initial: () => T, empt
   return { d, request, change, given };
 }
 
+/** useKeep puts something where a panel that is opened later finds it, as if it had been left there. */
+export function useKeep() {
+  const me = useMe().id;
+  return (about: string, value: unknown) => {
+    left.set(`${me} ${about}`, value);
+    for (const l of listeners) l();
+  };
+}
+
 /** useLeftWords returns the words left in panels whose `about` begins so, or "". `words` says
  * what was left, where it is more than a text. */
 export function useLeftWords<T = string>(about: string, words: (v: T) => string = String) {

@@ -5,6 +5,7 @@ import { OpeningPage } from "../circle/Opening";
 import type { Schemas } from "../exchange/client";
 import { OrderPage } from "../order/OrderPage";
 import { PreparedPage } from "../order/PreparedPage";
+import { TelephonePage } from "../order/TelephonePage";
 import { InquiryPage } from "../prescribe/InquiryPage";
 import { PrescriptionPage } from "../prescribe/PrescriptionPage";
 import { ReferralPage } from "../referral/ReferralPage";
@@ -78,6 +79,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("sign"),
     mark: Word,
     page: PreparedPage,
+  },
+  "order by telephone": {
+    word: "By telephone",
+    counted: ["order by telephone", "orders by telephone"],
+    list: "under way",
+    segment: "telephone",
+    to: onDesk("telephone"),
+    mark: Word,
+    page: TelephonePage,
   },
   order: {
     word: "Order",

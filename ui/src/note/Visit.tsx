@@ -12,7 +12,7 @@ import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
-import type { Item } from "../order/pad";
+import { added, type Item } from "../order/pad";
 import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
 import { useRight } from "../session/session";
@@ -241,13 +241,21 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       setLine(first.slice("prescribe ".length));
       return setOpen("prescribe");
     }
-    const items: Item[] = [];
-    for (const code of promises.map((p) => p.slice("order ".length))) {
-      const found = await client.fetchQuery(asks.tests(code));
-      const test = found.find((t) => t.code === code);
-      if (test) items.push({ test, diagnoses: (note.diagnoses ?? []).slice(0, 1).map((d) => d.code), answers: {}, remark: "" });
+    // What the plan says of a picture is looked for in the list; where nothing is found for it, the words stand in the
+    // search of the pad.
+    let items: Item[] = [];
+    let rest = "";
+    for (const p of promises) {
+      const picture = p.startsWith("picture ");
+      const words = p.slice(p.indexOf(" ") + 1);
+      const found = await client.fetchQuery(asks.tests(words));
+      const what = found.find((t) => (picture ? t.kind === "imaging" || t.kind === "procedure" : t.code === words));
+      const codes = (note.diagnoses ?? []).slice(0, 1).map((d) => d.code);
+      if (what) items = added(items, what, codes);
+      else rest = words;
     }
     setBegun(items);
+    setLine(rest);
     order();
   }
   const toggle = (what: Open) => {
@@ -521,6 +529,15 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           key={from?.id}
           from={from}
           begin={begun}
+          looking={line}
+          turn={
+            from
+              ? undefined
+              : (to, typed) => {
+                  setLine(typed);
+                  setOpen(to);
+                }
+          }
           patient={note.visit.patient}
           visitId={note.visit.id}
           diagnoses={((note.diagnoses ?? []).length > 0 ? (note.diagnoses ?? []) : chart.problems).map((d) => ({
@@ -529,6 +546,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           }))}
           close={() => {
             setBegun([]);
+            setLine("");
             setOpen("");
           }}
         />
@@ -539,6 +557,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
           visitId={note.visit.id}
           medicines={chart.medicines.map((m) => ({ id: m.id, name: m.name, dose: m.dose }))}
           begin={line}
+          onto={() => {
+            setLine("");
+            order();
+          }}
           close={() => {
             setLine("");
             setOpen("");
@@ -553,7 +575,15 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             code: d.code,
             title: d.title,
           }))}
-          close={() => setOpen("")}
+          begin={line}
+          onto={() => {
+            setLine("");
+            order();
+          }}
+          close={() => {
+            setLine("");
+            setOpen("");
+          }}
         />
       )}
       {open === "sets" && <Sets note={note} act={act} close={() => setOpen("")} />}

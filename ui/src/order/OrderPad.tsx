@@ -1,11 +1,12 @@
-import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
+import { keepPreviousData, useQueries, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { flushSync } from "react-dom";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
-import { useLeft } from "../frame/left";
+import { useKeep, useLeft } from "../frame/left";
 import { day } from "../frame/time";
+import { Choice } from "../kit/Choice";
 import { Panel } from "../kit/Panel";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
@@ -13,7 +14,24 @@ import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { PadCommon } from "./PadCommon";
 import { PadItem, says } from "./PadItem";
-import { added, answering, body, type Common, common, commonOf, type Diagnosis, type Item, key, lacking, type Test } from "./pad";
+import {
+  added,
+  answering,
+  given as answersOf,
+  body,
+  type Common,
+  common,
+  commonOf,
+  type Diagnosis,
+  type Item,
+  isTest,
+  key,
+  lacking,
+  studies,
+  type Test,
+  useAlong,
+} from "./pad";
+import { StudyItem } from "./StudyItem";
 
 const answered = (all: Schemas["EntryAnswer"][] | null) =>
   Object.fromEntries((all ?? []).map((a) => [a.question, a.answer])) as Record<string, string>;
@@ -36,6 +54,8 @@ export function OrderPad({
   from,
   again,
   begin,
+  looking,
+  turn,
   close,
 }: {
   patient: Schemas["PatientView"];
@@ -47,22 +67,33 @@ export function OrderPad({
   again?: { order: Schemas["OrderView"]; items: Item[] };
   /** What the pad begins with, where nothing was left on it. */
   begin?: Item[];
+  /** What its search begins with. */
+  looking?: string;
+  /** Goes on to write a medicine or a referral, which may come back onto the pad. */
+  turn?: (to: "prescribe" | "refer", words: string) => void;
   close: () => void;
 }) {
   const client = useQueryClient();
   const about = `${patient.id} ${visitId ?? ""} ${from?.id ?? again?.order.id ?? ""}`;
   const [query, setQuery] = useLeft(
     `test ${about}`,
-    () => "",
+    () => looking ?? "",
     (v) => v.trim() === "",
   );
   const { today } = useMe();
   const maySign = useRight("sign an order"); // without it, an order is prepared for who has it
+  const mayTake = useRight("take an order by telephone") && !from && !again;
+  const [phone, setPhone] = useState<{ from: string; readBack: boolean }>(); // who gives it by telephone
+  const colleagues = useQuery({ ...asks.colleagues(), enabled: mayTake });
+  const signs = maySign || phone !== undefined;
   const [items, setItems, kept, left] = useLeft<Item[]>(
     `order ${about}`,
     () => from?.tests.map(prepared) ?? again?.items ?? begin ?? [],
     (list) => list.length === 0 && !from && !again,
   );
+  const [along, setAlong, keptAlong] = useAlong(patient.id, visitId);
+  const keep = useKeep();
+  const beside = turn ? along : []; // a prepared or refused order is changed by itself
   const [more, setMore] = useLeft<Diagnosis[]>(
     `order diagnoses ${about}`,
     () => [],
@@ -138,15 +169,20 @@ export function OrderPad({
     setItems((list) => list.map((i) => ({ ...i, diagnoses: diagnoses.map((d) => d.code) })));
     renew();
   }
+  // Who does what is no test: the first of the directory, until another is chosen.
+  const words = [...new Set(items.filter((i) => !isTest(i)).map((i) => i.test.by))];
+  const doing = useQueries({ queries: words.map((by) => asks.directory("practice", by)) });
+  const doersOf = (i: Item) => doing[words.indexOf(i.test.by)]?.data;
+  const whom = (i: Item): Item => (isTest(i) || i.to ? i : { ...i, to: doersOf(i)?.[0]?.id });
   // A test chosen quicker than the list answered is on its way onto the pad: nothing is signed without it.
   const choosing = useRef<Promise<unknown> | null>(null);
   // lacks says what is missing of the items, and leads to it at once, so that what is typed next goes there.
   function lacks(all: Item[]) {
-    if (all.length === 0) {
-      setError("Choose at least one test.");
+    if (all.length === 0 && beside.length === 0) {
+      setError("Choose what is ordered.");
       return true;
     }
-    const at = all.find((i) => lacking(i, diagnoses.length > 0));
+    const at = all.map(whom).find((i) => lacking(i, diagnoses.length > 0));
     if (!at) return false;
     setError(lacking(at, diagnoses.length > 0));
     [...document.querySelectorAll<HTMLInputElement>(`[data-item="${key(at.test)}"] [aria-label$=", required"]`)]
@@ -171,7 +207,7 @@ export function OrderPad({
     const pointed = document.querySelector<HTMLElement>("[data-hit][data-focus]")?.dataset.hit;
     const best = found.find((t) => key(t) === pointed) ?? found[0];
     if (query.trim() && !best) {
-      setError("No test is found with these letters.");
+      setError("Nothing is found with these letters.");
       return;
     }
     const all = best ? added(here, best, usually()) : here;
@@ -182,6 +218,20 @@ export function OrderPad({
       return;
     }
     if (lacks(all)) return;
+    if (phone && !phone.from) {
+      setError("Say who gives the order.");
+      return;
+    }
+    if (phone && !phone.readBack) {
+      setError("Read it back to whoever gives it, and say that you did.");
+      return;
+    }
+    const unsaid = signs && all.find((i) => concernOf(i)?.serious && !i.reason?.trim());
+    if (unsaid) {
+      setError(`A serious warning: say why ${unsaid.test.name} is ordered all the same.`);
+      document.querySelector<HTMLElement>(`[data-item="${key(unsaid.test)}"] [aria-label^="Why "]`)?.focus();
+      return;
+    }
     const unwanted = all.find((i) => i.choice === 3);
     if (unwanted) {
       setError(`The patient does not want ${unwanted.test.name}: take it off.`);
@@ -192,6 +242,8 @@ export function OrderPad({
     setRequest(requestId);
     const sending = {
       ...body(all, said),
+      referrals: [...studies(all.map(whom), said), ...beside.flatMap((a) => (a.kind === "referral" ? [a.body] : []))],
+      prescriptions: beside.flatMap((a) => (a.kind === "prescription" ? [a.body] : [])),
       visitId: visitId ?? from?.visitId,
       requestId,
       prepared: from?.id,
@@ -200,14 +252,17 @@ export function OrderPad({
     const done = () => {
       kept();
       keptOf();
+      if (turn) keptAlong();
       setMore([]);
       sent();
       void client.invalidateQueries({ queryKey: ["chart", patient.id] });
+      void client.invalidateQueries({ queryKey: ["referrals", patient.id] });
+      void client.invalidateQueries({ queryKey: ["prescriptions", patient.id] });
       void client.invalidateQueries({ queryKey: ["specimens"] });
       if (again) void client.invalidateQueries({ queryKey: ["order"] });
       close();
     };
-    if (!maySign) {
+    if (!signs) {
       try {
         await got(api.POST("/api/patients/{id}/orders/prepared", { params: { path: { id: patient.id } }, body: sending }));
         done();
@@ -217,31 +272,46 @@ export function OrderPad({
       return;
     }
     await sign({
-      title: "Sign and send the order",
+      title: phone ? "Sign as taken down and read back" : "Sign and send the order",
       lines: [
         `${patient.given} ${patient.family}, born ${day(patient.birthDate)}`,
         ...all.map(
           (i) =>
             `${i.test.name} for ${i.diagnoses.join(", ")}${says(i.timing ?? whole.timing) === "now" ? "" : `, ${says(i.timing ?? whole.timing)}`}`,
         ),
+        ...beside.map((a) => `${a.title}: ${a.says[0] ?? ""}`),
       ],
-      act: (secret) =>
-        got(api.POST("/api/patients/{id}/orders", { params: { path: { id: patient.id } }, body: { ...sending, secret } })),
+      act: (secret) => {
+        const at = { params: { path: { id: patient.id } } };
+        const order = { ...sending, secret };
+        return got(
+          phone
+            ? api.POST("/api/patients/{id}/orders/telephone", { ...at, body: { ...phone, order } })
+            : api.POST("/api/patients/{id}/orders", { ...at, body: order }),
+        );
+      },
       done,
       failed: (e) => setError(say(e)),
     });
   }
   useKeys([
-    { key: "Ctrl+Enter", label: maySign ? "Sign and send the order" : "Prepare the order", run: () => void signAll() },
-    { key: "Alt+a", label: "Link all diagnoses to all tests", run: linkAll },
+    { key: "Ctrl+Enter", label: signs ? "Sign and send the order" : "Prepare the order", run: () => void signAll() },
+    { key: "Alt+a", label: "Link all diagnoses to everything", run: linkAll },
+    ...(turn
+      ? [
+          { key: "Alt+m", label: "Write a medicine, for this order or alone", run: () => turn("prescribe", query) },
+          { key: "Alt+r", label: "Write a referral, for this order or alone", run: () => turn("refer", query) },
+        ]
+      : []),
     { key: "Escape", label: "Leave the order", run: close },
   ]);
+  const tests = items.filter(isTest);
   const repeated = useQuery({
     ...asks.repeated(
       patient.id,
-      items.map((i) => key(i.test)),
+      tests.map((i) => key(i.test)),
     ),
-    enabled: items.length > 0,
+    enabled: tests.length > 0,
     placeholderData: keepPreviousData,
   });
   // What was said of fewer tests stands until the answer for all of them is here; of one that is new nothing is known yet.
@@ -250,12 +320,21 @@ export function OrderPad({
     return repeated.isPlaceholderData && of?.length === 0 ? undefined : of;
   };
   // What Original Medicare is expected to pay, each time a test or a diagnosis changes.
-  const lines = items.map((i) => ({ laboratory: i.test.laboratory, code: i.test.code, diagnoses: i.diagnoses }));
+  const lines = tests.map((i) => ({ laboratory: i.test.laboratory, code: i.test.code, diagnoses: i.diagnoses }));
   const coverage = useQuery({
     ...asks.coverage(patient.id, lines),
-    enabled: items.length > 0 && whole.payer === "insurer",
+    enabled: tests.length > 0 && whole.payer === "insurer",
     placeholderData: keepPreviousData,
   });
+  const concerns = useQuery({
+    ...asks.concerns(
+      patient.id,
+      items.filter((i) => !isTest(i)).map((i) => ({ item: i.test.code, answers: answersOf(i) })),
+    ),
+    enabled: items.some((i) => !isTest(i)),
+    placeholderData: keepPreviousData,
+  });
+  const concernOf = (i: Item) => (isTest(i) ? undefined : concerns.data?.find((c) => c.item === i.test.code));
   const coverageOf = (i: Item) =>
     whole.payer === "insurer" && coverage.data?.applies && !coverage.isPlaceholderData
       ? coverage.data.tests.find((t) => t.laboratory === i.test.laboratory && t.code === i.test.code)
@@ -294,7 +373,8 @@ export function OrderPad({
         ))}
       </p>
     );
-  const standing = items.some((i) => (i.timing ?? whole.timing).every > 0);
+  const count = items.length + beside.length;
+  const standing = tests.some((i) => (i.timing ?? whole.timing).every > 0);
   return (
     <Panel
       pad
@@ -304,13 +384,12 @@ export function OrderPad({
       word=""
       aside={
         <span className="small">
-          {items.length > 0 &&
-            `${items.length} ${items.length === 1 ? "item" : "items"}, one signature${standing ? ", standing" : ""}`}
+          {count > 0 && `${count} ${count === 1 ? "item" : "items"}, one signature${standing ? ", standing" : ""}`}
         </span>
       }
     >
       <SearchList<Test[], Test>
-        label="Add a test: letters, code or LOINC"
+        label="Add a test, imaging, a procedure or a supply"
         input={input}
         query={query}
         setQuery={setQuery}
@@ -318,7 +397,7 @@ export function OrderPad({
         hits={(found) => found}
         id={(t) => key(t)}
         choose={choose}
-        none="In no laboratory's list."
+        none="In no list. A medicine and a referral have their own keys."
         under={(p) => {
           const all: Promise<unknown> = Promise.allSettled([choosing.current, p]).then(() => {
             if (choosing.current === all) choosing.current = null;
@@ -343,20 +422,32 @@ export function OrderPad({
             <span>
               {t.name}
               {t.read && <span className="small"> · read as “{t.read}”</span>}
-              <span className="small block">
-                {t.tube} · <span className="font-mono">{t.code}</span>
-              </span>
+              {t.kind === "" && (
+                <span className="small block">
+                  {t.tube} · <span className="font-mono">{t.code}</span>
+                </span>
+              )}
             </span>
             <span className="small shrink-0 text-right">
-              {t.laboratoryName}
+              {t.kind || t.laboratoryName}
               {t.paper && <span className="block">by fax</span>}
             </span>
           </span>
         )}
       </SearchList>
+      {turn && (
+        <p className="mt-1 flex gap-x-4 text-small">
+          <button type="button" className="plain py-0 text-small" onClick={() => turn("prescribe", query)}>
+            A medicine… <KeyCap k="Alt+M" />
+          </button>
+          <button type="button" className="plain py-0 text-small" onClick={() => turn("refer", query)}>
+            A referral… <KeyCap k="Alt+R" />
+          </button>
+        </p>
+      )}
       {query.trim() === "" && offered("For these diagnoses", usual)}
       {query.trim() === "" && items.length === 0 && offered("Often yours", often)}
-      {left && !from && items.length > 0 && (
+      {left && !from && items.length > 0 && beside.length === 0 && (
         <p className="mt-3 text-aside text-carried">
           Left here before and not sent.{" "}
           <button type="button" className="plain py-0 text-aside" onClick={() => setItems([])}>
@@ -365,27 +456,76 @@ export function OrderPad({
         </p>
       )}
       <ul className="mt-2">
-        {items.map((i) => (
-          <PadItem
-            key={key(i.test)}
-            item={i}
-            diagnoses={diagnoses}
-            timing={whole.timing}
-            repeats={repeatsOf(i)}
-            coverage={coverageOf(i)}
-            change={(x) => {
-              setItems((list) => list.map((y) => (key(y.test) === key(i.test) ? x : y)));
-              renew();
-            }}
-            answer={(question, answer) => {
-              setItems((list) => answering(list, i, question, answer));
-              renew();
-            }}
-            off={() => {
-              setItems((list) => list.filter((y) => key(y.test) !== key(i.test)));
-              renew();
-            }}
-          />
+        {items.map((i) => {
+          const change = (x: Item) => {
+            const anew = isTest(x) ? x : { ...x, request: crypto.randomUUID() };
+            setItems((list) => list.map((y) => (key(y.test) === key(i.test) ? anew : y)));
+            renew();
+          };
+          const off = () => {
+            setItems((list) => list.filter((y) => key(y.test) !== key(i.test)));
+            renew();
+          };
+          return isTest(i) ? (
+            <PadItem
+              key={key(i.test)}
+              item={i}
+              diagnoses={diagnoses}
+              timing={whole.timing}
+              repeats={repeatsOf(i)}
+              coverage={coverageOf(i)}
+              change={change}
+              answer={(question, answer) => {
+                setItems((list) => answering(list, i, question, answer));
+                renew();
+              }}
+              off={off}
+            />
+          ) : (
+            <StudyItem
+              key={key(i.test)}
+              item={whom(i)}
+              diagnoses={diagnoses}
+              timing={whole.timing}
+              doers={doersOf(i)}
+              concern={concernOf(i)}
+              maySign={signs}
+              change={change}
+              off={off}
+            />
+          );
+        })}
+        {beside.map((a) => (
+          <li key={a.body.requestId} className="border-b border-rule py-2">
+            <div className="flex items-baseline justify-between gap-2">
+              <span className="font-semibold">{a.title}</span>
+              <span className="shrink-0">
+                <button
+                  type="button"
+                  className="plain py-0 text-small"
+                  onClick={() => {
+                    keep(a.slot, a.draft);
+                    setAlong((list) => list.filter((x) => x.body.requestId !== a.body.requestId));
+                    turn?.(a.kind === "referral" ? "refer" : "prescribe", "");
+                  }}
+                >
+                  Change<span className="sr-only"> {a.title}</span>
+                </button>
+                <button
+                  type="button"
+                  className="plain py-0 text-small"
+                  onClick={() => setAlong((list) => list.filter((x) => x.body.requestId !== a.body.requestId))}
+                >
+                  Take off<span className="sr-only"> {a.title}</span>
+                </button>
+              </span>
+            </div>
+            {a.says.map((s) => (
+              <p key={s} className="font-serif">
+                {s}
+              </p>
+            ))}
+          </li>
         ))}
       </ul>
       {noticed && (
@@ -448,8 +588,8 @@ export function OrderPad({
           There is no diagnosis to link. Add one to the visit, to the problem list, or here.
         </p>
       )}
-      {items.length === 0 && query.trim() === "" && (
-        <p className="small mt-3">Chosen tests stand here, each with the diagnoses that justify it.</p>
+      {count === 0 && query.trim() === "" && (
+        <p className="small mt-3">What is chosen stands here, each with the diagnoses that justify it, and is signed at once.</p>
       )}
       {items.length > 0 && (
         <PadCommon
@@ -463,9 +603,39 @@ export function OrderPad({
           patient={patient.id}
         />
       )}
+      {mayTake && count > 0 && (
+        <div className="flex gap-3 py-1 text-small">
+          <span className="w-[76px] shrink-0 pt-0.5 text-faded">By telephone</span>
+          <span className="flex flex-wrap items-baseline gap-1.5">
+            <Choice on={phone !== undefined} set={() => setPhone(phone ? undefined : { from: "", readBack: false })}>
+              Given to me now
+            </Choice>
+            {phone && (
+              <>
+                <select
+                  aria-label="Who gives it"
+                  className="min-h-6 rounded-[3px] border border-edge bg-leaf px-1 py-0.5 text-small"
+                  value={phone.from}
+                  onChange={(e) => setPhone({ ...phone, from: e.target.value })}
+                >
+                  <option value="">by whom</option>
+                  {(colleagues.data ?? []).map((c) => (
+                    <option key={c.id} value={c.id}>
+                      {c.name}
+                    </option>
+                  ))}
+                </select>
+                <Choice on={phone.readBack} set={() => setPhone({ ...phone, readBack: !phone.readBack })}>
+                  I read it back
+                </Choice>
+              </>
+            )}
+          </span>
+        </div>
+      )}
       <Wrong says={error} className="mt-2 min-h-[21px] text-aside" />
       <button type="button" className="act mt-1" disabled={busy} onClick={() => void signAll()}>
-        {maySign ? "Sign and send" : "Prepare for signature"} <KeyCap k="Ctrl+Enter" />
+        {phone ? "Sign as taken, and send" : maySign ? "Sign and send" : "Prepare for signature"} <KeyCap k="Ctrl+Enter" />
       </button>
       <button type="button" className="plain ml-3" onClick={close}>
         Leave <KeyCap k="Escape" />

@@ -38,6 +38,7 @@ export function OrderRow({ order: o, whole = false }: { order: Schemas["OrderVie
       ))}{" "}
       <span className="small">
         {o.laboratory}, {o.priority}, {o.clinician}
+        {o.taker && ` by telephone, taken down by ${o.taker}`}
         {o.due && <> · for {day(o.due)}</>}
         {o.standing && <> · standing, {o.standing}</>}
       </span>

@@ -62,26 +62,7 @@ export function PadItem({
           {t.paper && ", by fax"} · {t.tube}
           {t.fasting > 0 && ` · fasting ${t.fasting} h`}
         </span>
-        <span className="flex flex-wrap gap-1.5">
-          {diagnoses.map((d) => {
-            const on = i.diagnoses.includes(d.code);
-            return (
-              <button
-                key={d.code}
-                type="button"
-                title={d.title}
-                aria-pressed={on}
-                aria-label={`${d.code} ${d.title} justifies ${t.name}`}
-                className={`min-h-6 rounded-[3px] border px-2 py-0.5 font-mono text-small ${on ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
-                onClick={() =>
-                  change({ ...i, diagnoses: on ? i.diagnoses.filter((c) => c !== d.code) : [...i.diagnoses, d.code] })
-                }
-              >
-                {d.code}
-              </button>
-            );
-          })}
-        </span>
+        <Justified item={i} diagnoses={diagnoses} change={change} />
       </div>
       {/* Its place is kept while it is looked for: nothing moves under the pointer. */}
       {!repeats?.some((r) => r.kind === "earlier" || r.kind === "early" || r.kind === "not checked") && (
@@ -137,6 +118,30 @@ export function PadItem({
         </div>
       )}
     </li>
+  );
+}
+
+/** Justified are the diagnoses that an item may be for, each linked or not. */
+export function Justified({ item: i, diagnoses, change }: { item: Item; diagnoses: Diagnosis[]; change: (i: Item) => void }) {
+  return (
+    <span className="flex flex-wrap gap-1.5">
+      {diagnoses.map((d) => {
+        const on = i.diagnoses.includes(d.code);
+        return (
+          <button
+            key={d.code}
+            type="button"
+            title={d.title}
+            aria-pressed={on}
+            aria-label={`${d.code} ${d.title} justifies ${i.test.name}`}
+            className={`min-h-6 rounded-[3px] border px-2 py-0.5 font-mono text-small ${on ? "border-ink bg-ink text-leaf" : "border-edge text-faded"}`}
+            onClick={() => change({ ...i, diagnoses: on ? i.diagnoses.filter((c) => c !== d.code) : [...i.diagnoses, d.code] })}
+          >
+            {d.code}
+          </button>
+        );
+      })}
+    </span>
   );
 }
 

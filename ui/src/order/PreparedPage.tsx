@@ -1,9 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import { say } from "../exchange/client";
-import { day } from "../frame/time";
+import { Whose } from "../kit/Whose";
 import { OrderPad } from "./OrderPad";
 import { Prepared } from "./Prepared";
 
@@ -21,15 +21,8 @@ export function PreparedPage({ id, next }: { id: string; next: string }) {
         {settled && <p className="small p-2">This order was signed, given back or dropped.</p>}
         {o && !settled && (
           <>
-            <h1 className="mb-3 text-page">
-              <Link to={`/patients/${o.patient.id}`}>
-                {o.patient.given} {o.patient.family}
-              </Link>{" "}
-              <span className="small font-sans font-normal">
-                born {day(o.patient.birthDate)}, {o.patient.record}
-              </span>
-            </h1>
-            <div className="max-w-[560px]">
+            <Whose patient={o.patient} />
+            <div className="mt-3 max-w-[560px]">
               <Prepared order={o.order} patient={o.patient} change={() => setChanging(true)} done={() => go(next)} />
             </div>
           </>

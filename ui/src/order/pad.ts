@@ -1,10 +1,11 @@
 import type { Schemas } from "../exchange/client";
+import { useLeft } from "../frame/left";
 
 /** Test is a test as it is offered on the pad. */
 export type Test = Schemas["FoundTest"];
 export type Diagnosis = { code: string; title: string };
 
-/** Item is a test on the pad with what is said of it. */
+/** Item is a test on the pad, or imaging, a procedure or a supply, with what is said of it. */
 export type Item = {
   test: Test;
   diagnoses: string[];
@@ -12,7 +13,27 @@ export type Item = {
   remark: string;
   timing?: Timing; // where it differs from that of the pad
   choice?: 0 | 1 | 2 | 3; // of the patient, on the advance notice
+  to?: string; // of what is no test: who does it, in the directory; undefined until chosen
+  reason?: string; // why it is ordered in spite of a serious warning
+  request?: string; // of what is no test: names this ordering of it
 };
+
+/** isTest says that an item is a laboratory's. */
+export const isTest = (i: Item) => i.test.kind === "";
+
+/** Along is a prescription or a referral that was put on the pad, to be signed with the rest. */
+export type Along = { title: string; says: string[]; slot: string; draft: unknown } & (
+  | { kind: "prescription"; body: Schemas["NewPrescription"] }
+  | { kind: "referral"; body: Schemas["NewReferral"] }
+);
+
+/** useAlong holds what was put on the pad of a patient, at a visit or without one. */
+export const useAlong = (patient: string, visit = "") =>
+  useLeft<Along[]>(
+    `along ${patient} ${visit}`,
+    () => [],
+    (v) => v.length === 0,
+  );
 export type Timing = { due: string; every: number; until: string };
 export const now: Timing = { due: "", every: 0, until: "" };
 
@@ -60,7 +81,7 @@ export const key = (t: { laboratory: string; code: string }) => `${t.laboratory}
 /** added puts a test on the pad, once, for some diagnoses. */
 export function added(items: Item[], t: Test, diagnoses: string[]): Item[] {
   if (items.some((i) => key(i.test) === key(t))) return items;
-  return [...items, { test: t, diagnoses, answers: {}, remark: "" }];
+  return [...items, { test: t, diagnoses, answers: {}, remark: "", request: crypto.randomUUID() }];
 }
 
 /** asked lists the questions of an item that are asked, given the answers so far. */
@@ -77,7 +98,7 @@ export function asked(i: Item): Schemas["EntryQuestion"][] {
 export function answering(items: Item[], of: Item, question: string, answer: string): Item[] {
   return items.map((i) => {
     const same = key(i.test) === key(of.test);
-    const asks = i.test.laboratory === of.test.laboratory && i.test.questions.some((q) => q.code === question);
+    const asks = isTest(of) && i.test.laboratory === of.test.laboratory && i.test.questions.some((q) => q.code === question);
     const was = of.answers[question] ?? "";
     return same || (asks && (i.answers[question] ?? "") === was) ? { ...i, answers: { ...i.answers, [question]: answer } } : i;
   });
@@ -88,8 +109,35 @@ export function lacking(i: Item, anyDiagnosis: boolean): string {
   if (i.diagnoses.length === 0)
     return `Link a diagnosis to ${i.test.name}.${anyDiagnosis ? "" : " Add one to the visit or the problem list first."}`;
   const q = asked(i).find((x) => x.required && !(i.answers[x.code] ?? "").trim());
-  return q ? `${i.test.name} asks: ${q.words}.` : "";
+  if (q) return `${i.test.name} asks: ${q.words}.`;
+  if (isTest(i)) return "";
+  if (!i.to) return `Say who does it: ${i.test.name}.`;
+  return i.test.kind !== "supply" && i.remark.trim() === "" ? `Write what ${i.test.name} is to answer.` : "";
 }
+
+/** studies writes what is no test as the server takes it. */
+export function studies(items: Item[], c: Common): Schemas["NewReferral"][] {
+  const urgencies = { R: "routine", A: "urgent", S: "stat" } as const;
+  return items
+    .filter((i) => !isTest(i))
+    .map((i) => ({
+      to: i.to ?? "",
+      item: i.test.code,
+      question: i.remark.trim(),
+      urgency: urgencies[c.priority],
+      diagnoses: i.diagnoses,
+      answers: given(i),
+      on: (i.timing ?? c.timing).due || undefined,
+      reason: i.reason?.trim() || undefined,
+      requestId: i.request ?? "",
+    }));
+}
+
+/** given are the answers to the questions that are asked. */
+export const given = (i: Item) =>
+  asked(i)
+    .map((q) => ({ question: q.code, answer: (i.answers[q.code] ?? "").trim() }))
+    .filter((a) => a.answer);
 
 /** body writes the pad as the server takes it. */
 export function body(items: Item[], c: Common) {
@@ -109,16 +157,14 @@ export function body(items: Item[], c: Common) {
         .filter((n) => n)
         .map((name) => ({ name })),
     ],
-    tests: items.map((i) => {
+    tests: items.filter(isTest).map((i) => {
       const t = i.timing ?? c.timing;
       return {
         laboratory: i.test.laboratory,
         code: i.test.code,
         diagnoses: i.diagnoses,
         remark: i.remark.trim() || undefined,
-        answers: asked(i)
-          .map((q) => ({ question: q.code, answer: (i.answers[q.code] ?? "").trim() }))
-          .filter((a) => a.answer),
+        answers: given(i),
         due: t.due || undefined,
         every: t.every || undefined,
         until: t.every ? t.until : undefined,

@@ -10,6 +10,7 @@ import { Choice } from "../kit/Choice";
 import { Why } from "../kit/Form";
 import { Panel } from "../kit/Panel";
 import { Wrong } from "../kit/Wrong";
+import { useAlong } from "../order/pad";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
@@ -36,6 +37,7 @@ export function Prescribe({
   medicines,
   answers,
   begin,
+  onto,
   close,
 }: {
   patient: Schemas["PatientView"];
@@ -45,6 +47,8 @@ export function Prescribe({
   answers?: { inquiry: string; line: string };
   /** What the line begins with, where nothing was left on it. */
   begin?: string;
+  /** Goes to the order pad, where it was put to be signed with the rest. */
+  onto?: () => void;
   close: () => void;
 }) {
   const client = useQueryClient();
@@ -66,6 +70,7 @@ export function Prescribe({
   };
   const [error, setError] = useState("");
   const [code, setCode] = useState("");
+  const [, setAlong] = useAlong(patient.id, visitId);
   const [stopping, setStopping] = useState("");
   const input = useRef<HTMLInputElement>(null);
   const why = useRef<HTMLInputElement>(null);
@@ -91,7 +96,7 @@ export function Prescribe({
   const other = same ? undefined : r?.onList[0];
   const instead = d.instead || (other && !d.beside ? other.id : "");
   const edit = (x: Partial<Drug>) => r && change({ drug: { ...r.drug, ...x } });
-  async function send() {
+  async function send(together = false) {
     if (empty) {
       setError("Write the medicine and how it is taken.");
       return;
@@ -104,24 +109,44 @@ export function Prescribe({
     else if (stop) setError(stop.says);
     else if (JSON.stringify([now.drug, now.warnings]) !== JSON.stringify([r?.drug, r?.warnings]))
       setError("Look at how it reads now, then sign.");
+    else if (together && controlled && target !== "" && maySign)
+      setError("A controlled substance that is sent is signed by itself, with the second factor.");
     else if (now.serious && d.reason.trim() === "" && maySign) {
       setError("A serious warning: say why it is prescribed all the same.");
       why.current?.focus();
-    } else if (controlled && target !== "" && maySign && code.trim() === "") setError("Enter the code of your second factor.");
+    } else if (together) putOn(now);
+    else if (controlled && target !== "" && maySign && code.trim() === "") setError("Enter the code of your second factor.");
     else await commit(now);
   }
+  const bodyOf = (now: Schemas["Reading"]) => ({
+    visitId,
+    to: target || undefined,
+    drug: now.drug,
+    instead: instead || undefined,
+    beside: d.beside || undefined,
+    reason: d.reason.trim() || undefined,
+    looked: d.looked || undefined,
+    inquiry: answers?.inquiry,
+    requestId: request,
+  });
+  function putOn(now: Schemas["Reading"]) {
+    const where = pharmacies.data?.find((p) => p.id === target)?.name ?? "printed";
+    setAlong((list) => [
+      ...list,
+      {
+        kind: "prescription",
+        title: now.says,
+        says: [`${now.reads}.`, `${now.amount}, refills ${now.drug.refills} · ${where}`],
+        slot: `prescription ${about}`,
+        draft: d,
+        body: bodyOf(now),
+      },
+    ]);
+    given();
+    onto?.();
+  }
   async function commit(now: Schemas["Reading"]) {
-    const body = {
-      visitId,
-      to: target || undefined,
-      drug: now.drug,
-      instead: instead || undefined,
-      beside: d.beside || undefined,
-      reason: d.reason.trim() || undefined,
-      looked: d.looked || undefined,
-      inquiry: answers?.inquiry,
-      requestId: request,
-    };
+    const body = bodyOf(now);
     const at = { params: { path: { id: patient.id } } };
     const done = () => {
       given();
@@ -177,6 +202,7 @@ export function Prescribe({
       label: maySign ? "Sign and send the prescription" : "Lay the prescription for signature",
       run: () => void send(),
     },
+    ...(onto ? [{ key: "Alt+g", label: "Put it on the order, to be signed with the rest", run: () => void send(true) }] : []),
     { key: "Escape", label: "Leave the prescription", run: close },
   ]);
   return (
@@ -344,6 +370,11 @@ export function Prescribe({
         <button type="button" className="act" disabled={busy} onClick={() => void send()}>
           {!maySign ? "Lay it for signature" : target ? "Sign and send" : "Sign"} <KeyCap k="Ctrl+Enter" />
         </button>
+        {onto && (
+          <button type="button" className="choice" onClick={() => void send(true)}>
+            Onto the order <KeyCap k="Alt+G" />
+          </button>
+        )}
         <button type="button" className="plain" onClick={close}>
           Leave <KeyCap k="Escape" />
         </button>

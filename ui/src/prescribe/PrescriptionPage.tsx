@@ -113,7 +113,11 @@ function Whole({ opened: { patient: p, prescription: r }, next }: { opened: Sche
         </p>
       )}
       <p className="small mt-1">
-        {r.signedAt ? `Signed by ${r.clinician}, ${moment(r.signedAt)}` : `Written by ${r.by}, not signed`}
+        {!r.signedAt
+          ? `Written by ${r.by}, not signed`
+          : r.taker
+            ? `By telephone from ${r.clinician}, taken down by ${r.taker}, ${moment(r.signedAt)}`
+            : `Signed by ${r.clinician}, ${moment(r.signedAt)}`}
         {r.replaces && ` · after ${r.replaces}`}
         {r.signedAt && (
           <>

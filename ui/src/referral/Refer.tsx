@@ -10,6 +10,7 @@ import { Choice } from "../kit/Choice";
 import { Panel } from "../kit/Panel";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
+import { useAlong } from "../order/pad";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 
@@ -47,11 +48,17 @@ export function Refer({
   patient,
   visitId,
   diagnoses,
+  begin,
+  onto,
   close,
 }: {
   patient: Schemas["PatientView"];
   visitId?: string;
   diagnoses: { code: string; title: string }[];
+  /** What the search in the directory begins with. */
+  begin?: string;
+  /** Goes to the order pad, where it was put to be signed with the rest. */
+  onto?: () => void;
   close: () => void;
 }) {
   const client = useQueryClient();
@@ -72,7 +79,8 @@ export function Refer({
     put(x);
     setError("");
   };
-  const [words, setWords] = useState("");
+  const [words, setWords] = useState(begin ?? "");
+  const [, setAlong] = useAlong(patient.id, visitId);
   const [error, setError] = useState("");
   const who = useRef<HTMLInputElement>(null);
   const question = useRef<HTMLTextAreaElement>(null);
@@ -87,7 +95,7 @@ export function Refer({
   const goes = parts.filter((p) => d.parts.includes(p.id));
   const expected = d.expected || (along.data?.expected[d.urgency] ?? "");
   const toggle = (id: string) => change({ parts: d.parts.includes(id) ? d.parts.filter((p) => p !== id) : [...d.parts, id] });
-  async function send() {
+  async function send(together = false) {
     if (!d.to) {
       setError("Say to whom.");
       who.current?.focus();
@@ -120,6 +128,27 @@ export function Refer({
       expected: d.expected || undefined,
       requestId: request,
     };
+    if (together) {
+      setAlong((list) => [
+        ...list,
+        {
+          kind: "referral",
+          title: `Referral: ${d.to ? says(d.to) : ""}`,
+          says: [
+            d.question.trim(),
+            goes.length > 0
+              ? `Goes along: ${goes.map((p) => p.title.toLowerCase()).join(", ")}`
+              : "Nothing of the chart goes along",
+          ],
+          slot: `referral ${about}`,
+          draft: d,
+          body,
+        },
+      ]);
+      given();
+      onto?.();
+      return;
+    }
     const failed = (e: unknown) => {
       setError(say(e));
       void client.invalidateQueries({ queryKey: ["referral-parts", patient.id] });
@@ -163,6 +192,7 @@ export function Refer({
       label: `${parts.find((p) => p.id === id)?.title ?? id} goes along, or not`,
       run: () => toggle(id),
     })),
+    ...(onto ? [{ key: "Alt+g", label: "Put it on the order, to be signed with the rest", run: () => void send(true) }] : []),
     { key: "Escape", label: "Leave the referral", run: close },
   ]);
   return (
@@ -296,6 +326,11 @@ export function Refer({
         <button type="button" className="act" disabled={busy} onClick={() => void send()}>
           {maySign ? "Sign and send" : "Lay it for signature"} <KeyCap k="Ctrl+Enter" />
         </button>
+        {onto && (
+          <button type="button" className="choice" onClick={() => void send(true)}>
+            Onto the order <KeyCap k="Alt+G" />
+          </button>
+        )}
         <button type="button" className="plain" onClick={close}>
           Leave <KeyCap k="Escape" />
         </button>

@@ -2,7 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
-import { api, got, type Schemas, say } from "../exchange/client";
+import { api, got, Problem, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Awaited, Course, moment } from "../kit/Course";
@@ -32,6 +32,8 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
   const mayPrepare = useRight("write a referral for a physician's signature");
   const { sign, dialog, busy } = useSigning();
   const [text, setText] = useState("");
+  const [reason, setReason] = useState(""); // why it is ordered in spite of a serious warning
+  const [serious, setSerious] = useState(r.warnings.length > 0 && r.state === "to be signed");
   const [asking, setAsking] = useState<"" | "cancel" | "return" | "drop">("");
   const [error, setError] = useState("");
   const at = { params: { path: { id: r.id } } };
@@ -58,17 +60,26 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
   const signs = (title: string, act: (secret?: string) => Promise<unknown>) =>
     void sign({
       title,
-      lines: [`${p.given} ${p.family}, born ${day(p.birthDate)}`, says(r.to), r.question],
+      lines: [
+        `${p.given} ${p.family}, born ${day(p.birthDate)}`,
+        r.kind === "referral" ? says(r.to) : `${r.title}, ${says(r.to)}`,
+        r.question,
+      ],
       act,
       done: () => void run(async () => {}, true),
-      failed: (e) => setError(say(e)),
+      failed: (e) => {
+        setError(say(e));
+        if (e instanceof Problem && e.kind === "reason") setSerious(true);
+      },
     });
   const read = () =>
     signs("Sign the report as read", (secret) =>
       got(api.POST("/api/referrals/{id}/read", { ...at, body: { comment: text, secret } })),
     );
   const signIt = () =>
-    signs("Sign and send the referral", (secret) => got(api.POST("/api/referrals/{id}/sign", { ...at, body: { secret } })));
+    signs("Sign and send it", (secret) =>
+      got(api.POST("/api/referrals/{id}/sign", { ...at, body: { secret, reason: reason.trim() || undefined } })),
+    );
   useKeys([
     ...(report && maySign ? [{ key: "Ctrl+Enter", label: "Sign the report as read, and on", run: read }] : []),
     ...(waits && maySign ? [{ key: "Alt+s", label: "Sign and send the referral", run: signIt }] : []),
@@ -80,20 +91,42 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
       <Whose patient={p} />
       <p className="mt-3 flex flex-wrap items-baseline justify-between gap-x-4">
         <span>
-          <strong className="font-semibold">Referral to {says(r.to)}</strong>{" "}
+          <strong className="font-semibold">{r.kind === "referral" ? `Referral to ${says(r.to)}` : r.title}</strong>{" "}
           <span className="small">
-            <span className="font-mono">{r.number}</span> · {reaches(r.to)}
+            <span className="font-mono">{r.number}</span>
+            {r.kind !== "referral" && ` · ${r.kind} at ${says(r.to)}`} · {reaches(r.to)}
             {r.to.phone && ` · telephone ${r.to.phone}`}
           </span>
         </span>
         <span className={r.acts ? "font-semibold text-carried" : "text-faded"}>{r.state}</span>
       </p>
-      <p className="mt-1 max-w-[70ch] font-serif text-title whitespace-pre-line">{r.question}</p>
+      {r.question && <p className="mt-1 max-w-[70ch] font-serif text-title whitespace-pre-line">{r.question}</p>}
+      {r.details.map((x) => (
+        <p key={x}>{x}</p>
+      ))}
+      {r.warnings.map((w) => (
+        <p key={w} className="text-alarm">
+          <span className="font-semibold">■ </span>
+          {w}.
+        </p>
+      ))}
+      {r.why && <p className="small">Ordered all the same: {r.why}</p>}
+      {r.speaks && <p className="small">An interpreter is asked for: {r.speaks}</p>}
       <p className="small mt-1">
-        For {r.diagnoses.map((d) => `${d.title} (${d.code})`).join(", ")} · {r.urgency} · report wanted by {day(r.expected)} ·{" "}
-        {r.signedAt ? `signed by ${r.clinician}, ${moment(r.signedAt)}` : `written by ${r.by}, not signed`} ·{" "}
+        For {r.diagnoses.map((d) => `${d.title} (${d.code})`).join(", ")} · {r.urgency} ·{" "}
+        {r.kind === "supply" ? "wanted by" : "report wanted by"} {day(r.expected)} ·{" "}
+        {r.signedAt
+          ? r.taker
+            ? `by telephone from ${r.clinician}, taken down by ${r.taker}, ${moment(r.signedAt)}`
+            : `signed by ${r.clinician}, ${moment(r.signedAt)}`
+          : `written by ${r.by}, not signed`}{" "}
+        ·{" "}
         <a className="plain py-0" href={`/api/referrals/${r.id}/letter.pdf`} target="_blank" rel="noreferrer">
-          Letter
+          {r.kind === "referral" ? "Letter" : "Order on paper"}
+        </a>{" "}
+        ·{" "}
+        <a className="plain py-0" href={`/api/referrals/${r.id}/sheet.pdf`} target="_blank" rel="noreferrer">
+          Sheet for the patient
         </a>
       </p>
       {r.parts.length > 0 && (
@@ -138,6 +171,16 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
           </button>
         </div>
       )}
+      {waits && maySign && serious && (
+        <input
+          aria-label="Why it is ordered all the same"
+          placeholder="Why it is ordered all the same"
+          className="field mt-2 block max-w-[70ch] border-alarm"
+          maxLength={1000}
+          value={reason}
+          onChange={(e) => setReason(e.target.value)}
+        />
+      )}
       {waits && maySign && (
         <p className="mt-3 flex gap-3">
           <button type="button" className="act" disabled={busy} onClick={signIt}>
@@ -171,7 +214,7 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
       <p className="mt-2 flex gap-3 text-small">
         {cancellable && asking === "" && (
           <button type="button" className="plain py-0" onClick={() => setAsking("cancel")}>
-            Cancel the referral…
+            Cancel it…
           </button>
         )}
         {mayPrepare && (waits || r.state === "given back") && asking === "" && (

@@ -12,13 +12,13 @@ export function Referrals({ patient }: { patient: string }) {
   if (found.error) return <p className="small">{say(found.error)}</p>;
   if (!found.data || found.data.length === 0) return null;
   return (
-    <section aria-label="Referrals" className="mt-6">
-      <h2 className="mb-1 text-title-m">Referrals</h2>
+    <section aria-label="Imaging, procedures, supplies, referrals" className="mt-6">
+      <h2 className="mb-1 text-title-m">Imaging, procedures, supplies, referrals</h2>
       <Table
         className="text-aside"
         columns={[
           { word: "Signed", className: "w-36" },
-          { word: "To, and the question" },
+          { word: "What, to whom, and the question" },
           { word: "Stands", className: "w-44" },
           { word: "Awaited", className: "w-56" },
         ]}
@@ -28,9 +28,12 @@ export function Referrals({ patient }: { patient: string }) {
             <td className="py-1.5 pr-2">{r.signedAt ? day(r.signedAt) : "not signed"}</td>
             <td className="pr-3 pb-1.5">
               <Link to={`/desk/referral/${r.id}`} className="font-semibold hover:underline">
-                {says(r.to)}
+                {r.kind === "referral" ? says(r.to) : r.title}
               </Link>
-              <span className="small block">{r.question}</span>
+              <span className="small block">
+                {r.kind !== "referral" && `${says(r.to)}${r.question && " · "}`}
+                {r.question}
+              </span>
             </td>
             <td className="pr-2">{r.state}</td>
             <td>

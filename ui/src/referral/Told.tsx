@@ -15,6 +15,7 @@ const kinds: { says: Says; word: string; day?: string; detail: string; pdf?: boo
   { says: "no-show", word: "The patient did not come", day: "on", detail: "Why, if known" },
   { says: "asks", word: "They ask back", detail: "What they ask" },
   { says: "declines", word: "They declined", detail: "Why" },
+  { says: "has it", word: "The patient has it", detail: "Who said so" },
   { says: "asked after", word: "I asked after it", day: "look again on", detail: "With whom, and what they said" },
 ];
 
@@ -29,6 +30,7 @@ export function Told({ referral: r, done }: { referral: Schemas["ReferralView"];
   const [error, setError] = useState("");
   if (!may) return null;
   const k = kinds.find((x) => x.says === open);
+  const supply = r.kind === "supply";
   const ended = ["closed", "cancelled", "report to be read"].includes(r.state);
   async function keep(says: Says) {
     setError("");
@@ -64,6 +66,7 @@ export function Told({ referral: r, done }: { referral: Schemas["ReferralView"];
           </button>
         )}
         {kinds
+          .filter((x) => (supply ? !["reports", "sees", "no-show"].includes(x.says) : x.says !== "has it"))
           .filter((x) => !ended || x.says === "reports")
           .map((x) => (
             <button

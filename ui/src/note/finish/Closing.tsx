@@ -23,7 +23,7 @@ export function Closing({
   /** Opens what keeps promises of the plan: all that are given, at once. */
   keep: (promises: string[]) => void;
 }) {
-  const tests = list.points.map((p) => p.does).filter((d) => d.startsWith("order "));
+  const tests = list.points.map((p) => p.does).filter((d) => d.startsWith("order ") || d.startsWith("picture "));
   const stops = list.points.filter((p) => p.stops).length;
   return (
     <section aria-label="Closing list" className="mb-5 border-l-[3px] border-kelp bg-leaf py-2 pr-2 pl-3 text-aside">
@@ -40,7 +40,11 @@ export function Closing({
             </span>
             {p.does && (
               <button type="button" className="plain py-0" onClick={() => keep([p.does])}>
-                {p.does.startsWith("order ") ? "Order it" : p.does.startsWith("prescribe ") ? "Prescribe it" : "Refer"}
+                {p.does.startsWith("order ") || p.does.startsWith("picture ")
+                  ? "Order it"
+                  : p.does.startsWith("prescribe ")
+                    ? "Prescribe it"
+                    : "Refer"}
                 <span className="sr-only">: {p.says}</span>
               </button>
             )}
@@ -49,7 +53,7 @@ export function Closing({
       </ol>
       {tests.length > 1 && (
         <button type="button" className="choice mb-2 py-0.5 text-small" onClick={() => keep(tests)}>
-          Put the {tests.length} tests of the plan on the pad
+          Put the {tests.length} orders of the plan on the pad
         </button>
       )}
       {measures}
