@@ -293,6 +293,7 @@ func TestWhoPays(t *testing.T) {
 	r.Guarantor = "self"
 	_, err = c.app.Registration.ChangeRegistration(ctx, c.doctor(), patientID, registration.ChangedRegistration{Registration: r, Usual: now.Usual})
 	require.NoError(t, err)
+	c.app.Telephone = "555-0100"
 	out, err := c.pad(func(n *orders.NewOrder) { insurer(n); n.Drawing = order.DrawnNow }, order.Line{Test: "K"})
 	require.NoError(t, err)
 	require.Equal(t, "the insurer", out[0].Payer)
@@ -302,6 +303,18 @@ func TestWhoPays(t *testing.T) {
 	require.Contains(t, m, "|P-77\r")
 	require.Contains(t, m, "GT1|1||Marsh-Adeyemi^Ottoline")
 	require.Less(t, strings.Index(m, "IN1|"), strings.Index(m, "ORC|"))
+	field := func(segment string, n int) string {
+		for _, s := range strings.Split(m, "\r") {
+			if f := strings.Split(s, "|"); f[0] == segment && len(f) > n {
+				return f[n]
+			}
+		}
+		return ""
+	}
+	require.Equal(t, "P-77", field("IN2", 61), "the number of the member (HL7 v2.5.1, 6.5.7.61)")
+	require.Equal(t, "^PRN^PH^^^^^^^^^555-0118", field("IN2", 63), "how the insured is reached")
+	require.Equal(t, "^WPN^PH^^^^^^^^^555-0100", field("ORC", 14), "where the laboratory calls back")
+	require.Equal(t, field("ORC", 14), field("OBR", 17))
 }
 
 // What the pad offers before anything is typed.

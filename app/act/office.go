@@ -29,6 +29,7 @@ type Config struct {
 	Notice       coverage.Notice    // the advance notice, with the day up to which it may be used
 	Facility     string             // as we call ourselves in messages
 	Practice     string             // as we call ourselves to people
+	Telephone    string             // at which others call back; "" for none
 	Codes        func() (*coding.Library, *coding.Index, error)
 	Formers      func() (*coding.Formers, error) // former codes, which lead to present ones
 	Reader       func() (*coding.Reader, error)  // finds the codes that a text supports

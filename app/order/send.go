@@ -107,7 +107,7 @@ func (a *Acts) message(q *store.Q, o store.Order) (m hl7v2.Order, err error) {
 	if err != nil {
 		return m, err
 	}
-	m.Practice, m.Account = a.Practice, l.Account
+	m.Practice, m.Callback, m.Account = a.Practice, a.Telephone, l.Account
 	if !o.CollectedAt.IsZero() {
 		m.CollectedAt = o.CollectedAt.In(a.Location)
 		drawn, err := q.SpecimensOf([]string{o.ID})

@@ -666,7 +666,7 @@ func (a *Acts) dispatch(t *act.Tx, o store.Further, k kept, why string) error {
 		return err
 	}
 	out.Destination = pharmacy
-	out.Body, err = fhir.Prescription{Number: o.Number, Sent: a.Say(t.Now), Facility: a.Facility, From: fhir.Party{Name: a.Practice}, To: fhir.Party{Name: k.To.Says(), Account: k.To.Account, NPI: k.To.NPI},
+	out.Body, err = fhir.Prescription{Number: o.Number, Sent: a.Say(t.Now), Facility: a.Facility, From: fhir.Party{Name: a.Practice, Phone: a.Telephone}, To: fhir.Party{Name: k.To.Says(), Account: k.To.Account, NPI: k.To.NPI},
 		Signer: o.Clinician, Drug: k.Drug, Schedule: k.Schedule, Replaces: k.Replaces, Cancel: why, BasedOn: k.Origin,
 		Patient: fhir.Whose{Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Gender: fhir.Gender(p.Sex), Phone: p.Phone, Address: addressOf(reg)}}.Build()
 	if err != nil {

@@ -381,7 +381,7 @@ func (a *Acts) dispatch(t *act.Tx, o store.Further, k kept, why, answer, suffix 
 	if err != nil {
 		return err
 	}
-	r := fhir.Referral{Number: o.Number, Sent: a.Say(t.Now), Question: k.Question, Priority: k.Urgency, Expected: k.Expected, Facility: a.Facility, From: fhir.Party{Name: a.Practice},
+	r := fhir.Referral{Number: o.Number, Sent: a.Say(t.Now), Question: k.Question, Priority: k.Urgency, Expected: k.Expected, Facility: a.Facility, From: fhir.Party{Name: a.Practice, Phone: a.Telephone},
 		To: fhir.Party{Name: k.To.Says(), Account: k.To.Account, NPI: k.To.NPI}, Signer: o.Clinician, Letter: letter, Cancel: why, Answer: answer,
 		Patient: fhir.Whose{Record: p.Record, Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Gender: fhir.Gender(p.Sex), Phone: p.Phone,
 			Address: strings.Trim(reg.Address.Street+", "+reg.Address.City+" "+reg.Address.State+" "+reg.Address.Zip, ", ")}}

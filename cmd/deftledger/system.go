@@ -30,7 +30,7 @@ import (
 
 // options are the flags that serve and demo share.
 type options struct {
-	data, listen, mllp, lab, facility, practice, zone string
+	data, listen, mllp, lab, facility, practice, telephone, zone string
 	pharmacy, portal, device, fax, receivers          string
 	ask                                               time.Duration
 	idle                                              time.Duration
@@ -51,6 +51,7 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.receivers, "receivers", "", "base address of the FHIR interface of the practices that take referrals (none: not connected)")
 	f.DurationVar(&o.ask, "ask", 20*time.Second, "how often practices and pharmacies are asked what became of what was sent to them")
 	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages")
+	f.StringVar(&o.telephone, "telephone", "555-0100", "telephone at which laboratories and pharmacies call back")
 	f.StringVar(&o.practice, "practice", "Skerrow Island Family Practice", "name of the practice on paper")
 	f.StringVar(&o.zone, "zone", "America/New_York", "time zone of the practice")
 	f.DurationVar(&o.idle, "idle", 10*time.Minute, "the screen locks after this long without use")
@@ -240,7 +241,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 			return nil, err
 		}
 	}
-	sys.config = act.Config{Store: s, Keys: keys, Laboratories: d.Laboratories, Intervals: d.Intervals, Orderables: d.Orderables, Medicare: d.Medicare, Notice: d.Notice, LabAddr: o.lab, Facility: o.facility, Practice: o.practice,
+	sys.config = act.Config{Store: s, Keys: keys, Laboratories: d.Laboratories, Intervals: d.Intervals, Orderables: d.Orderables, Medicare: d.Medicare, Notice: d.Notice, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Telephone: o.telephone,
 		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines,
 		House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Measures: d.Measures,
 		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Receivers: o.receivers},

@@ -171,7 +171,7 @@ func TestAnOrderWithAllThatIsSaid(t *testing.T) {
 	for _, s := range m.Segments {
 		names = append(names, s.Name)
 	}
-	require.Equal(t, "MSH PID NK1 PV1 IN1 GT1 ORC TQ1 OBR NTE DG1 OBX OBX SPM", strings.Join(names, " "))
+	require.Equal(t, "MSH PID NK1 PV1 IN1 IN2 GT1 ORC TQ1 OBR NTE DG1 OBX OBX SPM", strings.Join(names, " "))
 	for _, c := range []struct {
 		segment     string
 		field, part int

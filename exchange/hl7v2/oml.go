@@ -25,6 +25,7 @@ type Order struct {
 	ClinicianID   string
 	NPI           string
 	Practice      string // who orders, in words
+	Callback      string // the telephone at which the laboratory calls; "" for none
 	Account       string // ours at the laboratory; "" for none
 	ClinicianName chart.Name
 	SignedAt      time.Time
@@ -93,7 +94,7 @@ func (o Order) Build() []byte {
 	}
 	for i, t := range o.Tests {
 		number := joined("^", fmt.Sprintf("%s-%d", o.Placer, i+1), Escape(o.Sender))
-		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician, "", "", "", "", "", "", "", t.Notice, o.facility())
+		seg("ORC", code, number, "", group, "", "", "", "", stamp(o.SignedAt), "", "", clinician, "", telephone(o.Callback, "work"), "", "", "", "", "", t.Notice, o.facility())
 		seg("TQ1", "1", "", "", "", "", "", strings.ReplaceAll(o.Due, "-", ""), "", o.Priority)
 		collector := ""
 		if o.CollectedBy.Family != "" {
@@ -108,7 +109,7 @@ func (o Order) Build() []byte {
 			modifiers = append(modifiers, Escape(m)+"^^HCPT")
 		}
 		seg("OBR", fmt.Sprint(i+1), number, "", name, "", "", stamp(o.CollectedAt), "", "", collector,
-			"", "", "", "", "", clinician, "", "", "", "", "", "", "", "", "", "", "", strings.Join(copies, "~"),
+			"", "", "", "", "", clinician, telephone(o.Callback, "work"), "", "", "", "", "", "", "", "", "", "", strings.Join(copies, "~"),
 			"", "", "", "", "", "", "", "", "", "", "", "", "", "", "", "", strings.Join(modifiers, "~"))
 		if o.Ask { // which order, and nothing that they have already
 			continue
@@ -244,6 +245,27 @@ func (o Order) insurance(seg func(...string), n int, c chart.Coverage) {
 	f[12], f[13], f[15] = strings.ReplaceAll(c.From, "-", ""), strings.ReplaceAll(c.Until, "-", ""), Escape(c.Kind)
 	f[16], f[17], f[22], f[36] = holder, relation, fmt.Sprint(n), Escape(c.Number)
 	seg(f...)
+	// IN2 says of which programme the number is (6: Medicare, 8: Medicaid, else 61), and how the insured is reached.
+	g := make([]string, 64)
+	g[0] = "IN2"
+	switch c.Kind {
+	case chart.OriginalMedicare:
+		g[6] = Escape(c.Number)
+	case "Medicaid":
+		g[8] = Escape(c.Number)
+	default:
+		g[61] = Escape(c.Number)
+	}
+	if c.Holder == "self" {
+		g[63] = telephone(o.Patient.Phone, "")
+	} else {
+		for _, x := range o.Registration.Contacts {
+			if x.ID == c.Holder {
+				g[63] = telephone(x.Phone, "")
+			}
+		}
+	}
+	seg(g...)
 }
 
 func (o Order) guarantor(seg func(...string)) {
