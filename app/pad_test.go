@@ -342,7 +342,7 @@ func TestAnOrderThatIsNotAnsweredComesUp(t *testing.T) {
 	o := c.order("K")
 	c.step()
 	late := func() []orders.OrderRowView {
-		v, err := c.app.Order.History(ctx, c.doctor(), "", orders.LateOrders, "")
+		v, err := c.app.Order.History(ctx, c.doctor(), orders.Sought{Which: orders.LateOrders})
 		require.NoError(t, err)
 		return v.Rows
 	}
@@ -518,7 +518,7 @@ func TestTheHistoryOfOrdersInPages(t *testing.T) {
 	seen := map[string]bool{}
 	after, pages := "", 0
 	for pages == 0 || after != "" {
-		v, err := c.app.Order.History(ctx, c.doctor(), patientID, orders.AllOrders, after)
+		v, err := c.app.Order.History(ctx, c.doctor(), orders.Sought{Patient: patientID, Which: orders.AllOrders, After: after})
 		require.NoError(t, err)
 		for _, r := range v.Rows {
 			require.False(t, seen[r.Order.ID], "an order stands once")
@@ -529,4 +529,9 @@ func TestTheHistoryOfOrdersInPages(t *testing.T) {
 	}
 	require.Len(t, seen, 130)
 	require.Equal(t, 3, pages)
+	for words, found := range map[string]int{"potas": 60, "K brinehouse otto": 60, "marsh POTASSIUM physician": 60, "sodium": 0, "potassium urate": 0, "assium": 0} {
+		v, err := c.app.Order.History(ctx, c.doctor(), orders.Sought{Which: orders.AllOrders, Words: words})
+		require.NoError(t, err)
+		require.Len(t, v.Rows, found, words)
+	}
 }

@@ -75,12 +75,12 @@ func (s *server) describeOrder(api huma.API) {
 	}) ([]orders.NeededView, error) {
 		return s.app.Order.Needed(who, in.Tests)
 	})
-	get(api, "orders", "/api/orders", func(ctx context.Context, who act.Actor, in *struct {
-		Patient string `query:"patient" maxLength:"64"`
-		Which   string `query:"which" enum:"all,going,late" default:"going"`
-		After   string `query:"after" maxLength:"100"`
-	}) (orders.HistoryView, error) {
-		return s.app.Order.History(ctx, who, in.Patient, in.Which, in.After)
+	// What is looked for may be somebody's name: it stands in no address.
+	does(api, http.MethodPost, "orders", "/api/orders", func(ctx context.Context, who act.Actor, in *struct {
+		Body orders.Sought
+	}) (*body[orders.HistoryView], error) {
+		out, err := s.app.Order.History(ctx, who, in.Body)
+		return &body[orders.HistoryView]{out}, err
 	})
 	does(api, http.MethodPost, "asked-after", "/api/orders/{id}/asked-after", func(ctx context.Context, who act.Actor, in *struct {
 		PathID

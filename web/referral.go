@@ -35,6 +35,9 @@ func (s *server) describeReferral(api huma.API) {
 	get(api, "referrals", "/api/patients/{id}/referrals", func(ctx context.Context, who act.Actor, in *PathID) ([]referral.ReferralView, error) {
 		return s.app.Referral.OfPatient(ctx, who, in.ID)
 	})
+	get(api, "referrals-under-way", "/api/referrals", func(ctx context.Context, who act.Actor, _ *struct{}) ([]referral.OpenedReferral, error) {
+		return s.app.Referral.UnderWay(ctx, who)
+	})
 	get(api, "referral", "/api/referrals/{id}", func(ctx context.Context, who act.Actor, in *PathID) (referral.OpenedReferral, error) {
 		return s.app.Referral.Open(ctx, who, in.ID)
 	})

@@ -2,6 +2,7 @@ package order
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"time"
 
@@ -58,9 +59,29 @@ const (
 	searched     = 20000
 )
 
-// History lists orders of a patient, or of the practice where patient is "".
-func (a *Acts) History(ctx context.Context, who act.Actor, patient, which, after string) (out HistoryView, err error) {
+// Sought says which orders of a history are looked for. Words are of the test, the laboratory,
+// the patient, who ordered it, its number or its state; all of them have to be there.
+type Sought struct {
+	Patient string `json:"patient,omitempty" maxLength:"64" doc:"Empty for the practice"`
+	Which   string `json:"which" enum:"all,going,late"`
+	Words   string `json:"words,omitempty" maxLength:"200"`
+	After   string `json:"after,omitempty" maxLength:"100"`
+}
+
+// has says whether an order is meant by words, as chart.Plain writes them.
+func (r OrderRowView) has(words []string) bool {
+	text := strings.Join([]string{r.Patient.Given, r.Patient.Family, r.Patient.Record, r.Order.Laboratory, r.Order.Clinician, r.Order.Placer, r.Order.State, r.Order.Priority, r.Order.Standing}, " ")
+	for _, t := range r.Order.Tests {
+		text += " " + t.Name + " " + t.Code
+	}
+	text = " " + chart.Plain(text)
+	return !slices.ContainsFunc(words, func(w string) bool { return !strings.Contains(text, " "+w) })
+}
+
+// History lists orders of a patient, or of the practice.
+func (a *Acts) History(ctx context.Context, who act.Actor, x Sought) (out HistoryView, err error) {
 	out.Rows = []OrderRowView{}
+	patient, which, words := x.Patient, x.Which, strings.Fields(chart.Plain(x.Words))
 	right := act.SeeOrders
 	if patient != "" {
 		right = act.SeeChart
@@ -73,10 +94,10 @@ func (a *Acts) History(ctx context.Context, who act.Actor, patient, which, after
 			}
 			patient = p.ID
 		}
-		at, id, _ := strings.Cut(after, " ")
+		at, id, _ := strings.Cut(x.After, " ")
 		cursor := store.OrderCursor{At: at, ID: id}
 		size := pageOfOrders
-		if which == LateOrders {
+		if which == LateOrders || len(words) > 0 {
 			size = 1000
 		}
 		for seen := 0; len(out.Rows) < pageOfOrders && seen < searched; seen += size {
@@ -90,7 +111,7 @@ func (a *Acts) History(ctx context.Context, who act.Actor, patient, which, after
 			}
 			for i, r := range rows {
 				cursor = store.OrderCursor{At: store.Stamp(page[i].SignedAt), ID: page[i].ID}
-				if which != LateOrders || r.Next.Late {
+				if (which != LateOrders || r.Next.Late) && r.has(words) {
 					out.Rows = append(out.Rows, r)
 				}
 				if len(out.Rows) == pageOfOrders {

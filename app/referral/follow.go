@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"net/http"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
@@ -480,6 +481,38 @@ func (a *Acts) OfPatient(ctx context.Context, who act.Actor, patient string) (ou
 	err = kind.OfPatient(ctx, a.Office, who, patient, func(q *store.Q, all []store.Further) (err error) {
 		out, err = a.views(q, all)
 		return err
+	})
+	return out, err
+}
+
+// UnderWay lists what is under way in the practice, the newest first, with whose it is.
+func (a *Acts) UnderWay(ctx context.Context, who act.Actor) (out []OpenedReferral, err error) {
+	out = []OpenedReferral{}
+	err = a.Look(ctx, who, act.SeeOrders, func(q *store.Q) error {
+		all, err := q.FurtherGoing(store.ReferralOrder, 500)
+		if err != nil {
+			return err
+		}
+		views, err := a.views(q, all)
+		if err != nil {
+			return err
+		}
+		ids := make([]string, len(views))
+		for i, v := range views {
+			ids[i] = v.PatientID
+		}
+		people, err := q.PatientsIn(ids)
+		if err != nil {
+			return err
+		}
+		for _, v := range views {
+			i := slices.IndexFunc(people, func(p chart.Patient) bool { return p.ID == v.PatientID })
+			if i >= 0 {
+				out = append(out, OpenedReferral{a.Patient(people[i]), v})
+			}
+		}
+		slices.SortStableFunc(out, func(x, y OpenedReferral) int { return strings.Compare(y.Referral.WrittenAt, x.Referral.WrittenAt) })
+		return nil
 	})
 	return out, err
 }

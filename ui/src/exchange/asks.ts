@@ -106,6 +106,7 @@ export const asks = {
     queryOptions({ queryKey: ["desk", "referral", id], queryFn: () => got(api.GET("/api/referrals/{id}", by(id))) }),
   referrals: (patient: string) =>
     queryOptions({ queryKey: ["referrals", patient], queryFn: () => got(api.GET("/api/patients/{id}/referrals", by(patient))) }),
+  underWay: () => queryOptions({ queryKey: ["desk", "referrals"], queryFn: () => got(api.GET("/api/referrals")) }),
   referralParts: (patient: string, visit?: string) =>
     queryOptions({
       queryKey: ["referral-parts", patient, visit ?? ""],

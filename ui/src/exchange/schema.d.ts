@@ -1329,9 +1329,9 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["orders"];
+        get?: never;
         put?: never;
-        post?: never;
+        post: operations["orders"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2247,6 +2247,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["take-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/referrals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["referrals-under-way"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -6165,6 +6181,14 @@ export interface components {
             text: string;
             title: string;
         };
+        Sought: {
+            after?: string;
+            /** @description Empty for the practice */
+            patient?: string;
+            /** @enum {string} */
+            which: "all" | "going" | "late";
+            words?: string;
+        };
         SourceView: {
             note: string;
             visitId: string;
@@ -9488,16 +9512,16 @@ export interface operations {
     };
     orders: {
         parameters: {
-            query?: {
-                patient?: string;
-                which?: "all" | "going" | "late";
-                after?: string;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sought"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -11543,6 +11567,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "referrals-under-way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedReferral"][];
+                };
             };
             /** @description Error */
             default: {

@@ -1,13 +1,13 @@
-import { useInfiniteQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { keepPreviousData, useInfiniteQuery } from "@tanstack/react-query";
+import { useDeferredValue, useRef, useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
-import { useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { More } from "../kit/More";
 import { Table } from "../kit/Table";
-import { Referrals } from "../referral/Referrals";
+import { Referrals, UnderWay } from "../referral/Referrals";
 import { happened } from "./AskAfter";
 
 const which = [
@@ -22,14 +22,21 @@ type Which = (typeof which)[number][0];
 export function History() {
   const { id: patient } = useParams();
   const [show, setShow] = useState<Which>(patient ? "all" : "late");
+  const [typed, setTyped] = useState("");
+  const words = useDeferredValue(typed.trim());
+  const filter = useRef<HTMLInputElement>(null);
   const pages = useInfiniteQuery({
-    queryKey: ["orders", patient ?? "", show],
-    queryFn: ({ pageParam }) => got(api.GET("/api/orders", { params: { query: { patient, which: show, after: pageParam } } })),
+    queryKey: ["orders", patient ?? "", show, words],
+    queryFn: ({ pageParam }) => got(api.POST("/api/orders", { body: { patient, which: show, words, after: pageParam } })),
     initialPageParam: "",
+    placeholderData: keepPreviousData,
     getNextPageParam: (last) => last.more || undefined,
   });
   const rows = pages.data?.pages.flatMap((p) => p.rows) ?? [];
-  useKeys(which.map(([code, word], i) => ({ key: String(i + 1), label: `${word}: orders`, run: () => setShow(code) })));
+  useKeys([
+    ...which.map(([code, word], i) => ({ key: String(i + 1), label: `${word}: orders`, run: () => setShow(code) })),
+    { key: "f", label: "Filter the orders", run: () => filter.current?.focus() },
+  ]);
   const whose = rows[0]?.patient;
   return (
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf px-10 py-5 max-phone:px-4">
@@ -50,12 +57,30 @@ export function History() {
             <span title={title}>{word}</span>
           </Choice>
         ))}
+        <input
+          ref={filter}
+          aria-label="Filter: test, patient, laboratory, clinician, number or state"
+          placeholder="test, patient, laboratory, clinician, state"
+          className="field mt-0 w-[300px] py-0.5 text-small"
+          maxLength={200}
+          value={typed}
+          onChange={(e) => setTyped(e.target.value)}
+          onKeyDown={onEscape(() => {
+            setTyped("");
+            filter.current?.blur();
+          })}
+        />
+        <KeyCap k="f" />
         <span className="small">{which.find(([code]) => code === show)?.[2]}</span>
       </p>
       {pages.error && <p className="small">{say(pages.error)}</p>}
       {pages.data && rows.length === 0 && (
         <p className="small">
-          {show === "late" ? "Nothing is late. An order stands here when its next event is overdue." : "No order yet."}
+          {words
+            ? "No order with all of these words."
+            : show === "late"
+              ? "Nothing is late. An order stands here when its next event is overdue."
+              : "No order yet."}
         </p>
       )}
       {rows.length > 0 && (
@@ -76,7 +101,7 @@ export function History() {
         </Table>
       )}
       <More of={pages} word="Earlier ones" itself />
-      {patient && <Referrals patient={patient} />}
+      {patient ? <Referrals patient={patient} words={words} /> : <UnderWay late={show === "late"} words={words} />}
     </main>
   );
 }
