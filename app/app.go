@@ -90,6 +90,9 @@ func (a *App) Step(ctx context.Context) error {
 	if err := a.Outbox.Step(ctx); err != nil {
 		return err
 	}
+	if err := a.Referral.Given(ctx); err != nil {
+		return err
+	}
 	if err := a.Referral.Poll(ctx); err != nil {
 		return err
 	}

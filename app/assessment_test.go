@@ -479,7 +479,7 @@ func TestTheClosingListHoldsThePlanAgainstTheOrders(t *testing.T) {
 	require.Equal(t, "Hemoglobin A1c is ordered, and the plan does not say so", promises())
 
 	c.save(id, note.Plan, "A1c. Refer to podiatry. Tdap today. Return in 2 weeks.", 1, "b")
-	require.Equal(t, "A referral is in the plan, none of this visit is signed; Tdap vaccine is in the plan, not given at this visit; A return is in the plan, not asked of the front desk; Basic metabolic panel is ordered, and the plan does not say so; Urate is ordered, and the plan does not say so", promises())
+	require.Equal(t, "A referral is in the plan, none of this visit is signed; Tdap vaccine is in the plan, neither given nor ordered at this visit; A return is in the plan, not asked of the front desk; Basic metabolic panel is ordered, and the plan does not say so; Urate is ordered, and the plan does not say so", promises())
 	_, err = c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, intake.VaccineEntry{ID: "one", Given: tdap})
 	require.NoError(t, err)
 	_, err = c.app.Visit.AskBack(ctx, c.doctor(), id, "2w", "")

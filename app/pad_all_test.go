@@ -4,15 +4,18 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
+	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	"deftledger/app/pad"
 	"deftledger/app/prescribe"
 	"deftledger/app/referral"
+	"deftledger/core/chart"
 	"deftledger/core/order"
 	core "deftledger/core/referral"
 )
@@ -186,4 +189,57 @@ func TestASupplyClosesWhenThePatientHasIt(t *testing.T) {
 	picture, err := c.app.Referral.Refer(ctx, c.doctor(), c.study(to, "us-kidney", "picture"))
 	require.NoError(t, err)
 	require.ErrorContains(t, c.app.Referral.Tell(ctx, c.jonah(), picture.ID, referral.ReferralTold{Says: core.HasIt}), "when its report was read")
+}
+
+// A vaccine that is ordered is given by the practice's own people: it stands in their list, closes
+// by itself once it is recorded, and is late at the end of its day.
+func TestAVaccineIsOrderedAndGivenHere(t *testing.T) {
+	c := open(t)
+	give := func(id, cvx string) {
+		t.Helper()
+		asked, err := c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, intake.VaccineEntry{ID: id, Confirmed: true,
+			Given: chart.Given{CVX: cvx, Dose: "0.5 mL", Route: "intramuscular", Site: "left deltoid", Lot: "L7", Maker: "Gannet", Expires: "2027-01-31", Sheet: "2025-01-31"}})
+		require.NoError(t, err)
+		require.Empty(t, asked.Questions)
+	}
+	give("before", "115")
+	c.now = c.now.Add(time.Minute)
+	n := c.study(directory.AddresseeView{}, "cvx-115", "tdap")
+	n.Question = ""
+	v, err := c.app.Referral.Refer(ctx, c.doctor(), n)
+	require.NoError(t, err)
+	require.Equal(t, "to be done here", v.State)
+	c.step()
+	require.Zero(t, c.count("SELECT count(*) FROM outbox"), "nothing leaves the house")
+	require.Equal(t, "to be done here", c.referred(v.ID).State, "what was given before the order does not fulfil it")
+	here, err := c.app.Referral.Here(ctx, c.jonah())
+	require.NoError(t, err)
+	require.Len(t, here, 1)
+	require.ErrorContains(t, c.app.Referral.Tell(ctx, c.jonah(), v.ID, referral.ReferralTold{Says: core.HasIt}), "record it at the intake")
+	require.ErrorContains(t, c.app.Referral.Tell(ctx, c.jonah(), v.ID, referral.ReferralTold{Says: core.Accepts}), "cannot be")
+	give("another", "113")
+	c.step()
+	require.Equal(t, "to be done here", c.referred(v.ID).State, "another vaccine does not fulfil it")
+
+	c.later(24 * 60 * 60)
+	_, err = c.app.Referral.RaiseLate(ctx)
+	require.NoError(t, err)
+	state, mark := c.lineOf(v.ID)
+	require.Equal(t, "open late", state+" "+mark)
+	give("given", "115")
+	c.step()
+	require.Equal(t, "closed", c.referred(v.ID).State)
+	require.Zero(t, c.count("SELECT count(*) FROM line WHERE subject = ? AND closed_at = ''", v.ID))
+	require.Contains(t, c.referred(v.ID).Events[0].Detail, "lot L7")
+
+	n.RequestID, n.To = "somewhere", c.practiceIn("fax").ID
+	_, err = c.app.Referral.Refer(ctx, c.doctor(), n)
+	require.ErrorContains(t, err, "goes to nobody")
+	n.RequestID, n.To = "declined", ""
+	again, err := c.app.Referral.Refer(ctx, c.doctor(), n)
+	require.NoError(t, err)
+	require.NoError(t, c.app.Referral.Tell(ctx, c.jonah(), again.ID, referral.ReferralTold{Says: core.Declines, Detail: "Not today."}))
+	_, mark = c.lineOf(again.ID)
+	require.Equal(t, "declined", mark, "it comes back to who ordered it")
+	require.Empty(t, c.verify())
 }

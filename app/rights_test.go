@@ -72,7 +72,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 
 		"Directory.Find": anybody, "Directory.Keep": anybody,
 		"Pad.Telephone": nursing, "Pad.Taken": clinical, "Pad.Own": physician, "Pad.Disown": physician, "Pad.Redress": nursing, "Pad.Sign": physician, "Pad.Prepare": preparing, "Referral.Concerns": clinical, "Referral.Ready": physician, "Referral.SheetPDF": clinical,
-		"Referral.UnderWay": matching, "Referral.Parts": clinical, "Referral.Refer": physician, "Referral.Prepare": preparing, "Referral.SignPrepared": physician, "Referral.LetterPDF": clinical, "Referral.Tell": clinical,
+		"Referral.UnderWay": matching, "Referral.Here": clinical, "Referral.Parts": clinical, "Referral.Refer": physician, "Referral.Prepare": preparing, "Referral.SignPrepared": physician, "Referral.LetterPDF": clinical, "Referral.Tell": clinical,
 		"Referral.Answer": physician, "Referral.Cancel": physician, "Referral.Read": physician, "Referral.Return": physician, "Referral.Drop": preparing, "Referral.OfPatient": clinical, "Referral.Open": clinical,
 
 		"Prescribe.Read": clinical, "Prescribe.Prescribe": physician, "Prescribe.Prepare": preparing, "Prescribe.SignPrepared": physician, "Prescribe.PrintPDF": clinical, "Prescribe.Tell": clinical,

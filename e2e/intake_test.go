@@ -68,7 +68,7 @@ func TestTestsVaccinesAndAPreparedOrder(t *testing.T) {
 	h.press("Escape")
 	h.press("Alt+o")
 	h.sees("Prepare an order")
-	h.focused("Add a test, imaging, a procedure or a supply")
+	h.focused("Add a test, imaging, a procedure, a vaccine or a supply")
 	h.types("tsh")
 	h.sees("Thyroid stimulating hormone")
 	look(h, "prepare")

@@ -262,7 +262,7 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 
 	// An order: the letters of a search, and what was chosen.
 	h.press("o")
-	h.focused("Add a test, imaging, a procedure or a supply")
+	h.focused("Add a test, imaging, a procedure, a vaccine or a supply")
 	h.types("tsh")
 	h.sees("Thyroid")
 	h.press("Enter")
@@ -272,7 +272,7 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 	h.press("Escape")
 	closed("Order")
 	h.press("o")
-	h.focused("Add a test, imaging, a procedure or a supply")
+	h.focused("Add a test, imaging, a procedure, a vaccine or a supply")
 	value("ferr")
 	h.sees("Left here before and not sent.")
 	h.sees("Take off")
@@ -314,7 +314,7 @@ func TestEscapeLeavesAndLosesNothing(t *testing.T) {
 	h.press("Ctrl+Enter")
 	h.seesNot("Drawn and not kept")
 	h.click("Begun as an order")
-	h.focused("Add a test, imaging, a procedure or a supply")
+	h.focused("Add a test, imaging, a procedure, a vaccine or a supply")
 	h.click("Begin anew")
 	h.seesNot("Left here before and not sent.")
 	require.Equal(t, 0, p.count(t,

@@ -116,6 +116,22 @@ func TestOnePadForEverything(t *testing.T) {
 	h.click("The patient has it")
 	h.click("Keep it")
 	h.wait(`document.body.innerText.includes("the patient has it")`, "the supply being settled")
+	// A vaccine stands in the list of those who give it.
+	h.chartOf("SK-20418")
+	h.press("o")
+	h.focused("Add a test, imaging")
+	h.types("tdap")
+	h.press("Ctrl+Enter")
+	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the vaccine being ordered")
+	h.open("/specimens")
+	h.sees("To be given here")
+	h.sees("Tdap")
+	look(h, "given-here")
+	h.click("Open")
+	h.sees("vaccine, given here")
+	h.click("It was given")
+	h.click("Keep it")
+	h.sees("It is not recorded that it was given")
 	others.Tell(number, func(s *standin.Sent) {
 		s.Status, s.Business, s.Report = "completed", "", "Impression: Kidneys of usual size, no obstruction."
 	})

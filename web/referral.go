@@ -38,6 +38,9 @@ func (s *server) describeReferral(api huma.API) {
 	get(api, "referrals-under-way", "/api/referrals", func(ctx context.Context, who act.Actor, _ *struct{}) ([]referral.OpenedReferral, error) {
 		return s.app.Referral.UnderWay(ctx, who)
 	})
+	get(api, "done-here", "/api/referrals/here", func(ctx context.Context, who act.Actor, _ *struct{}) ([]referral.OpenedReferral, error) {
+		return s.app.Referral.Here(ctx, who)
+	})
 	get(api, "referral", "/api/referrals/{id}", func(ctx context.Context, who act.Actor, in *PathID) (referral.OpenedReferral, error) {
 		return s.app.Referral.Open(ctx, who, in.ID)
 	})

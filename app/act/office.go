@@ -74,6 +74,7 @@ func NewOffice(c Config) *Office {
 	if c.Medicines == nil {
 		c.Medicines, _ = safety.New(safety.Knowledge{}) // knows no medicine, and says so of each
 	}
+	c.Orderables = c.Orderables.With(c.House.Vaccines)
 	o := &Office{Config: c, Hub: newHub(), Tests: order.NewFinder(c.Laboratories, c.Orderables.Searched()), gate: &gate{tried: map[string]tries{}},
 		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}
 	if c.Clock != nil {

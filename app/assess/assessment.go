@@ -329,9 +329,12 @@ func (a *Acts) Unkept(q *store.Q, c Case, blocks []note.Block) ([]note.Point, er
 	referrals, err := q.FurtherOf(c.Note.PatientID, store.ReferralOrder)
 	for _, r := range referrals {
 		if r.VisitID == c.Visit.ID && r.State != "cancelled" {
-			var k struct{ Item *struct{ Name string } }
+			var k struct{ Item *struct{ ID, Name string } }
 			if json.Unmarshal(r.Detail, &k) == nil && k.Item != nil {
 				p.Pictures = append(p.Pictures, k.Item.Name)
+				if x, ok := a.Orderables.Item(k.Item.ID); ok && x.Vaccine != nil {
+					p.Given = append(p.Given, x.Vaccine.Words())
+				}
 				continue
 			}
 			p.Referred = true

@@ -15,7 +15,7 @@ type FoundTest struct {
 	order.Hit
 	LaboratoryName string `json:"laboratoryName"`
 	Paper          bool   `json:"paper" doc:"The laboratory takes orders on paper and by fax only"`
-	Kind           string `json:"kind" enum:",imaging,procedure,supply" doc:"Empty for a test of a laboratory"`
+	Kind           string `json:"kind" enum:",imaging,procedure,supply,vaccine" doc:"Empty for a test of a laboratory"`
 	By             string `json:"by" doc:"Of what is no test: what the directory is searched by for who does it"`
 }
 

@@ -42,7 +42,7 @@ type ReferralView struct {
 	PatientID string                  `json:"patientId"`
 	VisitID   string                  `json:"visitId"`
 	Number    string                  `json:"number"`
-	Kind      string                  `json:"kind" enum:"referral,imaging,procedure,supply"`
+	Kind      string                  `json:"kind" enum:"referral,imaging,procedure,supply,vaccine"`
 	Title     string                  `json:"title" doc:"What was ordered, with side and contrast; of a referral, to whom"`
 	Details   []string                `json:"details" doc:"What was answered of it, in words"`
 	Prepare   string                  `json:"prepare" doc:"How the patient prepares"`
@@ -117,6 +117,9 @@ func (a *Acts) views(q *store.Q, orders []store.Further) ([]ReferralView, error)
 // course is how far a referral has come.
 func (a *Acts) course(o store.Further, k kept, events []store.FurtherEvent) referral.Course {
 	c := referral.Course{State: referral.State(o.State), Urgency: k.Urgency, Since: since(o, events), Expected: k.Expected}
+	if k.Item != nil {
+		c.On = k.Item.On
+	}
 	for _, e := range events {
 		switch referral.Event(e.Says) {
 		case referral.Schedules:
@@ -334,8 +337,14 @@ func (a *Acts) Tell(ctx context.Context, who act.Actor, id string, x ReferralTol
 			return act.Refuse(act.Conflict, "Nothing is awaited of this referral: it is %s.", s)
 		} else if x.Says == referral.Delivered && s != referral.ToHand && s != referral.Failed && s != referral.Calling {
 			return act.Refuse(act.Conflict, "It is not waiting to be sent: it is %s.", s)
-		} else if x.Says == referral.HasIt && !detail(o).Item.supply() {
+		} else if x.Says == referral.HasIt && !detail(o).Item.supply() && !detail(o).Item.here() {
 			return act.Refuse(act.Conflict, "Only a supply is settled so: this closes when its report was read.")
+		} else if x.Says == referral.HasIt && detail(o).Item.here() {
+			if _, ok, err := givenSince(t.Q, o, detail(o)); err != nil {
+				return err
+			} else if !ok {
+				return act.Refuse(act.Conflict, "It is not recorded that it was given: record it at the intake, with its lot and maker. This closes by itself then.")
+			}
 		}
 		e := store.FurtherEvent{Detail: x.Detail, Happened: x.Day}
 		if x.Says == referral.Reports {
@@ -407,7 +416,7 @@ func (a *Acts) Cancel(ctx context.Context, who act.Actor, id, reason string) err
 		if was == referral.ToSign || was == referral.Returned {
 			return act.Refuse(act.Conflict, "It has not been signed: give it back, or drop it.")
 		}
-		never := was == referral.ToHand || was == referral.Failed
+		never := was == referral.ToHand || was == referral.Failed || was == referral.ToDo
 		if was == referral.Signed {
 			if never, err = t.WithdrawOutgoing(string(line.Referral), id); err != nil {
 				return err
@@ -486,9 +495,13 @@ func (a *Acts) OfPatient(ctx context.Context, who act.Actor, patient string) (ou
 }
 
 // UnderWay lists what is under way in the practice, the newest first, with whose it is.
-func (a *Acts) UnderWay(ctx context.Context, who act.Actor) (out []OpenedReferral, err error) {
+func (a *Acts) UnderWay(ctx context.Context, who act.Actor) ([]OpenedReferral, error) {
+	return a.underWay(ctx, who, act.SeeOrders, func(ReferralView) bool { return true })
+}
+
+func (a *Acts) underWay(ctx context.Context, who act.Actor, right act.Right, meant func(ReferralView) bool) (out []OpenedReferral, err error) {
 	out = []OpenedReferral{}
-	err = a.Look(ctx, who, act.SeeOrders, func(q *store.Q) error {
+	err = a.Look(ctx, who, right, func(q *store.Q) error {
 		all, err := q.FurtherGoing(store.ReferralOrder, 500)
 		if err != nil {
 			return err
@@ -507,7 +520,7 @@ func (a *Acts) UnderWay(ctx context.Context, who act.Actor) (out []OpenedReferra
 		}
 		for _, v := range views {
 			i := slices.IndexFunc(people, func(p chart.Patient) bool { return p.ID == v.PatientID })
-			if i >= 0 {
+			if i >= 0 && meant(v) {
 				out = append(out, OpenedReferral{a.Patient(people[i]), v})
 			}
 		}
@@ -603,6 +616,9 @@ func (a *Acts) RaiseLate(ctx context.Context) (n int, err error) {
 func (a *Acts) Run(ctx context.Context, every time.Duration) {
 	raised := time.Time{}
 	for ctx.Err() == nil {
+		if err := a.Given(ctx); err != nil && ctx.Err() == nil {
+			slog.Error("what was given here could not be closed", "error", err)
+		}
 		if err := a.Poll(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("the practices that take referrals could not be asked", "unreadable", errors.Is(err, fhir.ErrUnreadable))
 		}

@@ -11,6 +11,7 @@ import (
 	"deftledger/core/order"
 	"deftledger/core/orderable"
 	"deftledger/core/prescription"
+	"deftledger/core/referral"
 	"deftledger/core/safety"
 	"deftledger/exchange/pdf"
 	"deftledger/store"
@@ -20,13 +21,16 @@ import (
 type Ordered struct {
 	ID      string              `json:"id"`
 	Name    string              `json:"name"`
-	Kind    orderable.Kind      `json:"kind" enum:"imaging,procedure,supply"`
+	Kind    orderable.Kind      `json:"kind" enum:"imaging,procedure,supply,vaccine"`
 	Answers []order.EntryAnswer `json:"answers,omitempty"`
 	On      string              `json:"on,omitempty"`
 	Prepare string              `json:"prepare,omitempty"`
 }
 
 func (o *Ordered) supply() bool { return o != nil && o.Kind == orderable.Supply }
+
+// here says whether the practice's own people do it.
+func (o *Ordered) here() bool { return o != nil && o.Kind == orderable.Vaccine }
 
 func (o *Ordered) id() string {
 	if o == nil {
@@ -108,6 +112,9 @@ func (a *Acts) ordered(n *NewReferral) (*Ordered, error) {
 	}
 	if n.Expected == "" {
 		n.Expected = item.Kind.Wanted(n.Urgency, a.Today(), n.On)
+	}
+	if item.Here() && n.To != "" {
+		return nil, act.Refuse(act.Invalid, "%s is given here: it goes to nobody.", item.Name)
 	}
 	return &Ordered{ID: item.ID, Name: item.Name, Kind: item.Kind, Answers: answers, On: n.On, Prepare: item.Prepare}, nil
 }
@@ -256,4 +263,55 @@ func (a *Acts) SheetPDF(ctx context.Context, who act.Actor, id string) (out []by
 		err = a.Saw(ctx, who, "print sheet for the patient", patient, id)
 	}
 	return out, err
+}
+
+// Here lists what the practice's own people are to do, the earliest day first, with whose it is.
+func (a *Acts) Here(ctx context.Context, who act.Actor) ([]OpenedReferral, error) {
+	return a.underWay(ctx, who, act.SeeSpecimens, func(v ReferralView) bool { return v.State == string(referral.ToDo) })
+}
+
+// givenSince finds the record of a vaccine that was ordered, given since it was.
+func givenSince(q *store.Q, o store.Further, k kept) (chart.Immunization, bool, error) {
+	all, err := q.Immunizations(o.PatientID)
+	for _, x := range all {
+		if x.CVX == orderable.CVX(k.Item.id()) && !x.GivenAt.Before(o.SignedAt) {
+			return x, true, err
+		}
+	}
+	return chart.Immunization{}, false, err
+}
+
+// Given closes what was ordered to be given here and has been recorded since.
+func (a *Acts) Given(ctx context.Context) error {
+	var found []store.Further
+	if err := a.Store.Read(ctx, func(q *store.Q) error {
+		all, err := q.FurtherGoing(store.ReferralOrder, 2000)
+		for _, o := range all {
+			if err == nil && referral.State(o.State) == referral.ToDo {
+				ok := false
+				if _, ok, err = givenSince(q, o, detail(o)); ok {
+					found = append(found, o)
+				}
+			}
+		}
+		return err
+	}); err != nil {
+		return err
+	}
+	for _, was := range found {
+		if err := a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
+			o, err := t.FurtherByID(was.ID)
+			if err != nil {
+				return err
+			}
+			x, ok, err := givenSince(t.Q, o, detail(o))
+			if err != nil || !ok || referral.State(o.State) != referral.ToDo {
+				return err
+			}
+			return kind.Happen(t, &o, referral.HasIt, store.FurtherEvent{Detail: "recorded: " + x.Name + ", lot " + act.OrUnknown(x.Lot, "not recorded"), Happened: a.Say(x.GivenAt), Origin: "immunization " + x.ID})
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
 }

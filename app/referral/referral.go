@@ -78,6 +78,17 @@ type kept struct {
 	Reason    string                  `json:"reason,omitempty"`
 }
 
+// begins is where it stands once it is signed.
+func (k kept) begins() (referral.State, line.State) {
+	switch {
+	case k.Item.here():
+		return referral.ToDo, line.Waiting
+	case k.To.Reach == directory.Letter:
+		return referral.ToHand, line.Open
+	}
+	return referral.Signed, line.InHand
+}
+
 func detail(o store.Further) (k kept) {
 	_ = json.Unmarshal(o.Detail, &k) // written by us; what cannot be read is shown as empty and never sent
 	return k
@@ -151,7 +162,7 @@ func (a *Acts) Ready(ctx context.Context, who act.Actor, n NewReferral, prepare 
 		n.Expected = referral.Expect(n.Urgency, a.Today())
 	}
 	n.Question = strings.TrimSpace(n.Question)
-	if err := (referral.Wish{Question: n.Question, Urgency: n.Urgency, Diagnoses: n.Diagnoses, Expected: n.Expected, Supply: item.supply()}).Complete(a.Today()); err != nil {
+	if err := (referral.Wish{Question: n.Question, Urgency: n.Urgency, Diagnoses: n.Diagnoses, Expected: n.Expected, Supply: item.supply() || item.here()}).Complete(a.Today()); err != nil {
 		return nil, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 	}
 	k := kept{Item: item, Question: n.Question, Urgency: n.Urgency, Expected: n.Expected, Diagnoses: []store.CodedTitle{}, Parts: []paper.ChartPart{}}
@@ -193,21 +204,25 @@ func (a *Acts) Ready(ctx context.Context, who act.Actor, n NewReferral, prepare 
 		if err != nil {
 			return out, act.NotFound(err, "patient")
 		}
-		to, err := t.AddresseeByID(n.To)
-		if err != nil {
-			return out, act.NotFound(err, "entry of the directory")
+		if item.here() {
+			k.To = directory.AddresseeView{Kind: directory.Practice, Name: "here", Reach: directory.Letter}
+		} else {
+			to, err := t.AddresseeByID(n.To)
+			if err != nil {
+				return out, act.NotFound(err, "entry of the directory")
+			}
+			if to.Kind != directory.Practice || to.Gone {
+				return out, act.Refuse(act.Invalid, "%s takes no referrals.", to.Name)
+			}
+			k.To = directory.View(to)
 		}
-		if to.Kind != directory.Practice || to.Gone {
-			return out, act.Refuse(act.Invalid, "%s takes no referrals.", to.Name)
-		}
-		k.To = directory.View(to)
 		if n.Phone != nil {
 			k.Taker, k.Orderer = n.Phone.Taker, n.Phone.Name
 		}
 		if err := a.careful(t.Q, p, n, &k, prepare); err != nil {
 			return out, err
 		}
-		o := store.Further{ID: act.NewID(), Kind: store.ReferralOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: orderer, ByID: t.Who.ID, ToID: to.ID, RequestID: n.RequestID,
+		o := store.Further{ID: act.NewID(), Kind: store.ReferralOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: orderer, ByID: t.Who.ID, ToID: n.To, RequestID: n.RequestID,
 			WrittenAt: t.Now}
 		if err := further.For(t, &o, prepare); err != nil {
 			return out, err
@@ -220,10 +235,7 @@ func (a *Acts) Ready(ctx context.Context, who act.Actor, n NewReferral, prepare 
 		state, lineState := referral.ToSign, line.Open
 		if !prepare {
 			o.SignedAt = t.Now
-			state, lineState = referral.Signed, line.InHand
-			if k.To.Reach == directory.Letter {
-				state, lineState = referral.ToHand, line.Open
-			}
+			state, lineState = k.begins()
 		}
 		o.State = string(state)
 		if o.Detail, err = json.Marshal(k); err != nil {
@@ -321,10 +333,7 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, reason, secr
 		if err != nil {
 			return err
 		}
-		state, lineState := referral.Signed, line.InHand
-		if k.To.Reach == directory.Letter {
-			state, lineState = referral.ToHand, line.Open
-		}
+		state, lineState := k.begins()
 		if err := t.SignFurther(id, who.ID, string(state), e.Folio, t.Now); err != nil {
 			return act.Stale(err, "The referral")
 		}

@@ -252,7 +252,7 @@ func Unkept(plan string, p Promised) []Point {
 			}
 			if shot.MatchString(c.text) {
 				if w, ok := unvaccinated(c, p); ok {
-					promised("vaccine "+w, strings.ToUpper(w[:1])+w[1:]+" vaccine is in the plan, not given at this visit", "")
+					promised("vaccine "+w, strings.ToUpper(w[:1])+w[1:]+" vaccine is in the plan, neither given nor ordered at this visit", "vaccine "+w)
 				}
 			}
 		}

@@ -97,7 +97,7 @@ func TestWhatThePlanPromisesAndNothingHolds(t *testing.T) {
 		{"F/u in 4-6 wks.", Promised{}, "A return is in the plan, not asked of the front desk"},
 		{"Follow up in 3 months.", Promised{Back: true}, ""},
 		{"Return if fever. Return to work in 2 weeks. Follow up with cardiology in 2 weeks. Potassium.", Promised{Ordered: []string{"BMP"}}, ""},
-		{"Flu shot today.", Promised{}, "Flu vaccine is in the plan, not given at this visit"},
+		{"Flu shot today.", Promised{}, "Flu vaccine is in the plan, neither given nor ordered at this visit"},
 		{"Flu shot today.", Promised{Given: [][]string{{"influenza", "flu"}}}, ""},
 		{"Declines flu shot. Shingles vaccine at the pharmacy. Influenza vaccine as due. Treat the flu.", Promised{}, ""},
 	} {

@@ -14,6 +14,9 @@ import (
 // pregnant is the code of the question that is asked of those who may be.
 const pregnant = "pregnant"
 
+// unsaid is the answer of who does not know.
+const unsaid = "not known"
+
 // The sources of what is said here.
 const (
 	acr    = "ACR, Manual on Contrast Media, 2024"
@@ -21,6 +24,8 @@ const (
 	acrspr = "ACR-SPR, practice parameter for imaging pregnant patients, 2023"
 	acog   = "ACOG, Committee Opinion 723, 2017"
 	acrMR  = "ACR, Manual on MR Safety, 2024"
+	acip   = "CDC, General Best Practice Guidelines for Immunization, 2024"
+	cdc    = "CDC, immunization schedules, 2025"
 )
 
 var (
@@ -59,6 +64,10 @@ func (x Item) AsksPregnant(r chart.Record) bool {
 func (x Item) Concerns(r chart.Record, medicines *safety.Catalogue, answers []order.EntryAnswer) (out []safety.Warning) {
 	add := func(k safety.Kind, g safety.Grade, says, why, advice, source string) {
 		out = append(out, safety.Warning{Kind: k, Grade: g, Says: says, Why: why, Advice: advice, Source: source})
+	}
+	if x.Vaccine != nil {
+		x.vaccine(r, medicines, answers, add)
+		return safety.Ranked(out)
 	}
 	contrast := given(answers, "contrast")
 	dye := x.Contrast != "" && contrast != "" && contrast != "without"
@@ -182,7 +191,67 @@ func (x Item) metal(r chart.Record, answers []order.EntryAnswer, add adds) {
 	case found:
 	case said == "yes":
 		add(safety.Condition, safety.Avoid, "There is an implant or metal", "the magnet may move, heat or stop it", advice, acrMR)
-	case said == "" || said == "not known":
+	case said == "" || said == unsaid:
 		add(safety.Condition, safety.Unchecked, "Not checked: implants and metal", "nobody has said", "", "")
+	}
+}
+
+// weakened are beginnings of codes of a weakened immune system: HIV, blood and lymph cancers,
+// disorders of immunity, transplants, long-term immunosuppressants.
+var weakened = []string{"B20", "C81", "C82", "C83", "C84", "C85", "C86", "C88", "C90", "C91", "C92", "C93", "C94", "C95", "C96", "D80", "D81", "D82", "D83", "D84", "Z94", "Z79.6", "Z79.52"}
+
+// weakening are ingredients that weaken it, in doses that a chart may not tell.
+var weakening = []string{"prednisone", "prednisolone", "methylprednisolone", "dexamethasone", "methotrexate", "azathioprine", "mycophenolate", "cyclosporine", "tacrolimus", "sirolimus", "leflunomide",
+	"cyclophosphamide", "adalimumab", "etanercept", "infliximab", "golimumab", "certolizumab", "rituximab", "tofacitinib", "baricitinib", "upadacitinib", "abatacept", "tocilizumab", "mercaptopurine"}
+
+// contents are what vaccines may hold, and people may be allergic to.
+var contents = regexp.MustCompile(`(?i)\b(vaccines?|eggs?|gelatine?|neomycin|streptomycin|polymyxin|latex|yeast|thimerosal|polysorbate|polyethylene glycol|peg)\b`)
+
+// vaccine says what speaks against giving one. What was given before, and when, is asked
+// where it is recorded.
+func (x Item) vaccine(r chart.Record, medicines *safety.Catalogue, answers []order.EntryAnswer, add adds) {
+	if m := r.Months(); m < 0 {
+		add(safety.Age, safety.Unchecked, "Age not checked", "the birth date is not known", "", "")
+	} else if m < x.Vaccine.Months {
+		add(safety.Age, safety.Watch, "The age of this patient", strings.TrimSuffix(x.Vaccine.Questions(m, r.Day, nil)[0], ". Is it right for this patient?"), "", cdc)
+	}
+	for _, a := range r.Allergies {
+		if a.Substance != "" && a.Certainty != "refuted" && contents.MatchString(a.Substance) {
+			add(safety.Allergy, safety.Watch, "Allergy on the list: "+a.Substance, "the product may hold it", "Look at the package before it is given", acip)
+		}
+	}
+	if len(r.Allergies) == 0 {
+		add(safety.NotChecked, safety.Unchecked, "Not checked against allergies", "nobody has recorded any, nor that none are known", "", "")
+	}
+	if !x.Vaccine.Live {
+		return
+	}
+	const advice = "A live vaccine is not given then, unless somebody who knows says so"
+	p, said := safety.PregnancyOf(r), given(answers, pregnant)
+	switch {
+	case p.Pregnant && said == "no":
+		add(safety.InPregnancy, safety.Avoid, "Pregnant by the chart, and the answer is no", "a live vaccine may reach the child", advice, acip)
+	case p.Pregnant || said == "yes":
+		add(safety.InPregnancy, safety.Avoid, "Pregnant", "a live vaccine may reach the child", advice, acip)
+	case p.Could && said != "no":
+		add(safety.InPregnancy, safety.Unchecked, "Not checked: whether pregnant", "nobody has said", "", "")
+	}
+	for _, c := range slices.Concat(r.ProblemCodes(), r.Addressed) {
+		if slices.ContainsFunc(weakened, func(w string) bool { return strings.HasPrefix(c, w) }) {
+			add(safety.Condition, safety.Avoid, "A weakened immune system may be behind "+c, "a live vaccine may make ill", advice, acip)
+		}
+	}
+	var unknown []string
+	for _, m := range r.Medicines {
+		is := medicines.Ingredients(m.Name)
+		switch {
+		case len(is) == 0:
+			unknown = append(unknown, m.Name)
+		case slices.ContainsFunc(is, func(i string) bool { return slices.Contains(weakening, i) }):
+			add(safety.Condition, safety.Watch, m.Name, "it weakens the immune system where the dose is high enough; a live vaccine may then make ill", "Know the dose and for how long", acip)
+		}
+	}
+	if len(unknown) > 0 {
+		add(safety.NotChecked, safety.Unchecked, strings.Join(unknown, ", ")+": not checked", "no medicine the list knows, so whether it weakens the immune system is not known", "", "")
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"strings"
 	"time"
 
+	"deftledger/core/chart"
 	"deftledger/core/order"
 )
 
@@ -21,6 +22,7 @@ const (
 	Imaging   Kind = "imaging"
 	Procedure Kind = "procedure"
 	Supply    Kind = "supply"
+	Vaccine   Kind = "vaccine" // given in the house
 )
 
 // List is the part of a pad's search that is no laboratory's test list.
@@ -37,7 +39,8 @@ type Item struct {
 	Radiation string // near or far from the womb; "" for none
 	Contrast  string // iodine or gadolinium, where it may be given; "" for none
 	Magnet    bool
-	Prepare   string // how the patient prepares, in plain words
+	Prepare   string         // how the patient prepares, in plain words
+	Vaccine   *chart.Vaccine // of one that is given in the house
 }
 
 // Catalogue is the list of what can be ordered.
@@ -56,6 +59,43 @@ func (c *Catalogue) Item(id string) (Item, bool) {
 		return Item{}, false
 	}
 	return c.Items[i], true
+}
+
+// Here says whether it is done in the house, by its own people.
+func (x Item) Here() bool { return x.Vaccine != nil }
+
+// vaccineID begins the ID of a vaccine; its CVX code follows.
+const vaccineID = "cvx-"
+
+// CVX is the code of the vaccine that an ID names; "" for what is none.
+func CVX(id string) string {
+	code, ok := strings.CutPrefix(id, vaccineID)
+	if !ok {
+		return ""
+	}
+	return code
+}
+
+// With is the catalogue with the vaccines of the house.
+func (c *Catalogue) With(vaccines []chart.Vaccine) *Catalogue {
+	out := &Catalogue{byID: map[string]int{}}
+	if c != nil {
+		out.Items = slices.Clone(c.Items)
+	}
+	for _, v := range vaccines {
+		x := Item{ID: vaccineID + v.CVX, Name: v.Name, Kind: Vaccine, Questions: []order.EntryQuestion{}, Vaccine: &v}
+		for _, w := range append(v.Words(), v.Name, strings.Join(v.Also, " ")) {
+			x.Also = append(x.Also, w, w+" vaccine", w+" shot")
+		}
+		if v.Live {
+			x.Questions = append(x.Questions, order.EntryQuestion{Code: pregnant, Words: "Pregnant", Kind: order.AnswerChoice, Choices: []string{"no", "yes", unsaid}})
+		}
+		out.Items = append(out.Items, x)
+	}
+	for i, x := range out.Items {
+		out.byID[x.ID] = i
+	}
+	return out
 }
 
 // Searched gives the list to the search of the pad, which finds tests and these together.
@@ -194,6 +234,7 @@ var wanted = map[Kind]map[string]int{
 	Imaging:   {"routine": 21, "urgent": 3, "stat": 1},
 	Procedure: {"routine": 42, "urgent": 10, "stat": 2},
 	Supply:    {"routine": 14, "urgent": 3, "stat": 1},
+	Vaccine:   {"routine": 1, "urgent": 1, "stat": 1},
 }
 
 // Wanted is the day (YYYY-MM-DD) by which the report, or the supply, is wanted where nobody

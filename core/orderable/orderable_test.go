@@ -30,7 +30,7 @@ func rows(t *testing.T, file string) (out [][]string) {
 func TestSearches(t *testing.T) {
 	ref, err := shipped.Read()
 	require.NoError(t, err)
-	f := order.NewFinder(ref.Laboratories, ref.Orderables.Searched())
+	f := order.NewFinder(ref.Laboratories, ref.Orderables.With(ref.Vaccines).Searched())
 	right, all := 0, 0
 	for _, r := range rows(t, "testdata/searches.tsv") {
 		all++
@@ -55,7 +55,7 @@ func TestConcerns(t *testing.T) {
 	ref, err := shipped.Read()
 	require.NoError(t, err)
 	for _, r := range rows(t, "testdata/concerns.tsv") {
-		item, ok := ref.Orderables.Item(r[0])
+		item, ok := ref.Orderables.With(ref.Vaccines).Item(r[0])
 		require.True(t, ok, r[0])
 		years := map[string]string{"10": "2016", "30": "1996", "40": "1986", "60": "1966", "62": "1964", "70": "1956"}[r[3]]
 		require.NotEmpty(t, years)
@@ -108,7 +108,7 @@ func TestConcerns(t *testing.T) {
 func TestWhatIsNotKnownIsSaid(t *testing.T) {
 	ref, err := shipped.Read()
 	require.NoError(t, err)
-	item, _ := ref.Orderables.Item("ct-chest")
+	item, _ := ref.Orderables.With(ref.Vaccines).Item("ct-chest")
 	held := chart.Record{Day: "2026-11-23", Patient: chart.Patient{BirthDate: "1960-01-01", Sex: "M"}, Medicines: []chart.Medicine{{Name: "island herbal drops"}}}
 	got := item.Concerns(held, ref.Medicines, []order.EntryAnswer{{Question: "contrast", Answer: "with"}})
 	require.Len(t, got, 3)
@@ -150,7 +150,7 @@ func TestWhenItIsWanted(t *testing.T) {
 func TestTestsAreFoundBesides(t *testing.T) {
 	ref, err := shipped.Read()
 	require.NoError(t, err)
-	alone, besides := order.NewFinder(ref.Laboratories), order.NewFinder(ref.Laboratories, ref.Orderables.Searched())
+	alone, besides := order.NewFinder(ref.Laboratories), order.NewFinder(ref.Laboratories, ref.Orderables.With(ref.Vaccines).Searched())
 	var second []string
 	for _, r := range rows(t, "../order/testdata/searches.tsv") {
 		if len(r) < 2 || r[1] == "" {

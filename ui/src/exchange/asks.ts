@@ -107,6 +107,7 @@ export const asks = {
   referrals: (patient: string) =>
     queryOptions({ queryKey: ["referrals", patient], queryFn: () => got(api.GET("/api/patients/{id}/referrals", by(patient))) }),
   underWay: () => queryOptions({ queryKey: ["desk", "referrals"], queryFn: () => got(api.GET("/api/referrals")) }),
+  here: () => queryOptions({ queryKey: ["specimens", "here"], queryFn: () => got(api.GET("/api/referrals/here")) }),
   referralParts: (patient: string, visit?: string) =>
     queryOptions({
       queryKey: ["referral-parts", patient, visit ?? ""],

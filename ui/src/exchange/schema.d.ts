@@ -2269,6 +2269,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/referrals/here": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["done-here"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/referrals/{id}": {
         parameters: {
             query?: never;
@@ -4397,7 +4413,7 @@ export interface components {
              * @description Empty for a test of a laboratory
              * @enum {string}
              */
-            kind: "" | "imaging" | "procedure" | "supply";
+            kind: "" | "imaging" | "procedure" | "supply" | "vaccine";
             laboratory: string;
             laboratoryName: string;
             loinc: string;
@@ -5475,7 +5491,7 @@ export interface components {
              * @description Empty for a test of a laboratory
              * @enum {string}
              */
-            kind: "" | "imaging" | "procedure" | "supply";
+            kind: "" | "imaging" | "procedure" | "supply" | "vaccine";
             laboratory: string;
             laboratoryName: string;
             loinc: string;
@@ -5700,7 +5716,7 @@ export interface components {
             expected: string;
             id: string;
             /** @enum {string} */
-            kind: "referral" | "imaging" | "procedure" | "supply";
+            kind: "referral" | "imaging" | "procedure" | "supply" | "vaccine";
             late: boolean;
             /** @description What is awaited; empty when nothing is awaited from others */
             next: string;
@@ -11580,6 +11596,35 @@ export interface operations {
         };
     };
     "referrals-under-way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenedReferral"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "done-here": {
         parameters: {
             query?: never;
             header?: never;

@@ -246,10 +246,10 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
     let items: Item[] = [];
     let rest = "";
     for (const p of promises) {
-      const picture = p.startsWith("picture ");
+      const of = p.startsWith("picture ") ? ["imaging", "procedure"] : p.startsWith("vaccine ") ? ["vaccine"] : undefined;
       const words = p.slice(p.indexOf(" ") + 1);
       const found = await client.fetchQuery(asks.tests(words));
-      const what = found.find((t) => (picture ? t.kind === "imaging" || t.kind === "procedure" : t.code === words));
+      const what = found.find((t) => (of ? of.includes(t.kind) : t.code === words));
       const codes = (note.diagnoses ?? []).slice(0, 1).map((d) => d.code);
       if (what) items = added(items, what, codes);
       else rest = words;

@@ -170,10 +170,10 @@ export function OrderPad({
     renew();
   }
   // Who does what is no test: the first of the directory, until another is chosen.
-  const words = [...new Set(items.filter((i) => !isTest(i)).map((i) => i.test.by))];
+  const words = [...new Set(items.filter((i) => i.test.by).map((i) => i.test.by))];
   const doing = useQueries({ queries: words.map((by) => asks.directory("practice", by)) });
   const doersOf = (i: Item) => doing[words.indexOf(i.test.by)]?.data;
-  const whom = (i: Item): Item => (isTest(i) || i.to ? i : { ...i, to: doersOf(i)?.[0]?.id });
+  const whom = (i: Item): Item => (!i.test.by || i.to ? i : { ...i, to: doersOf(i)?.[0]?.id });
   // A test chosen quicker than the list answered is on its way onto the pad: nothing is signed without it.
   const choosing = useRef<Promise<unknown> | null>(null);
   // lacks says what is missing of the items, and leads to it at once, so that what is typed next goes there.
@@ -389,7 +389,7 @@ export function OrderPad({
       }
     >
       <SearchList<Test[], Test>
-        label="Add a test, imaging, a procedure or a supply"
+        label="Add a test, imaging, a procedure, a vaccine or a supply"
         input={input}
         query={query}
         setQuery={setQuery}

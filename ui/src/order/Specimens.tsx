@@ -54,6 +54,7 @@ export function Specimens() {
             <Draw key={d.order.id} d={d} run={run} />
           ))}
         </ul>
+        <Here />
         <div className="mt-7 flex items-baseline justify-between border-b border-rule pb-1">
           <h2 className="text-title">Waits for the courier</h2>
           {waiting.length > 0 && (
@@ -168,5 +169,48 @@ function Draw({ d, run }: { d: ToDraw; run: (words: string, act: () => Promise<u
         )}
       </div>
     </li>
+  );
+}
+
+// What was ordered to be given here: it is recorded at the intake, with its lot and maker, and leaves the list by itself.
+function Here() {
+  const list = useQuery(asks.here());
+  if (!list.data || list.data.length === 0) return null;
+  return (
+    <section aria-label="To be given here" className="mt-7">
+      <h2 className="border-b border-rule pb-1 text-title">To be given here</h2>
+      <ul>
+        {list.data.map(({ patient: p, referral: r }) => (
+          <li
+            key={r.id}
+            className="grid grid-cols-[200px_1fr_auto] items-baseline gap-x-4 border-b border-rule py-1.5 text-aside"
+          >
+            <Link className="font-semibold hover:underline" to={`/patients/${p.id}`}>
+              {p.given} {p.family}
+            </Link>
+            <span>
+              {r.title}
+              <span className="small">
+                {" "}
+                · ordered by {r.clinician}
+                {r.question && ` · ${r.question}`}
+                {r.details.map((d) => ` · ${d}`).join("")}
+              </span>
+            </span>
+            <span className="flex gap-3 text-small">
+              {r.late && <strong className="font-semibold text-carried">late</strong>}
+              {r.visitId && (
+                <Link className="plain py-0" to={`/visits/${r.visitId}/intake`}>
+                  Record it
+                </Link>
+              )}
+              <Link className="plain py-0" to={`/desk/referral/${r.id}`}>
+                Open
+              </Link>
+            </span>
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }

@@ -4,7 +4,7 @@ import { Care } from "../kit/Care";
 import { says as named, reaches } from "../referral/Refer";
 import { Entry } from "./Entry";
 import { Justified, says } from "./PadItem";
-import { asked, type Diagnosis, type Item, now, type Timing } from "./pad";
+import { asked, bare, type Diagnosis, type Item, now, type Timing } from "./pad";
 
 /** StudyItem is imaging, a procedure or a supply on the pad: who does it, what it is to answer, what they ask, and what
  * in the chart speaks for care with it. */
@@ -52,7 +52,9 @@ export function StudyItem({
       </div>
       <div className="flex flex-wrap items-baseline justify-between gap-x-3 gap-y-1">
         <span className="small">
-          {doers && doers.length > 1 ? (
+          {t.kind === "vaccine" ? (
+            "given here"
+          ) : doers && doers.length > 1 ? (
             <select
               aria-label={`Who does it: ${t.name}`}
               className="min-h-6 max-w-[260px] rounded-[3px] border border-edge bg-leaf px-1 py-0.5 text-small"
@@ -76,8 +78,8 @@ export function StudyItem({
         <Justified item={i} diagnoses={diagnoses} change={change} />
       </div>
       <input
-        aria-label={t.kind === "supply" ? `Remark on ${t.name}` : `What ${t.name} is to answer, required`}
-        placeholder={t.kind === "supply" ? "Remark" : "What is it to answer?"}
+        aria-label={bare(i) ? `Remark on ${t.name}` : `What ${t.name} is to answer, required`}
+        placeholder={bare(i) ? "Remark" : "What is it to answer?"}
         className="field mt-1 py-0.5 font-serif"
         maxLength={4000}
         value={i.remark}

@@ -111,9 +111,12 @@ export function lacking(i: Item, anyDiagnosis: boolean): string {
   const q = asked(i).find((x) => x.required && !(i.answers[x.code] ?? "").trim());
   if (q) return `${i.test.name} asks: ${q.words}.`;
   if (isTest(i)) return "";
-  if (!i.to) return `Say who does it: ${i.test.name}.`;
-  return i.test.kind !== "supply" && i.remark.trim() === "" ? `Write what ${i.test.name} is to answer.` : "";
+  if (!i.to && i.test.kind !== "vaccine") return `Say who does it: ${i.test.name}.`;
+  return !bare(i) && i.remark.trim() === "" ? `Write what ${i.test.name} is to answer.` : "";
 }
+
+/** bare says that an item needs no question: it is its own. */
+export const bare = (i: Item) => i.test.kind === "supply" || i.test.kind === "vaccine";
 
 /** studies writes what is no test as the server takes it. */
 export function studies(items: Item[], c: Common): Schemas["NewReferral"][] {

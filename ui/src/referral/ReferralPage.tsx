@@ -54,6 +54,7 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
       setError(say(e));
     }
   }
+  const here = r.kind === "vaccine";
   const waits = r.state === "to be signed";
   const report = r.state === "report to be read";
   const reports = r.events.filter((e) => e.document);
@@ -94,7 +95,9 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
           <strong className="font-semibold">{r.kind === "referral" ? `Referral to ${says(r.to)}` : r.title}</strong>{" "}
           <span className="small">
             <span className="font-mono">{r.number}</span>
-            {r.kind !== "referral" && ` · ${r.kind} at ${says(r.to)}`} · {reaches(r.to)}
+            {here
+              ? " · vaccine, given here"
+              : `${r.kind !== "referral" ? ` · ${r.kind} at ${says(r.to)}` : ""} · ${reaches(r.to)}`}
             {r.to.phone && ` · telephone ${r.to.phone}`}
           </span>
         </span>
@@ -121,13 +124,17 @@ function Whole({ opened: { patient: p, referral: r }, next }: { opened: Schemas[
             : `signed by ${r.clinician}, ${moment(r.signedAt)}`
           : `written by ${r.by}, not signed`}{" "}
         ·{" "}
-        <a className="plain py-0" href={`/api/referrals/${r.id}/letter.pdf`} target="_blank" rel="noreferrer">
-          {r.kind === "referral" ? "Letter" : "Order on paper"}
-        </a>{" "}
-        ·{" "}
-        <a className="plain py-0" href={`/api/referrals/${r.id}/sheet.pdf`} target="_blank" rel="noreferrer">
-          Sheet for the patient
-        </a>
+        {!here && (
+          <>
+            <a className="plain py-0" href={`/api/referrals/${r.id}/letter.pdf`} target="_blank" rel="noreferrer">
+              {r.kind === "referral" ? "Letter" : "Order on paper"}
+            </a>{" "}
+            ·{" "}
+            <a className="plain py-0" href={`/api/referrals/${r.id}/sheet.pdf`} target="_blank" rel="noreferrer">
+              Sheet for the patient
+            </a>
+          </>
+        )}
       </p>
       {r.parts.length > 0 && (
         <details className="mt-1 text-aside" open={waits}>

@@ -31,6 +31,7 @@ export function Told({ referral: r, done }: { referral: Schemas["ReferralView"];
   if (!may) return null;
   const k = kinds.find((x) => x.says === open);
   const supply = r.kind === "supply";
+  const here = r.kind === "vaccine";
   const ended = ["closed", "cancelled", "report to be read"].includes(r.state);
   async function keep(says: Says) {
     setError("");
@@ -66,7 +67,13 @@ export function Told({ referral: r, done }: { referral: Schemas["ReferralView"];
           </button>
         )}
         {kinds
-          .filter((x) => (supply ? !["reports", "sees", "no-show"].includes(x.says) : x.says !== "has it"))
+          .filter((x) =>
+            here
+              ? ["has it", "declines", "asked after"].includes(x.says)
+              : supply
+                ? !["reports", "sees", "no-show"].includes(x.says)
+                : x.says !== "has it",
+          )
           .filter((x) => !ended || x.says === "reports")
           .map((x) => (
             <button
@@ -79,7 +86,14 @@ export function Told({ referral: r, done }: { referral: Schemas["ReferralView"];
                 setOn(x.says === "asked after" ? inDays(today, 7) : x.day === "on" ? today : "");
               }}
             >
-              {ended ? "Another report came" : x.word}…
+              {ended
+                ? "Another report came"
+                : here && x.says !== "asked after"
+                  ? x.says === "declines"
+                    ? "It was declined"
+                    : "It was given"
+                  : x.word}
+              …
             </button>
           ))}
       </div>

@@ -2,6 +2,9 @@ import type { ReactNode } from "react";
 import type { Schemas } from "../../exchange/client";
 import { KeyCap } from "../../frame/keys";
 
+// onPad says that what keeps a promise is put on the pad.
+const onPad = (does: string) => /^(order|picture|vaccine) /.test(does);
+
 /** Closing is the closing list: what to look at before signing. */
 export function Closing({
   list,
@@ -23,7 +26,7 @@ export function Closing({
   /** Opens what keeps promises of the plan: all that are given, at once. */
   keep: (promises: string[]) => void;
 }) {
-  const tests = list.points.map((p) => p.does).filter((d) => d.startsWith("order ") || d.startsWith("picture "));
+  const tests = list.points.map((p) => p.does).filter(onPad);
   const stops = list.points.filter((p) => p.stops).length;
   return (
     <section aria-label="Closing list" className="mb-5 border-l-[3px] border-kelp bg-leaf py-2 pr-2 pl-3 text-aside">
@@ -40,11 +43,7 @@ export function Closing({
             </span>
             {p.does && (
               <button type="button" className="plain py-0" onClick={() => keep([p.does])}>
-                {p.does.startsWith("order ") || p.does.startsWith("picture ")
-                  ? "Order it"
-                  : p.does.startsWith("prescribe ")
-                    ? "Prescribe it"
-                    : "Refer"}
+                {onPad(p.does) ? "Order it" : p.does.startsWith("prescribe ") ? "Prescribe it" : "Refer"}
                 <span className="sr-only">: {p.says}</span>
               </button>
             )}
