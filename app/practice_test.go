@@ -120,7 +120,7 @@ func open(t *testing.T) *clinic {
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
 	passwordHash, secretHash := cheap(password), cheap(secret)
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
-		for _, role := range []string{act.Physician, act.Nurse, act.Assistant, act.FrontDesk, act.Admin, "second"} {
+		for _, role := range []string{act.Physician, act.Practitioner, act.Associate, act.Nurse, act.Assistant, act.FrontDesk, act.Admin, "second"} {
 			s := store.Staff{ID: "id-of-" + strings.ReplaceAll(role, " ", "-"), Login: strings.ReplaceAll(role, " ", ""), Given: "A", Family: role,
 				Role: role, PasswordHash: passwordHash, SecretHash: secretHash, DraftKey: []byte("k"), SingleKeys: true, Active: true}
 			if role == "second" {

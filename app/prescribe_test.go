@@ -11,7 +11,10 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
+	orders "deftledger/app/order"
+	"deftledger/app/pad"
 	"deftledger/app/prescribe"
+	"deftledger/core/order"
 	core "deftledger/core/prescription"
 	"deftledger/standin"
 )
@@ -370,5 +373,47 @@ func TestAMessageIsTakenDownAndAnswered(t *testing.T) {
 	require.Equal(t, act.Invalid, kind(t, c.app.Prescribe.Answer(ctx, c.doctor(), id, "")))
 	require.NoError(t, c.app.Prescribe.Answer(ctx, c.doctor(), id, "Called back: stop them, come today."))
 	require.Equal(t, act.Conflict, kind(t, c.app.Prescribe.Answer(ctx, c.doctor(), id, "Again.")))
+	require.Empty(t, c.verify())
+}
+
+// A nurse practitioner signs what her right allows; a Schedule II substance waits for a cosigner
+// whom she names, or for the physician whose patient it is.
+func TestWhatAPractitionerSigns(t *testing.T) {
+	c := open(t)
+	np := c.who[act.Practitioner]
+	n := c.script("lisinopril 20 mg 1 tablet daily #90", nil)
+	v, err := c.app.Prescribe.Prescribe(ctx, np, n)
+	require.NoError(t, err)
+	require.Equal(t, np.Name, v.Clinician)
+	_, err = c.app.Order.PlaceOrder(ctx, np, orders.NewOrder{PatientID: patientID, RequestID: "np", Secret: secret, Pad: order.Pad{Priority: "R", Drawing: order.DrawnNow, Lines: []order.Line{{Test: "K", Diagnoses: []string{"M10.071"}}}}})
+	require.NoError(t, err)
+
+	two := c.script("oxycodone 5 mg tablet 1 tablet every 6 hours as needed for 3 days #12", nil)
+	r, err := c.app.Prescribe.Read(ctx, np, patientID, prescribe.Typed{Drug: &two.Drug})
+	require.NoError(t, err)
+	require.True(t, r.Cosigner)
+	three := c.script("tramadol 50 mg tablet 1 tablet every 8 hours as needed for 3 days #9", nil)
+	r, err = c.app.Prescribe.Read(ctx, np, patientID, prescribe.Typed{Drug: &three.Drug})
+	require.NoError(t, err)
+	require.False(t, r.Cosigner, "Schedule IV is within her right")
+	_, err = c.app.Prescribe.Prescribe(ctx, np, two)
+	require.Equal(t, act.Forbidden, kind(t, err))
+	require.ErrorContains(t, err, "lay it for a cosigner")
+	_, err = c.app.Pad.Sign(ctx, np, pad.Pad{PatientID: patientID, Secret: secret, Prescriptions: []prescribe.NewPrescription{two}})
+	require.Equal(t, act.Forbidden, kind(t, err), "nor among others on the pad")
+	_, err = c.app.Prescribe.Prepare(ctx, np, two)
+	require.ErrorContains(t, err, "usual clinician", "nobody is, and nobody was named")
+	for _, nobody := range []string{np.ID, c.who[act.Associate].ID, c.jonah().ID, "x"} {
+		two.For = nobody
+		_, err = c.app.Prescribe.Prepare(ctx, np, two)
+		require.ErrorContains(t, err, "Say who signs it", nobody)
+	}
+	two.For = c.doctor().ID
+	laid, err := c.app.Prescribe.Prepare(ctx, np, two)
+	require.NoError(t, err)
+	require.Equal(t, "to be signed", laid.State)
+	require.Equal(t, act.Forbidden, kind(t, c.app.Prescribe.SignPrepared(ctx, np, laid.ID, "", secret, "")), "she does not sign it all the same")
+	require.NoError(t, c.app.Prescribe.SignPrepared(ctx, c.doctor(), laid.ID, "", secret, ""))
+	require.Equal(t, c.doctor().Name, c.rx(laid.ID).Clinician)
 	require.Empty(t, c.verify())
 }

@@ -39,6 +39,7 @@ type Person struct{ Login, Given, Family, Role string }
 var People = []Person{
 	{"maren", "Maren", "Oduya", act.Physician},
 	{"tobias", "Tobias", "Lindqvist-Rao", act.Physician},
+	{"runa", "Runa", "Eskildsen", act.Practitioner},
 	{"petra", "Petra", "Vance", act.Nurse},
 	{"jonah", "Jonah", "Whitlock", act.Assistant},
 	{"sunniva", "Sunniva", "Pell", act.FrontDesk},

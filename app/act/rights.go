@@ -12,10 +12,14 @@ type Role = string
 // The roles.
 const (
 	Physician Role = "physician"
-	Nurse     Role = "nurse"
-	Assistant Role = "medical assistant"
-	FrontDesk Role = "front desk"
-	Admin     Role = "administrator"
+	// Practitioner and Associate sign what a physician signs but for what their right leaves to
+	// a cosigner; they keep nothing of the practice as such.
+	Practitioner Role = "nurse practitioner"
+	Associate    Role = "physician assistant"
+	Nurse        Role = "nurse"
+	Assistant    Role = "medical assistant"
+	FrontDesk    Role = "front desk"
+	Admin        Role = "administrator"
 )
 
 // Right names an act or a look that a role may or may not do.
@@ -46,6 +50,7 @@ const (
 	SetConnections      Right = "set up connections"
 	EnterResult         Right = "type a result in from paper"
 	SignPrescription    Right = "sign a prescription"
+	SignScheduleTwo     Right = "sign a prescription of a Schedule II substance"
 	PreparePrescription Right = "write a prescription for a physician's signature"
 	FollowPrescription  Right = "say what became of a prescription"
 	TakeInquiry         Right = "take a message down"
@@ -76,48 +81,49 @@ var rights = []struct {
 	right Right
 	roles []Role
 }{
-	{SeeDay, []Role{Physician, Nurse, Assistant, FrontDesk}},
-	{MoveVisit, []Role{Physician, Nurse, Assistant, FrontDesk}},
-	{FindPatient, []Role{Physician, Nurse, Assistant, FrontDesk}},
-	{SeeChart, []Role{Physician, Nurse, Assistant}},
-	{WriteNote, []Role{Physician, Nurse, Assistant}},
-	{SignNote, []Role{Physician}},
-	{DoIntake, []Role{Physician, Nurse, Assistant}},
-	{UseForms, []Role{Physician, Nurse, Assistant, Admin}},
+	{SeeDay, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{MoveVisit, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{FindPatient, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{SeeChart, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{WriteNote, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{SignNote, []Role{Physician, Practitioner, Associate}},
+	{DoIntake, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{UseForms, []Role{Physician, Practitioner, Associate, Nurse, Assistant, Admin}},
 	{ChangeForms, []Role{Physician, Admin}},
-	{EditProblems, []Role{Physician}},
-	{PlaceOrder, []Role{Physician}},
+	{EditProblems, []Role{Physician, Practitioner, Associate}},
+	{PlaceOrder, []Role{Physician, Practitioner, Associate}},
 	{PrepareOrder, []Role{Nurse, Assistant}},
 	{TakeOrder, []Role{Nurse}},
-	{DrawSpecimen, []Role{Physician, Nurse, Assistant}},
-	{SeeOrders, []Role{Physician, Nurse}},
-	{FollowOrder, []Role{Physician, Nurse, Assistant}},
-	{SeeSpecimens, []Role{Physician, Nurse, Assistant}},
-	{SignReferral, []Role{Physician}},
+	{DrawSpecimen, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{SeeOrders, []Role{Physician, Practitioner, Associate, Nurse}},
+	{FollowOrder, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{SeeSpecimens, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{SignReferral, []Role{Physician, Practitioner, Associate}},
 	{PrepareReferral, []Role{Nurse, Assistant}},
-	{FollowReferral, []Role{Physician, Nurse, Assistant}},
+	{FollowReferral, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{SetConnections, []Role{Admin}},
-	{EnterResult, []Role{Physician, Nurse, Assistant}},
-	{SignPrescription, []Role{Physician}},
-	{PreparePrescription, []Role{Nurse, Assistant}},
-	{FollowPrescription, []Role{Physician, Nurse, Assistant}},
-	{TakeInquiry, []Role{Physician, Nurse, Assistant, FrontDesk}},
-	{AnswerInquiry, []Role{Physician, Nurse}},
-	{SeeDirectory, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
-	{KeepDirectory, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
+	{EnterResult, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{SignPrescription, []Role{Physician, Practitioner, Associate}},
+	{SignScheduleTwo, []Role{Physician}},
+	{PreparePrescription, []Role{Practitioner, Associate, Nurse, Assistant}},
+	{FollowPrescription, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{TakeInquiry, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{AnswerInquiry, []Role{Physician, Practitioner, Associate, Nurse}},
+	{SeeDirectory, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk, Admin}},
+	{KeepDirectory, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk, Admin}},
 	{MergeRecords, []Role{Physician}},
 	{BookVisit, []Role{FrontDesk, Assistant, Nurse}},
-	{SeeResults, []Role{Physician, Nurse, Assistant}},
-	{SignResult, []Role{Physician}},
-	{MatchResult, []Role{Physician, Nurse}},
+	{SeeResults, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
+	{SignResult, []Role{Physician, Practitioner, Associate}},
+	{MatchResult, []Role{Physician, Practitioner, Associate, Nurse}},
 	{ReadAudit, []Role{Admin}},
-	{Register, []Role{Physician, Nurse, Assistant, FrontDesk}},
-	{Registration, []Role{Physician, Nurse, Assistant, FrontDesk}},
-	{WalkIn, []Role{Physician, Nurse, Assistant, FrontDesk}},
+	{Register, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{Registration, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{WalkIn, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{SeePractice, []Role{Physician, Admin}},
-	{OpenClosed, []Role{Physician, Nurse, Assistant}},
+	{OpenClosed, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{ReviewOpened, []Role{Physician, Admin}},
-	{SetUsual, []Role{Physician, Nurse, Assistant, FrontDesk, Admin}},
+	{SetUsual, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk, Admin}},
 	{SetCover, []Role{Physician, Admin}},
 	{SetCircle, []Role{Admin}},
 }

@@ -58,7 +58,19 @@ func Tell(t *act.Tx, o store.Further) {
 
 // For says for whom one is written at a visit ("" for none): by whoever signs it now, or laid
 // for the clinician of the visit, or else of the patient.
-func For(t *act.Tx, o *store.Further, prepare bool) error {
+// named is who is to sign it, where the writer says so; needs is the right that it takes.
+func For(t *act.Tx, o *store.Further, prepare bool, named string, needs act.Right) error {
+	if err := writtenFor(t, o, prepare, named); err != nil || !prepare {
+		return err
+	}
+	s, err := t.StaffByID(o.ClinicianID)
+	if store.IsNotFound(err) || err == nil && (!s.Active || !act.May(s.Role, needs)) {
+		return act.Refuse(act.Invalid, "Say who signs it: somebody here who may %s.", needs)
+	}
+	return err
+}
+
+func writtenFor(t *act.Tx, o *store.Further, prepare bool, named string) error {
 	switch {
 	case o.VisitID != "":
 		v, err := t.VisitByID(o.VisitID)
@@ -66,8 +78,10 @@ func For(t *act.Tx, o *store.Further, prepare bool) error {
 			return act.Refuse(act.Invalid, "The visit is not one of this patient.")
 		}
 		if prepare {
-			o.ClinicianID = v.ClinicianID
+			o.ClinicianID = cmp.Or(named, v.ClinicianID)
 		}
+	case prepare && named != "":
+		o.ClinicianID = named
 	case prepare:
 		usual, err := t.UsualClinician(o.PatientID)
 		if err != nil {

@@ -138,7 +138,7 @@ func (a *Acts) StartVisit(ctx context.Context, who act.Actor, visitID string) (n
 		} else {
 			noteID = act.NewID()
 			author := v.ClinicianID
-			if who.Role == act.Physician {
+			if act.May(who.Role, act.SignNote) {
 				author = who.ID
 			}
 			if err := t.AddNote(store.Note{ID: noteID, VisitID: visitID, PatientID: v.PatientID, AuthorID: author, CreatedAt: t.Now}); err != nil {
@@ -152,7 +152,7 @@ func (a *Acts) StartVisit(ctx context.Context, who act.Actor, visitID string) (n
 				return err
 			}
 		}
-		if next := v.Stage.Opened(who.Role == act.Physician, v.NoteFolio > 0); next != v.Stage {
+		if next := v.Stage.Opened(act.May(who.Role, act.SignNote), v.NoteFolio > 0); next != v.Stage {
 			if err := t.SetStage(visitID, next, who.ID, t.Now, v.Version); err != nil {
 				return err
 			}

@@ -47,6 +47,7 @@ type Reading struct {
 	Forms    []prescription.Form   `json:"forms"`
 	Schedule string                `json:"schedule" doc:"II to V; empty for none, or where it is not known"`
 	Warnings []safety.Warning      `json:"warnings" doc:"The gravest first; what could not be checked last"`
+	Cosigner bool                  `json:"cosigner" doc:"Your right ends before this: it is laid for a cosigner"`
 	Serious  bool                  `json:"serious" doc:"One of them needs a reason"`
 	Remarks  []prescription.Remark `json:"remarks"`
 	OnList   []Listed              `json:"onList" doc:"The same medicine on the list"`
@@ -94,6 +95,7 @@ func (a *Acts) Read(ctx context.Context, who act.Actor, patient string, x Typed)
 			return err
 		}
 		out = a.reading(held, x)
+		out.Cosigner = act.May(who.Role, act.SignPrescription) && !act.May(who.Role, needs(out.Schedule))
 		return nil
 	})
 	if err == nil {
@@ -198,6 +200,7 @@ type NewPrescription struct {
 	Beside    bool              `json:"beside,omitempty" doc:"Where the same medicine is on the list: it is taken beside that"`
 	Reason    string            `json:"reason,omitempty" maxLength:"1000" doc:"Why it is prescribed in spite of a serious warning"`
 	Looked    bool              `json:"looked,omitempty" doc:"The state's monitoring programme was looked at"`
+	For       string            `json:"for,omitempty" maxLength:"64" doc:"Who is to sign it, where it is laid for a signature; empty for the clinician of the visit or of the patient"`
 	Inquiry   string            `json:"inquiry,omitempty" maxLength:"64" doc:"The request that it answers"`
 	Phone     *act.Phone        `json:"-"` // who gave it by telephone; nil for who signs it
 	RequestID string            `json:"requestId" minLength:"1" maxLength:"64"`
@@ -286,6 +289,22 @@ func (a *Acts) prescribe(ctx context.Context, who act.Actor, n NewPrescription, 
 	return out, err
 }
 
+// needs is the right that signing a prescription takes.
+func needs(schedule string) act.Right {
+	if schedule == "II" {
+		return act.SignScheduleTwo
+	}
+	return act.SignPrescription
+}
+
+// mayRefuse says that a right ends before a schedule, where it does.
+func mayRefuse(who act.Actor, schedule string) error {
+	if needs(schedule) != act.SignScheduleTwo || act.May(who.Role, act.SignScheduleTwo) {
+		return nil
+	}
+	return &act.Refusal{Kind: act.Forbidden, Code: "cosigner", Message: "Your role, " + who.Role + ", may not sign a Schedule II substance: lay it for a cosigner."}
+}
+
 // Factored says whether a prescription asks for the second factor at its signature: a
 // controlled substance that is sent.
 func (a *Acts) Factored(n NewPrescription) bool {
@@ -315,6 +334,11 @@ func (a *Acts) Ready(n NewPrescription, prepare bool) func(t *act.Tx) (Prescript
 		if err != nil {
 			return out, err
 		}
+		if !prepare {
+			if err := mayRefuse(t.Who, k.Schedule); err != nil {
+				return out, err
+			}
+		}
 		o := store.Further{ID: act.NewID(), Kind: store.PrescriptionOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: orderer, ByID: t.Who.ID, ToID: n.To, RequestID: n.RequestID,
 			WrittenAt: t.Now, Clinician: name, By: t.Who.Name}
 		if n.To != "" {
@@ -334,7 +358,7 @@ func (a *Acts) Ready(n NewPrescription, prepare bool) func(t *act.Tx) (Prescript
 		if n.Phone != nil {
 			k.Taker, k.Orderer = n.Phone.Taker, n.Phone.Name
 		}
-		if err := further.For(t, &o, prepare); err != nil {
+		if err := further.For(t, &o, prepare, n.For, needs(k.Schedule)); err != nil {
 			return out, err
 		}
 		if err := a.onList(t, p.ID, &k, n.Beside); err != nil {
@@ -619,6 +643,9 @@ func (a *Acts) SignPrepared(ctx context.Context, who act.Actor, id, reason, secr
 		}
 		k.Warnings, k.Reason = now.Warnings, now.Reason                // as the signer saw it; they are sealed, and the row stays as it was written
 		if err := a.onList(t, o.PatientID, &k, k.Beside); err != nil { // the list may have changed since it was written
+			return err
+		}
+		if err := mayRefuse(who, now.Schedule); err != nil {
 			return err
 		}
 		o.Clinician, o.ClinicianID = who.Name, who.ID

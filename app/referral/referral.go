@@ -224,7 +224,7 @@ func (a *Acts) Ready(ctx context.Context, who act.Actor, n NewReferral, prepare 
 		}
 		o := store.Further{ID: act.NewID(), Kind: store.ReferralOrder, PatientID: p.ID, VisitID: n.VisitID, ClinicianID: orderer, ByID: t.Who.ID, ToID: n.To, RequestID: n.RequestID,
 			WrittenAt: t.Now}
-		if err := further.For(t, &o, prepare); err != nil {
+		if err := further.For(t, &o, prepare, "", act.SignReferral); err != nil {
 			return out, err
 		}
 		number, err := t.NextPlacer()

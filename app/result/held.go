@@ -210,7 +210,7 @@ func (a *Acts) Attach(ctx context.Context, who act.Actor, id, patient, why strin
 			}
 			d.why = "Differs in " + strings.Join(differs, ", ") + ": " + d.why
 		}
-		if who.Role != act.Physician {
+		if !act.May(who.Role, act.SignResult) {
 			// A nurse may say whose it is; a physician answers for it.
 			visits, err := t.VisitsOf(patient)
 			if err != nil {

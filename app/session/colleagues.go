@@ -9,8 +9,9 @@ import (
 
 // Colleague is somebody a note can be left for.
 type Colleague struct {
-	ID   string `json:"id"`
-	Name string `json:"name"`
+	ID      string `json:"id"`
+	Name    string `json:"name"`
+	Cosigns bool   `json:"cosigns" doc:"May sign a Schedule II prescription, for who may not"`
 }
 
 // Colleagues lists who may sign notes, beside the person.
@@ -20,7 +21,7 @@ func (a *Acts) Colleagues(ctx context.Context, who act.Actor) (out []Colleague, 
 		staff, err := q.AllStaff()
 		for _, s := range staff {
 			if s.Active && act.May(s.Role, act.SignNote) && s.ID != who.ID {
-				out = append(out, Colleague{s.ID, s.Name()})
+				out = append(out, Colleague{s.ID, s.Name(), act.May(s.Role, act.SignScheduleTwo)})
 			}
 		}
 		return err

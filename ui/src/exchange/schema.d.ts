@@ -3780,6 +3780,8 @@ export interface components {
             title: string;
         };
         Colleague: {
+            /** @description May sign a Schedule II prescription, for who may not */
+            cosigns: boolean;
             id: string;
             name: string;
         };
@@ -4887,7 +4889,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -5037,6 +5039,8 @@ export interface components {
             /** @description Of the second factor, for a controlled substance that is sent */
             code?: string;
             drug: components["schemas"]["Drug"];
+            /** @description Who is to sign it, where it is laid for a signature; empty for the clinician of the visit or of the patient */
+            for?: string;
             /** @description The request that it answers */
             inquiry?: string;
             /** @description The medicine of the list in whose place it comes */
@@ -5647,6 +5651,8 @@ export interface components {
             amount: string;
             /** @description What was said twice in the line, and is asked about */
             ask: string[];
+            /** @description Your right ends before this: it is laid for a cosigner */
+            cosigner: boolean;
             drug: components["schemas"]["Drug"];
             forms: components["schemas"]["Form"][];
             /** @description Medicines that may be meant */

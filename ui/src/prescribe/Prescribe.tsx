@@ -26,6 +26,7 @@ type Draft = {
   to?: string; // undefined until chosen: the first pharmacy
   reason: string;
   looked: boolean;
+  cosigner?: string;
 };
 const nothing: Draft = { line: "", chosen: "", instead: "", beside: false, reason: "", looked: false };
 
@@ -95,6 +96,9 @@ export function Prescribe({
   const same = r?.onList.find((m) => m.same);
   const other = same ? undefined : r?.onList[0];
   const instead = d.instead || (other && !d.beside ? other.id : "");
+  // Who may sign some, but not this, lays it for a cosigner.
+  const signs = maySign && !r?.cosigner;
+  const cosigners = useQuery({ ...asks.colleagues(), enabled: r?.cosigner ?? false });
   const edit = (x: Partial<Drug>) => r && change({ drug: { ...r.drug, ...x } });
   async function send(together = false) {
     if (empty) {
@@ -109,13 +113,15 @@ export function Prescribe({
     else if (stop) setError(stop.says);
     else if (JSON.stringify([now.drug, now.warnings]) !== JSON.stringify([r?.drug, r?.warnings]))
       setError("Look at how it reads now, then sign.");
+    else if (now.cosigner && !d.cosigner) setError("Schedule II is beyond your right: say who cosigns.");
+    else if (together && now.cosigner) setError("What a cosigner signs is laid for them by itself.");
     else if (together && controlled && target !== "" && maySign)
       setError("A controlled substance that is sent is signed by itself, with the second factor.");
-    else if (now.serious && d.reason.trim() === "" && maySign) {
+    else if (now.serious && d.reason.trim() === "" && signs) {
       setError("A serious warning: say why it is prescribed all the same.");
       why.current?.focus();
     } else if (together) putOn(now);
-    else if (controlled && target !== "" && maySign && code.trim() === "") setError("Enter the code of your second factor.");
+    else if (controlled && target !== "" && signs && code.trim() === "") setError("Enter the code of your second factor.");
     else await commit(now);
   }
   const bodyOf = (now: Schemas["Reading"]) => ({
@@ -124,6 +130,7 @@ export function Prescribe({
     drug: now.drug,
     instead: instead || undefined,
     beside: d.beside || undefined,
+    for: d.cosigner || undefined,
     reason: d.reason.trim() || undefined,
     looked: d.looked || undefined,
     inquiry: answers?.inquiry,
@@ -158,7 +165,7 @@ export function Prescribe({
       setCode("");
       setError(say(e));
     };
-    if (!maySign) {
+    if (!signs) {
       try {
         await got(api.POST("/api/patients/{id}/prescriptions/prepared", { ...at, body }));
         done();
@@ -308,7 +315,7 @@ export function Prescribe({
               </p>
             ))}
           </div>
-          {r.serious && maySign && (
+          {r.serious && signs && (
             <input
               ref={why}
               aria-label="Why it is prescribed all the same"
@@ -351,7 +358,7 @@ export function Prescribe({
             <input type="checkbox" checked={d.looked} onChange={(e) => change({ looked: e.target.checked })} />I looked at the
             state's monitoring programme today
           </label>
-          {target !== "" && maySign && (
+          {target !== "" && signs && (
             <label className="flex items-baseline gap-2">
               Code of the second factor
               <input
@@ -366,9 +373,29 @@ export function Prescribe({
           )}
         </div>
       )}
+      {r?.cosigner && (
+        <label className="mt-2 flex items-baseline gap-2 text-small">
+          <span className="text-carried">Schedule II is beyond your right. It is laid for</span>
+          <select
+            aria-label="Who cosigns"
+            className="min-h-6 rounded-[3px] border border-edge bg-leaf px-1 py-0.5 text-small"
+            value={d.cosigner ?? ""}
+            onChange={(e) => change({ cosigner: e.target.value })}
+          >
+            <option value="">a cosigner</option>
+            {(cosigners.data ?? [])
+              .filter((c) => c.cosigns)
+              .map((c) => (
+                <option key={c.id} value={c.id}>
+                  {c.name}
+                </option>
+              ))}
+          </select>
+        </label>
+      )}
       <div className="sticky bottom-0 mt-3 flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule bg-paper py-2">
         <button type="button" className="act" disabled={busy} onClick={() => void send()}>
-          {!maySign ? "Lay it for signature" : target ? "Sign and send" : "Sign"} <KeyCap k="Ctrl+Enter" />
+          {!signs ? "Lay it for signature" : target ? "Sign and send" : "Sign"} <KeyCap k="Ctrl+Enter" />
         </button>
         {onto && (
           <button type="button" className="choice" onClick={() => void send(true)}>

@@ -21,7 +21,9 @@ export function WalkIn({
   const go = useNavigate();
   const client = useQueryClient();
   const { act, error } = useAct(`walk in ${view.patient.id}`);
-  const physicians = choices.clinicians.filter((c) => c.role === "physician");
+  const physicians = choices.clinicians.filter((c) =>
+    ["physician", "nurse practitioner", "physician assistant"].includes(c.role),
+  );
   const [id] = useState(() => crypto.randomUUID());
   const [clinician, setClinician] = useState(
     physicians.find((c) => c.id === view.usual)?.id ?? physicians[0]?.id ?? choices.clinicians[0]?.id ?? "",
