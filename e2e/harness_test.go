@@ -394,6 +394,10 @@ func (h *hand) click(text string) {
 		before, at = at, eval[[]float64](h, js)
 		require.True(h.t, time.Now().Before(deadline), "nothing to click with %q", text)
 		time.Sleep(30 * time.Millisecond)
+		if slices.Equal(at, before) && len(at) > 0 { // the pointer comes first; what moved meanwhile is aimed at again
+			h.do(chromedp.MouseEvent(input.DispatchMouseEventTypeMouseMoved, at[0], at[1]))
+			before = eval[[]float64](h, js)
+		}
 	}
 	h.do(chromedp.MouseClickXY(at[0], at[1]))
 }

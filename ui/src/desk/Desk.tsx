@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { api, got, type Schemas } from "../exchange/client";
 import { useKeys } from "../frame/keys";
+import { useSteady } from "../frame/steady";
 import { age } from "../frame/time";
 import { More } from "../kit/More";
 import { Tabs } from "../kit/Tabs";
@@ -39,7 +40,7 @@ export function Desk() {
   const desk = useList(list);
   const pages = desk.data?.pages ?? [];
   const shown = pages[0]?.list === list;
-  const rows = shown ? pages.flatMap((p) => p.rows) : [];
+  const [rows, over] = useSteady(shown ? list : "", shown ? pages.flatMap((p) => p.rows) : []);
   const at = rows.findIndex((r) => r.id === id);
   const to = (r: Row | undefined) => (r ? kinds[r.kind].to(r) : "");
   const step = (by: number) => {
@@ -54,10 +55,11 @@ export function Desk() {
     { key: "ArrowDown", label: "Next line", run: () => step(1) },
     { key: "ArrowUp", label: "Line before", run: () => step(-1) },
   ]);
-  // A list opens on its first line; a kind that opens elsewhere waits to be chosen.
+  // A list opens on its first line; a kind that opens elsewhere waits to be chosen. What a quick hand has chosen
+  // meanwhile stands in the address already, and stays.
   const first = rows[0] && kinds[rows[0].kind].page ? to(rows[0]) : "";
   useEffect(() => {
-    if (!id && first) go(first, { replace: true });
+    if (!id && first && location.pathname === "/desk") go(first, { replace: true });
   }, [id, first, go]);
   useEffect(() => {
     if (id) document.getElementById(`line-${id}`)?.scrollIntoView({ block: "nearest" });
@@ -83,7 +85,7 @@ export function Desk() {
             go("/desk"); // what is open is a line of the other list
           }}
         />
-        <ul className="min-h-0 flex-1 overflow-auto">
+        <ul className="min-h-0 flex-1 overflow-auto" {...over}>
           {rows.map((r) => (
             <li key={r.line} className="[contain-intrinsic-size:auto_57px] [content-visibility:auto]">
               <Link
