@@ -110,7 +110,9 @@ func TestAHostileLaboratoryStallsNobody(t *testing.T) {
 		return text(t, p, "SELECT state FROM lab_order WHERE request_id = '"+request+"'")
 	}
 	require.Eventually(t, func() bool { return state("friendly") == "received by the laboratory" }, time.Minute, 50*time.Millisecond, "the fax goes out all the same")
-	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM outbox WHERE attempts > 2 AND state = 'waiting' AND kind = 'order'") == 1 }, time.Minute, 50*time.Millisecond, "what was never taken is tried on")
+	require.Eventually(t, func() bool {
+		return p.count(t, "SELECT count(*) FROM outbox WHERE attempts > 2 AND state = 'waiting' AND kind = 'order'") == 1
+	}, time.Minute, 50*time.Millisecond, "what was never taken is tried on")
 	require.Equal(t, "signed, not sent", state("hostile"), "no answer of theirs decides anything")
 
 	require.Eventually(t, func() bool { // a good one, in the middle of the flood

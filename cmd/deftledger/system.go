@@ -31,12 +31,12 @@ import (
 // options are the flags that serve and demo share.
 type options struct {
 	data, listen, mllp, lab, facility, practice, telephone, zone string
-	pharmacy, portal, device, fax, receivers          string
-	ask                                               time.Duration
-	idle                                              time.Duration
-	limit, dataLimit                                  int
-	lostWitness                                       bool
-	tlsCert, tlsKey                                   string
+	pharmacy, portal, device, fax, receivers                     string
+	ask                                                          time.Duration
+	idle                                                         time.Duration
+	limit, dataLimit                                             int
+	lostWitness                                                  bool
+	tlsCert, tlsKey                                              string
 }
 
 func (o *options) register(f *flag.FlagSet) {
