@@ -68,7 +68,7 @@ func New(c act.Config) *App {
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)
-	a.Prescribe = prescribe.New(o, a.Order)
+	a.Prescribe = prescribe.New(o, a.Order, a.Paper)
 	a.Pad = pad.New(o, a.Order, a.Prescribe, a.Referral)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Visit.Lines(), a.Outside.Lines(),

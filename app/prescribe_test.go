@@ -417,3 +417,43 @@ func TestWhatAPractitionerSigns(t *testing.T) {
 	require.Equal(t, c.doctor().Name, c.rx(laid.ID).Clinician)
 	require.Empty(t, c.verify())
 }
+
+// What patients write through the portal is a line of their clinician, once; answered it goes
+// back the way it came; of whom nobody is certain it waits until somebody says.
+func TestAMessageThroughThePortal(t *testing.T) {
+	c := open(t)
+	e := &standin.Elsewhere{Accounts: []string{"SK-1"}}
+	require.NoError(t, e.Open("127.0.0.1:0"))
+	t.Cleanup(e.Close)
+	c.app.Elsewhere.Portal = e.Base()
+	require.NoError(t, c.app.Circle.SetUsual(ctx, c.doctor(), patientID, c.doctor().ID))
+	e.Set(func(e *standin.Elsewhere) {
+		e.Questions = []standin.Question{{ID: "q1", Family: "Marsh-Adeyemi", Given: "Ottoline", BirthDate: "1968-03-14", Gender: "female", From: "Tunde Adeyemi", Text: "Is the rash from it?"},
+			{ID: "q2", Family: "Marsh", Given: "Ottoline", BirthDate: "1968-03-14", Gender: "female", Text: "Please call."}}
+	})
+	c.step()
+	c.step()
+	require.Equal(t, 2, c.count("SELECT count(*) FROM inquiry WHERE source = 'portal'"), "asked twice, taken once")
+	id := c.text("SELECT id FROM inquiry WHERE origin = 'portal q1'")
+	v, err := c.app.Prescribe.Inquiry(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	require.Equal(t, "Is the rash from it?", v.Inquiry.Text)
+	require.Equal(t, "Tunde Adeyemi", v.Inquiry.From)
+	require.True(t, v.Inquiry.Back)
+	require.Equal(t, "Marsh-Adeyemi", v.Patient.Family)
+	state, mark := c.lineOf(id)
+	require.Equal(t, "open portal", state+" "+mark)
+	require.NoError(t, c.app.Prescribe.Answer(ctx, c.doctor(), id, "Stop the tablet and come today."))
+	c.step()
+	require.Equal(t, "Stop the tablet and come today.", e.Messages()["answer-"+id].Text)
+	require.Equal(t, "SK-1", e.Messages()["answer-"+id].Record)
+	require.Zero(t, c.count("SELECT count(*) FROM line WHERE closed_at = '' AND subject IN (?, 'answer-' || ?)", id, id), "both lines are closed")
+
+	other := c.text("SELECT id FROM inquiry WHERE origin = 'portal q2'")
+	_, mark = c.lineOf(other)
+	require.Equal(t, "not certain whose", mark, "another family name is somebody else until somebody says")
+	require.NoError(t, c.app.Prescribe.AttachInquiry(ctx, c.doctor(), other, patientID))
+	state, mark = c.lineOf(other)
+	require.Equal(t, "open portal", state+" "+mark)
+	require.Empty(t, c.verify())
+}

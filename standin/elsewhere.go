@@ -25,6 +25,7 @@ type Elsewhere struct {
 
 	Pharmacies []string      // that take prescriptions electronically, by their account
 	Wants      []Wanted      // further prescriptions that they ask for
+	Questions  []Question    // what patients write through the portal
 	Receivers  []string      // practices that take referrals electronically, by their account
 	Pace       time.Duration // how fast they go on with one; 0 for only when told to
 
@@ -55,6 +56,21 @@ type Reading struct {
 	At                                     time.Time
 }
 
+// Question is what somebody wrote through the portal.
+type Question struct{ ID, Family, Given, BirthDate, Gender, From, Text string }
+
+func (e *Elsewhere) questions(w http.ResponseWriter, _ *http.Request) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	var out []any
+	for _, q := range e.Questions {
+		out = append(out, map[string]any{"resourceType": "Communication", "id": q.ID, "status": "completed", "sent": time.Now().Format(time.RFC3339), "sender": map[string]any{"display": q.From},
+			"subject": map[string]any{"reference": "#p"}, "payload": []any{map[string]any{"contentString": q.Text}},
+			"contained": []any{map[string]any{"resourceType": "Patient", "id": "p", "birthDate": q.BirthDate, "gender": q.Gender, "name": []any{map[string]any{"family": q.Family, "given": []string{q.Given}}}}}})
+	}
+	bundle(w, out)
+}
+
 // Fax is a fax that was taken, once for each identifier.
 type Fax struct {
 	Number string
@@ -82,6 +98,7 @@ func (e *Elsewhere) Open(addr string) error {
 	mux.HandleFunc("POST /fhir/QuestionnaireResponse/_search", e.responses)
 	mux.HandleFunc("POST /fhir/Observation/_search", e.observations)
 	mux.HandleFunc("PUT /fhir/Communication/{id}", e.communication)
+	mux.HandleFunc("POST /fhir/Communication/_search", e.questions)
 	mux.HandleFunc("PUT /fax/{id}", e.fax)
 	mux.HandleFunc("PUT /fhir/MedicationRequest/{id}", e.script)
 	mux.HandleFunc("POST /fhir/MedicationRequest/_search", e.wants)

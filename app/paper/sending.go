@@ -117,32 +117,48 @@ func (a *Acts) MessagePatient(ctx context.Context, who act.Actor, noteID string,
 				return errors.Join(err, act.Refuse(act.Invalid, "That document is of another chart."))
 			}
 		}
-		e, err := t.Seal(n.PatientID, "message", m.ID, 0, sealedMessage{m.Text, m.Document})
-		if err != nil {
-			return err
-		}
-		msg := store.Message{ID: m.ID, PatientID: n.PatientID, NoteID: noteID, Text: m.Text, DocumentID: m.Document, Folio: e.Folio,
-			State: outside.Waiting, ByID: who.ID, At: t.Now}
-		if err := t.AddMessage(msg); err != nil {
-			return err
-		}
-		body, err := a.portalBody(t.Q, m.ID)
-		if err != nil {
-			return err
-		}
-		if err := t.Send(store.Outgoing{Control: m.ID, Destination: portal, Kind: string(line.Message), Subject: m.ID, Body: body,
-			ByID: who.ID}); err != nil {
-			return err
-		}
-		if err := t.OpenLine(act.NewID(), line.Message, m.ID, n.PatientID, who.ID, line.Waiting, t.Now); err != nil {
-			return err
-		}
+		msg, err := a.send(t, n.PatientID, noteID, m)
 		out = a.sentMessage(msg, names)
-		t.Tell(act.LineEvent, m.ID, n.PatientID)
-		t.Tell(act.PatientEvent, n.PatientID, n.PatientID)
-		return t.Audit("message the patient", n.PatientID, m.ID, "")
+		return err
 	})
 	return out, err
+}
+
+// Reply writes to a patient through the portal, of no note: what answers a message of theirs.
+// ok is false where they do not use it, or none is connected.
+func (a *Acts) Reply(t *act.Tx, p chart.Patient, id, text string) (ok bool, err error) {
+	if a.Elsewhere.Portal == "" || !p.UsesPortal {
+		return false, nil
+	}
+	_, err = a.send(t, p.ID, "", PortalMessage{ID: id, Text: text})
+	return err == nil, err
+}
+
+// send seals a message and puts it in the portal's queue, with its line.
+func (a *Acts) send(t *act.Tx, patient, note string, m PortalMessage) (store.Message, error) {
+	e, err := t.Seal(patient, "message", m.ID, 0, sealedMessage{m.Text, m.Document})
+	if err != nil {
+		return store.Message{}, err
+	}
+	msg := store.Message{ID: m.ID, PatientID: patient, NoteID: note, Text: m.Text, DocumentID: m.Document, Folio: e.Folio,
+		State: outside.Waiting, ByID: t.Who.ID, At: t.Now}
+	if err := t.AddMessage(msg); err != nil {
+		return msg, err
+	}
+	body, err := a.portalBody(t.Q, m.ID)
+	if err != nil {
+		return msg, err
+	}
+	if err := t.Send(store.Outgoing{Control: m.ID, Destination: portal, Kind: string(line.Message), Subject: m.ID, Body: body,
+		ByID: t.Who.ID}); err != nil {
+		return msg, err
+	}
+	if err := t.OpenLine(act.NewID(), line.Message, m.ID, patient, t.Who.ID, line.Waiting, t.Now); err != nil {
+		return msg, err
+	}
+	t.Tell(act.LineEvent, m.ID, patient)
+	t.Tell(act.PatientEvent, patient, patient)
+	return msg, t.Audit("message the patient", patient, m.ID, "")
 }
 
 // SentView is something on its way out of the chart, or that went.

@@ -147,10 +147,11 @@ func (a *Acts) Destinations() []act.Destination {
 	}
 }
 
-// Poll asks the pharmacies what became of prescriptions, and what they ask for.
+// Poll asks the portal what patients write, and the pharmacies what became of prescriptions and
+// what they ask for.
 func (a *Acts) Poll(ctx context.Context) error {
-	if a.Elsewhere.Pharmacy == "" {
-		return nil
+	if err := a.pollQuestions(ctx); err != nil || a.Elsewhere.Pharmacy == "" {
+		return err
 	}
 	open, said, err := kind.Going(ctx, a.Office)
 	if err != nil {

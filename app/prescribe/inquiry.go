@@ -7,6 +7,7 @@ import (
 	"log/slog"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
 	"deftledger/app/directory"
@@ -59,6 +60,7 @@ type InquiryView struct {
 	Answer   string             `json:"answer"`
 	OrderID  string             `json:"orderId"`
 	Done     string             `json:"done" doc:"Who answered it"`
+	Back     bool               `json:"back" doc:"What is answered goes to the patient through the portal"`
 	Doubt    string             `json:"doubt" doc:"Why it is not certain; empty when it is"`
 	Named    string             `json:"named" doc:"Whom it names, where nobody knows whose it is"`
 	Last     *PrescriptionView  `json:"last,omitempty" doc:"The prescription before"`
@@ -133,30 +135,87 @@ func (a *Acts) takeRepeat(t *act.Tx, origin string, x fhir.Repeat) error {
 		}
 	}
 	if i.PatientID == "" && x.Named {
-		like, err := t.PatientsLike(x.Subject.Family, x.Subject.BirthDate, x.Subject.Phone)
-		if err != nil {
+		if err := a.whose(t, &i, x.Subject); err != nil {
 			return err
 		}
-		like = slices.DeleteFunc(like, func(p chart.Patient) bool { return len(outside.Differences(p, x.Subject, a.Facility)) > 0 })
-		if len(like) == 1 {
-			i.PatientID = like[0].ID
-			if i.OwnerID, err = t.UsualClinician(i.PatientID); err != nil {
-				return err
-			}
-		}
 	}
-	var err error
+	return a.take(t, i, said, line.Repeat, "repeat prescription asked for")
+}
+
+// whose says of whom something is where exactly one person agrees in family name, given name,
+// birth date and sex, and gives it to their usual clinician.
+func (a *Acts) whose(t *act.Tx, i *store.Inquiry, named outside.Identity) error {
+	like, err := t.PatientsLike(named.Family, named.BirthDate, named.Phone)
+	if err != nil {
+		return err
+	}
+	like = slices.DeleteFunc(like, func(p chart.Patient) bool { return len(outside.Differences(p, named, a.Facility)) > 0 })
+	if len(like) == 1 {
+		i.PatientID = like[0].ID
+		i.OwnerID, err = t.UsualClinician(i.PatientID)
+	}
+	return err
+}
+
+// take keeps what somebody's system asked, as an open line; once.
+func (a *Acts) take(t *act.Tx, i store.Inquiry, said asking, kind line.Kind, audit string) (err error) {
 	if i.Said, err = json.Marshal(said); err != nil {
 		return err
 	}
 	if added, err := t.AddInquiry(i); err != nil || !added {
 		return err
 	}
-	if err := t.OpenLine(act.NewID(), line.Repeat, i.ID, i.PatientID, i.OwnerID, line.Open, t.Now); err != nil {
+	if err := t.OpenLine(act.NewID(), kind, i.ID, i.PatientID, i.OwnerID, line.Open, t.Now); err != nil {
 		return err
 	}
 	t.Tell(act.LineEvent, i.ID, i.PatientID)
-	return t.Audit("repeat prescription asked for", i.PatientID, i.ID, "")
+	return t.Audit(audit, i.PatientID, i.ID, "")
+}
+
+// pollQuestions takes in what patients write through the portal: a line of their usual
+// clinician; of nobody's where it is not certain who wrote.
+func (a *Acts) pollQuestions(ctx context.Context) error {
+	if a.Elsewhere.Portal == "" {
+		return nil
+	}
+	timed, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	body, err := fhir.Search(timed, a.Elsewhere.Portal+"/fhir", "Communication", map[string][]string{"status": {"completed"}, "recipient": {a.Facility}})
+	if err != nil {
+		return err
+	}
+	reply, err := fhir.Questions(body)
+	if err != nil {
+		return err
+	}
+	for _, why := range reply.Left {
+		slog.Warn("something that was written through the portal was left out", "why", why)
+	}
+	origins := make([]string, len(reply.Taken))
+	for i, x := range reply.Taken {
+		origins[i] = "portal " + x.Origin
+	}
+	var known map[string]bool
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) { known, err = q.InquiriesKnown(origins); return err }); err != nil {
+		return err
+	}
+	for n, x := range reply.Taken {
+		if known[origins[n]] {
+			continue
+		}
+		if err := a.Write(ctx, act.Actor{}, func(t *act.Tx) error {
+			i := store.Inquiry{ID: act.NewID(), Kind: store.MessageInquiry, Source: "portal", Origin: origins[n], At: t.Now}
+			if x.Named {
+				if err := a.whose(t, &i, x.Subject); err != nil {
+					return err
+				}
+			}
+			return a.take(t, i, asking{Text: x.Text, From: x.From, Identity: x.Subject, Named: x.Named, Doubt: x.Doubt}, line.Inquiry, "message through the portal")
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // NewMessage is what somebody asked by telephone, as it was taken down.
@@ -232,7 +291,7 @@ func (a *Acts) Inquiry(ctx context.Context, who act.Actor, id string) (out Opene
 			return err
 		}
 		pv := a.Patient(p)
-		out.Patient = &pv
+		out.Patient, v.Back = &pv, i.Source == "portal" && p.UsesPortal && a.Elsewhere.Portal != ""
 		if err := a.beside(q, p, x, &v); err != nil {
 			return err
 		}
@@ -376,10 +435,14 @@ func (a *Acts) AttachInquiry(ctx context.Context, who act.Actor, id, patient str
 		if err := t.SetInquiryOf(id, p.ID, who.ID); err != nil {
 			return err
 		}
-		if err := t.CloseLine(line.Repeat, id, who.ID, "said whose it is", t.Now); err != nil {
+		kind := line.Repeat
+		if i.Kind == store.MessageInquiry {
+			kind = line.Inquiry
+		}
+		if err := t.CloseLine(kind, id, who.ID, "said whose it is", t.Now); err != nil {
 			return err
 		}
-		if err := t.OpenLine(act.NewID(), line.Repeat, id, p.ID, who.ID, line.Open, t.Now); err != nil {
+		if err := t.OpenLine(act.NewID(), kind, id, p.ID, who.ID, line.Open, t.Now); err != nil {
 			return err
 		}
 		t.Tell(act.LineEvent, id, p.ID)
@@ -423,6 +486,15 @@ func (a *Acts) Answer(ctx context.Context, who act.Actor, id, text string) error
 				return err
 			}
 		}
+		if i.Source == "portal" && i.PatientID != "" { // it goes back the way it came
+			p, err := t.Person(i.PatientID)
+			if err != nil {
+				return err
+			}
+			if _, err := a.Paper.Reply(t, p, "answer-"+id, text); err != nil {
+				return err
+			}
+		}
 		t.Tell(act.LineEvent, id, i.PatientID)
 		return t.Audit("answer a request", i.PatientID, id, "")
 	})
@@ -444,6 +516,9 @@ func (a *Acts) fillInquiries(q *store.Q, _ act.Actor, rows []*act.LineRow) error
 			row.Title = string(r[:90]) + "…"
 		}
 		row.Mark = i.Source
+		if i.PatientID == "" {
+			row.Mark, row.Grave = "not certain whose", true
+		}
 	})
 	return err
 }

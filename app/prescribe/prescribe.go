@@ -16,6 +16,7 @@ import (
 	"deftledger/app/directory"
 	"deftledger/app/further"
 	orders "deftledger/app/order"
+	"deftledger/app/paper"
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/prescription"
@@ -29,10 +30,11 @@ import (
 type Acts struct {
 	*act.Office
 	Order *orders.Acts
+	Paper *paper.Acts
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, or *orders.Acts) *Acts { return &Acts{o, or} }
+func New(o *act.Office, or *orders.Acts, p *paper.Acts) *Acts { return &Acts{o, or, p} }
 
 // Reading is a prescription as it stands on the pad: what it reads as, what may be meant, and
 // what is to be said of it before it is signed.

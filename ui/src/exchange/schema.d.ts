@@ -4621,6 +4621,8 @@ export interface components {
         InquiryView: {
             answer: string;
             at: string;
+            /** @description What is answered goes to the patient through the portal */
+            back: boolean;
             /** @description Who took it down; empty for what came from a system */
             by: string;
             /** @description In what it differs from the prescription before, and from the list */

@@ -133,7 +133,9 @@ function Whole({
     run(() => got(api.POST("/api/inquiries/{id}/answer", { params: { path: { id: i.id } }, body: { text: answer } })));
   useKeys([
     ...(repeat && open && maySign && p ? [{ key: "Ctrl+Enter", label: "Approve the repeat, and on", run: approve }] : []),
-    ...(!repeat && open && mayAnswer ? [{ key: "Ctrl+Enter", label: "Close with this answer", run: () => void send() }] : []),
+    ...(!repeat && open && mayAnswer
+      ? [{ key: "Ctrl+Enter", label: i.back ? "Send this answer, and on" : "Close with this answer", run: () => void send() }]
+      : []),
     ...(p && open && maySign ? [{ key: "x", label: "Prescribe", run: write }] : []),
   ]);
   return (
@@ -296,8 +298,8 @@ function Whole({
         <div className="mt-3">
           <textarea
             autoFocus
-            aria-label="What was answered, and how"
-            placeholder="What was answered, and how"
+            aria-label={i.back ? "Answer, which the patient reads in the portal" : "What was answered, and how"}
+            placeholder={i.back ? "The patient reads this in the portal" : "What was answered, and how"}
             rows={2}
             className="field block max-w-[70ch]"
             value={answer}
@@ -305,7 +307,7 @@ function Whole({
           />
           <p className="mt-2 flex gap-3">
             <button type="button" className="act" onClick={() => void send()}>
-              Close with this answer <KeyCap k="Ctrl+Enter" />
+              {i.back ? "Send this answer" : "Close with this answer"} <KeyCap k="Ctrl+Enter" />
             </button>
             {maySign && (
               <button type="button" className="choice" onClick={write}>
