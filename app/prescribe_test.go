@@ -449,6 +449,12 @@ func TestAMessageThroughThePortal(t *testing.T) {
 	require.Equal(t, "SK-1", e.Messages()["answer-"+id].Record)
 	require.Zero(t, c.count("SELECT count(*) FROM line WHERE closed_at = '' AND subject IN (?, 'answer-' || ?)", id, id), "both lines are closed")
 
+	// A portal that is down keeps nobody from asking the pharmacies.
+	pharmacy := c.pharmacies()
+	pharmacy.Set(func(e *standin.Elsewhere) { e.Wants = []standin.Wanted{wanted()} })
+	e.Set(func(e *standin.Elsewhere) { e.Down = true })
+	require.NoError(t, c.app.Prescribe.Poll(ctx))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM inquiry WHERE kind = 'repeat'"))
 	other := c.text("SELECT id FROM inquiry WHERE origin = 'portal q2'")
 	_, mark = c.lineOf(other)
 	require.Equal(t, "not certain whose", mark, "another family name is somebody else until somebody says")

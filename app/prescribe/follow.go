@@ -3,6 +3,7 @@ package prescribe
 import (
 	"cmp"
 	"context"
+	"errors"
 	"log/slog"
 	"net/http"
 	"net/url"
@@ -150,8 +151,11 @@ func (a *Acts) Destinations() []act.Destination {
 // Poll asks the portal what patients write, and the pharmacies what became of prescriptions and
 // what they ask for.
 func (a *Acts) Poll(ctx context.Context) error {
-	if err := a.pollQuestions(ctx); err != nil || a.Elsewhere.Pharmacy == "" {
-		return err
+	if err := a.pollQuestions(ctx); err != nil && ctx.Err() == nil { // a portal that is down stops nobody else
+		slog.Warn("the portal could not be asked", "unreadable", errors.Is(err, fhir.ErrUnreadable))
+	}
+	if a.Elsewhere.Pharmacy == "" {
+		return nil
 	}
 	open, said, err := kind.Going(ctx, a.Office)
 	if err != nil {
