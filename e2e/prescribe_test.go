@@ -115,3 +115,27 @@ func TestPrescribing(t *testing.T) {
 	h.click("Print")
 	h.click("Leave Escape")
 }
+
+// What a patient wrote through the portal stands on her clinician's desk, and the answer reaches her there.
+func TestAMessageThroughThePortalIsAnswered(t *testing.T) {
+	others, flags := elsewhere(t)
+	p := practice(t, append(flags, "--ask", "100ms")...)
+	h := sit(t, p)
+	h.signIn("tobias")
+	h.open("/desk")
+	h.click("Under way")
+	h.click("The walker has not come")
+	h.sees("Send this answer")
+	require.Empty(t, h.axe())
+	h.focused("Answer, which the patient reads")
+	h.types("Come in this afternoon; no ibuprofen before that.")
+	h.press("Ctrl+Enter")
+	h.eventually(func() bool {
+		for _, m := range others.Messages() {
+			if m.Record == "SK-20344" && m.Text == "Come in this afternoon; no ibuprofen before that." {
+				return true
+			}
+		}
+		return false
+	}, "the portal having the answer")
+}

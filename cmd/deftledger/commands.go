@@ -105,9 +105,12 @@ func runDemo(ctx context.Context, args []string) error {
 	}
 	if empty {
 		fmt.Println("Writing the demo data …")
+		asked := others.Questions // written today, and not while the past is told
+		others.Set(func(e *standin.Elsewhere) { e.Questions = nil })
 		if err := demo.Fill(ctx, s.config, time.Now()); err != nil {
 			return err
 		}
+		others.Set(func(e *standin.Elsewhere) { e.Questions = asked })
 	}
 	if err := lab.Open(o.lab); err != nil {
 		return fmt.Errorf("the address %s cannot be used, another program may have it; choose one with --lab", o.lab)

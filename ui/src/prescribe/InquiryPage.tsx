@@ -146,8 +146,10 @@ function Whole({
         <h1 className="text-page">Not certain whose</h1>
       )}
       <p className="small mt-1">
-        {repeat ? `${i.pharmacy || "A pharmacy"} asks for a further prescription` : `By ${i.source}${i.from && `, ${i.from}`}`} ·{" "}
-        {day(i.at)}, {clock(i.at)}
+        {repeat
+          ? `${i.pharmacy || "A pharmacy"} asks for a further prescription`
+          : `${i.source === "portal" ? "Through the portal" : `By ${i.source}`}${i.from && `, ${i.from}`}`}{" "}
+        · {day(i.at)}, {clock(i.at)}
         {i.by && ` · taken down by ${i.by}`}
         {p && ` · last seen here ${i.seen ? day(i.seen) : "never"}`}
       </p>
