@@ -16,7 +16,7 @@ func Elsewhere(now time.Time) *standin.Elsewhere {
 		Accounts: accounts(), Receivers: receivers(), Pharmacies: pharmacies(), Wants: wants(),
 		Questions: []standin.Question{{ID: "pm-3301", Family: "Ellingsund", Given: "Dagny", BirthDate: "1959-12-05", Gender: "female",
 			Text: "The walker has not come yet, and the knee is worse on the stairs. May I take ibuprofen for some days, or come in?"}},
-		Reading:   standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},
+		Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},
 		People: []standin.Person{
 			{Family: "Tollefsen", Given: "Bram", BirthDate: "1980-10-02", Gender: "male", Record: "SK-21402",
 				Dispensed: []standin.Dispensing{
