@@ -469,7 +469,7 @@ func (b *builder) circle() {
 	admin := b.tokens["ade"]
 	b.later(120, "07:30", func(ctx context.Context) error {
 		team := circle.TeamView{Name: "Harbor Street"}
-		for _, login := range []string{"maren", "tobias", "petra", "jonah"} {
+		for _, login := range []string{"maren", "tobias", "runa", "petra", "jonah"} {
 			team.Members = append(team.Members, b.tokens[login].ID)
 		}
 		if _, err := b.a.Circle.SetTeam(ctx, admin, team); err != nil {

@@ -172,7 +172,11 @@ export function OrderPad({
   // Who does what is no test: the first of the directory, until another is chosen.
   const words = [...new Set(items.filter((i) => i.test.by).map((i) => i.test.by))];
   const doing = useQueries({ queries: words.map((by) => asks.directory("practice", by)) });
-  const doersOf = (i: Item) => doing[words.indexOf(i.test.by)]?.data;
+  // What they say they do begins a word there: "CT" is not in "practice".
+  const doersOf = (i: Item) =>
+    doing[words.indexOf(i.test.by)]?.data?.filter((d) =>
+      ` ${d.specialty ?? ""}`.toLowerCase().match(`[^a-z]${i.test.by.toLowerCase()}`),
+    );
   const whom = (i: Item): Item => (!i.test.by || i.to ? i : { ...i, to: doersOf(i)?.[0]?.id });
   // A test chosen quicker than the list answered is on its way onto the pad: nothing is signed without it.
   const choosing = useRef<Promise<unknown> | null>(null);

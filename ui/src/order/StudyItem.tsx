@@ -30,7 +30,7 @@ export function StudyItem({
   const [open, setOpen] = useState(i.timing !== undefined);
   const t = i.test;
   const questions = asked(i).filter(
-    (q) => q.required || open || (i.answers[q.code] ?? "") !== "" || concern?.asks.includes(q.code),
+    (q) => q.required || (i.answers[q.code] ?? "") !== "" || (q.code === "pregnant" ? concern?.asks.includes(q.code) : open), // asked only of whom it may concern
   );
   const to = doers?.find((d) => d.id === i.to);
   const when = i.timing ?? timing;
