@@ -140,6 +140,9 @@ func (a *Acts) happenings(q *store.Q, who act.Actor, rows []store.Happened) (map
 				if r.Kind != "referral" {
 					title, text = strings.ToUpper(r.Kind[:1])+r.Kind[1:]+": "+r.Title, strings.TrimSuffix(r.To.Says()+": "+r.Question, ": ")
 				}
+				if r.Kind == "vaccine" {
+					text = r.Question
+				}
 				put(Happening{Kind: store.ReferralOrder, ID: r.ID, At: at, Further: &FurtherRow{title, text, r.State, r.Clinician}})
 			}
 			return err

@@ -567,6 +567,9 @@ func (a *Acts) Lines() []act.LineKind {
 			if v.Kind != "referral" {
 				of = v.Title + ", " + v.To.Name
 			}
+			if v.Kind == "vaccine" {
+				of = v.Title
+			}
 			row.Title = of + ": " + v.State
 			doubt := false
 			for _, e := range v.Events {

@@ -99,8 +99,8 @@ export const kinds: Record<Kind, Shown> = {
     page: OrderPage,
   },
   referral: {
-    word: "Referral",
-    counted: ["referral under way", "referrals under way"],
+    word: "Ordered",
+    counted: ["referral or other order", "referrals and other orders"],
     list: "under way",
     segment: "referral",
     to: onDesk("referral"),

@@ -27,7 +27,7 @@ export function OrderRow({ order: o, whole = false }: { order: Schemas["OrderVie
   const open = o.notDone || !["final", "reviewed", "cancelled"].includes(o.state); // with all results here there is nothing left to call off
   return (
     <div>
-      <span className="float-right text-faded">{o.state}</span>
+      <span className="float-right ml-3 text-faded">{o.state}</span>
       <span className="font-semibold">Order</span> <span className="font-mono text-small">{o.placer}</span>{" "}
       {(o.tests ?? []).map((t, i) => (
         <span key={t.code}>

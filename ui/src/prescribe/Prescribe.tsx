@@ -113,8 +113,10 @@ export function Prescribe({
     else if (stop) setError(stop.says);
     else if (JSON.stringify([now.drug, now.warnings]) !== JSON.stringify([r?.drug, r?.warnings]))
       setError("Look at how it reads now, then sign.");
-    else if (now.cosigner && !d.cosigner) setError("Schedule II is beyond your right: say who cosigns.");
-    else if (together && now.cosigner) setError("What a cosigner signs is laid for them by itself.");
+    else if (now.cosigner && !d.cosigner) {
+      setError("Schedule II is beyond your right: say who cosigns.");
+      document.querySelector<HTMLElement>('[aria-label="Who cosigns"]')?.focus();
+    } else if (together && now.cosigner) setError("What a cosigner signs is laid for them by itself.");
     else if (together && controlled && target !== "" && maySign)
       setError("A controlled substance that is sent is signed by itself, with the second factor.");
     else if (now.serious && d.reason.trim() === "" && signs) {
