@@ -416,7 +416,7 @@ func (a *Acts) Cancel(ctx context.Context, who act.Actor, id, reason string) err
 		if was == referral.ToSign || was == referral.Returned {
 			return act.Refuse(act.Conflict, "It has not been signed: give it back, or drop it.")
 		}
-		never := was == referral.ToHand || was == referral.Failed || was == referral.ToDo
+		never := was == referral.ToHand || was == referral.Failed || was == referral.DueHere
 		if was == referral.Signed {
 			if never, err = t.WithdrawOutgoing(string(line.Referral), id); err != nil {
 				return err

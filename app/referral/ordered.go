@@ -267,7 +267,7 @@ func (a *Acts) SheetPDF(ctx context.Context, who act.Actor, id string) (out []by
 
 // Here lists what the practice's own people are to do, the earliest day first, with whose it is.
 func (a *Acts) Here(ctx context.Context, who act.Actor) ([]OpenedReferral, error) {
-	return a.underWay(ctx, who, act.SeeSpecimens, func(v ReferralView) bool { return v.State == string(referral.ToDo) })
+	return a.underWay(ctx, who, act.SeeSpecimens, func(v ReferralView) bool { return v.State == string(referral.DueHere) })
 }
 
 // givenSince finds the record of a vaccine that was ordered, given since it was.
@@ -287,7 +287,7 @@ func (a *Acts) Given(ctx context.Context) error {
 	if err := a.Store.Read(ctx, func(q *store.Q) error {
 		all, err := q.FurtherGoing(store.ReferralOrder, 2000)
 		for _, o := range all {
-			if err == nil && referral.State(o.State) == referral.ToDo {
+			if err == nil && referral.State(o.State) == referral.DueHere {
 				ok := false
 				if _, ok, err = givenSince(q, o, detail(o)); ok {
 					found = append(found, o)
@@ -305,7 +305,7 @@ func (a *Acts) Given(ctx context.Context) error {
 				return err
 			}
 			x, ok, err := givenSince(t.Q, o, detail(o))
-			if err != nil || !ok || referral.State(o.State) != referral.ToDo {
+			if err != nil || !ok || referral.State(o.State) != referral.DueHere {
 				return err
 			}
 			return kind.Happen(t, &o, referral.HasIt, store.FurtherEvent{Detail: "recorded: " + x.Name + ", lot " + act.OrUnknown(x.Lot, "not recorded"), Happened: a.Say(x.GivenAt), Origin: "immunization " + x.ID})

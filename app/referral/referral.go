@@ -82,7 +82,7 @@ type kept struct {
 func (k kept) begins() (referral.State, line.State) {
 	switch {
 	case k.Item.here():
-		return referral.ToDo, line.Waiting
+		return referral.DueHere, line.Waiting
 	case k.To.Reach == directory.Letter:
 		return referral.ToHand, line.Open
 	}

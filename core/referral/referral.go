@@ -21,7 +21,7 @@ const (
 	Returned  State = "given back" // by who was to sign it, to who wrote it
 	Signed    State = "signed, not sent"
 	ToHand    State = "to be posted or handed over"
-	ToDo      State = "to be done here" // by the practice's own people
+	DueHere   State = "to be done here" // by the practice's own people
 	Sent      State = "sent"
 	Accepted  State = "accepted"
 	Asked     State = "they ask back"
@@ -78,7 +78,7 @@ var far = map[State]int{Signed: 1, ToHand: 1, Failed: 1, Sent: 2, Accepted: 3, A
 // was before; a question always waits for an answer, until there is a report.
 func (s State) After(e Event) (State, error) {
 	not := func() (State, error) { return s, fmt.Errorf("%w: it is %s", ErrNot, s) }
-	if s == ToDo { // nobody elsewhere has anything to say of it
+	if s == DueHere { // nobody elsewhere has anything to say of it
 		switch e {
 		case HasIt:
 			return Closed, nil
@@ -179,7 +179,7 @@ const day = 24 * time.Hour
 
 // awaited is what is awaited in each state.
 var awaited = map[State]string{Signed: "to be sent", ToHand: "to be posted or handed over", Sent: "to be accepted", Accepted: "to be scheduled",
-	Scheduled: "to be seen", Seen: "the report", ToDo: "to be done here", Calling: "to be told that it is cancelled"}
+	Scheduled: "to be seen", Seen: "the report", DueHere: "to be done here", Calling: "to be told that it is cancelled"}
 
 // Course is how far a referral has come, as far as its next event goes.
 type Course struct {
@@ -204,7 +204,7 @@ func (c Course) Next(zone *time.Location) (by time.Time, what string, ok bool) {
 		return t.AddDate(0, 0, 1).Add(-time.Minute), err == nil
 	}
 	by = c.Since.Add(patience[c.Urgency][c.State])
-	if c.State == ToDo { // the end of its day
+	if c.State == DueHere { // the end of its day
 		day := max(c.Since.In(zone).Format(time.DateOnly), c.On)
 		by, _ = endOf(day)
 		if c.Until.After(by) {

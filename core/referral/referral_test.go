@@ -64,12 +64,12 @@ func TestTheStagesOfAReferral(t *testing.T) {
 		{ToSign, Accepts, ToSign, true},
 		{ToSign, Reports, ToSign, true},
 		{Sent, HasIt, Closed, false},
-		{ToDo, HasIt, Closed, false},
-		{ToDo, Declines, Declined, false},
-		{ToDo, Cancels, Cancelled, false},
-		{ToDo, Accepts, ToDo, true},
-		{ToDo, Reports, ToDo, true},
-		{ToDo, CalledAfter, ToDo, false},
+		{DueHere, HasIt, Closed, false},
+		{DueHere, Declines, Declined, false},
+		{DueHere, Cancels, Cancelled, false},
+		{DueHere, Accepts, DueHere, true},
+		{DueHere, Reports, DueHere, true},
+		{DueHere, CalledAfter, DueHere, false},
 		{Declined, HasIt, Closed, false}, // she came back for it
 		{ToHand, HasIt, Closed, false},
 		{Reported, HasIt, Reported, true}, // a report is read first
@@ -91,7 +91,7 @@ func TestTheStagesOfAReferral(t *testing.T) {
 func TestNoReferralIsEverWithoutANextEvent(t *testing.T) {
 	events := append([]Event{Delivered, NotDelivered, Answered, Cancels, Reads, Unclear, OfOther, Nothing, CalledAfter, HasIt}, ByThem...)
 	rapid.Check(t, func(t *rapid.T) {
-		s := rapid.SampledFrom([]State{Signed, ToDo, ToHand}).Draw(t, "begins")
+		s := rapid.SampledFrom([]State{Signed, DueHere, ToHand}).Draw(t, "begins")
 		unread := false
 		for _, e := range rapid.SliceOf(rapid.SampledFrom(events)).Draw(t, "events") {
 			next, err := s.After(e)
@@ -132,8 +132,8 @@ func TestWhenSilenceIsTooLong(t *testing.T) {
 		{Course{State: Scheduled, Urgency: "routine", Since: at, Visit: "2026-12-03"}, "2026-12-04 23:59", "to be seen"},
 		{Course{State: Scheduled, Urgency: "routine", Since: at}, "2026-11-09 10:00", "the day on which the patient is seen"},
 		{Course{State: Seen, Urgency: "routine", Since: at}, "2026-11-16 10:00", "the report"},
-		{Course{State: ToDo, Urgency: "routine", Since: at}, "2026-11-02 23:59", "to be done here"},
-		{Course{State: ToDo, Urgency: "routine", Since: at, On: "2026-12-01", Expected: "2026-12-02"}, "2026-12-01 23:59", "to be done here"},
+		{Course{State: DueHere, Urgency: "routine", Since: at}, "2026-11-02 23:59", "to be done here"},
+		{Course{State: DueHere, Urgency: "routine", Since: at, On: "2026-12-01", Expected: "2026-12-02"}, "2026-12-01 23:59", "to be done here"},
 		{Course{State: Accepted, Urgency: "routine", Since: at, Expected: "2026-11-05"}, "2026-11-05 23:59", "the report, wanted by 05 Nov 2026"},
 		{Course{State: Sent, Urgency: "urgent", Since: at, Until: at.AddDate(0, 0, 4)}, "2026-11-06 10:00", "to be accepted"},
 	} {

@@ -44,18 +44,7 @@ export function PadItem({
   const t = i.test;
   return (
     <li data-item={`${t.laboratory}:${t.code}`} className="border-b border-rule py-2">
-      <div className="flex items-baseline justify-between gap-2">
-        <span className="font-semibold">{t.name}</span>
-        <span className="shrink-0">
-          <span className="mr-2 text-small text-faded">{says(i.timing ?? timing)}</span>
-          <button type="button" className="plain py-0 text-small" aria-expanded={open} onClick={() => setOpen(!open)}>
-            More<span className="sr-only"> of {t.name}</span>
-          </button>
-          <button type="button" className="plain py-0 text-small" onClick={off}>
-            Take off<span className="sr-only"> {t.name}</span>
-          </button>
-        </span>
-      </div>
+      <Head name={t.name} when={says(i.timing ?? timing)} open={open} toggle={() => setOpen(!open)} off={off} />
       <div className="flex flex-wrap items-baseline justify-between gap-x-3 gap-y-1">
         <span className="small">
           {t.laboratoryName}
@@ -118,6 +107,36 @@ export function PadItem({
         </div>
       )}
     </li>
+  );
+}
+
+/** Head is the first line of an item on the pad. */
+export function Head({
+  name,
+  when,
+  open,
+  toggle,
+  off,
+}: {
+  name: string;
+  when: string;
+  open: boolean;
+  toggle: () => void;
+  off: () => void;
+}) {
+  return (
+    <div className="flex items-baseline justify-between gap-2">
+      <span className="font-semibold">{name}</span>
+      <span className="shrink-0">
+        <span className="mr-2 text-small text-faded">{when}</span>
+        <button type="button" className="plain py-0 text-small" aria-expanded={open} onClick={toggle}>
+          More<span className="sr-only"> of {name}</span>
+        </button>
+        <button type="button" className="plain py-0 text-small" onClick={off}>
+          Take off<span className="sr-only"> {name}</span>
+        </button>
+      </span>
+    </div>
   );
 }
 

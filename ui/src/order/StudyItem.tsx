@@ -3,7 +3,7 @@ import type { Schemas } from "../exchange/client";
 import { Care } from "../kit/Care";
 import { says as named, reaches } from "../referral/Refer";
 import { Entry } from "./Entry";
-import { Justified, says } from "./PadItem";
+import { Head, Justified, says } from "./PadItem";
 import { asked, bare, type Diagnosis, type Item, now, type Timing } from "./pad";
 
 /** StudyItem is imaging, a procedure or a supply on the pad: who does it, what it is to answer, what they ask, and what
@@ -36,20 +36,13 @@ export function StudyItem({
   const when = i.timing ?? timing;
   return (
     <li data-item={`${t.laboratory}:${t.code}`} className="border-b border-rule py-2">
-      <div className="flex items-baseline justify-between gap-2">
-        <span className="font-semibold">{t.name}</span>
-        <span className="shrink-0">
-          <span className="mr-2 text-small text-faded">
-            {when.every > 0 ? "once: only tests are standing" : says({ ...when, every: 0 })}
-          </span>
-          <button type="button" className="plain py-0 text-small" aria-expanded={open} onClick={() => setOpen(!open)}>
-            More<span className="sr-only"> of {t.name}</span>
-          </button>
-          <button type="button" className="plain py-0 text-small" onClick={off}>
-            Take off<span className="sr-only"> {t.name}</span>
-          </button>
-        </span>
-      </div>
+      <Head
+        name={t.name}
+        when={when.every > 0 ? "once: only tests are standing" : says(when)}
+        open={open}
+        toggle={() => setOpen(!open)}
+        off={off}
+      />
       <div className="flex flex-wrap items-baseline justify-between gap-x-3 gap-y-1">
         <span className="small">
           {t.kind === "vaccine" ? (
