@@ -109,6 +109,9 @@ var (
 	concentration = regexp.MustCompile(`\b(\d+(?:\.\d+)?(?:-\d+(?:\.\d+)?)?) ?(mg|mcg|g|units?|meq) ?/ ?(?:(\d+(?:\.\d+)?) ?)?(ml|tablet|capsule|puff|spray|patch|h|hr|24 ?h)\b`)
 	amountWords   = regexp.MustCompile(`(^|[ (,])(` + numberWord + `)(?: ?(?:-|to|or) ?(` + numberWord +
 		`))? ?(?:ds )?(` + massUnit + `|tablets?|tabs?|capsules?|caps?|puffs?|sprays?|drops?|gtts?|patch(?:es)?|suppositor(?:y|ies)|applications?|packets?|scoops?|lozenges?|pieces?|inhalations?|vials?|pumps?|tsp|teaspoons?|tbsp|tablespoons?|rings?|implants?|pills?|films?|injections?|capfuls?)\b`)
+	andAHalf  = regexp.MustCompile(`\b(\d|one|two|three) (?:and (?:an? |one )?half|(?:and |& ?)?1/2)\b`)
+	aHalf     = regexp.MustCompile(`\b(?:a half|half an?|half of an?|one half)( |-)`)
+	alternate = regexp.MustCompile(`\balternate days?\b`)
 	twoSteps  = regexp.MustCompile(`\bthen\b|;|\btaper|\bfollowed by\b|\bper (?:inr|protocol|sliding|scale)|\bsliding scale\b|\bas directed\b|\balternat`)
 	fillers   = regexp.MustCompile(`\b(?:take|takes|apply|use|inject|inhale|instill|give|place|put|insert|chew|dissolve|swallow|the|a|an|of|to|on|in|into|and|at|total|thin|layer|small amount|affected areas?|each|per|via|route|dose|is|lungs)\b|[.,()]`)
 	repeated  = regexp.MustCompile(`\((?:one|two|three|four|five|six|seven|eight|nine|ten|twelve|twenty|\d{1,2})\)`) // 3 (three) times
@@ -181,7 +184,15 @@ func everySpan(m []string) (string, float64) { // least, most, span
 var oftens = []often{
 	{regexp.MustCompile(`\bevery (` + numberWord + `)(?: ?(?:-|to) ?(` + numberWord + `))? ?(minutes?|mins?|hours?|hrs?|h|days?|weeks?|months?)\b`), everySpan},
 	{regexp.MustCompile(`\bq ?(\d+)(?: ?- ?(\d+))? ?(min|h|hr|hrs|hours?|d|days?|wk|weeks?|mo|months?)\b`), everySpan},
-	{regexp.MustCompile(`\bevery other day\b|\bevery second day\b`), fixed("every other day", 0.5)},
+	{regexp.MustCompile(`\bevery other day\b|\bevery second day\b|\b(?:on |every )?alternate days?\b`), fixed("every other day", 0.5)},
+	{regexp.MustCompile(`\bevery third day\b`), fixed("every 3 days", 1./3)},
+	{regexp.MustCompile(`\bup to (` + numberWord + `|once|twice) ?(?:x|times?)? ?(?:a|per|/|each|every) ?(day|week|month|wk|d)\b`), func(m []string) (string, float64) {
+		says, most := timesADay(m[1], m[2])
+		if says == "" {
+			return "", 0
+		}
+		return "up to " + says, most
+	}},
 	{regexp.MustCompile(`\bevery other week\b`), fixed("every 2 weeks", 1./14)},
 	{regexp.MustCompile(`\b(` + numberWord + `|once|twice) ?(?:x|times?)? ?(?:a|per|/|each|every) ?(day|week|month|year|wk|d)\b`), func(m []string) (string, float64) {
 		return timesADay(m[1], m[2])
@@ -286,7 +297,7 @@ var (
 	untilIt  = regexp.MustCompile(`\buntil ([\w /-]+)`)
 	needed   = regexp.MustCompile(`\b(?:as needed|prn|if needed|when needed)\b(?:[ ,]+(?:for )?([a-z][a-z /-]*))?`)
 	forWhat  = regexp.MustCompile(`\bfor ([a-z][a-z /-]*)$`)
-	withFood = regexp.MustCompile(`\b(with|before|after|between|without) (?:each |every )?(meals?|food|eating|breakfast|lunch|supper|dinner)\b|\bon an empty stomach\b|\bac\b|\bwith (?:a full glass of )?water\b`)
+	withFood = regexp.MustCompile(`\b(with|before|after|between|without) (?:each |every )?(meals?|food|eating|breakfast|lunch|supper|dinner)\b|\bon an empty stomach\b|\bac\b|\bwc\b|\bwith (?:a full glass of )?water\b`)
 )
 
 // span is how long, of a number and a word as somebody typed them.
@@ -318,7 +329,9 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		return Dosage{}, ""
 	}
 	s = oneDoses.ReplaceAllString(strings.ReplaceAll(s, " w/ ", " with "), " ")
-	if twoSteps.MatchString(s) || notTaken.MatchString(s) {
+	s = andAHalf.ReplaceAllStringFunc(s, func(m string) string { return counted(strings.Fields(m)[0]) + ".5" })
+	s = aHalf.ReplaceAllString(s, "half$1")
+	if twoSteps.MatchString(alternate.ReplaceAllString(s, "every other day")) || notTaken.MatchString(s) {
 		return Dosage{}, strings.TrimSpace(safe)
 	}
 	s = blanks.ReplaceAllString(repeated.ReplaceAllString(s, " "), " ")
@@ -397,8 +410,11 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	}
 	if m := withFood.FindStringIndex(s); m != nil {
 		d.When = strings.TrimSpace(s[m[0]:m[1]])
-		if d.When == "ac" {
+		switch d.When {
+		case "ac":
 			d.When = "before meals"
+		case "wc":
+			d.When = "with meals"
 		}
 		take(m)
 	}

@@ -21,14 +21,27 @@ type Line struct {
 	Ask       []string `json:"ask" doc:"Which of them is to be asked: quantity, refills, days"`
 }
 
-const count = `(\d{1,3}(?:,\d{3})+|\d+(?:\.\d+)?)`
+const (
+	count = `(\d{1,3}(?:,\d{3})+|\d+(?:\.\d+)?)`
+	// said is a number of refills, in figures or as a word.
+	said = `(\d+|zero|none|one|two|three|four|five|six|seven|eight|nine|ten|eleven|twelve)`
+	// taken stands where something was taken out of the line, so that what was apart does not
+	// come together: of "E11.9 #100 refill 11" the 9 is not of the refills.
+	taken = "\x1f"
+)
 
 var (
-	quantities = regexp.MustCompile(`(?i)[,;]?\s*(?:#\s?|\b(?:disp(?:ense)?|qty|quantity)[.:]?\s*#?\s?)` + count + `(?:\s*\([a-z -]+\))?(?:\s*(mL|g|tablets?|tabs?|capsules?|caps?|patches|doses?|inhalers?|tubes?|bottles?|boxes|box|packs?|pens?|vials?|bags?))?(?:[,;]|\b|\s|$)`)
-	noRefills  = regexp.MustCompile(`(?i)[,;]?\s*(?:\bno refills?\b|\bNR\b|\bwithout refills?\b)`)
-	refills    = regexp.MustCompile(`(?i)[,;]?\s*(?:\brefills?\s*(?:x|:|=)?\s*(\d+)\b|\brf\s*[:=]?\s*(\d+)\b|\b(\d+)\s*refills?\b)`)
-	supply     = regexp.MustCompile(`(?i)[,;]?\s*\b(\d+)[ -]?days?[ -]supply\b`)
-	asWritten  = regexp.MustCompile(`(?i)[,;]?\s*(?:\bDAW\b|\bdispense as written\b|\bbrand (?:medically )?necessary\b|\bno substitution\b|\bdo not substitute\b)`)
+	quantities = regexp.MustCompile(`(?i)[,;]?\s*(?:#\s?|\b(?:disp(?:ense)?|qty|quantity)[.:]?\s*#?\s?)` + count + `(?:\s*\([a-z -]+\))?(?:\s*(mL|gm?|tablets?|tabs?|capsules?|caps?|patches|doses?|inhalers?|tubes?|bottles?|boxes|box|packs?|pens?|vials?|bags?))?(?:[,;]|\b|\s|$)`)
+	noRefills  = regexp.MustCompile(`(?i)[,;]?\s*(?:\bno (?:refills?|rfs?)\b|\bNR\b|\bwithout refills?\b)`)
+	// The word before its number, the number before its word, and an R of its own with its number.
+	refills    = regexp.MustCompile(`(?i)[,;]?\s*(?:\b(?:refills?|refs?|rfs?)\s*(?:[-x:=#×]\s*)*` + said + `\b|(?:^|[\s,;(])` + said + `\s*(?:refills?|rfs?)\b|(?:[,;]\s*|` + taken + `\s*)R\s?(\d{1,2})\s*(?:$|[,;]))`)
+	refillSign = regexp.MustCompile(`(?i)[,;]?\s*\b(?:refills?|rfs?)\s*[:=]?\s*#\s*` + said + `\b`)
+	// left is a word of refills from which no number was read; at the head of a line it is what somebody wants.
+	left      = regexp.MustCompile(`(?i)\S\s*[,;]?\s*\b(?:refills?|rfs?)\b`)
+	supply    = regexp.MustCompile(`(?i)[,;]?\s*\b(\d+)[ -]?days?[ -]supply\b`)
+	asWritten = regexp.MustCompile(`(?i)[,;]?\s*(?:\bDAW\b|\bdispense as written\b|\bbrand (?:medically )?necessary\b|\bbrand only\b|\bno substitutions?\b|\bdo not substitute\b)`)
+
+	written = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
 )
 
 // MostRefills is the largest number of refills that is taken from a line.
@@ -40,6 +53,8 @@ func counted(word string) string {
 	switch w {
 	case "ml":
 		return "mL"
+	case "gm":
+		return "g"
 	case "patches", "boxes":
 		return strings.TrimSuffix(w, "es")
 	case "tabs", "tab":
@@ -61,10 +76,10 @@ func ReadLine(text string) (l Line) {
 		for _, m := range find.FindAllStringSubmatch(text, -1) {
 			each(m)
 		}
-		text = find.ReplaceAllString(text, " ")
+		text = find.ReplaceAllString(text, taken)
 	}
 	l.Ask = []string{}
-	said := map[string]bool{}
+	amounts := map[string]bool{}
 	take(supply, func(m []string) {
 		n, err := strconv.Atoi(m[1])
 		if err != nil || n < 1 || n > 366 || l.Days != 0 && l.Days != n {
@@ -73,11 +88,6 @@ func ReadLine(text string) (l Line) {
 		}
 		l.Days = n
 	})
-	take(quantities, func(m []string) {
-		n := strings.ReplaceAll(m[1], ",", "")
-		said[n] = true
-		l.Quantity, l.Unit = n, counted(m[2])
-	})
 	refill := func(n int) {
 		if n > MostRefills || l.Refills != nil && *l.Refills != n {
 			ask("refills")
@@ -85,16 +95,32 @@ func ReadLine(text string) (l Line) {
 		}
 		l.Refills = &n
 	}
-	take(noRefills, func([]string) { refill(0) })
-	take(refills, func(m []string) {
-		n, err := strconv.Atoi(m[1] + m[2] + m[3])
-		if err != nil {
-			n = MostRefills + 1
+	number := func(m []string) {
+		word := strings.ToLower(strings.Join(m[1:], ""))
+		n, err := strconv.Atoi(word)
+		switch {
+		case word == "none":
+			n = 0
+		case err != nil:
+			if n = slices.Index(written, word); n < 0 {
+				n = MostRefills + 1 // more than a number holds
+			}
 		}
 		refill(n)
+	}
+	take(refillSign, number) // before the quantity, whose sign it has
+	take(quantities, func(m []string) {
+		n := strings.ReplaceAll(m[1], ",", "")
+		amounts[n] = true
+		l.Quantity, l.Unit = n, counted(m[2])
 	})
+	take(noRefills, func([]string) { refill(0) })
+	take(refills, number)
+	if left.MatchString(text) {
+		ask("refills")
+	}
 	take(asWritten, func([]string) { l.AsWritten = true })
-	if f, err := strconv.ParseFloat(l.Quantity, 64); len(said) > 1 || l.Quantity != "" && (err != nil || f <= 0) {
+	if f, err := strconv.ParseFloat(l.Quantity, 64); len(amounts) > 1 || l.Quantity != "" && (err != nil || f <= 0) {
 		ask("quantity")
 	}
 	for _, what := range l.Ask {
@@ -107,6 +133,6 @@ func ReadLine(text string) (l Line) {
 			l.Days = 0
 		}
 	}
-	l.Rest = strings.Trim(chart.Tidy(text), " ,;")
+	l.Rest = strings.Trim(chart.Tidy(strings.ReplaceAll(text, taken, " ")), " ,;")
 	return l
 }

@@ -137,6 +137,9 @@ func (d Drug) Needs(days int) (n float64, unit, why string, ok bool) {
 	case x.Often == "once" && x.Most == 1:
 		days = 1
 	}
+	if ends := d.Lasts(); ends > 0 && ends < days {
+		return 0, "", fmt.Sprintf("the directions end after %s, the prescription says %d days", x.Until, days), false
+	}
 	times := x.Most * float64(days)
 	each := x.Highest()
 	switch {
