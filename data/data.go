@@ -116,3 +116,14 @@ func Unpack(packed []byte) (string, error) {
 	}
 	return out.String(), nil
 }
+
+// Rules are the rules of the rulebook, a file each, with the sets they speak of and the schema
+// of their form (docs/rules.md).
+//
+//go:embed rules/*.yaml
+var Rules embed.FS
+
+// RuleSchema is the form of a rule as a JSON schema.
+//
+//go:embed rules/rule.schema.json
+var RuleSchema []byte

@@ -24,6 +24,7 @@ type Medicine struct {
 	Why                                                          string   // why it was begun
 	Told                                                         Told     // what was told last of taking it
 	Classes                                                      []string // as core/safety names them; filled where a Record is
+	Ingredients                                                  []string // likewise, by their generic names
 }
 
 // Told is what somebody told of taking a medicine: "taking", "sometimes", "not taking" or
@@ -67,12 +68,52 @@ type Statement struct {
 	At                                          time.Time
 }
 
-// Immunization is a vaccine given here.
+// Immunization is a vaccine given here, or elsewhere: then On is when, as precisely as known
+// (year, month or day), and Source who says so.
 type Immunization struct {
 	ID, PatientID, VisitID, Name string
 	Given
-	GivenAt time.Time
-	GivenBy string
+	GivenAt    time.Time
+	GivenBy    string
+	On, Source string
+}
+
+// Answer is what was answered to a question of the rulebook: "yes", "no", a word to choose or
+// a number. Day is when.
+type Answer struct {
+	ID, Question, Value, Day, By, Source string
+}
+
+// Service is something that was done for the person: Name as the sets of the rulebook and the
+// list of imaging and procedures name it, On as precisely as known. Source says who says so,
+// "" for done here; Ref is where it stands.
+type Service struct {
+	ID, Name, On, Source, Ref string
+}
+
+// What may be decided on a reminder.
+const (
+	DecidedDone    = "done"
+	DecidedOutside = "had outside"
+	DecidedDecline = "declined"
+	DecidedPutOff  = "put off"
+	DecidedNotFor  = "does not apply"
+)
+
+// Decision is what a person said of a reminder, by the identifier of its rule. On is the day
+// of what was done, as precisely as known; Until the day to which it holds, "" for as long as
+// the rule says. One that was taken back is kept, and counts no more.
+type Decision struct {
+	ID, Rule, Says, On, Until, Reason, Source, By string
+	At                                            time.Time
+	TakenBack                                     bool
+}
+
+// Awaited is something on its way that is no laboratory test: imaging, a procedure, a vaccine
+// (by CVX code), a referral, by the name of the item. Day is when it was signed or laid for a signature.
+type Awaited struct {
+	ID, Item, CVX, Day string
+	Prepared           bool
 }
 
 // Sources of a Value.
@@ -133,6 +174,13 @@ type Record struct {
 	Values        []Value // oldest first
 	Visits        []Encounter
 	InHand        []InHand
+
+	// What reminders read besides; filled where they are computed.
+	Died      string // the day of death, as precisely as known; "" for alive as far as known
+	Answers   []Answer
+	Services  []Service
+	Decisions []Decision // oldest first
+	Awaited   []Awaited
 }
 
 // Months is the age on the day in completed months; below zero for unknown.

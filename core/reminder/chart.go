@@ -1,0 +1,421 @@
+package reminder
+
+import (
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"time"
+
+	"deftledger/core/chart"
+)
+
+// Fact is one fact of a chart as rules read it.
+type Fact struct {
+	On      Span
+	Until   Day // a problem that ended, a medicine that was stopped; Never else
+	Name    string
+	Text    string // of a value
+	Unit    string
+	Doubt   string // why it is not certain that it is what a rule asks for; "" for certain
+	Source  string // "" for of this practice
+	Ref     string // where it stands
+	Undated bool   // when is not known
+	History bool   // of a history, not of the problem list
+}
+
+// Says is the fact as people read it.
+func (f Fact) Says() string {
+	s := f.Name
+	if f.Text != "" {
+		s += " " + f.Text
+		if u := chart.ShownUnit(f.Unit); u != "" {
+			s += " " + u
+		}
+	}
+	if !f.Undated {
+		s += ", " + f.On.Says()
+	}
+	if f.Source != "" {
+		s += " (" + f.Source + ")"
+	}
+	if f.Doubt != "" {
+		s += ": " + f.Doubt
+	}
+	return s
+}
+
+// Chart is a chart taken in for rules: facts by set, sorted by day. It is read only.
+type Chart struct {
+	book      *Book
+	r         chart.Record
+	day       Day
+	born      Span
+	bornKnown bool
+	died      Span
+	dead      bool
+	facts     [][]Fact // by set; the newest last
+	waits     [][]Fact // by set: ordered or laid, and not back
+	relatives map[int][]Fact
+	answers   map[string][]chart.Answer
+	decisions map[string][]*chart.Decision
+	tobacco   Tobacco
+	smoked    bool // whether tobacco was spoken of at all
+	smokedOn  Day
+	reviewed  map[string]bool // lists that somebody went through, or said none of
+	seen      []Day
+	pregnant  verdict
+	pregnancy string
+}
+
+var notLetters = regexp.MustCompile(`[^a-z0-9+]+`)
+
+// doubts are words with which a history entry does not say that something was done.
+var doubts = regexp.MustCompile(`\b(?:no|not|never|denies|declined?|declines|refus\w+|scheduled|planned|pending|due|overdue|needs?|cancel\w*|incomplete|aborted|attempted|` +
+	`poor prep|inadequate|failed|considered|offered|recommended|discussed|possible|possibly|maybe|unsure|unknown|unclear|sister|mother|father|brother)\b|\?`)
+
+// Open takes a chart in. Nothing later than the day of the record counts.
+func (b *Book) Open(r chart.Record) *Chart {
+	c := &Chart{book: b, r: r, facts: make([][]Fact, len(b.sets.all)), waits: make([][]Fact, len(b.sets.all)), relatives: map[int][]Fact{},
+		answers: map[string][]chart.Answer{}, decisions: map[string][]*chart.Decision{}, reviewed: map[string]bool{}}
+	c.day, _ = DayOf(r.Day)
+	c.born, c.bornKnown = SpanOf(r.Patient.BirthDate)
+	if r.Died != "" {
+		if c.died, c.dead = SpanOf(r.Died); !c.dead {
+			c.died, c.dead = Span{Ever, c.day}, true // that somebody died is known, when is not
+		}
+	}
+	c.takeLists()
+	c.takeValues()
+	c.takeDone()
+	c.takeWaiting()
+	for i := range c.facts {
+		sort.SliceStable(c.facts[i], func(a, z int) bool { return before(c.facts[i][a], c.facts[i][z]) })
+	}
+	c.readPregnancy()
+	return c
+}
+
+// before orders facts by day, those of one day so that the order they came in is no matter.
+func before(a, z Fact) bool {
+	switch {
+	case a.On.To != z.On.To:
+		return a.On.To < z.On.To
+	case a.On.From != z.On.From:
+		return a.On.From < z.On.From
+	case a.Text != z.Text:
+		return a.Text < z.Text
+	case a.Doubt != z.Doubt:
+		return a.Doubt > z.Doubt
+	}
+	return a.Name+a.Ref < z.Name+z.Ref
+}
+
+func (c *Chart) add(set int, f Fact) {
+	if !f.Undated && f.On.From > c.day {
+		return // still to come
+	}
+	if !f.Undated && f.On.To > c.day {
+		f.On.To = c.day
+	}
+	if f.Until == 0 {
+		f.Until = Never
+	}
+	c.facts[set] = append(c.facts[set], f)
+	if c.book.sets.all[set].kind == quantities {
+		for _, parent := range c.book.sets.parents[set] {
+			c.facts[parent] = append(c.facts[parent], f)
+		}
+	}
+}
+
+// when reads a day of a list; the day on which it was stated stands for "no later than".
+func when(text string) (Span, bool) {
+	s, ok := SpanOf(text)
+	return s, ok
+}
+
+func (c *Chart) takeLists() {
+	x := c.book.sets
+	for _, p := range c.r.Problems {
+		on, dated := when(p.Onset)
+		if listed, ok := when(p.Since); !dated && ok {
+			on, dated = listed, true
+		}
+		f := Fact{On: on, Name: p.Title + " (" + p.Code + ")", Ref: p.ID, Undated: !dated, Until: Never}
+		if ended, ok := when(p.Ended); ok {
+			f.Until = ended.From
+		}
+		for _, n := range x.ofCode(p.Code) {
+			c.add(n, f)
+		}
+	}
+	for _, m := range c.r.Medicines {
+		on, dated := when(m.Started)
+		if !dated && !m.AddedAt.IsZero() {
+			on, dated = Span{c.momentDay(m.AddedAt), c.momentDay(m.AddedAt)}, true
+		}
+		f := Fact{On: on, Name: strings.TrimSpace(m.Name + " " + m.Dose), Ref: m.ID, Undated: !dated, Until: Never}
+		if ended, ok := when(m.Stopped); ok {
+			f.Until = ended.From
+		}
+		switch m.Told.Says {
+		case "not taking":
+			f.Doubt = "told not to be taken"
+		case "not known":
+			f.Doubt = "whether it is taken is not known"
+		}
+		for _, n := range x.ofMedicine(m.Classes, m.Ingredients) {
+			c.add(n, f)
+		}
+	}
+	for _, s := range c.r.Statements {
+		switch s.Says {
+		case "reviewed", "none known":
+			c.reviewed[s.List] = true
+		case "taken back":
+			c.reviewed[s.List] = false
+		}
+	}
+	for _, h := range c.r.Histories {
+		c.takeHistory(h)
+	}
+	for _, v := range c.r.Visits {
+		if v.Seen {
+			if d, ok := DayOf(v.Day); ok && d <= c.day {
+				c.seen = append(c.seen, d)
+			}
+		}
+	}
+	slices.Sort(c.seen)
+}
+
+func (c *Chart) takeHistory(h chart.HistoryEntry) {
+	if h.List == chart.SocialList && strings.EqualFold(strings.TrimSpace(h.Title), "tobacco") {
+		stated := c.day
+		if !h.StatedAt.IsZero() {
+			stated = min(c.day, c.momentDay(h.StatedAt))
+		}
+		text := h.Detail
+		if h.Until != "" && !strings.Contains(text, "quit") && !strings.Contains(text, "stopped") {
+			text += ", stopped " + h.Until
+		}
+		// Of several entries the last stated counts.
+		if !c.smoked || stated >= c.smokedOn {
+			c.tobacco, c.smoked, c.smokedOn = ReadTobacco(text, stated), true, stated
+		}
+		return
+	}
+	if h.List == chart.CommunicationList || h.List == chart.SocialList || h.List == chart.ImplantList {
+		return
+	}
+	text := " " + strings.TrimSpace(notLetters.ReplaceAllString(strings.ToLower(h.Title), " ")) + " "
+	whole := strings.ToLower(h.Title + " " + h.Detail)
+	for _, p := range c.book.sets.phrases {
+		if !strings.Contains(text, p.words) {
+			continue
+		}
+		s := c.book.sets.all[p.set]
+		on, dated := when(h.Since)
+		f := Fact{On: on, Name: h.Title, Source: h.Source, Ref: h.ID, Undated: !dated, Until: Never}
+		if h.List == chart.FamilyList {
+			f.Name, f.Text = h.Title, strings.TrimSpace(h.Detail)
+		}
+		family := h.List == chart.FamilyList
+		check := whole
+		if family {
+			check = strings.ToLower(h.Title)
+		}
+		if w := doubts.FindString(check); w != "" {
+			f.Doubt = "it says \"" + strings.TrimSpace(w) + "\""
+		}
+		if p.maybe && f.Doubt == "" {
+			f.Doubt = "whether it was " + s.says + " is not certain"
+		}
+		for _, w := range s.doubt {
+			if strings.Contains(" "+notLetters.ReplaceAllString(whole, " ")+" ", " "+w+" ") {
+				f.Doubt = "it says \"" + w + "\""
+			}
+		}
+		if f.History = true; family {
+			c.relatives[p.set] = append(c.relatives[p.set], f)
+		} else if !slices.ContainsFunc(c.facts[p.set], func(o Fact) bool { return o.Ref == f.Ref && f.Ref != "" }) {
+			c.add(p.set, f)
+		}
+	}
+}
+
+func (c *Chart) takeValues() {
+	x := c.book.sets
+	for _, v := range c.r.Values {
+		sets := x.loinc[v.LOINC]
+		if len(sets) == 0 {
+			continue
+		}
+		d, ok := DayOf(v.Day)
+		if !ok {
+			continue
+		}
+		for _, n := range sets {
+			f := Fact{On: Span{d, d}, Name: v.Name, Text: v.Text, Unit: v.Unit, Ref: v.Ref, Until: Never}
+			if part := x.all[n].part; part > 0 {
+				parts := strings.Split(v.Text, "/")
+				if len(parts) != 2 {
+					f.Doubt = "it is no pair of values"
+				} else {
+					f.Text = strings.TrimSpace(parts[part-1])
+				}
+			}
+			c.add(n, f)
+		}
+	}
+}
+
+func (c *Chart) takeDone() {
+	x := c.book.sets
+	for _, s := range c.r.Services {
+		on, dated := when(s.On)
+		f := Fact{On: on, Source: s.Source, Ref: s.Ref, Undated: !dated, Until: Never}
+		if !dated {
+			f.Doubt = "when is not known"
+		}
+		for _, n := range x.items[s.Name] {
+			f.Name = x.all[n].says
+			c.add(n, f)
+		}
+	}
+	for _, i := range c.r.Immunizations {
+		on, dated := when(i.On)
+		if i.On == "" && !i.GivenAt.IsZero() {
+			d := c.momentDay(i.GivenAt)
+			on, dated = Span{d, d}, true
+		}
+		f := Fact{On: on, Name: i.Name, Source: i.Source, Ref: i.ID, Undated: !dated, Until: Never}
+		if !dated {
+			f.Doubt = "when is not known"
+		}
+		for _, n := range x.cvx[i.CVX] {
+			c.add(n, f)
+		}
+	}
+	for _, a := range c.r.Answers {
+		if d, ok := DayOf(a.Day); ok && d <= c.day {
+			c.answers[a.Question] = append(c.answers[a.Question], a)
+		}
+	}
+	for q := range c.answers {
+		slices.SortStableFunc(c.answers[q], func(a, z chart.Answer) int { return strings.Compare(a.Day+a.ID, z.Day+z.ID) })
+	}
+	for i := range c.r.Decisions {
+		d := &c.r.Decisions[i]
+		if !d.TakenBack && c.momentDay(d.At) <= c.day {
+			c.decisions[d.Rule] = append(c.decisions[d.Rule], d)
+		}
+	}
+	for rule := range c.decisions {
+		slices.SortStableFunc(c.decisions[rule], func(a, z *chart.Decision) int {
+			if n := a.At.Compare(z.At); n != 0 {
+				return n
+			}
+			return strings.Compare(a.ID, z.ID)
+		})
+	}
+}
+
+func (c *Chart) takeWaiting() {
+	x := c.book.sets
+	wait := func(n int, f Fact) {
+		if !slices.ContainsFunc(c.waits[n], func(o Fact) bool { return o.Ref == f.Ref && o.Name == f.Name }) {
+			c.waits[n] = append(c.waits[n], f)
+		}
+		for _, parent := range x.parents[n] {
+			c.waits[parent] = append(c.waits[parent], f)
+		}
+	}
+	for _, t := range c.r.InHand {
+		if t.Reported == "F" || t.Reported == "C" || t.Reported == "X" {
+			continue
+		}
+		d, ok := DayOf(t.Day)
+		if !ok || d > c.day {
+			continue
+		}
+		f := Fact{On: Span{d, d}, Name: t.Name, Ref: t.OrderID, Until: Never}
+		if t.Prepared {
+			f.Name += ", laid for a signature"
+		}
+		for _, l := range append(slices.Clone(t.Analytes), t.LOINC) {
+			for _, n := range x.loinc[l] {
+				wait(n, f)
+			}
+		}
+	}
+	for _, a := range c.r.Awaited {
+		d, ok := DayOf(a.Day)
+		if !ok || d > c.day {
+			continue
+		}
+		f := Fact{On: Span{d, d}, Name: a.Item, Ref: a.ID, Until: Never}
+		if a.Prepared {
+			f.Name += ", laid for a signature"
+		}
+		for _, n := range x.items[a.Item] {
+			f.Name = x.all[n].says
+			wait(n, f)
+		}
+		for _, n := range x.cvx[a.CVX] {
+			f.Name = x.all[n].says
+			wait(n, f)
+		}
+	}
+	for i := range c.waits {
+		sort.SliceStable(c.waits[i], func(a, z int) bool { return before(c.waits[i][a], c.waits[i][z]) })
+	}
+}
+
+// MostPregnant is how long an entry of pregnancy is believed; what is older is asked about. 42
+// weeks from the last period, and some for when it was entered.
+const MostPregnant = 300
+
+// readPregnancy reads from the problem list that she is pregnant, and until when that is
+// believed.
+func (c *Chart) readPregnancy() {
+	c.pregnant = always(False)
+	if c.r.Patient.Sex == "M" {
+		return
+	}
+	for _, p := range c.r.Problems {
+		if !pregnancyCode(p.Code) {
+			continue
+		}
+		on, dated := when(p.Since)
+		ended, over := when(p.Ended)
+		switch {
+		case over && ended.From <= c.day:
+		case !dated:
+			c.pregnant, c.pregnancy = always(Open), p.Title+" ("+p.Code+"), since when is not known"
+		case c.day >= on.From+MostPregnant:
+			if c.pregnant.truth == False {
+				c.pregnant, c.pregnancy = always(Open), p.Title+" ("+p.Code+") stands since "+on.Says()
+			}
+		default:
+			c.pregnant, c.pregnancy = verdict{True, on.From, on.From + MostPregnant}, p.Title+" ("+p.Code+"), "+on.Says()
+		}
+	}
+}
+
+// pregnancyCode says whether a code is of somebody who is pregnant: Z33.1, Z34, Z3A, O09 and O10 to O7
+// (ICD-10-CM, chapter 15).
+func pregnancyCode(code string) bool {
+	return strings.HasPrefix(code, "Z33.1") || strings.HasPrefix(code, "Z34") || strings.HasPrefix(code, "Z3A") || strings.HasPrefix(code, "O09") ||
+		strings.HasPrefix(code, "O") && code >= "O10" && code < "O80"
+}
+
+func (c *Chart) momentDay(t time.Time) Day {
+	zone := c.r.Zone
+	if zone == nil {
+		zone = time.UTC
+	}
+	d, _ := DayOf(t.In(zone).Format(time.DateOnly))
+	return d
+}

@@ -1,0 +1,267 @@
+// Package rulefile reads the files of the rulebook: one rule a file and the sets that rules
+// speak of, as YAML (docs/rules.md). What is wrong is told with its line and what to do; a file with a
+// fault gives no rule.
+package rulefile
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io/fs"
+	"path"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/lexer"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"golang.org/x/text/language"
+	"golang.org/x/text/message"
+
+	"deftledger/core/reminder"
+	"deftledger/data"
+)
+
+// Limit is the largest file that is taken, in bytes.
+const Limit = 256 << 10
+
+// Fault is what is wrong in a file, and where. Line counts from 1; 0 for the file as a whole.
+type Fault struct {
+	File   string `json:"file"`
+	Line   int    `json:"line"`
+	Reason string `json:"reason"`
+}
+
+// Error says it with its place.
+func (f Fault) Error() string {
+	if f.Line == 0 {
+		return f.File + ": " + f.Reason
+	}
+	return fmt.Sprintf("%s, line %d: %s", f.File, f.Line, f.Reason)
+}
+
+// File is a rule as it was read, and its text, in which later faults find their line.
+type File struct {
+	Name string
+	Text []byte
+	Rule reminder.Rule
+	tree *ast.File
+}
+
+// Fault places what the book says against a rule.
+func (f File) Fault(x reminder.Fault) Fault {
+	return Fault{f.Name, lineOf(f.tree, x.At), strings.TrimPrefix(x.At+": "+x.Reason, ": ")}
+}
+
+var schema = sync.OnceValues(func() (*jsonschema.Schema, error) {
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(data.RuleSchema))
+	if err != nil {
+		return nil, err
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource("rule.schema.json", doc); err != nil {
+		return nil, err
+	}
+	return c.Compile("rule.schema.json")
+})
+
+// Read reads one rule.
+func Read(name string, text []byte) (File, []Fault) {
+	f := File{Name: name, Text: text}
+	tree, faults := parse(name, text)
+	if len(faults) > 0 {
+		return f, faults
+	}
+	f.tree = tree
+	if faults := f.checkForm(); len(faults) > 0 {
+		return f, faults
+	}
+	if err := yaml.UnmarshalWithOptions(text, &f.Rule, yaml.Strict()); err != nil {
+		return f, []Fault{placed(name, err)}
+	}
+	return f, nil
+}
+
+// ReadSets reads the sets.
+func ReadSets(name string, text []byte) (reminder.Sets, []Fault) {
+	var s reminder.Sets
+	if _, faults := parse(name, text); len(faults) > 0 {
+		return s, faults
+	}
+	if err := yaml.UnmarshalWithOptions(text, &s, yaml.Strict()); err != nil {
+		return s, []Fault{placed(name, err)}
+	}
+	return s, nil
+}
+
+// ReadAll reads the sets and every rule of a folder, and makes the book of them.
+func ReadAll(folder fs.FS, own map[string]map[string]string) (*reminder.Book, []File, []Fault) {
+	var faults []Fault
+	text, err := fs.ReadFile(folder, "sets.yaml")
+	if err != nil {
+		return nil, nil, []Fault{{"sets.yaml", 0, err.Error()}}
+	}
+	sets, wrong := ReadSets("sets.yaml", text)
+	faults = append(faults, wrong...)
+	names, _ := fs.Glob(folder, "*.yaml")
+	slices.Sort(names)
+	var files []File
+	for _, name := range names {
+		if name == "sets.yaml" {
+			continue
+		}
+		text, err := fs.ReadFile(folder, name)
+		if err != nil {
+			faults = append(faults, Fault{name, 0, err.Error()})
+			continue
+		}
+		f, wrong := Read(name, text)
+		if len(wrong) == 0 && f.Rule.ID+".yaml" != path.Base(name) {
+			wrong = []Fault{{name, lineOf(f.tree, "id"), fmt.Sprintf("the rule is called %q and its file is not", f.Rule.ID)}}
+		}
+		faults = append(faults, wrong...)
+		if len(wrong) == 0 {
+			files = append(files, f)
+		}
+	}
+	book, wrongs := Book(files, sets, own)
+	return book, files, append(faults, wrongs...)
+}
+
+// Book makes the book of files that were read, and places what is wrong with them.
+func Book(files []File, sets reminder.Sets, own map[string]map[string]string) (*reminder.Book, []Fault) {
+	var rules []reminder.Rule
+	byID := map[string]File{}
+	for _, f := range files {
+		rules, byID[f.Rule.ID] = append(rules, f.Rule), f
+	}
+	book, wrong := reminder.NewBook(rules, sets, own)
+	var faults []Fault
+	for _, x := range wrong {
+		if f, known := byID[x.Rule]; known {
+			faults = append(faults, f.Fault(x))
+			continue
+		}
+		faults = append(faults, Fault{"sets.yaml", 0, x.Reason})
+	}
+	return book, faults
+}
+
+// parse reads the form of a file: its size, that it is YAML without references, one document.
+func parse(name string, text []byte) (*ast.File, []Fault) {
+	if len(text) > Limit {
+		return nil, []Fault{{name, 0, fmt.Sprintf("the file is larger than %d KB", Limit>>10)}}
+	}
+	for _, t := range lexer.Tokenize(string(text)) {
+		if t.Type == token.AnchorType || t.Type == token.AliasType {
+			return nil, []Fault{{name, t.Position.Line, "references within the file (& and *) are not taken; write it out"}}
+		}
+	}
+	tree, err := parser.ParseBytes(text, 0)
+	if err != nil {
+		return nil, []Fault{placed(name, err)}
+	}
+	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
+		return nil, []Fault{{name, 0, "the file holds no rule, or more than one document"}}
+	}
+	return tree, nil
+}
+
+func placed(name string, err error) Fault {
+	var y yaml.Error
+	if errors.As(err, &y) {
+		line := 0
+		if t := y.GetToken(); t != nil {
+			line = t.Position.Line
+		}
+		return Fault{name, line, y.GetMessage()}
+	}
+	return Fault{name, 0, err.Error()}
+}
+
+// checkForm holds a rule against the schema.
+func (f File) checkForm() []Fault {
+	s, err := schema()
+	if err != nil {
+		return []Fault{{f.Name, 0, err.Error()}}
+	}
+	var any_ any
+	if err := yaml.Unmarshal(f.Text, &any_); err != nil {
+		return []Fault{placed(f.Name, err)}
+	}
+	body, err := json.Marshal(any_)
+	if err != nil {
+		return []Fault{{f.Name, 0, err.Error()}}
+	}
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(body))
+	if err != nil {
+		return []Fault{{f.Name, 0, err.Error()}}
+	}
+	var wrong *jsonschema.ValidationError
+	if err := s.Validate(doc); !errors.As(err, &wrong) {
+		if err != nil {
+			return []Fault{{f.Name, 0, err.Error()}}
+		}
+		return nil
+	}
+	var out []Fault
+	words := message.NewPrinter(language.English)
+	var leaves func(e *jsonschema.ValidationError)
+	leaves = func(e *jsonschema.ValidationError) {
+		if len(e.Causes) == 0 {
+			at := address(e.InstanceLocation)
+			out = append(out, Fault{f.Name, lineOf(f.tree, at), strings.TrimPrefix(at+": "+e.ErrorKind.LocalizedString(words), ": ")})
+		}
+		for _, c := range e.Causes {
+			leaves(c)
+		}
+	}
+	leaves(wrong)
+	slices.SortStableFunc(out, func(a, b Fault) int { return a.Line - b.Line })
+	return out
+}
+
+// address writes where something stands: applies.all[1].age.
+func address(parts []string) string {
+	var b strings.Builder
+	for _, p := range parts {
+		if _, err := strconv.Atoi(p); err == nil && b.Len() > 0 {
+			b.WriteString("[" + p + "]")
+			continue
+		}
+		if b.Len() > 0 {
+			b.WriteByte('.')
+		}
+		b.WriteString(p)
+	}
+	return b.String()
+}
+
+var lastPart = regexp.MustCompile(`(\.[^.\[\]]+|\[\d+\])$`)
+
+// lineOf finds the line of a place, or of what it stands in.
+func lineOf(tree *ast.File, at string) int {
+	for tree != nil && at != "" {
+		if p, err := yaml.PathString("$." + at); err == nil {
+			if node, err := p.FilterFile(tree); err == nil && node != nil && node.GetToken() != nil {
+				return node.GetToken().Position.Line
+			}
+		}
+		shorter := lastPart.ReplaceAllString(at, "")
+		if shorter == at {
+			break
+		}
+		at = shorter
+	}
+	if tree != nil && len(tree.Docs) == 1 && tree.Docs[0].Body != nil {
+		return tree.Docs[0].Body.GetToken().Position.Line
+	}
+	return 0
+}
