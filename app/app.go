@@ -24,6 +24,7 @@ import (
 	"deftledger/app/prescribe"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
+	"deftledger/app/reminder"
 	results "deftledger/app/result"
 	"deftledger/app/session"
 	"deftledger/app/visit"
@@ -48,6 +49,7 @@ type App struct {
 	Referral     *referral.Acts
 	Prescribe    *prescribe.Acts
 	Pad          *pad.Acts
+	Reminder     *reminder.Acts
 	Plan         *plan.Acts
 	Desk         *desk.Acts
 	Chart        *charts.Acts
@@ -70,6 +72,7 @@ func New(c act.Config) *App {
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)
 	a.Prescribe = prescribe.New(o, a.Order, a.Paper)
 	a.Pad = pad.New(o, a.Order, a.Prescribe, a.Referral)
+	a.Reminder = reminder.New(o, a.Order)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)

@@ -50,6 +50,8 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"registration":  {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
 		"card":          {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
 		"chart":         {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
+		"reminders":     {"look at reminders", func(w act.Actor) error { _, err := a.Reminder.Reminders(ctx, w, patientID); return err }},
+		"reminder":      {"look at a reminder", func(w act.Actor) error { _, err := a.Reminder.Why(ctx, w, patientID, "hepatitis-c"); return err }},
 		"timeline":      {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
 		"vital-history": {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},
 		"note":          {"open note", func(w act.Actor) error { _, err := a.Note.Note(ctx, w, id); return err }},

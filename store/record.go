@@ -12,11 +12,15 @@ import (
 // the room that hands the record out.
 func (q *Q) Record(patient string, loincs []string) (r chart.Record, err error) {
 	var own []chart.Patient
+	var said []CareEntry
+	var waits []awaitedRow
 	err = q.together(person(patient).into(&own), problems(patient).into(&r.Problems), medicines(patient).into(&r.Medicines),
 		allergies(patient).into(&r.Allergies),
 		histories(patient).into(&r.Histories), statements(patient).into(&r.Statements), immunizations(patient).into(&r.Immunizations),
-		values(patient, loincs).into(&r.Values), encounters(patient).into(&r.Visits), inHand(patient).into(&r.InHand))
+		values(patient, loincs).into(&r.Values), encounters(patient).into(&r.Visits), inHand(patient).into(&r.InHand),
+		careOf(patient).into(&said), awaited(patient).into(&waits))
 	r.Patient, r.Allergies = only(own), outweighed(r.Allergies)
+	taken(&r, said, waits)
 	return r, err
 }
 
@@ -86,7 +90,8 @@ type Written struct {
 	Charges    Charges
 	Vitals     []chart.Vital
 	Given      []chart.Immunization
-	Tests      []Report // of the house
+	Cared      []CareEntry // what was decided on reminders
+	Tests      []Report    // of the house
 }
 
 // Written reads a note with what was done at its visit.
@@ -99,7 +104,7 @@ func (q *Q) Written(noteID, visitID string) (w Written, err error) {
 		diagnoses(noteID).into(&w.Diagnoses),
 		diagnosisWords(noteID).into(&said), adviceAnswers(noteID).into(&w.Answered), followUps(noteID).into(&w.FollowUps),
 		charges(noteID).into(&charged),
-		vitalsAt(visitID).into(&w.Vitals), immunizationsAt(visitID).into(&w.Given))
+		vitalsAt(visitID).into(&w.Vitals), immunizationsAt(visitID).into(&w.Given), careAt(visitID).into(&w.Cared))
 	if err != nil {
 		return w, err
 	}

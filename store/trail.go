@@ -171,6 +171,9 @@ var guarded = map[string][]guardedTable{
 	"allergy_tolerated": {
 		{"allergy_tolerated", "patient_id", "id allergy_id patient_id what day by_id at"},
 	},
+	"care_entry": {
+		{"care_entry", "patient_id", "id patient_id kind name says day until reason source version visit_id by_id at request_id back_at back_by back_reason"},
+	},
 	"opening": {
 		{"opening", "id", "id patient_id staff_id at until reason reviewer_id reviewed_at reviewed_by verdict remark"},
 	},

@@ -64,6 +64,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeResult,
 		s.describeIntake,
 		s.describeOutside,
+		s.describeReminder,
 		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,
 		s.describeRegistration,

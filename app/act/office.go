@@ -13,6 +13,7 @@ import (
 	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
+	"deftledger/core/reminder"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/store"
@@ -42,6 +43,7 @@ type Config struct {
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
 	Measures     []measure.Rule       // of quality, met or missed by a visit
+	Rules        *reminder.Book       // of the reminders; nil for none
 	Elsewhere    Elsewhere
 }
 

@@ -63,6 +63,7 @@ const (
 	SignResult          Right = "sign a result"
 	MatchResult         Right = "say whose a result is"
 	ReadAudit           Right = "read the audit"
+	Remind              Right = "settle a reminder"
 
 	Register     Right = "register a patient"
 	Registration Right = "see and change a registration"
@@ -117,6 +118,7 @@ var rights = []struct {
 	{SignResult, []Role{Physician, Practitioner, Associate}},
 	{MatchResult, []Role{Physician, Practitioner, Associate, Nurse}},
 	{ReadAudit, []Role{Admin}},
+	{Remind, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{Register, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{Registration, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{WalkIn, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},

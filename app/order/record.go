@@ -19,6 +19,9 @@ func (a *Acts) watched() []string {
 			out = append(out, need.LOINC...)
 		}
 	}
+	if a.Rules != nil {
+		out = append(out, a.Rules.LOINC()...)
+	}
 	slices.Sort(out)
 	return slices.Compact(out)
 }
@@ -41,7 +44,7 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 	}
 	r.Values = slices.DeleteFunc(r.Values, func(v chart.Value) bool { return v.Day > day })
 	for i, m := range r.Medicines {
-		r.Medicines[i].Classes = a.Medicines.Classes(m.Name)
+		r.Medicines[i].Classes, r.Medicines[i].Ingredients = a.Medicines.Classes(m.Name), a.Medicines.Ingredients(m.Name)
 		r.Medicines[i].Name, r.Medicines[i].Dose = chart.ShownDose(m.Name), chart.ShownDose(m.Dose)
 		if !m.Dosage.Read() {
 			r.Medicines[i].Dosage = a.Medicines.Dosage(m.Dose) // entered by a former version
@@ -59,6 +62,14 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 		if x.Prepared {
 			r.InHand[i].Name, r.InHand[i].LOINC = t.Name, t.LOINC
 		}
+	}
+	for i, x := range r.Services {
+		if len(x.On) > len("2006-01-02") {
+			r.Services[i].On = a.DayOf(x.On)
+		}
+	}
+	for i, x := range r.Awaited {
+		r.Awaited[i].Day = a.DayOf(x.Day)
 	}
 	return r, nil
 }

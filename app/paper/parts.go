@@ -130,9 +130,13 @@ func (a *Acts) partsOf(q *store.Q, patient string) (out []ChartPart, err error) 
 	add("vitals", "Vital signs", strings.Join(vitals, "\n"), "none recorded")
 	var shots []string
 	for _, x := range held.Immunizations {
+		if x.Source != "" {
+			shots = append(shots, x.Name+", "+chart.SayDay(x.On)+" ("+x.Source+")")
+			continue
+		}
 		shots = append(shots, x.Name+", "+chart.SayDay(a.DayOf(store.Stamp(x.GivenAt))))
 	}
-	add("immunizations", "Immunizations given here", strings.Join(shots, "\n"), "none recorded")
+	add("immunizations", "Immunizations", strings.Join(shots, "\n"), "none recorded")
 	var past []string
 	for _, x := range notes.HistoryLines(held).Lines {
 		if head, detail := strings.CutSuffix(x.Head, ", in detail"); !detail && head != "Medicines" && head != "Allergies" && strings.HasPrefix(x.ID, "history|") {

@@ -85,10 +85,10 @@ type Answer struct {
 }
 
 // Service is something that was done for the person: Name as the sets of the rulebook and the
-// list of imaging and procedures name it, On as precisely as known. Source says who says so,
-// "" for done here; Ref is where it stands.
+// list of imaging and procedures name it, On as precisely as known, Value how it turned out
+// where somebody said. Source says who says so, "" for done here; Ref is where it stands.
 type Service struct {
-	ID, Name, On, Source, Ref string
+	ID, Name, On, Value, Source, Ref string
 }
 
 // What may be decided on a reminder.

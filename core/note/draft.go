@@ -16,6 +16,7 @@ type Draft struct {
 	Drawings   []string // captions
 	Tests      []string // tests done in the house, a sentence each
 	Given      []string // vaccines given, a sentence each
+	Cared      []string // what was decided on reminders, a sentence each
 	Stated     []Stated // what is said of each diagnosis, in the order of the list
 }
 
@@ -69,6 +70,7 @@ func (s *Systems) Compose(d Draft) []Block {
 			}
 		case Plan:
 			out = appendBlock(out, Block{Part: p, Label: "Given today", Ref: "given", Pieces: recorded(d.Given)})
+			out = appendBlock(out, Block{Part: p, Label: "Preventive care", Ref: "reminders", Pieces: recorded(d.Cared)})
 		}
 		if text := strings.TrimSpace(d.Typed[p]); text != "" {
 			out = append(out, Block{Part: p, Ref: "typed", Pieces: []Piece{{text, Typed, "", true, "typed"}}})

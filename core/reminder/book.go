@@ -104,6 +104,9 @@ func (b *Book) Rules() []*Rule {
 
 // Rule finds a rule.
 func (b *Book) Rule(id string) (*Rule, bool) {
+	if b == nil {
+		return nil, false
+	}
 	r, ok := b.by[id]
 	if !ok {
 		return nil, false
@@ -125,6 +128,40 @@ func (b *Book) LOINC() []string {
 	}
 	slices.Sort(out)
 	return out
+}
+
+// Asks lists the questions that a rule may ask.
+func (b *Book) Asks(rule string) (out []string) {
+	r, ok := b.by[rule]
+	if !ok {
+		return nil
+	}
+	var walk func(c *Cond)
+	walk = func(c *Cond) {
+		if c.Answer != nil {
+			out = append(out, c.Answer.To)
+		}
+		if c.Organ != "" {
+			out = append(out, "has-"+c.Organ)
+		}
+		if c.Tobacco != nil {
+			out = append(out, AboutTobacco)
+		}
+		if c.Not != nil {
+			walk(c.Not)
+		}
+		for _, of := range [][]Cond{c.All, c.Any, c.None} {
+			for i := range of {
+				walk(&of[i])
+			}
+		}
+	}
+	walk(&r.Rule.Applies)
+	for i := range r.Rule.Excluded {
+		walk(&r.Rule.Excluded[i])
+	}
+	slices.Sort(out)
+	return slices.Compact(out)
 }
 
 // maker checks one rule and makes it quick.

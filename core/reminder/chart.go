@@ -275,12 +275,15 @@ func (c *Chart) takeDone() {
 	x := c.book.sets
 	for _, s := range c.r.Services {
 		on, dated := when(s.On)
-		f := Fact{On: on, Source: s.Source, Ref: s.Ref, Undated: !dated, Until: Never}
+		f := Fact{On: on, Text: s.Value, Source: s.Source, Ref: s.Ref, Undated: !dated, Until: Never}
 		if !dated {
 			f.Doubt = "when is not known"
 		}
 		for _, n := range x.items[s.Name] {
-			f.Name = x.all[n].says
+			f.Name, f.Unit = x.all[n].says, ""
+			if x.all[n].kind == quantities {
+				f.Unit = x.all[n].unit
+			}
 			c.add(n, f)
 		}
 	}

@@ -40,11 +40,13 @@ func (c *Chart) StandOn(rule string, d Day) Standing {
 	return c.stand(r, d)
 }
 
-// All are the standings of every rule, in the order of the book.
+// All are the standings of every rule that is switched on, in the order of the book.
 func (c *Chart) All() []Standing {
 	out := make([]Standing, 0, len(c.book.rules))
 	for _, r := range c.book.rules {
-		out = append(out, c.stand(r, c.day))
+		if !r.Off {
+			out = append(out, c.stand(r, c.day))
+		}
 	}
 	return out
 }

@@ -8,7 +8,12 @@
 // argument. docs/rules.md describes how a rule is written.
 package reminder
 
-import "deftledger/core/chart"
+import (
+	"strconv"
+	"strings"
+
+	"deftledger/core/chart"
+)
 
 // Rule is one rule as a file holds it.
 type Rule struct {
@@ -240,4 +245,35 @@ type Standing struct {
 	By      Fact // what satisfies it, or is in hand
 	Decided *chart.Decision
 	Asks    []string // questions whose answers would decide
+}
+
+// AboutTobacco is the question that the social history answers.
+const AboutTobacco = "tobacco"
+
+// Says names the source: body, year, title, grade.
+func (s Source) Says() string {
+	out := s.Body + " " + strconv.Itoa(s.Year) + ", " + s.Title
+	if s.Grade != "" {
+		out += " (grade " + s.Grade + ")"
+	}
+	return out
+}
+
+// Act is what a resolution does: its kind and of what.
+func (x Resolve) Act() (kind, code string) {
+	switch {
+	case x.Test != "":
+		return "test", x.Test
+	case x.Item != "":
+		return "item", x.Item
+	case len(x.Vaccine) > 0:
+		return "vaccine", strings.Join(x.Vaccine, " ")
+	case x.Questionnaire != "":
+		return "questionnaire", x.Questionnaire
+	case x.Counsel != "":
+		return "counsel", x.Counsel
+	case x.Refer != "":
+		return "refer", x.Refer
+	}
+	return "ask", x.Ask
 }

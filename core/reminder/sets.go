@@ -194,6 +194,7 @@ func compileSets(s Sets) (*setIndex, []Fault) {
 		for _, l := range q.LOINC {
 			x.loinc[l] = append(x.loinc[l], n)
 		}
+		x.items[q.Name] = append(x.items[q.Name], n) // had elsewhere
 		if len(q.LOINC) == 0 {
 			fault("the quantity %q has no LOINC code", q.Name)
 		}

@@ -20,10 +20,12 @@ import (
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
+	"deftledger/core/reminder"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/data"
 	"deftledger/exchange/forms"
+	"deftledger/exchange/rulefile"
 	"deftledger/exchange/testlist"
 )
 
@@ -39,6 +41,7 @@ type Reference struct {
 	Services     []coding.Service
 	Orderables   *orderable.Catalogue
 	Measures     []measure.Rule
+	Rules        *reminder.Book
 	Systems      *note.Systems
 }
 
@@ -91,11 +94,27 @@ func Read() (r Reference, err error) {
 	if r.Notice, err = Notice(data.Notice); err != nil {
 		return r, err
 	}
+	if r.Rules, err = Rules(); err != nil {
+		return r, err
+	}
 	text, err := fs.ReadFile(data.Forms, "findings/systems.yaml")
 	if err == nil {
 		r.Systems, err = forms.Systems("findings/systems.yaml", string(text))
 	}
 	return r, err
+}
+
+// Rules reads the rulebook that ships; the first fault is told.
+func Rules() (*reminder.Book, error) {
+	folder, err := fs.Sub(data.Rules, "rules")
+	if err != nil {
+		return nil, err
+	}
+	book, _, faults := rulefile.ReadAll(folder, nil)
+	if len(faults) > 0 {
+		return nil, faults[0]
+	}
+	return book, nil
 }
 
 // Intervals reads how long results are usually good for: loinc, name, days, says, source.

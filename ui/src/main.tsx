@@ -16,6 +16,7 @@ import { History } from "./order/History";
 import { Specimens } from "./order/Specimens";
 import { TakeMessage } from "./prescribe/TakeMessage";
 import { Directory } from "./referral/Directory";
+import { Round } from "./reminder/Round";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
@@ -64,6 +65,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                     }
                   />
                 ))}
+                <Route path="patients/:id/round" element={<Round />} />
                 <Route path="patients/:id" element={<Chart />} />
                 <Route
                   path="patients/:id/visits/:visit"

@@ -15,6 +15,7 @@ import { OrderRow } from "../order/OrderRow";
 import { Prepared } from "../order/Prepared";
 import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
+import { DueHere } from "../reminder/DueHere";
 import { Flags } from "../result/Flags";
 import { useRight } from "../session/session";
 import { Merge, Merged } from "./Merge";
@@ -105,6 +106,11 @@ export function Chart() {
           },
         ]
       : []),
+    {
+      key: "r",
+      label: "Reminder round",
+      run: () => go(`/patients/${c?.patient.id}/round${today && !today.signed ? `?visit=${today.id}` : ""}`),
+    },
     { key: "Alt+o", label: "Orders of this patient", run: () => go(`/patients/${c?.patient.id}/orders`) },
     ...(mayRefer
       ? [{ key: "f", label: maySignReferral ? "Refer to another practice" : "Write a referral", run: () => refer() }]
@@ -151,6 +157,7 @@ export function Chart() {
           <Link className="plain px-1" to={`/patients/${c.patient.id}/orders`}>
             Orders <KeyCap k="Alt+O" />
           </Link>
+          <DueHere patient={c.patient.id} visit={today && !today.signed ? today.id : ""} />
           {!today && <span className="small">No visit today.</span>}
           {mayMerge && (
             <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>

@@ -218,6 +218,16 @@ export const asks = {
       queryFn: () => got(api.GET("/api/tests/needed", { params: { query: { tests } } })),
       staleTime: never,
     }),
+  reminders: (patient: string) =>
+    queryOptions({
+      queryKey: ["reminders", patient],
+      queryFn: () => got(api.GET("/api/patients/{id}/reminders", by(patient))),
+    }),
+  reminder: (patient: string, rule: string) =>
+    queryOptions({
+      queryKey: ["reminders", patient, rule],
+      queryFn: () => got(api.GET("/api/patients/{id}/reminders/{rule}", { params: { path: { id: patient, rule } } })),
+    }),
   specimens: () => queryOptions({ queryKey: ["specimens"], queryFn: () => got(api.GET("/api/specimens")) }),
   tests: (q: string) =>
     queryOptions({ queryKey: ["tests", q], queryFn: () => got(api.GET("/api/tests", { params: { query: { q } } })) }),

@@ -1548,6 +1548,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/answers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer-question"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/cards": {
         parameters: {
             query?: never;
@@ -1926,6 +1942,54 @@ export interface paths {
         get: operations["registration"];
         put: operations["change-registration"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/reminders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["reminders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/reminders-back/{request}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-back-reminder"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/reminders/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["reminder"];
+        put?: never;
+        post: operations["settle-reminder"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4891,7 +4955,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -5837,6 +5901,144 @@ export interface components {
             /** @description Body and year; empty for what rests on the words alone */
             source: string;
         };
+        ReminderAct: {
+            code: string;
+            diagnosis: string;
+            /** @enum {string} */
+            kind: "test" | "item" | "vaccine" | "questionnaire" | "counsel" | "refer";
+            says: string;
+            /** @description Of the diagnosis */
+            title: string;
+        };
+        ReminderDecision: {
+            cvx?: string;
+            /** @description Names the act: sent twice, it counts once */
+            id: string;
+            of?: string;
+            /** @description When it was done: year, month or day */
+            on?: string;
+            reason?: string;
+            /** @enum {string} */
+            says: "done" | "had outside" | "declined" | "put off" | "does not apply";
+            /** @description Who says that it was had elsewhere */
+            source?: string;
+            /** @description To which day it is put off, declined or good for */
+            until?: string;
+            value?: string;
+            /** @description The visit in whose plan it stands */
+            visit?: string;
+        };
+        ReminderMean: {
+            cvx: string[];
+            name: string;
+            says: string;
+            /** @description How it turned out decides for how long */
+            value: boolean;
+        };
+        ReminderSaid: {
+            at: string;
+            /** @description Who took it back; empty for what stands */
+            back: string;
+            backAt: string;
+            backWhy: string;
+            by: string;
+            on: string;
+            /** @description As the plan of the note tells it */
+            reads: string;
+            reason: string;
+            /** @description Names the act, to take it back */
+            request: string;
+            says: string;
+            source: string;
+            until: string;
+        };
+        ReminderView: {
+            about: string;
+            acts: components["schemas"]["ReminderAct"][];
+            /** @description Questions whose answers would decide */
+            asks: components["schemas"]["RuleQuestion"][];
+            /** @enum {string} */
+            closes: "statement" | "data";
+            decided?: components["schemas"]["ReminderSaid"];
+            /** @description When it is due next; empty for not in sight */
+            due: string;
+            group: string;
+            /** @description What fulfils it, for what was had elsewhere */
+            means: components["schemas"]["ReminderMean"][];
+            /** @description Somebody said that it does not apply */
+            notFor: boolean;
+            /** @description What the note says when it was done */
+            note: string;
+            /** Format: int64 */
+            priority: number;
+            rule: string;
+            /** @description The facts in a few words */
+            says: string;
+            /** @description Since when it is due, or when it was done; empty for not known */
+            since: string;
+            source: string;
+            /** @enum {string} */
+            state: "due" | "overdue" | "coming up" | "in hand" | "satisfied" | "put off" | "declined" | "not applicable" | "not known" | "could not be computed";
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
+        ReminderWhy: {
+            about: string;
+            acts: components["schemas"]["ReminderAct"][];
+            /** @description What was answered to its questions, newest first */
+            answers: components["schemas"]["RuleAnswered"][];
+            applies: components["schemas"]["WhyLine"][];
+            /** @description Questions whose answers would decide */
+            asks: components["schemas"]["RuleQuestion"][];
+            /** @description The first day on which it stands otherwise by time alone; empty for not in sight */
+            changes: string;
+            /** @enum {string} */
+            closes: "statement" | "data";
+            decided?: components["schemas"]["ReminderSaid"];
+            /** @description When it is due next; empty for not in sight */
+            due: string;
+            excluded: components["schemas"]["WhyLine"][];
+            grade: string;
+            group: string;
+            /** @description What was decided on it, newest first; what was taken back too */
+            history: components["schemas"]["ReminderSaid"][];
+            leaflet: string;
+            maintainer: string;
+            /** @description What fulfils it, for what was had elsewhere */
+            means: components["schemas"]["ReminderMean"][];
+            /** @description Where the rule reads its source cautiously */
+            mind: string;
+            /** @description Somebody said that it does not apply */
+            notFor: boolean;
+            /** @description What the note says when it was done */
+            note: string;
+            /** Format: int64 */
+            priority: number;
+            /** @description The day on which the rule was last held against its source */
+            reviewed: string;
+            rule: string;
+            satisfied: components["schemas"]["WhyLine"][];
+            /** @description The facts in a few words */
+            says: string;
+            /** @description Since when it is due, or when it was done; empty for not known */
+            since: string;
+            source: string;
+            /** @enum {string} */
+            state: "due" | "overdue" | "coming up" | "in hand" | "satisfied" | "put off" | "declined" | "not applicable" | "not known" | "could not be computed";
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
+        RemindersView: {
+            day: string;
+            /**
+             * Format: int64
+             * @description How many are due, overdue or not known
+             */
+            open: number;
+            rows: components["schemas"]["ReminderView"][];
+        };
         Repeat: {
             code: string;
             /** @enum {string} */
@@ -5995,6 +6197,26 @@ export interface components {
             issue: number;
             told: string;
             toldReason: string;
+        };
+        RuleAnswer: {
+            /** @description Names the act: sent twice, it counts once */
+            id: string;
+            question: string;
+            value: string;
+            visit?: string;
+        };
+        RuleAnswered: {
+            by: string;
+            day: string;
+            question: string;
+            request: string;
+            value: string;
+        };
+        RuleQuestion: {
+            /** @description Empty for one that is answered elsewhere, as tobacco in the social history */
+            choices: string[];
+            id: string;
+            says: string;
         };
         Said: {
             because: string;
@@ -6279,6 +6501,9 @@ export interface components {
         "Take-apartRequest": {
             reason: string;
             secret?: string;
+        };
+        "Take-back-reminderRequest": {
+            reason: string;
         };
         "Take-orderRequest": {
             /** @description Who gave it */
@@ -6589,6 +6814,14 @@ export interface components {
         When: {
             answer: string;
             question: string;
+        };
+        WhyLine: {
+            /** Format: int64 */
+            depth: number;
+            facts: string[];
+            /** @enum {string} */
+            holds: "yes" | "no" | "not known";
+            says: string;
         };
         WidthView: {
             says: string;
@@ -9980,6 +10213,41 @@ export interface operations {
             };
         };
     };
+    "answer-question": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleAnswer"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemindersView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "add-card": {
         parameters: {
             query?: never;
@@ -10913,6 +11181,141 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ToAnswer"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reminders: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemindersView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-back-reminder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                request: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-back-reminderRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemindersView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reminder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReminderWhy"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-reminder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReminderDecision"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemindersView"];
                 };
             };
             /** @description Error */

@@ -15,6 +15,7 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("intake", e.id);
   },
   intake: (e, refresh) => {
+    if (e.patient) refresh("reminders", e.patient);
     refresh("intake", e.id);
     refresh("measures");
   },
@@ -26,6 +27,7 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
   writing: (e, refresh) => refresh("writing", e.id),
   order: (e, refresh) => {
     refresh("orders");
+    if (e.patient) refresh("reminders", e.patient);
     if (e.patient) refresh("referrals", e.patient);
     if (e.patient) refresh("prescriptions", e.patient);
     refresh("specimens");
@@ -34,6 +36,7 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("desk");
   },
   report: (e, refresh) => {
+    if (e.patient) refresh("reminders", e.patient);
     refresh("report", e.id);
     refresh("measures");
     refresh("desk");
@@ -47,6 +50,7 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("desk");
   },
   patient: (e, refresh) => {
+    refresh("reminders", e.id);
     refresh("registration", e.id);
     refresh("day"); // who comes may have another name
     refresh("note");

@@ -1,0 +1,171 @@
+package app_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app/act"
+	"deftledger/app/reminder"
+	core "deftledger/core/reminder"
+)
+
+// stands is how a reminder stands for the patient of the tests.
+func (c *clinic) stands(rule string) reminder.ReminderView {
+	c.Helper()
+	v, err := c.app.Reminder.Reminders(ctx, c.doctor(), patientID)
+	require.NoError(c, err)
+	for _, r := range v.Rows {
+		if r.Rule == rule {
+			return r
+		}
+	}
+	require.Fail(c, "no such reminder", rule)
+	return reminder.ReminderView{}
+}
+
+func (c *clinic) settle(rule string, d reminder.ReminderDecision) error {
+	_, err := c.app.Reminder.Decide(ctx, c.doctor(), patientID, rule, d)
+	return err
+}
+
+// What is decided shows at once with its day, and can be taken back; both stay to be read.
+func TestAReminderSettledAndTakenBack(t *testing.T) {
+	c := open(t)
+	v := c.stands("hepatitis-c")
+	require.Equal(t, core.Overdue, v.State)
+	require.Equal(t, "1986-03-14", v.Since, "since 18 years: nothing is in the chart")
+
+	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "a", Says: "put off", Until: "2026-11-04", Reason: "After the fishing season"}))
+	v = c.stands("hepatitis-c")
+	require.Equal(t, core.PutOff, v.State)
+	require.Equal(t, "2026-11-04", v.Due)
+	require.Equal(t, "Hepatitis C screening: put off until 04 Nov 2026: After the fishing season.", v.Decided.Reads)
+
+	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "b", Says: "had outside", On: "2019", Source: "patient says", Of: "hepatitis-c-antibody", Value: "negative"}))
+	v = c.stands("hepatitis-c")
+	require.Equal(t, core.Holds, v.State)
+	require.Contains(t, v.Says, "2019 (patient says)")
+
+	// Another takes it back, and says why; then the former decision counts again.
+	_, err := c.app.Reminder.TakeBack(ctx, c.petra(), patientID, "b", "")
+	require.Equal(t, act.Invalid, kind(t, err), "why is asked of another")
+	_, err = c.app.Reminder.TakeBack(ctx, c.petra(), patientID, "b", "It was hepatitis B")
+	require.NoError(t, err)
+	require.Equal(t, core.PutOff, c.stands("hepatitis-c").State)
+	_, err = c.app.Reminder.TakeBack(ctx, c.petra(), patientID, "b", "again")
+	require.NoError(t, err, "sent twice it does nothing more")
+	why, err := c.app.Reminder.Why(ctx, c.doctor(), patientID, "hepatitis-c")
+	require.NoError(t, err)
+	require.Len(t, why.History, 2)
+	require.Equal(t, []string{"had outside", "It was hepatitis B", "put off", ""}, []string{why.History[0].Says, why.History[0].BackWhy, why.History[1].Says, why.History[1].Back})
+	require.Equal(t, "USPSTF 2020, Hepatitis C Virus Infection in Adolescents and Adults: Screening (grade B)", why.Source)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM care_entry WHERE kind = 'service' AND back_at <> ''"), "the fact it left went back with it")
+}
+
+// Of a rule that data close, nobody can say that it is done; what was had elsewhere is a fact with its source.
+func TestTwoKindsOfReminder(t *testing.T) {
+	c := open(t)
+	err := c.settle("breast-cancer", reminder.ReminderDecision{ID: "a", Says: "done"})
+	require.Equal(t, act.Invalid, kind(t, err))
+	require.ErrorContains(t, err, "not by a statement")
+	require.Equal(t, core.Overdue, c.stands("breast-cancer").State)
+	o := c.order("HCVAB")
+	require.Equal(t, core.InHand, c.stands("hepatitis-c").State, "ordered, not yet done")
+	require.Contains(t, c.stands("hepatitis-c").Says, "04 May 2026")
+	_, err = c.app.Order.CancelOrder(ctx, c.doctor(), o.ID, "Wrong patient")
+	require.NoError(t, err)
+	require.Equal(t, core.Overdue, c.stands("hepatitis-c").State, "what was cancelled is no longer in hand")
+}
+
+// Every way of saying it wrong is refused with what to do, and leaves nothing.
+func TestADecisionThatCannotBe(t *testing.T) {
+	c := open(t)
+	for says, d := range map[string]reminder.ReminderDecision{
+		"Say why":                            {Says: "declined"},
+		"Say to which day":                   {Says: "put off", Reason: "later"},
+		"lies in the future":                 {Says: "put off", Reason: "later", Until: "2026-05-04"},
+		"is no day":                          {Says: "put off", Reason: "later", Until: "soon"},
+		"more than ten years":                {Says: "put off", Reason: "later", Until: "2040-01-01"},
+		"Say who says so":                    {Says: "had outside", On: "2019", Of: "colonoscopy"},
+		"Say when it was":                    {Says: "had outside", Source: "patient says", Of: "colonoscopy"},
+		"When it was":                        {Says: "had outside", Source: "patient says", On: "2027", Of: "colonoscopy"},
+		"before the patient was born":        {Says: "had outside", Source: "patient says", On: "1950", Of: "colonoscopy"},
+		"Say what it was":                    {Says: "had outside", Source: "patient says", On: "2019", Of: "mammogram"},
+		"no decision":                        {Says: "maybe"},
+		"no identifier":                      {ID: "-", Says: "declined", Reason: "x"},
+		"A day on which it was done":         {Says: "declined", Reason: "x", On: "2026-05-01"},
+		"There is no such visit of this":     {Says: "declined", Reason: "x", Visit: "v9"},
+		"is fulfilled by what stands in the": {Says: "done"},
+	} {
+		d.ID = strings.Replace("q"+d.ID, "q-", "", 1)
+		err := c.settle("colorectal-cancer", d)
+		require.ErrorContains(t, err, says)
+	}
+	require.Equal(t, act.Missing, kind(t, c.settle("no-such-rule", reminder.ReminderDecision{ID: "x", Says: "declined", Reason: "x"})))
+	_, err := c.app.Reminder.Decide(ctx, c.doctor(), "p9", "hepatitis-c", reminder.ReminderDecision{ID: "x", Says: "declined", Reason: "x"})
+	require.Equal(t, act.Missing, kind(t, err))
+	require.Equal(t, 0, c.count("SELECT count(*) FROM care_entry"))
+
+	// Sent twice it counts once; another decision under the same name does not count.
+	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "a", Says: "declined", Reason: "No"}))
+	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "a", Says: "declined", Reason: "No"}))
+	require.Equal(t, act.Conflict, kind(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "a", Says: "does not apply", Reason: "No"})))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM care_entry"))
+}
+
+// What the chart does not say is asked, and the answer decides; tobacco goes where it belongs.
+func TestWhatIsNotKnownIsAsked(t *testing.T) {
+	c := open(t)
+	v := c.stands("lung-cancer")
+	require.Equal(t, core.Unknown, v.State, "nobody asked is not no")
+	require.Equal(t, "tobacco", v.Asks[0].ID)
+	answer := func(id, question, value string) error {
+		_, err := c.app.Reminder.Answer(ctx, c.doctor(), patientID, reminder.RuleAnswer{ID: id, Question: question, Value: value})
+		return err
+	}
+	require.NoError(t, answer("t1", "tobacco", "1 ppd x 30 years, smokes"))
+	require.Equal(t, core.Overdue, c.stands("lung-cancer").State)
+	require.NoError(t, answer("t2", "tobacco", "never"))
+	require.Equal(t, core.NotFor, c.stands("lung-cancer").State)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM history WHERE list = 'social' AND title = 'Tobacco' AND ended_at = '' AND detail = 'never'"))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM history WHERE list = 'social' AND title = 'Tobacco' AND ended_at <> ''"), "the former entry can be read")
+
+	require.Equal(t, core.Unknown, c.stands("latent-tuberculosis").State)
+	require.NoError(t, answer("b1", "tuberculosis-risk", "no"))
+	require.Equal(t, core.NotFor, c.stands("latent-tuberculosis").State)
+	require.NoError(t, answer("b2", "tuberculosis-risk", "yes"))
+	require.Equal(t, core.Due, c.stands("latent-tuberculosis").State, "since today: it was not known before")
+	require.NoError(t, answer("b3", "tuberculosis-risk", "not known"))
+	require.Equal(t, core.Unknown, c.stands("latent-tuberculosis").State)
+	require.Equal(t, act.Invalid, kind(t, answer("b4", "tuberculosis-risk", "perhaps")))
+	require.Equal(t, act.Missing, kind(t, answer("b5", "shoe-size", "44")))
+	require.Equal(t, act.Invalid, kind(t, answer("", "tuberculosis-risk", "no")))
+}
+
+// What was decided at a visit stands in the plan of its note, changes with it, and is fixed by the
+// signature.
+func TestWhatWasDecidedStandsInTheNote(t *testing.T) {
+	c := open(t)
+	note, err := c.app.Note.StartVisit(ctx, c.doctor(), visitID)
+	require.NoError(t, err)
+	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "a", Says: "declined", Reason: "Tested at work", Visit: visitID}))
+	require.NoError(t, c.settle("hiv-once", reminder.ReminderDecision{ID: "b", Says: "had outside", On: "2024-06", Source: "record of Northsound", Visit: visitID}))
+	text := func() (out string) {
+		n, err := c.app.Note.Note(ctx, c.doctor(), note)
+		require.NoError(t, err)
+		for _, b := range n.Blocks {
+			if b.Label == "Preventive care" {
+				for _, p := range b.Pieces {
+					out += p.Text + " "
+				}
+			}
+		}
+		return strings.TrimSpace(out)
+	}
+	require.Equal(t, "Hepatitis C screening: declined: Tested at work. HIV test, once: had elsewhere, Jun 2024 (record of Northsound).", text())
+	_, err = c.app.Reminder.TakeBack(ctx, c.doctor(), patientID, "a", "")
+	require.NoError(t, err)
+	require.Equal(t, "HIV test, once: had elsewhere, Jun 2024 (record of Northsound).", text())
+}

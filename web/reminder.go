@@ -1,0 +1,51 @@
+package web
+
+import (
+	"context"
+	"net/http"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"deftledger/app/act"
+	"deftledger/app/reminder"
+)
+
+// PathRule names a patient and a rule.
+type PathRule struct {
+	PathID
+	Rule string `path:"rule" maxLength:"64"`
+}
+
+// describeReminder registers what the room reminder does and shows.
+func (s *server) describeReminder(api huma.API) {
+	get(api, "reminders", "/api/patients/{id}/reminders", func(ctx context.Context, who act.Actor, in *PathID) (reminder.RemindersView, error) {
+		return s.app.Reminder.Reminders(ctx, who, in.ID)
+	})
+	get(api, "reminder", "/api/patients/{id}/reminders/{rule}", func(ctx context.Context, who act.Actor, in *PathRule) (reminder.ReminderWhy, error) {
+		return s.app.Reminder.Why(ctx, who, in.ID, in.Rule)
+	})
+	does(api, http.MethodPost, "settle-reminder", "/api/patients/{id}/reminders/{rule}", func(ctx context.Context, who act.Actor, in *struct {
+		PathRule
+		Body reminder.ReminderDecision
+	}) (*body[reminder.RemindersView], error) {
+		out, err := s.app.Reminder.Decide(ctx, who, in.ID, in.Rule, in.Body)
+		return &body[reminder.RemindersView]{out}, err
+	})
+	does(api, http.MethodPost, "take-back-reminder", "/api/patients/{id}/reminders-back/{request}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Request string `path:"request" maxLength:"64"`
+		Body    struct {
+			Reason string `json:"reason" maxLength:"500"`
+		}
+	}) (*body[reminder.RemindersView], error) {
+		out, err := s.app.Reminder.TakeBack(ctx, who, in.ID, in.Request, in.Body.Reason)
+		return &body[reminder.RemindersView]{out}, err
+	})
+	does(api, http.MethodPost, "answer-question", "/api/patients/{id}/answers", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body reminder.RuleAnswer
+	}) (*body[reminder.RemindersView], error) {
+		out, err := s.app.Reminder.Answer(ctx, who, in.ID, in.Body)
+		return &body[reminder.RemindersView]{out}, err
+	})
+}
