@@ -200,6 +200,9 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 		if h.Until != "" && !strings.Contains(text, "quit") && !strings.Contains(text, "stopped") {
 			text += ", stopped " + h.Until
 		}
+		if n, known := c.book.sets.byName["tobacco-asked"]; known {
+			c.add(n, Fact{On: Span{stated, stated}, Name: "tobacco: " + h.Detail, Ref: h.ID, Source: h.Source})
+		}
 		// Of several entries the last stated counts.
 		if !c.smoked || stated >= c.smokedOn {
 			c.tobacco, c.smoked, c.smokedOn = ReadTobacco(text, stated), true, stated
