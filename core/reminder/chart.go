@@ -1,9 +1,9 @@
 package reminder
 
 import (
+	"cmp"
 	"regexp"
 	"slices"
-	"sort"
 	"strings"
 	"time"
 
@@ -68,7 +68,26 @@ type Chart struct {
 	pregnancy string
 }
 
-var notLetters = regexp.MustCompile(`[^a-z0-9+]+`)
+// plainly writes a text in small letters and digits, a space at each end and for all else.
+func plainly(text string) string {
+	b := make([]byte, 1, len(text)+2)
+	b[0] = ' '
+	for i := range len(text) {
+		x := text[i]
+		if x >= 'A' && x <= 'Z' {
+			x += 'a' - 'A'
+		}
+		if x >= 'a' && x <= 'z' || x >= '0' && x <= '9' || x == '+' {
+			b = append(b, x)
+		} else if b[len(b)-1] != ' ' {
+			b = append(b, ' ')
+		}
+	}
+	if b[len(b)-1] != ' ' {
+		b = append(b, ' ')
+	}
+	return string(b)
+}
 
 // doubts are words with which a history entry does not say that something was done.
 var doubts = regexp.MustCompile(`\b(?:no|not|never|denies|declined?|declines|refus\w+|scheduled|planned|pending|due|overdue|needs?|cancel\w*|incomplete|aborted|attempted|` +
@@ -89,26 +108,25 @@ func (b *Book) Open(r chart.Record) *Chart {
 	c.takeValues()
 	c.takeDone()
 	c.takeWaiting()
-	for i := range c.facts {
-		sort.SliceStable(c.facts[i], func(a, z int) bool { return before(c.facts[i][a], c.facts[i][z]) })
-	}
+	inOrder(c.facts)
 	c.readPregnancy()
 	return c
 }
 
-// before orders facts by day, those of one day so that the order they came in is no matter.
-func before(a, z Fact) bool {
-	switch {
-	case a.On.To != z.On.To:
-		return a.On.To < z.On.To
-	case a.On.From != z.On.From:
-		return a.On.From < z.On.From
-	case a.Text != z.Text:
-		return a.Text < z.Text
-	case a.Doubt != z.Doubt:
-		return a.Doubt > z.Doubt
+// inOrder sorts the facts of each set by day, those of one day so that the order they came in is no
+// matter.
+func inOrder(sets [][]Fact) {
+	for _, facts := range sets {
+		if len(facts) > 1 {
+			slices.SortStableFunc(facts, func(a, z Fact) int {
+				if a.On.To != z.On.To {
+					return int(a.On.To) - int(z.On.To)
+				}
+				return cmp.Or(cmp.Compare(a.On.From, z.On.From), strings.Compare(a.Text, z.Text), strings.Compare(z.Doubt, a.Doubt), strings.Compare(a.Name, z.Name),
+					strings.Compare(a.Ref, z.Ref))
+			})
+		}
 	}
-	return a.Name+a.Ref < z.Name+z.Ref
 }
 
 func (c *Chart) add(set int, f Fact) {
@@ -212,8 +230,7 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 	if h.List == chart.CommunicationList || h.List == chart.SocialList || h.List == chart.ImplantList {
 		return
 	}
-	text := " " + strings.TrimSpace(notLetters.ReplaceAllString(strings.ToLower(h.Title), " ")) + " "
-	whole := strings.ToLower(h.Title + " " + h.Detail)
+	text := plainly(h.Title)
 	for _, p := range c.book.sets.phrases {
 		if !strings.Contains(text, p.words) {
 			continue
@@ -225,7 +242,7 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 			f.Name, f.Text = h.Title, strings.TrimSpace(h.Detail)
 		}
 		family := h.List == chart.FamilyList
-		check := whole
+		check := strings.ToLower(h.Title + " " + h.Detail)
 		if family {
 			check = strings.ToLower(h.Title)
 		}
@@ -236,7 +253,7 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 			f.Doubt = "whether it was " + s.says + " is not certain"
 		}
 		for _, w := range s.doubt {
-			if strings.Contains(" "+notLetters.ReplaceAllString(whole, " ")+" ", " "+w+" ") {
+			if strings.Contains(plainly(h.Title+" "+h.Detail), " "+w+" ") {
 				f.Doubt = "it says \"" + w + "\""
 			}
 		}
@@ -374,9 +391,7 @@ func (c *Chart) takeWaiting() {
 			wait(n, f)
 		}
 	}
-	for i := range c.waits {
-		sort.SliceStable(c.waits[i], func(a, z int) bool { return before(c.waits[i][a], c.waits[i][z]) })
-	}
+	inOrder(c.waits)
 }
 
 // MostPregnant is how long an entry of pregnancy is believed; what is older is asked about. 42
@@ -384,28 +399,27 @@ func (c *Chart) takeWaiting() {
 const MostPregnant = 300
 
 // readPregnancy reads from the problem list that she is pregnant, and until when that is
-// believed.
+// believed: of several entries the newest. A pregnancy of somebody recorded as male is asked about.
 func (c *Chart) readPregnancy() {
 	c.pregnant = always(False)
-	if c.r.Patient.Sex == "M" {
-		return
-	}
+	newest := Ever
 	for _, p := range c.r.Problems {
 		if !pregnancyCode(p.Code) {
 			continue
 		}
 		on, dated := when(p.Since)
-		ended, over := when(p.Ended)
+		if ended, over := when(p.Ended); over && ended.From <= c.day {
+			continue
+		}
+		says := p.Title + " (" + p.Code + ")"
 		switch {
-		case over && ended.From <= c.day:
-		case !dated:
-			c.pregnant, c.pregnancy = always(Open), p.Title+" ("+p.Code+"), since when is not known"
-		case c.day >= on.From+MostPregnant:
-			if c.pregnant.truth == False {
-				c.pregnant, c.pregnancy = always(Open), p.Title+" ("+p.Code+") stands since "+on.Says()
+		case dated && c.day < on.From+MostPregnant && c.r.Patient.Sex != "M":
+			if on.From > newest {
+				newest = on.From
+				c.pregnant, c.pregnancy = verdict{True, on.From, on.From + MostPregnant}, says+", "+on.Says()
 			}
-		default:
-			c.pregnant, c.pregnancy = verdict{True, on.From, on.From + MostPregnant}, p.Title+" ("+p.Code+"), "+on.Says()
+		case newest == Ever:
+			c.pregnant, c.pregnancy = always(Open), says+", long ago, or since when is not known, or of a man"
 		}
 	}
 }

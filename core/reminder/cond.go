@@ -192,7 +192,8 @@ func (x problemIs) eval(c *Chart, d Day) verdict {
 		out = either(out, v)
 	}
 	for _, n := range x.sets {
-		for _, f := range c.facts[n] {
+		for i := range c.facts[n] {
+			f := &c.facts[n][i]
 			if f.History && !x.ever || !f.Undated && f.On.From > d || !x.ever && f.Until <= d {
 				continue
 			}
@@ -260,7 +261,8 @@ type medicineIs struct{ sets []int }
 func (x medicineIs) eval(c *Chart, d Day) verdict {
 	out := always(False)
 	for _, n := range x.sets {
-		for _, f := range c.facts[n] {
+		for i := range c.facts[n] {
+			f := &c.facts[n][i]
 			if !f.Undated && f.On.From > d || f.Until <= d {
 				continue
 			}
@@ -309,7 +311,7 @@ type valueIs struct {
 }
 
 // conversion says how a value comes to the unit of its set; ok is false where it does not.
-func (s set) conversion(unit string) (Conversion, bool) {
+func (s *set) conversion(unit string) (Conversion, bool) {
 	if unit == s.unit || s.unit == "" {
 		return Conversion{Times: 1}, true
 	}
@@ -317,7 +319,7 @@ func (s set) conversion(unit string) (Conversion, bool) {
 	return c, ok
 }
 
-func (s set) judge(f Fact, is Is) Truth {
+func (s *set) judge(f *Fact, is Is) Truth {
 	if f.Doubt != "" {
 		return Open
 	}
@@ -333,17 +335,17 @@ func (x valueIs) eval(c *Chart, d Day) verdict {
 	return v
 }
 
-func (x valueIs) look(c *Chart, d Day) (verdict, Fact) {
-	s := c.book.sets.all[x.set]
+func (x valueIs) look(c *Chart, d Day) (verdict, *Fact) {
+	s := &c.book.sets.all[x.set]
 	missing := always(Open)
 	if x.no {
 		missing = always(False)
 	}
 	facts := c.facts[x.set]
-	out, found := missing, Fact{}
+	out, found := missing, &Fact{}
 	first := true
 	for i := len(facts) - 1; i >= 0; i-- {
-		f := facts[i]
+		f := &facts[i]
 		if f.On.To > d {
 			continue
 		}
@@ -409,7 +411,8 @@ type hadIs struct {
 func (x hadIs) eval(c *Chart, d Day) verdict {
 	out := always(False)
 	for _, n := range x.sets {
-		for _, f := range c.facts[n] {
+		for i := range c.facts[n] {
+			f := &c.facts[n][i]
 			if !f.Undated && f.On.To > d {
 				continue
 			}
@@ -617,7 +620,7 @@ func (x familyIs) eval(c *Chart, _ Day) verdict {
 				t = Open
 			}
 			if x.first {
-				who := " " + strings.TrimSpace(notLetters.ReplaceAllString(strings.ToLower(f.Text), " ")) + " "
+				who := plainly(f.Text)
 				named := func(all []string) bool {
 					return slices.ContainsFunc(all, func(w string) bool { return strings.Contains(who, " "+w+" ") || strings.Contains(who, " "+w+"s ") })
 				}

@@ -74,7 +74,7 @@ func (c *Chart) stand(r *ready, d Day) (s Standing) {
 		if p.state != Holds && p.state != NotFor {
 			return p.state, p.until
 		}
-		due := c.dueAfter(r, p, end)
+		due := c.dueAfter(r, p, r.early.After(end))
 		if due == Never {
 			return p.state, p.until
 		}
@@ -86,7 +86,7 @@ func (c *Chart) stand(r *ready, d Day) (s Standing) {
 		return p.state, p.until
 	}
 	if now.state == Holds || now.state == NotFor || now.state == PutOff || now.state == Declined || now.state == InHand {
-		s.Due = c.dueAfter(r, now, end)
+		s.Due = c.dueAfter(r, now, r.early.After(end))
 	}
 	var next Day
 	s.State, next = state(now, d)
@@ -143,10 +143,10 @@ func (c *Chart) plain(r *ready, d Day) plain {
 	if said != nil && said.Says == chart.DecidedNotFor {
 		return plain{state: NotFor, since: c.momentDay(said.At), until: min(saidUntil, concerned.until), decided: said}
 	}
-	through, by, unsure, expires := c.through(r, d)
+	through, by, unsure := c.through(r, d)
 	if said != nil && (said.Says == chart.DecidedDone || said.Says == chart.DecidedOutside) && saidUntil > through {
 		on, dated := SpanOf(said.On)
-		through, expires = saidUntil, saidUntil
+		through = saidUntil
 		by = Fact{On: on, Undated: !dated, Name: said.Says, Text: said.Reason, Source: said.Source, Ref: said.ID}
 	}
 	if through > d {
@@ -154,7 +154,7 @@ func (c *Chart) plain(r *ready, d Day) plain {
 		if by.Undated {
 			since = Ever
 		}
-		return plain{state: Holds, since: since, until: min(expires, concerned.until), by: by, decided: said}
+		return plain{state: Holds, since: since, until: min(through, concerned.until), by: by, decided: said}
 	}
 	until := concerned.until
 	if said != nil && d < saidUntil {
@@ -172,7 +172,11 @@ func (c *Chart) plain(r *ready, d Day) plain {
 	if by.Name != "" && !by.Undated && through != Ever {
 		since = max(since, through)
 	}
-	if concerned.truth == Open || unsure {
+	if concerned.truth == Open || unsure > d {
+		until = min(until, unsure)
+		if unsure <= d {
+			until = concerned.until
+		}
 		return plain{state: Unknown, since: since, until: until, by: by, decided: said}
 	}
 	if r.season != nil {
@@ -224,32 +228,35 @@ func (c *Chart) said(r *ready, d Day) (*chart.Decision, Day) {
 	return nil, Ever
 }
 
-// through is to which day the facts of the chart fulfil a rule, and by which; unsure where
-// only something doubtful would. expires is the first day on which that may be otherwise.
-func (c *Chart) through(r *ready, d Day) (through Day, by Fact, unsure bool, expires Day) {
-	through, expires = Ever, Never
-	doubtful := Ever
+// through is to which day the facts of the chart fulfil a rule, and by which; unsure to which
+// day something doubtful would, where nothing certain does.
+func (c *Chart) through(r *ready, d Day) (through Day, by Fact, unsure Day) {
+	through, unsure = Ever, Ever
 	for _, s := range r.satisfied {
 		t, f, sure := s.through(c, d)
 		if !sure {
-			doubtful = max(doubtful, t)
+			unsure = max(unsure, t)
 			continue
 		}
 		if t > through {
 			through, by = t, f
 		}
 	}
-	return through, by, doubtful > d && through <= d, through
+	if through > d {
+		unsure = Ever
+	}
+	return through, by, unsure
 }
 
 // through is to which day one satisfier holds, by its newest fact; of result-dependent ones of
 // one day the shortest counts.
 func (s *satisfier) through(c *Chart, d Day) (Day, Fact, bool) {
-	set := c.book.sets.all[s.set]
-	best, by := Ever, Fact{}
-	doubtful, doubt := Ever, Fact{}
+	set := &c.book.sets.all[s.set]
+	best, by := Ever, &Fact{}
+	doubtful, doubt := Ever, &Fact{}
 	newest := Ever
-	for _, f := range slices.Backward(c.facts[s.set]) {
+	for i := len(c.facts[s.set]) - 1; i >= 0; i-- {
+		f := &c.facts[s.set][i]
 		if !f.Undated && f.On.To > d {
 			continue
 		}
@@ -313,9 +320,9 @@ func (s *satisfier) through(c *Chart, d Day) (Day, Fact, bool) {
 		}
 	}
 	if best <= d && doubtful > d {
-		return doubtful, doubt, false
+		return doubtful, *doubt, false
 	}
-	return best, by, true
+	return best, *by, true
 }
 
 // waiting finds what is on its way that would fulfil a rule.
