@@ -22,6 +22,7 @@ import (
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/santhosh-tekuri/jsonschema/v6/kind"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
@@ -217,7 +218,21 @@ func (f File) checkForm() []Fault {
 	leaves = func(e *jsonschema.ValidationError) {
 		if len(e.Causes) == 0 {
 			at := address(e.InstanceLocation)
-			out = append(out, Fault{f.Name, lineOf(f.tree, at), strings.TrimPrefix(at+": "+e.ErrorKind.LocalizedString(words), ": ")})
+			says := e.ErrorKind.LocalizedString(words)
+			switch k := e.ErrorKind.(type) {
+			case *kind.AdditionalProperties:
+				at = strings.TrimPrefix(at+"."+k.Properties[0], ".")
+				says = "there is no such field; look at docs/rules.md for those there are"
+			case *kind.Required:
+				says = "is missing: " + strings.Join(k.Missing, ", ")
+			case *kind.Minimum:
+				says = "is less than " + k.Want.RatString()
+			case *kind.MinItems:
+				says = fmt.Sprintf("has %d, and needs %d at least", k.Got, k.Want)
+			case *kind.MaxProperties:
+				says = "a condition says one thing, this one says more"
+			}
+			out = append(out, Fault{f.Name, lineOf(f.tree, at), strings.TrimPrefix(at+": "+says, ": ")})
 		}
 		for _, c := range e.Causes {
 			leaves(c)

@@ -3,6 +3,7 @@ package rulefile_test
 import (
 	"io/fs"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -10,6 +11,7 @@ import (
 
 	"deftledger/core/coding"
 	"deftledger/core/order"
+	"deftledger/core/reminder"
 	"deftledger/data"
 	"deftledger/exchange/rulefile"
 	"deftledger/exchange/shipped"
@@ -107,4 +109,118 @@ func TestWhatRulesNameIsThere(t *testing.T) {
 			assert.True(t, classes[class], "%s: the class %s", m.Name, class)
 		}
 	}
+}
+
+// sound is a small rule without a fault; each bad file changes one thing of it.
+const sound = `id: try
+title: A try
+group: cancer
+version: 1
+maintainer: Somebody
+reviewed: "2026-11-27"
+source: {body: Nobody, title: "A paper", year: 2026}
+about: Once for everybody of 40 years.
+closes: data
+priority: 1
+applies:
+  all:
+  - {age: {from: 40 years, below: 50 years}}
+  - {not: {problem: {of: [diabetes]}}}
+satisfied:
+- {of: colonoscopy, lasts: 10 years}
+resolve:
+- {says: Colonoscopy, item: colonoscopy}
+note: Done.
+examples:
+- {says: "40 today", on: "2026-11-27", chart: {born: "1986-11-27", sex: F}, is: due}
+- {says: "39 years", on: "2026-11-26", chart: {born: "1986-11-27", sex: F}, is: coming up}
+- {says: "50 years", on: "2026-11-27", chart: {born: "1976-11-27", sex: F}, is: not applicable}
+- {says: "done", on: "2026-11-27", chart: {born: "1980-11-27", sex: F, had: [colonoscopy on 2025]}, is: satisfied}
+`
+
+// A wrong rule is refused with the line and what is wrong there.
+func TestAWrongRuleIsRefusedWithItsLine(t *testing.T) {
+	text, err := data.Rules.ReadFile("rules/sets.yaml")
+	require.NoError(t, err)
+	sets, _ := rulefile.ReadSets("sets.yaml", text)
+	read := func(body string) []rulefile.Fault {
+		f, faults := rulefile.Read("try.yaml", []byte(body))
+		if len(faults) > 0 {
+			return faults
+		}
+		_, faults = rulefile.Book([]rulefile.File{f}, sets, nil)
+		return faults
+	}
+	require.Empty(t, read(sound))
+	for name, x := range map[string]struct {
+		from, to string
+		line     int
+		says     string
+	}{
+		"an unknown field":            {"title: A try", "title: A try\ncolour: red", 3, "colour"},
+		"an unknown field far inside": {"{age: {from: 40 years, below: 50 years}}", "{age: {from: 40 years, upto: 50 years}}", 13, "upto"},
+		"a length that is none":       {"from: 40 years", "from: forty", 13, "does not match"},
+		"an age of nobody":            {"below: 50 years", "below: 30 years", 13, "the age of nobody"},
+		"a set there is not":          {"of: [diabetes]", "of: [diabeets]", 14, "no set \"diabeets\""},
+		"a set of another kind":       {"of: [diabetes]", "of: [colonoscopy]", 14, "no set \"colonoscopy\""},
+		"what fulfils it is unknown":  {"of: colonoscopy, lasts", "of: coloscopy, lasts", 16, "no set \"coloscopy\""},
+		"two things in one condition": {"{not: {problem: {of: [diabetes]}}}", "{sex: female, not: {problem: {of: [diabetes]}}}", 14, "says one thing"},
+		"too few examples":            {"- {says: \"done\", on: \"2026-11-27\", chart: {born: \"1980-11-27\", sex: F, had: [colonoscopy on 2025]}, is: satisfied}\n", "", 21, "needs 4 at least"},
+		"no examples":                 {sound[strings.Index(sound, "examples:"):], "", 1, "examples"},
+		"no source":                   {"source: {body: Nobody, title: \"A paper\", year: 2026}\n", "", 1, "source"},
+		"a year of no paper":          {"year: 2026", "year: 26", 7, "less than 1990"},
+		"an unknown state":            {"is: due}", "is: overdo}", 21, "value must be one of"},
+		"a parameter there is not":    {"from: 40 years", "from: $start", 13, "no parameter \"start\""},
+		"a parameter out of limits":   {"applies:", "parameters:\n  start: {says: Begins, is: 30 years, from: 40 years, to: 50 years}\napplies:", 12, "not within"},
+		"a parameter nobody uses":     {"applies:", "parameters:\n  start: {says: Begins, is: 40 years, from: 40 years, to: 50 years}\napplies:", 12, "used nowhere"},
+		"no YAML":                     {"title: A try", "title: A try: no: really: [", 2, ""},
+		"an anchor":                   {"title: A try", "title: &x A try", 2, "references"},
+		"two documents":               {"id: try", "id: try\n---\nid: other", 0, "more than one document"},
+		"a group there is not":        {"group: cancer", "group: cancers", 3, "value must be one of"},
+		"an act of two kinds":         {"item: colonoscopy}", "item: colonoscopy, test: FIT}", 18, "names one act"},
+		"a season that is none":       {"note: Done.", "season: {from: \"09-31\", to: \"13-01\"}\nnote: Done.", 19, "no day of the year"},
+	} {
+		body := strings.Replace(sound, x.from, x.to, 1)
+		require.NotEqual(t, sound, body, name)
+		faults := read(body)
+		if assert.NotEmpty(t, faults, name) {
+			assert.Equal(t, x.line, faults[0].Line, "%s: %v", name, faults)
+			assert.Contains(t, faults[0].Error(), x.says, name)
+		}
+	}
+	// Sets that contain themselves, or nothing, or one that there is not.
+	for body, says := range map[string]string{
+		"conditions:\n- {name: a, says: a, sets: [b]}\n- {name: b, says: b, sets: [a]}\n":   "contains itself",
+		"conditions:\n- {name: a, says: a, sets: [c]}\n":                                    "which there is not",
+		"conditions:\n- {name: a, says: a}\n":                                               "holds nothing",
+		"conditions:\n- {name: a, says: a, codes: [A]}\n- {name: a, says: a, codes: [B]}\n": "stands twice",
+		"quantities:\n- {name: a, says: a}\n":                                               "no LOINC code",
+		"conditions:\n- {name: a, says: a, code: [A]}\n":                                    "unknown field",
+	} {
+		s, faults := rulefile.ReadSets("sets.yaml", []byte(body))
+		if len(faults) == 0 {
+			_, faults = rulefile.Book(nil, s, nil)
+		}
+		if assert.NotEmpty(t, faults, body) {
+			assert.Contains(t, faults[0].Error(), says, body)
+		}
+	}
+	_, faults := rulefile.Read("big.yaml", make([]byte, rulefile.Limit+1))
+	require.Contains(t, faults[0].Error(), "larger than")
+}
+
+// Whatever bytes come, a file is read or refused, and never more.
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(sound))
+	f.Add([]byte("id: [\n"))
+	f.Add([]byte("applies: {all: [{all: [{all: []}]}]}"))
+	f.Fuzz(func(t *testing.T, text []byte) {
+		file, faults := rulefile.Read("try.yaml", text)
+		if len(faults) == 0 {
+			_, faults = rulefile.Book([]rulefile.File{file}, reminder.Sets{}, nil)
+		}
+		for _, x := range faults {
+			_ = x.Error()
+		}
+	})
 }
