@@ -120,7 +120,7 @@ func Unpack(packed []byte) (string, error) {
 // Rules are the rules of the rulebook, a file each, with the sets they speak of and the schema
 // of their form (docs/rules.md).
 //
-//go:embed rules/*.yaml
+//go:embed rules/*.yaml rules/schedule/*.yaml
 var Rules embed.FS
 
 // RuleSchema is the form of a rule as a JSON schema.

@@ -29,9 +29,11 @@ func (f Fault) Error() string {
 
 // Book is the rules of a practice, checked and made quick. It is read only.
 type Book struct {
-	sets  *setIndex
-	rules []*ready
-	by    map[string]*ready
+	sets *setIndex
+	// Edition is the immunization schedule that vaccines follow, without its series.
+	Edition Schedule
+	rules   []*ready
+	by      map[string]*ready
 }
 
 // ready is a rule made quick.
@@ -45,6 +47,7 @@ type ready struct {
 	lasts     Length
 	declined  Length
 	season    *season
+	series    *readySeries
 }
 
 type satisfier struct {
@@ -68,12 +71,15 @@ var (
 
 // NewBook checks rules and sets. A rule with a fault is left out, with what is wrong with it;
 // own are the figures that a practice set for itself, by rule and parameter.
-func NewBook(rules []Rule, sets Sets, own map[string]map[string]string) (*Book, []Fault) {
+func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]map[string]string) (*Book, []Fault) {
 	x, faults := compileSets(sets)
-	b := &Book{sets: x, by: map[string]*ready{}}
+	series, wrong := x.makeSeries(schedule)
+	faults = append(faults, wrong...)
+	b := &Book{sets: x, by: map[string]*ready{}, Edition: schedule}
+	b.Edition.Series = nil
 	for i := range rules {
 		r := &rules[i]
-		m := &maker{sets: x, rule: r, own: own[r.ID]}
+		m := &maker{sets: x, rule: r, own: own[r.ID], series: series}
 		made := m.make()
 		if b.by[r.ID] != nil {
 			m.fault("id", "another rule has this identifier")
@@ -170,6 +176,7 @@ type maker struct {
 	rule   *Rule
 	own    map[string]string
 	used   map[string]bool
+	series map[string]*readySeries
 	faults []Fault
 }
 
@@ -213,7 +220,7 @@ func (m *maker) make() *ready {
 	if len(r.Resolve) == 0 {
 		m.fault("resolve", "nothing is said of how it is settled")
 	}
-	if len(r.Satisfied) == 0 && (r.Closes == "data" || !r.Lasts.Given()) {
+	if r.Series == "" && len(r.Satisfied) == 0 && (r.Closes == "data" || !r.Lasts.Given()) {
 		m.fault("satisfied", "nothing fulfils it: name what does, or with \"closes: statement\" how long a statement lasts")
 	}
 	for name, p := range r.Parameters {
@@ -230,6 +237,14 @@ func (m *maker) make() *ready {
 	out.lasts, out.declined = m.length("lasts", r.Lasts, Length{}), m.length("declined", r.Declined, Length{N: 1, Unit: Years})
 	if r.Season != nil {
 		out.season = m.season(*r.Season)
+	}
+	if r.Series != "" {
+		if out.series = m.series[r.Series]; out.series == nil {
+			m.fault("series", "the immunization schedule has no series %q", r.Series)
+		}
+		if len(r.Satisfied) > 0 || r.Closes != "data" {
+			m.fault("series", "a series is closed by the doses in the chart, and by nothing else")
+		}
 	}
 	for i, s := range r.Resolve {
 		m.resolve(fmt.Sprintf("resolve[%d]", i), s)
@@ -440,6 +455,25 @@ func (m *maker) cond(at string, c *Cond) condition {
 	}
 	if c.Visit != nil {
 		give(visitIs{m.length(at+".visit.within", c.Visit.Within, Length{})})
+	}
+	if b := c.Born; b != nil {
+		x := bornIs{Ever, Never}
+		for _, side := range []struct {
+			text string
+			into *Day
+		}{{b.From, &x.from}, {b.Before, &x.before}} {
+			if side.text == "" {
+				continue
+			}
+			d, ok := DayOf(side.text)
+			if *side.into = d; !ok {
+				m.fault(at+".born", "%q is no day, as 1957-01-01", side.text)
+			}
+		}
+		if x.from >= x.before || x.from == Ever && x.before == Never {
+			m.fault(at+".born", "is nobody, or everybody")
+		}
+		give(x)
 	}
 	if given != 1 {
 		m.fault(at, "a condition says one thing, this one says %d", given)

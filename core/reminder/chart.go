@@ -22,6 +22,7 @@ type Fact struct {
 	Ref     string // where it stands
 	Undated bool   // when is not known
 	History bool   // of a history, not of the problem list
+	Code    string // CVX code of a vaccine
 }
 
 // Says is the fact as people read it.
@@ -313,7 +314,7 @@ func (c *Chart) takeDone() {
 			d := c.momentDay(i.GivenAt)
 			on, dated = Span{d, d}, true
 		}
-		f := Fact{On: on, Name: i.Name, Source: i.Source, Ref: i.ID, Undated: !dated, Until: Never}
+		f := Fact{On: on, Name: i.Name, Source: i.Source, Ref: i.ID, Undated: !dated, Until: Never, Code: i.CVX}
 		if !dated {
 			f.Doubt = "when is not known"
 		}

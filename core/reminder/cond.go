@@ -105,6 +105,35 @@ func (x ageIs) why(c *Chart, d Day) Why {
 	return tell(c, d, x, x.says(), fact)
 }
 
+type bornIs struct{ from, before Day }
+
+func (x bornIs) eval(c *Chart, _ Day) verdict {
+	switch {
+	case !c.bornKnown:
+		return always(Open)
+	case c.born.From >= x.from && c.born.To < x.before:
+		return always(True)
+	case c.born.To < x.from || c.born.From >= x.before:
+		return always(False)
+	}
+	return always(Open)
+}
+
+func (x bornIs) why(c *Chart, d Day) Why {
+	says := "born"
+	if x.from != Ever {
+		says += " on " + x.from.Says() + " or later"
+	}
+	if x.before != Never {
+		says += " before " + x.before.Says()
+	}
+	fact := "birth date not known"
+	if c.bornKnown {
+		fact = "born " + c.born.Says()
+	}
+	return tell(c, d, x, says, fact)
+}
+
 type sexIs struct{ sex string }
 
 func (x sexIs) eval(c *Chart, _ Day) verdict {

@@ -95,7 +95,7 @@ type Unit byte
 
 // The units of a length of time.
 const (
-	Days Unit = iota
+	Days Unit = iota + 1 // the zero value is a length that was not written
 	Weeks
 	Months
 	Years
@@ -139,8 +139,10 @@ func (l Length) String() string {
 		return "$" + l.Param
 	case l.Unit == Forever:
 		return "ever"
+	case l.Unit == 0:
+		return ""
 	}
-	word := [...]string{"day", "week", "month", "year"}[l.Unit]
+	word := [...]string{"", "day", "week", "month", "year"}[l.Unit]
 	if l.N != 1 {
 		word += "s"
 	}
@@ -148,7 +150,7 @@ func (l Length) String() string {
 }
 
 // Given says whether a length was written at all.
-func (l Length) Given() bool { return l.Param != "" || l.N != 0 || l.Unit != Days }
+func (l Length) Given() bool { return l.Param != "" || l.Unit != 0 }
 
 // After is the day on which so much time has passed since d. A day that does not exist, as the
 // 29 February of a common year or a 31 June, is the first of the following month (the rule of
@@ -160,7 +162,7 @@ func (l Length) After(d Day) Day {
 		return Never
 	case d == Ever:
 		return Ever
-	case l.Unit == Days:
+	case l.Unit == Days || l.Unit == 0:
 		return d + Day(l.N)
 	case l.Unit == Weeks:
 		return d + Day(7*l.N)
@@ -178,7 +180,7 @@ func (l Length) Before(d Day) Day {
 	switch {
 	case l.Unit == Forever || d == Ever:
 		return Ever
-	case l.Unit == Days:
+	case l.Unit == Days || l.Unit == 0:
 		return d - Day(l.N)
 	case l.Unit == Weeks:
 		return d - Day(7*l.N)

@@ -157,6 +157,26 @@ func (c *Chart) plain(r *ready, d Day) plain {
 		return plain{state: Holds, since: since, until: min(through, concerned.until), by: by, decided: said}
 	}
 	until := concerned.until
+	var next forecast
+	if r.series != nil {
+		next = c.forecast(r.series, d)
+		until = min(until, next.until)
+		for _, j := range next.doses {
+			if j.number > 0 {
+				by = *j.f
+			}
+		}
+		if next.complete || !next.unsure && d < next.due {
+			since := Ever
+			if by.Name != "" {
+				since = by.On.To
+			}
+			if !next.complete {
+				until = min(until, next.due)
+			}
+			return plain{state: Holds, since: since, until: until, by: by, decided: said}
+		}
+	}
 	if said != nil && d < saidUntil {
 		switch said.Says {
 		case chart.DecidedDecline:
@@ -169,7 +189,13 @@ func (c *Chart) plain(r *ready, d Day) plain {
 		return plain{state: InHand, since: f.On.From, until: until, by: f, decided: said}
 	}
 	since := concerned.since
-	if by.Name != "" && !by.Undated && through != Ever {
+	if r.series != nil && next.due != Never {
+		since = max(since, next.due)
+		unsure = Ever
+		if next.unsure {
+			unsure = Never
+		}
+	} else if by.Name != "" && !by.Undated && through != Ever {
 		since = max(since, through)
 	}
 	if concerned.truth == Open || unsure > d {
@@ -189,6 +215,12 @@ func (c *Chart) plain(r *ready, d Day) plain {
 	late := r.grace.After(since)
 	if since == Ever {
 		late = Never
+	}
+	if r.series != nil && next.late != Never {
+		late = max(next.late, since)
+		if next.late <= since { // catching up: it was late before it could be given
+			late = r.grace.After(since)
+		}
 	}
 	if d >= late {
 		return plain{state: Overdue, since: since, until: until, by: by, decided: said}
@@ -327,8 +359,15 @@ func (s *satisfier) through(c *Chart, d Day) (Day, Fact, bool) {
 
 // waiting finds what is on its way that would fulfil a rule.
 func (c *Chart) waiting(r *ready, d Day) (Fact, bool) {
+	sets := []int{}
 	for _, s := range r.satisfied {
-		for _, f := range slices.Backward(c.waits[s.set]) {
+		sets = append(sets, s.set)
+	}
+	if r.series != nil {
+		sets = append(sets, r.series.set)
+	}
+	for _, n := range sets {
+		for _, f := range slices.Backward(c.waits[n]) {
 			if f.On.From <= d {
 				return f, true
 			}
@@ -404,6 +443,9 @@ func (c *Chart) Why(rule string) Explanation {
 	}
 	for _, s := range r.satisfied {
 		out.Satisfied = append(out.Satisfied, s.why(c))
+	}
+	if r.series != nil {
+		out.Satisfied = append(out.Satisfied, r.series.why(c))
 	}
 	return out
 }

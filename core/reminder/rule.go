@@ -34,6 +34,7 @@ type Rule struct {
 	Applies   Cond        `yaml:"applies"`
 	Excluded  []Cond      `yaml:"excluded"` // any of them
 	Satisfied []Satisfier `yaml:"satisfied"`
+	Series    string      `yaml:"series"` // of the immunization schedule, in the place of what fulfils it
 	Season    *Season     `yaml:"season"`
 
 	Grace    Length `yaml:"grace"`    // how long after it is due it is overdue
@@ -90,6 +91,7 @@ type Cond struct {
 	Family   *FamilyCond  `yaml:"family"`
 	Answer   *AnswerCond  `yaml:"answer"`
 	Visit    *VisitCond   `yaml:"visit"`
+	Born     *BornCond    `yaml:"born"`
 }
 
 // AgeCond is an age to the day: from the day on which From is reached, up to the day before
@@ -154,6 +156,12 @@ type AnswerCond struct {
 // VisitCond is that the person was seen within a length of time.
 type VisitCond struct {
 	Within Length `yaml:"within"`
+}
+
+// BornCond is a birth from a day on, or before one; both as YYYY-MM-DD.
+type BornCond struct {
+	From   string `yaml:"from"`
+	Before string `yaml:"before"`
 }
 
 // Satisfier is what fulfils a rule and for how long: something of a set, at or after an age

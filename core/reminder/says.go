@@ -1,6 +1,8 @@
 package reminder
 
 import (
+	"slices"
+	"strconv"
 	"strings"
 
 	"deftledger/core/chart"
@@ -14,6 +16,9 @@ func (c *Chart) Says(s Standing) string {
 	case InHand:
 		return s.By.Name + ", ordered " + s.By.On.Says()
 	case Holds, Coming:
+		if r := c.book.by[s.Rule.ID]; r.series != nil {
+			return c.forecast(r.series, c.day).says()
+		}
 		if s.By.Name == "out of season" {
 			return "out of season"
 		}
@@ -31,11 +36,21 @@ func (c *Chart) Says(s Standing) string {
 			return c.whyNot(s.Rule.ID)
 		}
 	case Unknown:
+		if r := c.book.by[s.Rule.ID]; r.series != nil {
+			if open := c.whyOpen(s.Rule.ID); open != "" {
+				return open
+			}
+			return strings.Join(r.series.why(c).Facts, "; ")
+		}
 		if s.By.Name != "" {
 			return s.By.Says()
 		}
 		return c.whyOpen(s.Rule.ID)
 	case Due, Overdue:
+		if r := c.book.by[s.Rule.ID]; r.series != nil {
+			x := c.forecast(r.series, c.day)
+			return "dose " + strconv.Itoa(x.next) + "; " + x.says()
+		}
 		if s.By.Name != "" {
 			return "last " + s.By.Says()
 		}
@@ -150,7 +165,11 @@ func (b *Book) Means(rule string) (out []Mean) {
 	if r == nil {
 		return nil
 	}
-	for _, s := range r.satisfied {
+	means := slices.Clone(r.satisfied)
+	if r.series != nil {
+		means = append(means, satisfier{set: r.series.set})
+	}
+	for _, s := range means {
 		x := b.sets.all[s.set]
 		m := Mean{Name: x.name, Says: x.says, Value: len(s.byResult) > 0 || s.is.Op != "", Quantity: x.kind == quantities}
 		if x.kind == vaccines {

@@ -107,6 +107,7 @@ type set struct {
 	part   int
 	doubt  []string
 	loinc  string // the first of its codes
+	live   bool
 }
 
 // phrase is a word or words by which a history names something of a set.
@@ -224,6 +225,8 @@ func compileSets(s Sets) (*setIndex, []Fault) {
 	}
 	for _, v := range s.Vaccines {
 		n := add(vaccines, v.Name, v.Says)
+		x.all[n].live = v.Live
+		x.items[v.Name] = append(x.items[v.Name], n)
 		for _, c := range v.CVX {
 			x.cvx[c] = append(x.cvx[c], n)
 		}

@@ -102,6 +102,24 @@ func ReadSets(name string, text []byte) (reminder.Sets, []Fault) {
 	return s, nil
 }
 
+// Edition is the immunization schedule that ships as the usual one.
+const Edition = "cdc-2025"
+
+// ReadSchedule reads an edition of the immunization schedule.
+func ReadSchedule(name string, text []byte) (reminder.Schedule, []Fault) {
+	var s reminder.Schedule
+	if _, faults := parse(name, text); len(faults) > 0 {
+		return s, faults
+	}
+	if err := yaml.UnmarshalWithOptions(text, &s, yaml.Strict()); err != nil {
+		return s, []Fault{placed(name, err)}
+	}
+	if s.Edition == "" || s.Publisher == "" || s.Title == "" || s.Year < 1990 {
+		return s, []Fault{{name, 1, "an edition needs its name, publisher, title and year"}}
+	}
+	return s, nil
+}
+
 // ReadAll reads the sets and every rule of a folder, and makes the book of them.
 func ReadAll(folder fs.FS, own map[string]map[string]string) (*reminder.Book, []File, []Fault) {
 	var faults []Fault
@@ -111,6 +129,11 @@ func ReadAll(folder fs.FS, own map[string]map[string]string) (*reminder.Book, []
 	}
 	sets, wrong := ReadSets("sets.yaml", text)
 	faults = append(faults, wrong...)
+	var schedule reminder.Schedule
+	if text, err := fs.ReadFile(folder, "schedule/"+Edition+".yaml"); err == nil {
+		schedule, wrong = ReadSchedule(Edition+".yaml", text)
+		faults = append(faults, wrong...)
+	}
 	names, _ := fs.Glob(folder, "*.yaml")
 	slices.Sort(names)
 	var files []File
@@ -132,25 +155,25 @@ func ReadAll(folder fs.FS, own map[string]map[string]string) (*reminder.Book, []
 			files = append(files, f)
 		}
 	}
-	book, wrongs := Book(files, sets, own)
+	book, wrongs := Book(files, sets, schedule, own)
 	return book, files, append(faults, wrongs...)
 }
 
 // Book makes the book of files that were read, and places what is wrong with them.
-func Book(files []File, sets reminder.Sets, own map[string]map[string]string) (*reminder.Book, []Fault) {
+func Book(files []File, sets reminder.Sets, schedule reminder.Schedule, own map[string]map[string]string) (*reminder.Book, []Fault) {
 	var rules []reminder.Rule
 	byID := map[string]File{}
 	for _, f := range files {
 		rules, byID[f.Rule.ID] = append(rules, f.Rule), f
 	}
-	book, wrong := reminder.NewBook(rules, sets, own)
+	book, wrong := reminder.NewBook(rules, sets, schedule, own)
 	var faults []Fault
 	for _, x := range wrong {
 		if f, known := byID[x.Rule]; known {
 			faults = append(faults, f.Fault(x))
 			continue
 		}
-		faults = append(faults, Fault{"sets.yaml", 0, x.Reason})
+		faults = append(faults, Fault{"sets.yaml", 0, strings.TrimPrefix(x.At+": "+x.Reason, ": ")})
 	}
 	return book, faults
 }

@@ -148,7 +148,7 @@ func TestAWrongRuleIsRefusedWithItsLine(t *testing.T) {
 		if len(faults) > 0 {
 			return faults
 		}
-		_, faults = rulefile.Book([]rulefile.File{f}, sets, nil)
+		_, faults = rulefile.Book([]rulefile.File{f}, sets, reminder.Schedule{}, nil)
 		return faults
 	}
 	require.Empty(t, read(sound))
@@ -199,7 +199,7 @@ func TestAWrongRuleIsRefusedWithItsLine(t *testing.T) {
 	} {
 		s, faults := rulefile.ReadSets("sets.yaml", []byte(body))
 		if len(faults) == 0 {
-			_, faults = rulefile.Book(nil, s, nil)
+			_, faults = rulefile.Book(nil, s, reminder.Schedule{}, nil)
 		}
 		if assert.NotEmpty(t, faults, body) {
 			assert.Contains(t, faults[0].Error(), says, body)
@@ -217,7 +217,7 @@ func FuzzRead(f *testing.F) {
 	f.Fuzz(func(t *testing.T, text []byte) {
 		file, faults := rulefile.Read("try.yaml", text)
 		if len(faults) == 0 {
-			_, faults = rulefile.Book([]rulefile.File{file}, reminder.Sets{}, nil)
+			_, faults = rulefile.Book([]rulefile.File{file}, reminder.Sets{}, reminder.Schedule{}, nil)
 		}
 		for _, x := range faults {
 			_ = x.Error()
