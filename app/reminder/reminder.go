@@ -164,7 +164,11 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 	for _, m := range a.Rules.Means(r.ID) {
 		v.Means = append(v.Means, ReminderMean{Name: m.Name, Says: m.Says, Value: m.Value, CVX: append([]string{}, m.CVX...)})
 	}
-	for _, id := range s.Asks {
+	var asks []string
+	if s.State == reminder.Unknown {
+		asks = c.Asks(r.ID)
+	}
+	for _, id := range asks {
 		if q, ok := a.Rules.Question(id); ok {
 			v.Asks = append(v.Asks, RuleQuestion{q.ID, q.Says, append([]string{}, q.Choices...)})
 		}

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // Fault is what is wrong with a rule or a set, with the place in it.
@@ -34,6 +35,31 @@ type Book struct {
 	Edition Schedule
 	rules   []*ready
 	by      map[string]*ready
+
+	// What was read of tobacco is kept: the same words stand in many charts.
+	mu   sync.Mutex
+	read map[tobaccoKey]Tobacco
+}
+
+type tobaccoKey struct {
+	text   string
+	stated Day
+}
+
+// readTobacco is ReadTobacco, remembered.
+func (b *Book) readTobacco(text string, stated Day) Tobacco {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	k := tobaccoKey{text, stated}
+	t, known := b.read[k]
+	if !known {
+		if len(b.read) >= 4096 {
+			clear(b.read)
+		}
+		t = ReadTobacco(text, stated)
+		b.read[k] = t
+	}
+	return t
 }
 
 // ready is a rule made quick.
@@ -75,7 +101,7 @@ func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]map[stri
 	x, faults := compileSets(sets)
 	series, wrong := x.makeSeries(schedule)
 	faults = append(faults, wrong...)
-	b := &Book{sets: x, by: map[string]*ready{}, Edition: schedule}
+	b := &Book{sets: x, by: map[string]*ready{}, Edition: schedule, read: map[tobaccoKey]Tobacco{}}
 	b.Edition.Series = nil
 	for i := range rules {
 		r := &rules[i]

@@ -224,7 +224,7 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 		}
 		// Of several entries the last stated counts.
 		if !c.smoked || stated >= c.smokedOn {
-			c.tobacco, c.smoked, c.smokedOn = ReadTobacco(text, stated), true, stated
+			c.tobacco, c.smoked, c.smokedOn = c.book.readTobacco(text, stated), true, stated
 		}
 		return
 	}

@@ -23,14 +23,26 @@ const (
 
 // DayOf reads YYYY-MM-DD; ok is false where it is no day.
 func DayOf(text string) (Day, bool) {
-	t, err := time.Parse(time.DateOnly, text)
-	if err != nil {
+	if len(text) != len(time.DateOnly) || text[4] != '-' || text[7] != '-' {
+		return 0, false
+	}
+	n := [3]int{} // by hand: charts hold thousands
+	for i, part := range [3]string{text[:4], text[5:7], text[8:]} {
+		for _, x := range []byte(part) {
+			if x < '0' || x > '9' {
+				return 0, false
+			}
+			n[i] = n[i]*10 + int(x-'0')
+		}
+	}
+	t := time.Date(n[0], time.Month(n[1]), n[2], 0, 0, 0, 0, time.UTC)
+	if n[1] < 1 || n[1] > 12 || n[2] < 1 || t.Day() != n[2] {
 		return 0, false
 	}
 	return dayAt(t), true
 }
 
-func dayAt(t time.Time) Day { return Day(t.Unix() / 86400) }
+func dayAt(t time.Time) Day { return Day(math.Floor(float64(t.Unix()) / 86400)) }
 
 func (d Day) time() time.Time { return time.Unix(int64(d)*86400, 0).UTC() }
 

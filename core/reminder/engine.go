@@ -62,9 +62,6 @@ func (c *Chart) stand(r *ready, d Day) (s Standing) {
 	}()
 	now := c.plain(r, d)
 	s.State, s.Since, s.By, s.Decided, s.Due, s.Changes = now.state, now.since, now.by, now.decided, Never, Never
-	if now.state == Unknown {
-		s.Asks = c.asks(r, d)
-	}
 	if now.state == Due || now.state == Overdue || now.state == Unknown {
 		s.Due = now.since
 	}
@@ -401,8 +398,12 @@ func (s season) around(d Day) (begins, ends Day, in bool) {
 	return Never, Never, false
 }
 
-// asks are the questions whose answers would decide a rule.
-func (c *Chart) asks(r *ready, d Day) (out []string) {
+// Asks are the questions whose answers would decide a rule that is not known.
+func (c *Chart) Asks(rule string) (out []string) {
+	r, d := c.book.by[rule], c.day
+	if r == nil {
+		return nil
+	}
 	var walk func(w Why)
 	walk = func(w Why) {
 		if w.Truth != Open {

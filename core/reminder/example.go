@@ -173,7 +173,8 @@ func (b *Book) Try(rule string, e Example, medicine Knows) string {
 	for i := range r.Decisions {
 		r.Decisions[i].Rule = rule
 	}
-	s := b.Open(r).Stand(rule)
+	c := b.Open(r)
+	s := c.Stand(rule)
 	switch {
 	case s.State != e.Is:
 		return fmt.Sprintf("it is %q, and should be %q", s.State, e.Is)
@@ -183,8 +184,8 @@ func (b *Book) Try(rule string, e Example, medicine Knows) string {
 		return fmt.Sprintf("it stands so until %q, and should until %q", s.Changes, e.Until)
 	case e.Due != "" && s.Due.String() != e.Due:
 		return fmt.Sprintf("it is due on %q, and should be on %q", s.Due, e.Due)
-	case e.Asks != "" && !slices.Contains(s.Asks, e.Asks):
-		return fmt.Sprintf("it asks %q, and should ask %q", s.Asks, e.Asks)
+	case e.Asks != "" && !slices.Contains(c.Asks(rule), e.Asks):
+		return fmt.Sprintf("it asks %q, and should ask %q", c.Asks(rule), e.Asks)
 	}
 	return ""
 }

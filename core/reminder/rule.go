@@ -252,7 +252,6 @@ type Standing struct {
 	Changes Day  // the first day on which it stands otherwise by time alone, as far as can be seen
 	By      Fact // what satisfies it, or is in hand
 	Decided *chart.Decision
-	Asks    []string // questions whose answers would decide
 }
 
 // AboutTobacco is the question that the social history answers.
