@@ -2,6 +2,7 @@ package rulefile_test
 
 import (
 	"io/fs"
+	"os"
 	"slices"
 	"strings"
 	"testing"
@@ -223,4 +224,34 @@ func FuzzRead(f *testing.F) {
 			_ = x.Error()
 		}
 	})
+}
+
+// Courses of vaccines, worked by hand from the published tables.
+func TestCoursesOfVaccines(t *testing.T) {
+	book, err := shipped.Rules()
+	require.NoError(t, err)
+	body, err := os.ReadFile("testdata/schedules.tsv")
+	require.NoError(t, err)
+	courses := 0
+	for line := range strings.Lines(string(body)) {
+		if strings.HasPrefix(line, "#") {
+			continue
+		}
+		f := strings.Split(strings.TrimRight(line, "\n"), "\t")
+		e := reminder.Example{On: f[2], Is: reminder.State(f[5]), Chart: reminder.ExampleChart{Born: f[1], Sex: "F"}}
+		for dose := range strings.SplitSeq(f[3], ",") {
+			if cvx, on, ok := strings.Cut(strings.TrimSpace(dose), " "); ok {
+				e.Chart.Vaccines = append(e.Chart.Vaccines, cvx+" on "+on)
+			}
+		}
+		if f[4] != "" {
+			e.Chart.Problems = []string{f[4] + " since 2020-01-01"}
+		}
+		if f[6] != "-" {
+			e.Due = f[6]
+		}
+		courses++
+		assert.Empty(t, book.Try(f[0], e, nil), "%d: %s", courses, line)
+	}
+	require.GreaterOrEqual(t, courses, 80)
 }
