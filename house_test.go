@@ -16,7 +16,7 @@ import (
 // above lists, for each room of core, the rooms below it that it may use.
 var above = map[string][]string{
 	"chart": {}, "circle": {}, "visit": {}, "ledger": {}, "coverage": {}, "coding": {"chart"}, "letter": {}, "measure": {"chart"}, "line": {"chart"}, "safety": {"chart"},
-	"order": {"chart", "coding", "line"}, "result": {"chart", "coding", "line"}, "outside": {"chart", "coding", "line"}, "referral": {"chart"}, "reminder": {"chart"}, "orderable": {"chart", "coding", "line", "order", "safety"}, "prescription": {"chart", "safety"},
+	"order": {"chart", "coding", "line"}, "result": {"chart", "coding", "line"}, "outside": {"chart", "coding", "line"}, "referral": {"chart"}, "screen": {}, "reminder": {"chart"}, "orderable": {"chart", "coding", "line", "order", "safety"}, "prescription": {"chart", "safety"},
 	"note": {"chart", "coding", "line", "order", "result", "outside"},
 }
 

@@ -71,6 +71,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.message("Is the rash from it?")
+	c.selfHarm()
 	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "said", Says: "had outside", On: "2019", Source: "patient says", Of: "hepatitis-c-antibody", Value: "negative"}))
 	referred := c.refer(c.practiceIn("letter"), "behind")
 	require.NoError(t, c.app.Referral.Tell(ctx, c.jonah(), referred.ID, referral.ReferralTold{Says: referralCore.Delivered}))
@@ -134,6 +135,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"what became of a referral":         "DELETE FROM further_event",
 		"whom the practice writes to":       "UPDATE directory SET fax = '555-0000'",
 		"what was said of a reminder":       "UPDATE care_entry SET says = 'done'",
+		"an answer of a questionnaire":      "UPDATE screen_response SET answers = '{}'",
 		"that something was had elsewhere":  "DELETE FROM care_entry WHERE kind = 'service'",
 		"what a patient asked":              "UPDATE inquiry SET said = '{}'",
 		"a second factor":                   "INSERT INTO second_factor SELECT id, x'00', 1, 0 FROM staff LIMIT 1",

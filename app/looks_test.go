@@ -43,6 +43,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	_, err = a.Pad.Telephone(ctx, c.petra(), c.wholePad(c.practiceIn("fax"), "phoned"), c.doctor().ID, true)
 	require.NoError(t, err)
 	phoned := c.telephoned(c.doctor()).ID
+	harmed := c.selfHarm()
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -50,6 +51,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"registration":  {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
 		"card":          {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
 		"chart":         {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
+		"harm":          {"open answer of self-harm", func(w act.Actor) error { _, err := a.Reminder.Harm(ctx, w, harmed); return err }},
 		"reminders":     {"look at reminders", func(w act.Actor) error { _, err := a.Reminder.Reminders(ctx, w, patientID); return err }},
 		"reminder":      {"look at a reminder", func(w act.Actor) error { _, err := a.Reminder.Why(ctx, w, patientID, "hepatitis-c"); return err }},
 		"timeline":      {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},

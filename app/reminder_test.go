@@ -25,6 +25,14 @@ func (c *clinic) stands(rule string) reminder.ReminderView {
 	return reminder.ReminderView{}
 }
 
+// selfHarm answers PHQ-9 with thoughts of self-harm, and names the line.
+func (c *clinic) selfHarm() string {
+	c.Helper()
+	got, err := c.app.Reminder.Screen(ctx, c.petra(), patientID, "phq-9", reminder.ScreenAnswers{ID: "harmed", Answers: map[string]string{"9": "LA6569-3"}, Visit: visitID})
+	require.NoError(c, err)
+	return got.Alarm
+}
+
 func (c *clinic) settle(rule string, d reminder.ReminderDecision) error {
 	_, err := c.app.Reminder.Decide(ctx, c.doctor(), patientID, rule, d)
 	return err
@@ -168,4 +176,55 @@ func TestWhatWasDecidedStandsInTheNote(t *testing.T) {
 	_, err = c.app.Reminder.TakeBack(ctx, c.doctor(), patientID, "a", "")
 	require.NoError(t, err)
 	require.Equal(t, "HIV test, once: had elsewhere, Jun 2024 (record of Northsound).", text())
+}
+
+// A questionnaire is kept item by item with its score, which fulfils the reminder; an answer that speaks of
+// self-harm opens a line at once, and it closes by a person who says what was done, and by nothing else.
+func TestAnAnswerOfSelfHarmIsALine(t *testing.T) {
+	c := open(t)
+	const not, several = "LA6568-5", "LA6569-3"
+	answers := map[string]string{}
+	for _, link := range strings.Fields("1 2 3 4 5 6 7 8") {
+		answers[link] = not
+	}
+	require.Equal(t, core.Overdue, c.stands("depression").State)
+	answer := func(id string, a map[string]string) (reminder.Screened, error) {
+		return c.app.Reminder.Screen(ctx, c.petra(), patientID, "phq-9", reminder.ScreenAnswers{ID: id, Answers: a, Visit: visitID})
+	}
+	half, err := answer("half", map[string]string{"1": several})
+	require.NoError(t, err)
+	require.Equal(t, "PHQ-9: not counted: 8 of 9 questions are not answered.", half.Says)
+	require.Equal(t, core.Overdue, c.stands("depression").State, "what is half answered fulfils nothing")
+	require.Empty(t, half.Alarm)
+
+	answers["9"] = several
+	got, err := answer("whole", answers)
+	require.NoError(t, err)
+	require.Equal(t, "1", got.Scored.Total)
+	require.NotEmpty(t, got.Alarm)
+	again, err := answer("whole", answers)
+	require.NoError(t, err)
+	require.Equal(t, got.Alarm, again.Alarm, "sent twice it is one line")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'thoughts of self-harm'"))
+	d := c.desk()
+	require.Equal(t, "thoughts of self-harm", string(d.Rows[0].Kind), "before everything else on the desk of the physician of the visit")
+	require.Equal(t, core.Holds, c.stands("depression").State)
+
+	h, err := c.app.Reminder.Harm(ctx, c.doctor(), got.Alarm)
+	require.NoError(t, err)
+	require.Equal(t, "Several days", h.Answer)
+	require.NotEmpty(t, h.Steps)
+	require.Equal(t, act.Forbidden, kind(t, c.app.Reminder.CloseHarm(ctx, c.petra(), got.Alarm, "I spoke with her about it")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Reminder.CloseHarm(ctx, c.doctor(), got.Alarm, "ok")))
+	require.NoError(t, c.app.Reminder.CloseHarm(ctx, c.doctor(), got.Alarm, "No plan, no means; safety plan made, daughter called."))
+	require.Equal(t, act.Conflict, kind(t, c.app.Reminder.CloseHarm(ctx, c.doctor(), got.Alarm, "No plan, no means; safety plan made.")))
+	require.Equal(t, 0, c.count("SELECT count(*) FROM line WHERE kind = 'thoughts of self-harm' AND closed_at = ''"))
+	for _, bad := range []map[string]string{{}, {"1": "LA0-0"}, {"11": not}, {"1": strings.Repeat("x", 201)}} {
+		_, err := answer("bad", bad)
+		require.Equal(t, act.Invalid, kind(t, err))
+	}
+	_, err = c.app.Reminder.Screen(ctx, c.petra(), patientID, "no-such-form", reminder.ScreenAnswers{ID: "x", Answers: answers})
+	require.Equal(t, act.Missing, kind(t, err))
+	_, err = answer("whole", map[string]string{"1": several})
+	require.Equal(t, act.Conflict, kind(t, err), "another under the same name")
 }

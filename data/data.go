@@ -127,3 +127,9 @@ var Rules embed.FS
 //
 //go:embed rules/rule.schema.json
 var RuleSchema []byte
+
+// Screens are the questionnaires with a score: what is asked, as FHIR Questionnaires, and
+// beside each how it is counted.
+//
+//go:embed screens/*
+var Screens embed.FS

@@ -104,8 +104,9 @@ func values(patient string, loincs []string) rows[chart.Value] {
 			UNION ALL SELECT v.loinc, v.name, v.text, v.unit, i.collected_at, 'report', r.id, r.rowid FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue
 				JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue
 				WHERE r.patient_id ` + samePerson +
-			` AND r.gone_at = '' AND r.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> '' AND v.loinc IN (SELECT value FROM json_each(?)))`,
-		order: julian("at") + ", source DESC, first", args: []any{patient, string(all), patient, string(all)},
+			` AND r.gone_at = '' AND r.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> '' AND v.loinc IN (SELECT value FROM json_each(?))
+			UNION ALL SELECT loinc, name, total, '', at, 'screen', id, 0 FROM screen_response WHERE patient_id ` + samePerson + ` AND struck_at = '' AND total <> '' AND loinc IN (SELECT value FROM json_each(?)))`,
+		order: julian("at") + ", source DESC, first", args: []any{patient, string(all), patient, string(all), patient, string(all)},
 		scan: func(s scanner, v *chart.Value) error {
 			return s.Scan(&v.LOINC, &v.Name, &v.Text, &v.Unit, &v.At, &v.Source, &v.Ref)
 		},

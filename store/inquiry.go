@@ -11,6 +11,7 @@ const (
 	MessageInquiry = "message"
 	TelephoneOrder = "telephone order" // given by telephone, until its author signs it
 	DisputedOrder  = "disputed order"  // one that its author does not own to
+	SelfHarm       = "self-harm"       // an answer that speaks of it
 	InquiryOpen    = "open"
 )
 

@@ -91,7 +91,8 @@ type Written struct {
 	Vitals     []chart.Vital
 	Given      []chart.Immunization
 	Cared      []CareEntry // what was decided on reminders
-	Tests      []Report    // of the house
+	Screens    []ScreenResponse
+	Tests      []Report // of the house
 }
 
 // Written reads a note with what was done at its visit.
@@ -104,7 +105,7 @@ func (q *Q) Written(noteID, visitID string) (w Written, err error) {
 		diagnoses(noteID).into(&w.Diagnoses),
 		diagnosisWords(noteID).into(&said), adviceAnswers(noteID).into(&w.Answered), followUps(noteID).into(&w.FollowUps),
 		charges(noteID).into(&charged),
-		vitalsAt(visitID).into(&w.Vitals), immunizationsAt(visitID).into(&w.Given), careAt(visitID).into(&w.Cared))
+		vitalsAt(visitID).into(&w.Vitals), immunizationsAt(visitID).into(&w.Given), careAt(visitID).into(&w.Cared), screensAt(visitID).into(&w.Screens))
 	if err != nil {
 		return w, err
 	}

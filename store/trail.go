@@ -174,6 +174,9 @@ var guarded = map[string][]guardedTable{
 	"care_entry": {
 		{"care_entry", "patient_id", "id patient_id kind name says day until reason source version visit_id by_id at request_id back_at back_by back_reason"},
 	},
+	"screen_response": {
+		{"screen_response", "patient_id", "id patient_id visit_id form version answers total loinc name says by_id at struck_at struck_by struck_reason"},
+	},
 	"opening": {
 		{"opening", "id", "id patient_id staff_id at until reason reviewer_id reviewed_at reviewed_by verdict remark"},
 	},

@@ -48,4 +48,26 @@ func (s *server) describeReminder(api huma.API) {
 		out, err := s.app.Reminder.Answer(ctx, who, in.ID, in.Body)
 		return &body[reminder.RemindersView]{out}, err
 	})
+	get(api, "questionnaire", "/api/questionnaires/{id}", func(_ context.Context, who act.Actor, in *PathID) (reminder.ScreenView, error) {
+		return s.app.Reminder.Questionnaire(who, in.ID)
+	})
+	does(api, http.MethodPost, "answer-questionnaire", "/api/patients/{id}/questionnaires/{form}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Form string `path:"form" maxLength:"64"`
+		Body reminder.ScreenAnswers
+	}) (*body[reminder.Screened], error) {
+		out, err := s.app.Reminder.Screen(ctx, who, in.ID, in.Form, in.Body)
+		return &body[reminder.Screened]{out}, err
+	})
+	get(api, "harm", "/api/harm/{id}", func(ctx context.Context, who act.Actor, in *PathID) (reminder.HarmView, error) {
+		return s.app.Reminder.Harm(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "close-harm", "/api/harm/{id}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Found string `json:"found" maxLength:"2000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Reminder.CloseHarm(ctx, who, in.ID, in.Body.Found)
+	})
 }

@@ -16,6 +16,7 @@ import (
 	"deftledger/core/reminder"
 	"deftledger/core/result"
 	"deftledger/core/safety"
+	"deftledger/core/screen"
 	"deftledger/store"
 )
 
@@ -44,6 +45,7 @@ type Config struct {
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
 	Measures     []measure.Rule       // of quality, met or missed by a visit
 	Rules        *reminder.Book       // of the reminders; nil for none
+	Screens      []screen.Form        // questionnaires with a score
 	Elsewhere    Elsewhere
 }
 

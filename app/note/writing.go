@@ -104,6 +104,9 @@ func (a *Acts) draft(c assess.Case, l *forms.Library) note.Draft {
 	for _, r := range c.Tests {
 		d.Tests = append(d.Tests, result.Sentence(r.Title, r.Values))
 	}
+	for _, x := range c.Screens {
+		d.Cared = append(d.Cared, x.Name+": "+strings.TrimPrefix(x.Total+", "+x.Says, ", ")+".")
+	}
 	for _, x := range c.Cared {
 		if r, ok := a.Rules.Rule(x.Name); ok {
 			d.Cared = append(d.Cared, r.SaysOf(x.Decision()))

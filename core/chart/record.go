@@ -120,11 +120,12 @@ type Awaited struct {
 const (
 	FromVital  = "vital"
 	FromReport = "report"
+	FromScreen = "screen"
 )
 
 // Value is a recorded value of a quantity: a vital sign that was not struck, or a value of
 // the present issue of a final report. Its unit is in UCUM; At is as received, RFC 3339 or
-// a date; Day is At in the practice, YYYY-MM-DD. Source is "vital" or "report", and Ref
+// a date; Day is At in the practice, YYYY-MM-DD. Source is "vital", "report" or "screen" (a questionnaire), and Ref
 // the measurement or the report.
 type Value struct {
 	LOINC, Name, Text, Unit, At, Day, Source, Ref string

@@ -7,18 +7,19 @@ type Kind string
 
 // The kinds of line there are.
 const (
-	Note         Kind = "note"               // a note that is not signed
-	Order        Kind = "order"              // an order without final, signed results
-	Report       Kind = "report"             // a result that nobody signed
-	ToSign       Kind = "to sign"            // an order prepared for a physician's signature
-	Referral     Kind = "referral"           // a question to another practice without a report that was read
-	Prescription Kind = "prescription"       // one that was not handed out
-	Repeat       Kind = "repeat request"     // a further prescription that a pharmacy asks for
-	Telephone    Kind = "order by telephone" // given by telephone, until its author signs it
-	Inquiry      Kind = "message to us"      // what a patient asks by telephone or portal
-	FollowUp     Kind = "follow-up"          // a further visit wished for and not booked
-	Message      Kind = "message"            // a message to the patient that has not arrived
-	Fax          Kind = "fax"                // a fax that has not arrived
+	Note         Kind = "note"                  // a note that is not signed
+	Order        Kind = "order"                 // an order without final, signed results
+	Report       Kind = "report"                // a result that nobody signed
+	ToSign       Kind = "to sign"               // an order prepared for a physician's signature
+	Referral     Kind = "referral"              // a question to another practice without a report that was read
+	Prescription Kind = "prescription"          // one that was not handed out
+	Repeat       Kind = "repeat request"        // a further prescription that a pharmacy asks for
+	Telephone    Kind = "order by telephone"    // given by telephone, until its author signs it
+	Harm         Kind = "thoughts of self-harm" // an answer that speaks of it
+	Inquiry      Kind = "message to us"         // what a patient asks by telephone or portal
+	FollowUp     Kind = "follow-up"             // a further visit wished for and not booked
+	Message      Kind = "message"               // a message to the patient that has not arrived
+	Fax          Kind = "fax"                   // a fax that has not arrived
 
 	Held        Kind = "held"         // a message from outside that belongs to nobody for certain
 	FromOutside Kind = "from outside" // entries that other parties sent, beside a chart
@@ -27,7 +28,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Inquiry, FollowUp, FromOutside, Message, Fax, Opening}
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, FollowUp, FromOutside, Message, Fax, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -41,6 +42,7 @@ var acts = map[Kind]string{
 	Prescription: "the pharmacy hands it out, or it is handed over on paper, cancelled, or left at that with the reason",
 	Repeat:       "sign the prescription, or refuse it with the reason",
 	Telephone:    "sign it as yours, or say that it was not given so",
+	Harm:         "speak with the patient, and write down what was found and done",
 	Inquiry:      "say what was answered, and how",
 	FollowUp:     "book the visit, or drop it with the reason",
 	Message:      "the portal takes it, or say how the patient was told",

@@ -67,6 +67,9 @@ func (x Item) Here() bool { return x.Vaccine != nil }
 // vaccineID begins the ID of a vaccine; its CVX code follows.
 const vaccineID = "cvx-"
 
+// VaccineID is the ID of a vaccine of the list, by its CVX code.
+func VaccineID(cvx string) string { return vaccineID + cvx }
+
 // CVX is the code of the vaccine that an ID names; "" for what is none.
 func CVX(id string) string {
 	code, ok := strings.CutPrefix(id, vaccineID)

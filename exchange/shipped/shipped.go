@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"io/fs"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -23,7 +24,9 @@ import (
 	"deftledger/core/reminder"
 	"deftledger/core/result"
 	"deftledger/core/safety"
+	"deftledger/core/screen"
 	"deftledger/data"
+	"deftledger/exchange/fhir"
 	"deftledger/exchange/forms"
 	"deftledger/exchange/rulefile"
 	"deftledger/exchange/testlist"
@@ -42,6 +45,7 @@ type Reference struct {
 	Orderables   *orderable.Catalogue
 	Measures     []measure.Rule
 	Rules        *reminder.Book
+	Screens      []screen.Form
 	Systems      *note.Systems
 }
 
@@ -97,11 +101,57 @@ func Read() (r Reference, err error) {
 	if r.Rules, err = Rules(); err != nil {
 		return r, err
 	}
+	if r.Screens, err = Screens(); err != nil {
+		return r, err
+	}
 	text, err := fs.ReadFile(data.Forms, "findings/systems.yaml")
 	if err == nil {
 		r.Systems, err = forms.Systems("findings/systems.yaml", string(text))
 	}
 	return r, err
+}
+
+// Screens reads the questionnaires with a score.
+func Screens() (out []screen.Form, err error) {
+	names, err := fs.Glob(data.Screens, "screens/*.json")
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range names {
+		body, err := fs.ReadFile(data.Screens, name)
+		if err != nil {
+			return nil, err
+		}
+		f, err := fhir.Screen(body)
+		if err != nil {
+			return nil, fmt.Errorf("%s: %w", name, err)
+		}
+		f.ID = strings.TrimSuffix(strings.TrimPrefix(name, "screens/"), ".json")
+		text, err := fs.ReadFile(data.Screens, strings.TrimSuffix(name, ".json")+".screen.yaml")
+		if err != nil {
+			return nil, err
+		}
+		var side struct {
+			Source  screen.Source
+			Counts  []string
+			Alarm   string
+			Total   screen.Code
+			Service string
+			Bands   []screen.Band
+		}
+		if err := yaml.UnmarshalWithOptions(text, &side, yaml.Strict()); err != nil {
+			return nil, fmt.Errorf("%s: %w", f.ID, err)
+		}
+		f.Source, f.Alarm, f.Total, f.Service, f.Bands = side.Source, side.Alarm, side.Total, side.Service, side.Bands
+		for i := range f.Items {
+			f.Items[i].Counts = slices.Contains(side.Counts, f.Items[i].Link)
+		}
+		if err := f.Check(); err != nil {
+			return nil, err
+		}
+		out = append(out, f)
+	}
+	return out, nil
 }
 
 // Rules reads the rulebook that ships; the first fault is told.

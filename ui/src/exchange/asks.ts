@@ -228,6 +228,14 @@ export const asks = {
       queryKey: ["reminders", patient, rule],
       queryFn: () => got(api.GET("/api/patients/{id}/reminders/{rule}", { params: { path: { id: patient, rule } } })),
     }),
+  questionnaire: (id: string) =>
+    queryOptions({
+      queryKey: ["questionnaire", id],
+      queryFn: () => got(api.GET("/api/questionnaires/{id}", by(id))),
+      staleTime: never,
+    }),
+  harm: (id: string) =>
+    queryOptions({ queryKey: ["desk", "harm", id], queryFn: () => got(api.GET("/api/harm/{id}", by(id))), staleTime: 0 }),
   specimens: () => queryOptions({ queryKey: ["specimens"], queryFn: () => got(api.GET("/api/specimens")) }),
   tests: (q: string) =>
     queryOptions({ queryKey: ["tests", q], queryFn: () => got(api.GET("/api/tests", { params: { query: { q } } })) }),

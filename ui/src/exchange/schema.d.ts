@@ -583,6 +583,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/harm/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["harm"];
+        put?: never;
+        post: operations["close-harm"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house": {
         parameters: {
             query?: never;
@@ -1884,6 +1900,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/questionnaires/{form}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer-questionnaire"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/referrals": {
         parameters: {
             query?: never;
@@ -2311,6 +2343,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["take-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/questionnaires/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["questionnaire"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3504,6 +3552,9 @@ export interface components {
             /** @description The day on which it is looked at again, YYYY-MM-DD */
             until: string;
         };
+        AskedWhen: {
+            link: string;
+        };
         Aspect: {
             alone: boolean;
             findings: components["schemas"]["Item"][];
@@ -3824,6 +3875,9 @@ export interface components {
             id: string;
             name: string;
             role: string;
+        };
+        "Close-harmRequest": {
+            found: string;
         };
         ClosingView: {
             points: components["schemas"]["Point"][];
@@ -4538,6 +4592,22 @@ export interface components {
             vaccine?: components["schemas"]["GivenView"];
             visit?: components["schemas"]["VisitView"];
         };
+        HarmView: {
+            answer: string;
+            asked: string;
+            at: string;
+            /** @description Who wrote it down */
+            by: string;
+            /** @description What was found and done */
+            done: string;
+            doneBy: string;
+            form: string;
+            id: string;
+            patient: components["schemas"]["PatientView"];
+            state: string;
+            /** @description What to do now */
+            steps: string[];
+        };
         HasFactor: {
             has: boolean;
         };
@@ -4870,7 +4940,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "message to us" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -5275,6 +5345,12 @@ export interface components {
             reviewer: string;
             until: string;
             verdict: string;
+        };
+        Option: {
+            code: string;
+            /** Format: int64 */
+            score: number;
+            text: string;
         };
         OptionView: {
             /** @description It stands alone among several answers */
@@ -5686,6 +5762,15 @@ export interface components {
             /** @description active, recurrence, remission; empty for not said */
             state: string;
             title: string;
+        };
+        Question: {
+            counts: boolean;
+            /** @enum {string} */
+            kind: "choice" | "number" | "words";
+            link: string;
+            options: components["schemas"]["Option"][];
+            text: string;
+            when?: components["schemas"]["AskedWhen"];
         };
         QuestionView: {
             link: string;
@@ -6253,6 +6338,39 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        Scored: {
+            /** @description An answer speaks of self-harm */
+            alarm: boolean;
+            /** @description Questions that count and are not answered */
+            missing: string[];
+            positive: boolean;
+            says: string;
+            /** @description Empty where it was not counted */
+            total: string;
+        };
+        ScreenAnswers: {
+            answers: {
+                [key: string]: string;
+            };
+            /** @description Names the act: sent twice, it counts once */
+            id: string;
+            visit?: string;
+        };
+        ScreenView: {
+            id: string;
+            intro: string;
+            items: components["schemas"]["Question"][];
+            source: components["schemas"]["Source"];
+            title: string;
+        };
+        Screened: {
+            /** @description Names the open line where an answer speaks of self-harm; empty for none */
+            alarm: string;
+            reminders: components["schemas"]["RemindersView"];
+            /** @description As the note tells it */
+            says: string;
+            scored: components["schemas"]["Scored"];
+        };
         SealedView: {
             /** @description Who began the draft, where it is another than the signer; else empty */
             began: string;
@@ -6434,6 +6552,12 @@ export interface components {
             /** @enum {string} */
             which: "all" | "going" | "late";
             words?: string;
+        };
+        Source: {
+            body: string;
+            licence: string;
+            /** Format: int64 */
+            year: number;
         };
         SourceView: {
             note: string;
@@ -8040,6 +8164,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FormVersion"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    harm: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HarmView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "close-harm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Close-harmRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -10994,6 +11182,42 @@ export interface operations {
             };
         };
     };
+    "answer-questionnaire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScreenAnswers"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Screened"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     referrals: {
         parameters: {
             query?: never;
@@ -11994,6 +12218,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    questionnaire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScreenView"];
+                };
             };
             /** @description Error */
             default: {

@@ -9,6 +9,7 @@ import { TelephonePage } from "../order/TelephonePage";
 import { InquiryPage } from "../prescribe/InquiryPage";
 import { PrescriptionPage } from "../prescribe/PrescriptionPage";
 import { ReferralPage } from "../referral/ReferralPage";
+import { HarmPage } from "../reminder/Harm";
 import { Flags } from "../result/Flags";
 import { HeldPage } from "../result/Held";
 import { Report } from "../result/Report";
@@ -79,6 +80,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("sign"),
     mark: Word,
     page: PreparedPage,
+  },
+  "thoughts of self-harm": {
+    word: "Self-harm",
+    counted: ["answer of self-harm", "answers of self-harm"],
+    list: "results",
+    segment: "harm",
+    to: onDesk("harm"),
+    mark: Word,
+    page: HarmPage,
   },
   "order by telephone": {
     word: "By telephone",

@@ -14,6 +14,7 @@ import { day } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { added, type Diagnosis, type Item, key } from "../order/pad";
+import { HarmNow } from "./Harm";
 import { Settle } from "./Settle";
 import { Why } from "./Why";
 
@@ -59,6 +60,7 @@ export function Round() {
   const [chosen, setChosen] = useState("");
   const [all, setAll] = useState(false);
   const [ordering, setOrdering] = useState(false);
+  const [harm, setHarm] = useState("");
   const about = `${id} ${visit} `;
   const [items, setItems] = useLeft<Item[]>(
     `order ${about}`,
@@ -126,6 +128,23 @@ export function Round() {
     answered(() =>
       got(api.POST("/api/patients/{id}/reminders-back/{request}", { params: { path: { id, request } }, body: { reason } })),
     );
+  /** screen keeps a questionnaire; an answer that speaks of self-harm interrupts at once. */
+  async function screen(form: string, request: string, answers: Record<string, string>) {
+    const kept = await act(() =>
+      got(
+        api.POST("/api/patients/{id}/questionnaires/{form}", {
+          params: { path: { id, form } },
+          body: { id: request, answers, visit: visit || undefined },
+        }),
+      ),
+    );
+    if (!kept) return false;
+    client.setQueryData(["reminders", id], kept.reminders);
+    void client.invalidateQueries({ queryKey: ["chart", id] });
+    if (kept.alarm) setHarm(kept.alarm);
+    on();
+    return true;
+  }
   /** order puts what settles a reminder onto the pad, where it is signed with the rest. */
   async function order(a: Schemas["ReminderAct"]) {
     const done = await act(async () => {
@@ -166,6 +185,7 @@ export function Round() {
   return (
     <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       <Spine chart={c} />
+      {harm && <HarmNow id={harm} leave={() => setHarm("")} />}
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none">
         <div className="min-h-0 flex-1 overflow-auto px-8 py-4 max-wide:overflow-visible max-phone:px-4">
           <header className="flex flex-wrap items-baseline gap-x-4 border-b border-rule pb-2">
@@ -195,6 +215,7 @@ export function Round() {
                     settle={(b) => settle(r.rule, b)}
                     answer={answer}
                     order={order}
+                    screen={screen}
                     off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
                     back={takeBack}
                     skip={() => {
@@ -229,6 +250,7 @@ export function Round() {
                 settle={(b) => settle(r.rule, b)}
                 answer={answer}
                 order={order}
+                screen={screen}
                 off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
                 back={takeBack}
                 skip={on}

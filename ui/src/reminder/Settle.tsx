@@ -7,6 +7,7 @@ import { inDays } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
 import { useMe } from "../session/session";
+import { Questionnaire } from "./Questionnaire";
 
 type Row = Schemas["ReminderView"];
 type Says = Schemas["ReminderDecision"]["says"];
@@ -34,6 +35,7 @@ export function Settle({
   settle,
   answer,
   order,
+  screen,
   off,
   back,
   skip,
@@ -47,16 +49,18 @@ export function Settle({
   settle: (d: Schemas["ReminderDecision"]) => Promise<boolean>;
   answer: (question: string, value: string) => Promise<boolean>;
   order: (a: Schemas["ReminderAct"]) => Promise<void>;
+  screen: (form: string, request: string, answers: Record<string, string>) => Promise<boolean>;
   off: () => void;
   back: (request: string, reason: string) => Promise<boolean>;
   skip: () => void;
 }) {
   const { today } = useMe();
   const orders = r.acts.filter((a) => a.kind === "test" || a.kind === "item" || a.kind === "vaccine");
+  const forms = r.acts.filter((a) => a.kind === "questionnaire");
   const measures = r.acts.some((a) => a.kind === "counsel" && a.code === "blood-pressure");
   const can = (w: Way) =>
     (w !== "order" || orders.length > 0) &&
-    (w !== "done" || r.closes === "statement") &&
+    (w !== "done" || r.closes === "statement" || forms.length > 0) &&
     (w !== "had outside" || r.means.length > 0);
   const offered = ways.map((w, i) => ({ ...w, k: String(i + 1) })).filter((w) => can(w.way));
   const [way, setWay] = useState<Way | "">("");
@@ -65,6 +69,7 @@ export function Settle({
     () => ({ ...nothing }),
     (v) => JSON.stringify(v) === JSON.stringify(nothing),
   );
+  const asking = way === "done" && forms.length > 0 && (r.closes === "data" || d.act < forms.length);
   const act = orders[Math.min(d.act, orders.length - 1)];
   const asked = r.asks.filter((q) => q.choices.length > 0);
   const written = r.asks.filter((q) => q.choices.length === 0);
@@ -168,7 +173,36 @@ export function Settle({
           </button>
         </p>
       )}
-      {way && (
+      {asking && (
+        <>
+          {forms.length + (r.closes === "statement" ? 1 : 0) > 1 && (
+            <Field says="Which">
+              {forms.map((f, i) => (
+                <Choice key={f.code} on={i === d.act} set={() => change({ act: i })}>
+                  {f.says}
+                </Choice>
+              ))}
+              {r.closes === "statement" && (
+                <Choice on={false} set={() => change({ act: forms.length })}>
+                  asked otherwise
+                </Choice>
+              )}
+            </Field>
+          )}
+          <Questionnaire
+            key={forms[Math.min(d.act, forms.length - 1)]?.code}
+            id={forms[Math.min(d.act, forms.length - 1)]?.code ?? ""}
+            patient={patient.id}
+            keep={async (id, answers) => {
+              const kept = await screen(forms[Math.min(d.act, forms.length - 1)]?.code ?? "", id, answers);
+              if (kept) given();
+              return kept;
+            }}
+            leave={() => setWay("")}
+          />
+        </>
+      )}
+      {way && !asking && (
         <Form className="grid gap-2" act={run} leave={() => setWay("")}>
           {way === "order" && (
             <>
