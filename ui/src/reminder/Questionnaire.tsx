@@ -65,7 +65,7 @@ export function Questionnaire({
               data-question={i.link}
               // biome-ignore lint/a11y/noNoninteractiveTabindex: the question at hand takes the digits that answer it
               tabIndex={0}
-              className={`rounded-[3px] px-2 py-1 ${here}`}
+              className="rounded-[3px] px-2 py-1"
               onFocus={() => setAt(n)}
               onKeyDown={(e) => {
                 const o = i.options[Number(e.key) - 1];
@@ -76,14 +76,14 @@ export function Questionnaire({
                 } else if (e.key === "Enter" && e.target === e.currentTarget) e.currentTarget.closest("form")?.requestSubmit();
               }}
             >
-              <legend className="float-left w-full">{i.text}</legend>
-              <span className="flex flex-wrap gap-1.5 pt-1">
+              <legend>{i.text}</legend>
+              <div className="flex flex-wrap gap-1.5">
                 {i.options.map((o, k) => (
                   <Choice key={o.code} on={d.answers[i.link] === o.code} set={() => answer(i, o.code)}>
                     {o.text} <KeyCap k={String(k + 1)} />
                   </Choice>
                 ))}
-              </span>
+              </div>
             </fieldset>
           ) : (
             <label key={i.link} data-question={i.link} className={`rounded-[3px] px-2 py-1 ${here}`}>
