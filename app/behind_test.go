@@ -72,6 +72,8 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.message("Is the rash from it?")
 	c.selfHarm()
+	_, err = c.app.Reminder.Set(ctx, c.doctor(), "falls", reminder.RuleSet{On: true})
+	require.NoError(t, err)
 	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "said", Says: "had outside", On: "2019", Source: "patient says", Of: "hepatitis-c-antibody", Value: "negative"}))
 	referred := c.refer(c.practiceIn("letter"), "behind")
 	require.NoError(t, c.app.Referral.Tell(ctx, c.jonah(), referred.ID, referral.ReferralTold{Says: referralCore.Delivered}))
@@ -135,6 +137,8 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"what became of a referral":         "DELETE FROM further_event",
 		"whom the practice writes to":       "UPDATE directory SET fax = '555-0000'",
 		"what was said of a reminder":       "UPDATE care_entry SET says = 'done'",
+		"how a rule is set":                 "UPDATE rule_setting SET switched = 'off'",
+		"a rule of the practice":            "INSERT INTO rule_file SELECT 'x', 1, 1, 'x', 'x', '2026-05-04T10:00:00.000Z'",
 		"an answer of a questionnaire":      "UPDATE screen_response SET answers = '{}'",
 		"that something was had elsewhere":  "DELETE FROM care_entry WHERE kind = 'service'",
 		"what a patient asked":              "UPDATE inquiry SET said = '{}'",

@@ -130,6 +130,24 @@ func (q *Q) EndCover(id, by string, at time.Time) error {
 	return q.must("UPDATE cover SET ended_at = ?, ended_by = ? WHERE id = ? AND ended_at = ''", Stamp(at), by, id)
 }
 
+// UsualOf tells who usually sees each of some people, whom somebody does.
+func (q *Q) UsualOf(people []string) (map[string]string, error) {
+	all, _ := json.Marshal(people)
+	type pair struct{ patient, staff string }
+	pairs, err := list(q, func(s scanner, p *pair) error { return s.Scan(&p.patient, &p.staff) },
+		"SELECT u.patient_id, u.staff_id FROM json_each(?) j JOIN usual_clinician u ON u.patient_id = j.value", string(all))
+	out := map[string]string{}
+	for _, p := range pairs {
+		out[p.patient] = p.staff
+	}
+	return out, err
+}
+
+// CountPeople counts who has a record, each once.
+func (q *Q) CountPeople() (int, error) {
+	return one(q, scalar[int], "SELECT count(*) FROM patient WHERE person_id = id")
+}
+
 // UsualClinician is who a patient usually sees; "" where nobody said.
 func (q *Q) UsualClinician(patient string) (string, error) {
 	all, err := list(q, scalar[string], "SELECT staff_id FROM usual_clinician WHERE patient_id "+samePerson+" LIMIT 1", patient)

@@ -22,6 +22,9 @@ import (
 // screen waits for any of them.
 var mayScan = map[string]string{
 	"Beside":           "asks whether there is any team",
+	"CountPeople":      "counts, before a run over the whole practice",
+	"RuleSettings":     "read at the start, and after a rule was set",
+	"RuleFiles":        "read at the start, and after a rule was taken in",
 	"Teams":            "a practice has a handful of teams",
 	"Directory":        "a practice writes to some hundreds",
 	"CountPatientsOf":  "counts for each of the staff, of whom there are few",

@@ -174,6 +174,12 @@ var guarded = map[string][]guardedTable{
 	"care_entry": {
 		{"care_entry", "patient_id", "id patient_id kind name says day until reason source version visit_id by_id at request_id back_at back_by back_reason"},
 	},
+	"rule_setting": {
+		{"rule_setting", "rule", "rule version switched parameters by_id at"},
+	},
+	"rule_file": {
+		{"rule_file", "rule", "rule serial version text by_id at"},
+	},
 	"screen_response": {
 		{"screen_response", "patient_id", "id patient_id visit_id form version answers total loinc name says by_id at struck_at struck_by struck_reason"},
 	},

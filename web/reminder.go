@@ -70,4 +70,39 @@ func (s *server) describeReminder(api huma.API) {
 	}) (*nothing, error) {
 		return nil, s.app.Reminder.CloseHarm(ctx, who, in.ID, in.Body.Found)
 	})
+	get(api, "rulebook", "/api/rulebook", func(ctx context.Context, who act.Actor, _ *struct{}) (reminder.RulebookView, error) {
+		return s.app.Reminder.Book(ctx, who)
+	})
+	does(api, http.MethodPut, "set-rule", "/api/rulebook/{rule}", func(ctx context.Context, who act.Actor, in *struct {
+		Rule string `path:"rule" maxLength:"64"`
+		Body reminder.RuleSet
+	}) (*body[reminder.RulebookView], error) {
+		out, err := s.app.Reminder.Set(ctx, who, in.Rule, in.Body)
+		return &body[reminder.RulebookView]{out}, err
+	})
+	get(api, "rule-file", "/api/rulebook/{rule}/file", func(ctx context.Context, who act.Actor, in *struct {
+		Rule string `path:"rule" maxLength:"64"`
+	}) (string, error) {
+		return s.app.Reminder.RuleFile(ctx, who, in.Rule)
+	})
+	does(api, http.MethodPost, "take-rule-in", "/api/rulebook", func(ctx context.Context, who act.Actor, in *struct {
+		Body struct {
+			Text string `json:"text" maxLength:"262144"`
+		}
+	}) (*body[reminder.TakenIn], error) {
+		out, err := s.app.Reminder.TakeIn(ctx, who, in.Body.Text)
+		return &body[reminder.TakenIn]{out}, err
+	}, 512<<10)
+	does(api, http.MethodPost, "run-practice", "/api/practice/runs", func(ctx context.Context, who act.Actor, in *struct {
+		Body reminder.Wanted
+	}) (*body[reminder.Run], error) {
+		out, err := s.app.Reminder.RunPractice(ctx, who, in.Body)
+		return &body[reminder.Run]{out}, err
+	})
+	get(api, "practice-run", "/api/practice/runs/{id}", func(_ context.Context, who act.Actor, in *PathID) (reminder.Run, error) {
+		return s.app.Reminder.RunOf(who, in.ID)
+	})
+	get(api, "recall-list", "/api/practice/runs/{id}/csv", func(ctx context.Context, who act.Actor, in *PathID) (string, error) {
+		return s.app.Reminder.RecallCSV(ctx, who, in.ID)
+	})
 }

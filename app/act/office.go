@@ -13,10 +13,10 @@ import (
 	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
-	"deftledger/core/reminder"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/core/screen"
+	"deftledger/exchange/rulefile"
 	"deftledger/store"
 )
 
@@ -44,7 +44,7 @@ type Config struct {
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
 	Measures     []measure.Rule       // of quality, met or missed by a visit
-	Rules        *reminder.Book       // of the reminders; nil for none
+	Rules        rulefile.Source      // of the reminders, as they ship
 	Screens      []screen.Form        // questionnaires with a score
 	Elsewhere    Elsewhere
 }
@@ -71,6 +71,7 @@ type Office struct {
 	gate   *gate
 	looks  *looks
 	open   *openCharts
+	rules  *rulebook
 }
 
 // NewOffice opens an office.
@@ -80,11 +81,20 @@ func NewOffice(c Config) *Office {
 	}
 	c.Orderables = c.Orderables.With(c.House.Vaccines)
 	o := &Office{Config: c, Hub: newHub(), Tests: order.NewFinder(c.Laboratories, c.Orderables.Searched()), gate: &gate{tried: map[string]tries{}},
-		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}}
+		looks: &looks{at: map[look]time.Time{}}, open: &openCharts{until: map[[2]string]time.Time{}}, rules: &rulebook{}}
+	if book, faults := c.Rules.Book(nil); true {
+		o.rules.book.Store(book)
+		o.rules.faults.Store(&faults)
+	}
 	if c.Clock != nil {
 		o.Began = c.Clock()
 	}
-	_ = c.Store.Read(context.Background(), func(q *store.Q) (err error) { o.Copy, err = q.Setting(store.CopySetting); return err })
+	_ = c.Store.Read(context.Background(), func(q *store.Q) (err error) {
+		if o.Copy, err = q.Setting(store.CopySetting); err != nil {
+			return err
+		}
+		return o.ReadRules(q)
+	})
 	o.Outbox = &Outbox{office: o, wake: map[string]chan struct{}{}}
 	return o
 }

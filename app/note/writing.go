@@ -108,7 +108,7 @@ func (a *Acts) draft(c assess.Case, l *forms.Library) note.Draft {
 		d.Cared = append(d.Cared, x.Name+": "+strings.TrimPrefix(x.Total+", "+x.Says, ", ")+".")
 	}
 	for _, x := range c.Cared {
-		if r, ok := a.Rules.Rule(x.Name); ok {
+		if r, ok := a.Rulebook().Rule(x.Name); ok {
 			d.Cared = append(d.Cared, r.SaysOf(x.Decision()))
 		}
 	}

@@ -19,9 +19,7 @@ func (a *Acts) watched() []string {
 			out = append(out, need.LOINC...)
 		}
 	}
-	if a.Rules != nil {
-		out = append(out, a.Rules.LOINC()...)
-	}
+	out = append(out, a.Rulebook().LOINC()...)
 	slices.Sort(out)
 	return slices.Compact(out)
 }
@@ -38,6 +36,22 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 	if err != nil {
 		return r, err
 	}
+	a.fill(&r, day)
+	return r, nil
+}
+
+// Records are the records of many people on a day, in the order of their identifiers after one
+// of them, without allergies (store.Records).
+func (a *Acts) Records(q *store.Q, after string, most int, day string) ([]chart.Record, error) {
+	out, err := q.Records(after, most, a.loincs)
+	for i := range out {
+		a.fill(&out[i], day)
+	}
+	return out, err
+}
+
+// fill adds to a record what depends on the practice: days, classes, what a test measures.
+func (a *Acts) fill(r *chart.Record, day string) {
 	r.Zone, r.Day = a.Location, day
 	for i := range r.Values {
 		r.Values[i].Day = a.DayOf(r.Values[i].At)
@@ -71,7 +85,6 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 	for i, x := range r.Awaited {
 		r.Awaited[i].Day = a.DayOf(x.Day)
 	}
-	return r, nil
 }
 
 // Care is what speaks for care with the medicines of a chart today, all of them.

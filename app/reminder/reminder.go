@@ -19,10 +19,13 @@ import (
 type Acts struct {
 	*act.Office
 	Order *orders.Acts
+	runs  runs
 }
 
 // New makes the room on its ground, with the room below that it uses.
-func New(o *act.Office, or *orders.Acts) *Acts { return &Acts{o, or} }
+func New(o *act.Office, or *orders.Acts) *Acts {
+	return &Acts{Office: o, Order: or, runs: runs{of: map[string]*running{}}}
+}
 
 // RemindersView is how all reminders stand in a chart today.
 type RemindersView struct {
@@ -100,7 +103,7 @@ func (a *Acts) open(q *store.Q, patient string) (*reminder.Chart, chart.Record, 
 	if err != nil {
 		return nil, r, err
 	}
-	return a.Rules.Open(r), r, nil
+	return a.Rulebook().Open(r), r, nil
 }
 
 // Reminders tells how every reminder stands in a chart.
@@ -167,7 +170,7 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 			v.Acts = append(v.Acts, ReminderAct{Says: x.Says, Kind: kind, Code: code, Diagnosis: x.Diagnosis, Title: a.titled(x.Diagnosis)})
 		}
 	}
-	for _, m := range a.Rules.Means(r.ID) {
+	for _, m := range a.Rulebook().Means(r.ID) {
 		v.Means = append(v.Means, ReminderMean{Name: m.Name, Says: m.Says, Value: m.Value, CVX: append([]string{}, m.CVX...)})
 	}
 	var asks []string
@@ -175,7 +178,7 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 		asks = c.Asks(r.ID)
 	}
 	for _, id := range asks {
-		if q, ok := a.Rules.Question(id); ok {
+		if q, ok := a.Rulebook().Question(id); ok {
 			v.Asks = append(v.Asks, RuleQuestion{q.ID, q.Says, append([]string{}, q.Choices...)})
 		}
 	}
@@ -242,7 +245,7 @@ func (a *Acts) Why(ctx context.Context, who act.Actor, patient, rule string) (ou
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		r, ok := a.Rules.Rule(rule)
+		r, ok := a.Rulebook().Rule(rule)
 		if !ok {
 			return act.Refuse(act.Missing, "There is no such rule.")
 		}
@@ -258,13 +261,13 @@ func (a *Acts) Why(ctx context.Context, who act.Actor, patient, rule string) (ou
 		if err != nil {
 			return err
 		}
-		asks := a.Rules.Asks(rule)
+		asks := a.Rulebook().Asks(rule)
 		for _, e := range slices.Backward(said) {
 			switch {
 			case e.Kind == store.CareDecision && e.Name == rule:
 				out.History = append(out.History, a.said(e, r))
 			case e.Kind == store.CareAnswer && slices.Contains(asks, e.Name) && e.BackAt.IsZero():
-				question, _ := a.Rules.Question(e.Name)
+				question, _ := a.Rulebook().Question(e.Name)
 				out.Answers = append(out.Answers, RuleAnswered{e.RequestID, question.Says, e.Says, e.Day, e.By})
 			}
 		}
@@ -364,7 +367,7 @@ func (a *Acts) check(r *reminder.Rule, born string, d *ReminderDecision) error {
 
 // outside is the fact that what was had elsewhere leaves in the chart.
 func (a *Acts) outside(r *reminder.Rule, d ReminderDecision) (kind, name, says string, err error) {
-	means := a.Rules.Means(r.ID)
+	means := a.Rulebook().Means(r.ID)
 	if len(means) == 0 {
 		return "", "", "", nil
 	}
@@ -393,7 +396,7 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, patient, rule string, 
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		r, ok := a.Rules.Rule(rule)
+		r, ok := a.Rulebook().Rule(rule)
 		if !ok {
 			return act.Refuse(act.Missing, "There is no such rule.")
 		}
@@ -538,7 +541,7 @@ func (a *Acts) Answer(ctx context.Context, who act.Actor, patient string, x Rule
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		q, ok := a.Rules.Question(x.Question)
+		q, ok := a.Rulebook().Question(x.Question)
 		switch {
 		case !ok:
 			return act.Refuse(act.Missing, "There is no such question.")

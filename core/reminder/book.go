@@ -74,6 +74,20 @@ type ready struct {
 	declined  Length
 	season    *season
 	series    *readySeries
+	off       bool
+}
+
+// Own is what a practice has set of a rule: whether it is on, and figures of its own. Set says
+// that it was set at all; else the rule is as it ships.
+type Own struct {
+	Set, On    bool
+	Parameters map[string]string
+}
+
+// On says whether a rule is switched on.
+func (b *Book) On(rule string) bool {
+	r, ok := b.by[rule]
+	return ok && !r.off
 }
 
 type satisfier struct {
@@ -96,8 +110,8 @@ var (
 )
 
 // NewBook checks rules and sets. A rule with a fault is left out, with what is wrong with it;
-// own are the figures that a practice set for itself, by rule and parameter.
-func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]map[string]string) (*Book, []Fault) {
+// own is what a practice set for itself, by rule.
+func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]Own) (*Book, []Fault) {
 	x, faults := compileSets(sets)
 	series, wrong := x.makeSeries(schedule)
 	faults = append(faults, wrong...)
@@ -105,7 +119,7 @@ func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]map[stri
 	b.Edition.Series = nil
 	for i := range rules {
 		r := &rules[i]
-		m := &maker{sets: x, rule: r, own: own[r.ID], series: series}
+		m := &maker{sets: x, rule: r, own: own[r.ID].Parameters, series: series}
 		made := m.make()
 		if b.by[r.ID] != nil {
 			m.fault("id", "another rule has this identifier")
@@ -113,6 +127,9 @@ func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]map[stri
 		if len(m.faults) > 0 {
 			faults = append(faults, m.faults...)
 			continue
+		}
+		if made.off = r.Off; own[r.ID].Set {
+			made.off = !own[r.ID].On
 		}
 		b.rules, b.by[r.ID] = append(b.rules, made), made
 	}

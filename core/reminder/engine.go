@@ -44,7 +44,7 @@ func (c *Chart) StandOn(rule string, d Day) Standing {
 func (c *Chart) All() []Standing {
 	out := make([]Standing, 0, len(c.book.rules))
 	for _, r := range c.book.rules {
-		if !r.Off {
+		if !r.off {
 			out = append(out, c.stand(r, c.day))
 		}
 	}

@@ -120,23 +120,28 @@ func ReadSchedule(name string, text []byte) (reminder.Schedule, []Fault) {
 	return s, nil
 }
 
-// ReadAll reads the sets and every rule of a folder, and makes the book of them.
-func ReadAll(folder fs.FS, own map[string]map[string]string) (*reminder.Book, []File, []Fault) {
-	var faults []Fault
+// Source is everything from which a book is made.
+type Source struct {
+	Files    []File
+	Sets     reminder.Sets
+	Schedule reminder.Schedule
+}
+
+// ReadAll reads the sets, the schedule and every rule of a folder.
+func ReadAll(folder fs.FS) (out Source, faults []Fault) {
 	text, err := fs.ReadFile(folder, "sets.yaml")
 	if err != nil {
-		return nil, nil, []Fault{{"sets.yaml", 0, err.Error()}}
+		return out, []Fault{{"sets.yaml", 0, err.Error()}}
 	}
-	sets, wrong := ReadSets("sets.yaml", text)
+	var wrong []Fault
+	out.Sets, wrong = ReadSets("sets.yaml", text)
 	faults = append(faults, wrong...)
-	var schedule reminder.Schedule
 	if text, err := fs.ReadFile(folder, "schedule/"+Edition+".yaml"); err == nil {
-		schedule, wrong = ReadSchedule(Edition+".yaml", text)
+		out.Schedule, wrong = ReadSchedule(Edition+".yaml", text)
 		faults = append(faults, wrong...)
 	}
 	names, _ := fs.Glob(folder, "*.yaml")
 	slices.Sort(names)
-	var files []File
 	for _, name := range names {
 		if name == "sets.yaml" {
 			continue
@@ -152,15 +157,26 @@ func ReadAll(folder fs.FS, own map[string]map[string]string) (*reminder.Book, []
 		}
 		faults = append(faults, wrong...)
 		if len(wrong) == 0 {
-			files = append(files, f)
+			out.Files = append(out.Files, f)
 		}
 	}
-	book, wrongs := Book(files, sets, schedule, own)
-	return book, files, append(faults, wrongs...)
+	return out, faults
+}
+
+// With is the source with a rule added, or put in the place of the one of its name.
+func (s Source) With(f File) Source {
+	files := slices.DeleteFunc(slices.Clone(s.Files), func(o File) bool { return o.Rule.ID == f.Rule.ID })
+	s.Files = append(files, f)
+	return s
+}
+
+// Book makes the book of it, with what a practice set for itself.
+func (s Source) Book(own map[string]reminder.Own) (*reminder.Book, []Fault) {
+	return Book(s.Files, s.Sets, s.Schedule, own)
 }
 
 // Book makes the book of files that were read, and places what is wrong with them.
-func Book(files []File, sets reminder.Sets, schedule reminder.Schedule, own map[string]map[string]string) (*reminder.Book, []Fault) {
+func Book(files []File, sets reminder.Sets, schedule reminder.Schedule, own map[string]reminder.Own) (*reminder.Book, []Fault) {
 	var rules []reminder.Rule
 	byID := map[string]File{}
 	for _, f := range files {

@@ -23,7 +23,10 @@ import (
 func TestTheRulesThatShip(t *testing.T) {
 	folder, err := fs.Sub(data.Rules, "rules")
 	require.NoError(t, err)
-	book, files, faults := rulefile.ReadAll(folder, nil)
+	source, faults := rulefile.ReadAll(folder)
+	book, wrong := source.Book(nil)
+	files := source.Files
+	faults = append(faults, wrong...)
 	for _, f := range faults {
 		t.Error(f)
 	}

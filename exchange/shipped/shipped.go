@@ -45,6 +45,7 @@ type Reference struct {
 	Orderables   *orderable.Catalogue
 	Measures     []measure.Rule
 	Rules        *reminder.Book
+	RuleSource   rulefile.Source
 	Screens      []screen.Form
 	Systems      *note.Systems
 }
@@ -98,9 +99,14 @@ func Read() (r Reference, err error) {
 	if r.Notice, err = Notice(data.Notice); err != nil {
 		return r, err
 	}
-	if r.Rules, err = Rules(); err != nil {
+	if r.RuleSource, err = RuleSource(); err != nil {
 		return r, err
 	}
+	book, faults := r.RuleSource.Book(nil)
+	if len(faults) > 0 {
+		return r, faults[0]
+	}
+	r.Rules = book
 	if r.Screens, err = Screens(); err != nil {
 		return r, err
 	}
@@ -154,13 +160,26 @@ func Screens() (out []screen.Form, err error) {
 	return out, nil
 }
 
-// Rules reads the rulebook that ships; the first fault is told.
-func Rules() (*reminder.Book, error) {
+// RuleSource reads the rules that ship; the first fault is told.
+func RuleSource() (rulefile.Source, error) {
 	folder, err := fs.Sub(data.Rules, "rules")
+	if err != nil {
+		return rulefile.Source{}, err
+	}
+	source, faults := rulefile.ReadAll(folder)
+	if len(faults) > 0 {
+		return source, faults[0]
+	}
+	return source, nil
+}
+
+// Rules makes the rulebook that ships.
+func Rules() (*reminder.Book, error) {
+	source, err := RuleSource()
 	if err != nil {
 		return nil, err
 	}
-	book, _, faults := rulefile.ReadAll(folder, nil)
+	book, faults := source.Book(nil)
 	if len(faults) > 0 {
 		return nil, faults[0]
 	}

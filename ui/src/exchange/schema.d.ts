@@ -2108,6 +2108,54 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["run-practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["practice-run"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/runs/{id}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["recall-list"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/prepared/{id}": {
         parameters: {
             query?: never;
@@ -2633,6 +2681,54 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["sign-report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["rulebook"];
+        put?: never;
+        post: operations["take-rule-in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set-rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/{rule}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["rule-file"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4332,6 +4428,12 @@ export interface components {
             results: number;
             risk: string;
         };
+        Fault: {
+            file: string;
+            /** Format: int64 */
+            line: number;
+            reason: string;
+        };
         "Fetch-elsewhereRequest": Record<string, never>;
         Fetched: {
             intake?: components["schemas"]["IntakeView"];
@@ -5025,7 +5127,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -5527,6 +5629,14 @@ export interface components {
             /** @description As it stands there, with its digits; empty for not there */
             text: string;
             unit: string;
+        };
+        ParameterView: {
+            from: string;
+            is: string;
+            name: string;
+            says: string;
+            ships: string;
+            to: string;
         };
         PartView: {
             /** @enum {string} */
@@ -6303,6 +6413,123 @@ export interface components {
             id: string;
             says: string;
         };
+        RuleSet: {
+            on: boolean;
+            parameters?: {
+                [key: string]: string;
+            };
+            /** Format: int64 */
+            setting: number;
+        };
+        RuleView: {
+            about: string;
+            closes: string;
+            /** Format: int64 */
+            examples: number;
+            group: string;
+            maintainer: string;
+            mind: string;
+            on: boolean;
+            /** @description Taken in here, not shipped */
+            ours: boolean;
+            parameters: components["schemas"]["ParameterView"][];
+            reviewed: string;
+            rule: string;
+            setAt: string;
+            /** @description Who set it, and when; empty for as it ships */
+            setBy: string;
+            /**
+             * Format: int64
+             * @description Version of the setting, which a change names
+             */
+            setting: number;
+            source: string;
+            title: string;
+            /** Format: int64 */
+            version: number;
+        };
+        RulebookView: {
+            /** @description The immunization schedule that vaccines follow */
+            edition: string;
+            /** @description Rules of the practice's own that no longer fit; they count nowhere */
+            faults: components["schemas"]["Fault"][];
+            old: string;
+            rules: components["schemas"]["RuleView"][];
+        };
+        Run: {
+            counts: components["schemas"]["RunCount"][];
+            /** Format: int64 */
+            done: number;
+            ended: boolean;
+            /** @description What went wrong; empty for nothing */
+            failed: string;
+            /** Format: int64 */
+            gain: number;
+            /** @description Of a try: who would become due, at most ten, explained */
+            gains: components["schemas"]["RunRow"][];
+            id: string;
+            /** Format: int64 */
+            loss: number;
+            /** @description Of a try: who would stop being due, at most ten, explained */
+            losses: components["schemas"]["RunRow"][];
+            /** Format: int64 */
+            millis: number;
+            /**
+             * Format: int64
+             * @description How many there are beyond the rows
+             */
+            more: number;
+            /** Format: int64 */
+            of: number;
+            /** @description At most 500, by name */
+            rows: components["schemas"]["RunRow"][];
+        };
+        RunCount: {
+            /**
+             * Format: int64
+             * @description Declined or put off
+             */
+            aside: number;
+            /**
+             * Format: int64
+             * @description Whom it concerns: all but those to whom it does not apply
+             */
+            concerned: number;
+            /** Format: int64 */
+            due: number;
+            /**
+             * Format: int64
+             * @description Charts in which it could not be computed
+             */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Satisfied, or coming up
+             */
+            holds: number;
+            /** Format: int64 */
+            inHand: number;
+            /** Format: int64 */
+            notFor: number;
+            /** Format: int64 */
+            notKnown: number;
+            /** Format: int64 */
+            overdue: number;
+            rule: string;
+            title: string;
+        };
+        RunDue: {
+            rule: string;
+            says: string;
+            since: string;
+            state: string;
+            title: string;
+        };
+        RunRow: {
+            clinician: string;
+            due: components["schemas"]["RunDue"][];
+            patient: components["schemas"]["PatientView"];
+        };
         Said: {
             because: string;
             code: string;
@@ -6636,9 +6863,17 @@ export interface components {
             /** @description It was read back to them */
             readBack: boolean;
         };
+        "Take-rule-inRequest": {
+            text: string;
+        };
         "Take-vitalsRequest": {
             confirmed: boolean;
             entries: components["schemas"]["VitalEntry"][];
+        };
+        TakenIn: {
+            faults: components["schemas"]["Fault"][];
+            /** @description Empty where it was refused */
+            rule: string;
         };
         TakenItem: {
             id: string;
@@ -6914,6 +7149,16 @@ export interface components {
             id: string;
             kind: string;
             reason: string;
+        };
+        Wanted: {
+            /** @description Whose patients; empty for everybody's */
+            clinician?: string;
+            /** @description One rule; empty for all that are switched on */
+            rule?: string;
+            /** @description Empty for due, overdue and not known */
+            states?: string[];
+            /** @description Tries the rule so before it is set so */
+            try?: components["schemas"]["RuleSet"];
         };
         Warning: {
             /** @description What to do; empty where the source says nothing */
@@ -11745,6 +11990,101 @@ export interface operations {
             };
         };
     };
+    "run-practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Wanted"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "practice-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "recall-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     prepared: {
         parameters: {
             query?: never;
@@ -12790,6 +13130,134 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    rulebook: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-rule-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-rule-inRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "rule-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string;
+                };
             };
             /** @description Error */
             default: {

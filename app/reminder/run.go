@@ -1,0 +1,369 @@
+package reminder
+
+import (
+	"context"
+	"encoding/csv"
+	"runtime"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/core/reminder"
+	"deftledger/store"
+)
+
+// Wanted says what a run over the practice looks for.
+type Wanted struct {
+	Rule      string           `json:"rule,omitempty" maxLength:"64" doc:"One rule; empty for all that are switched on"`
+	States    []reminder.State `json:"states,omitempty" maxItems:"9" doc:"Empty for due, overdue and not known"`
+	Clinician string           `json:"clinician,omitempty" maxLength:"64" doc:"Whose patients; empty for everybody's"`
+	Try       *RuleSet         `json:"try,omitempty" doc:"Tries the rule so before it is set so"`
+}
+
+// Run is how far a run over the whole practice has come, and what it found.
+type Run struct {
+	ID     string     `json:"id"`
+	Done   int        `json:"done"`
+	Of     int        `json:"of"`
+	Ended  bool       `json:"ended"`
+	Failed string     `json:"failed" doc:"What went wrong; empty for nothing"`
+	Millis int64      `json:"millis"`
+	Counts []RunCount `json:"counts"`
+	Rows   []RunRow   `json:"rows" doc:"At most 500, by name"`
+	More   int        `json:"more" doc:"How many there are beyond the rows"`
+	Gains  []RunRow   `json:"gains" doc:"Of a try: who would become due, at most ten, explained"`
+	Losses []RunRow   `json:"losses" doc:"Of a try: who would stop being due, at most ten, explained"`
+	Gain   int        `json:"gain"`
+	Loss   int        `json:"loss"`
+}
+
+// RunCount is how a rule stands over the practice.
+type RunCount struct {
+	Rule      string `json:"rule"`
+	Title     string `json:"title"`
+	Concerned int    `json:"concerned" doc:"Whom it concerns: all but those to whom it does not apply"`
+	Due       int    `json:"due"`
+	Overdue   int    `json:"overdue"`
+	NotKnown  int    `json:"notKnown"`
+	InHand    int    `json:"inHand"`
+	Holds     int    `json:"holds" doc:"Satisfied, or coming up"`
+	Aside     int    `json:"aside" doc:"Declined or put off"`
+	NotFor    int    `json:"notFor"`
+	Failed    int    `json:"failed" doc:"Charts in which it could not be computed"`
+}
+
+// RunRow is a person with what is due.
+type RunRow struct {
+	Patient   act.PatientView `json:"patient"`
+	Clinician string          `json:"clinician"`
+	Due       []RunDue        `json:"due"`
+}
+
+// RunDue is one reminder of a person.
+type RunDue struct {
+	Rule  string         `json:"rule"`
+	Title string         `json:"title"`
+	State reminder.State `json:"state"`
+	Since string         `json:"since"`
+	Says  string         `json:"says"`
+}
+
+const (
+	batch    = 250 // charts read at a time
+	mostRows = 500
+	explains = 10
+)
+
+// runs are the runs under way and those that ended lately, one of a person.
+type runs struct {
+	mu sync.Mutex
+	of map[string]*running // by who asked
+}
+
+type running struct {
+	mu   sync.Mutex
+	run  Run
+	stop context.CancelFunc
+	rows []RunRow
+}
+
+// RunPractice begins a run over the whole practice; one that this person began before ends.
+func (a *Acts) RunPractice(ctx context.Context, who act.Actor, w Wanted) (Run, error) {
+	if err := act.Allow(who, act.SeePractice); err != nil {
+		return Run{}, err
+	}
+	if len(w.States) == 0 {
+		w.States = []reminder.State{reminder.Due, reminder.Overdue, reminder.Unknown}
+	}
+	book := a.Rulebook()
+	var other *reminder.Book
+	if _, known := book.Rule(w.Rule); w.Rule != "" && !known {
+		return Run{}, act.Refuse(act.Missing, "There is no such rule.")
+	}
+	if w.Try != nil {
+		if w.Rule == "" {
+			return Run{}, act.Refuse(act.Invalid, "Say which rule is tried.")
+		}
+		err := a.Store.Read(ctx, func(q *store.Q) error {
+			source, own, _, err := a.RuleSource(q)
+			if err != nil {
+				return err
+			}
+			if err := checked(source, own, w.Rule, *w.Try); err != nil {
+				return err
+			}
+			other, _ = source.Book(own)
+			return nil
+		})
+		if err != nil {
+			return Run{}, err
+		}
+	}
+	under, stop := context.WithCancel(context.WithoutCancel(ctx))
+	r := &running{stop: stop, run: Run{ID: act.NewID(), Counts: []RunCount{}, Rows: []RunRow{}, Gains: []RunRow{}, Losses: []RunRow{}}}
+	a.runs.mu.Lock()
+	if before := a.runs.of[who.ID]; before != nil {
+		before.stop()
+	}
+	a.runs.of[who.ID] = r
+	a.runs.mu.Unlock()
+	go a.over(under, r, w, book, other)
+	return r.seen(), a.Saw(ctx, who, "run over the practice", "", w.Rule)
+}
+
+// RunOf tells how far a run has come.
+func (a *Acts) RunOf(who act.Actor, id string) (Run, error) {
+	if err := act.Allow(who, act.SeePractice); err != nil {
+		return Run{}, err
+	}
+	a.runs.mu.Lock()
+	r := a.runs.of[who.ID]
+	a.runs.mu.Unlock()
+	if r == nil || r.seen().ID != id {
+		return Run{}, act.Refuse(act.Missing, "That run has ended, or another was begun.")
+	}
+	return r.seen(), nil
+}
+
+func (r *running) seen() Run {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	out := r.run
+	out.Rows = r.rows[:min(len(r.rows), mostRows)]
+	if out.Rows == nil {
+		out.Rows = []RunRow{}
+	}
+	return out
+}
+
+// over runs over every chart: one reads, the others compute.
+func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *reminder.Book) {
+	begun := time.Now()
+	defer r.stop()
+	end := func(err error) {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.run.Ended, r.run.Millis = true, time.Since(begun).Milliseconds()
+		if err != nil {
+			r.run.Failed = "The run was broken off: " + err.Error()
+		}
+		slices.SortFunc(r.rows, func(x, y RunRow) int {
+			return strings.Compare(x.Patient.Family+"\t"+x.Patient.Given+x.Patient.ID, y.Patient.Family+"\t"+y.Patient.Given+y.Patient.ID)
+		})
+	}
+	names, all := map[string]string{}, 0
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		if names, err = q.StaffNames(); err != nil {
+			return err
+		}
+		all, err = q.CountPeople()
+		return err
+	}); err != nil {
+		end(err)
+		return
+	}
+	r.mu.Lock()
+	r.run.Of = all
+	r.mu.Unlock()
+	type read struct {
+		records []chart.Record
+		usual   map[string]string
+	}
+	charts := make(chan read, 1)
+	var work sync.WaitGroup
+	counts := map[string]*RunCount{}
+	for range max(1, runtime.GOMAXPROCS(0)) {
+		work.Go(func() {
+			for x := range charts {
+				a.some(r, w, book, other, x.records, x.usual, names, counts)
+			}
+		})
+	}
+	var err error
+	after, day := "", a.Today()
+	for ctx.Err() == nil {
+		var x read
+		if err = a.Store.Read(ctx, func(q *store.Q) (err error) {
+			if x.records, err = a.Order.Records(q, after, batch, day); err != nil {
+				return err
+			}
+			var ids []string
+			for _, r := range x.records {
+				ids = append(ids, r.Patient.ID)
+			}
+			x.usual, err = q.UsualOf(ids)
+			return err
+		}); err != nil || len(x.records) == 0 {
+			break
+		}
+		after = x.records[len(x.records)-1].Patient.ID
+		charts <- x
+	}
+	close(charts)
+	work.Wait()
+	r.mu.Lock()
+	for _, rule := range book.Rules() {
+		if c := counts[rule.ID]; c != nil {
+			r.run.Counts = append(r.run.Counts, *c)
+		}
+	}
+	r.mu.Unlock()
+	if err == nil {
+		err = ctx.Err()
+	}
+	end(err)
+}
+
+// some computes a batch of charts.
+func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []chart.Record, usual, names map[string]string, counts map[string]*RunCount) {
+	var rows, gains, losses []RunRow
+	local := map[string]*RunCount{}
+	for _, record := range records {
+		if w.Clinician != "" && usual[record.Patient.ID] != w.Clinician {
+			continue
+		}
+		c := book.Open(record)
+		var standings []reminder.Standing
+		if w.Rule == "" {
+			standings = c.All()
+		} else {
+			standings = []reminder.Standing{c.Stand(w.Rule)}
+		}
+		row := RunRow{Patient: a.Patient(record.Patient), Clinician: names[usual[record.Patient.ID]], Due: []RunDue{}}
+		for _, s := range standings {
+			count(local, s)
+			if slices.Contains(w.States, s.State) && len(row.Due) < 20 {
+				row.Due = append(row.Due, RunDue{s.Rule.ID, s.Rule.Title, s.State, s.Since.String(), c.Says(s)})
+			}
+		}
+		if len(row.Due) > 0 {
+			rows = append(rows, row)
+		}
+		if other == nil {
+			continue
+		}
+		now, then := standings[0], reminder.Standing{State: reminder.NotFor}
+		d := other.Open(record)
+		if other.On(w.Rule) {
+			then = d.Stand(w.Rule)
+		}
+		was := book.On(w.Rule) && now.State.Open()
+		row.Due = []RunDue{{w.Rule, now.Rule.Title, then.State, then.Since.String(), d.Says(d.Stand(w.Rule))}}
+		switch {
+		case then.State.Open() && !was:
+			gains = append(gains, row)
+		case was && !then.State.Open():
+			row.Due[0].State = then.State
+			losses = append(losses, row)
+		}
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.run.Done += len(records)
+	for rule, x := range local {
+		if counts[rule] == nil {
+			counts[rule] = &RunCount{Rule: rule, Title: x.Title}
+		}
+		counts[rule].add(*x)
+	}
+	for _, row := range rows {
+		if len(r.rows) < mostRows {
+			r.rows = append(r.rows, row)
+		} else {
+			r.run.More++
+		}
+	}
+	r.run.Gain, r.run.Loss = r.run.Gain+len(gains), r.run.Loss+len(losses)
+	r.run.Gains = append(r.run.Gains, gains[:min(len(gains), explains-len(r.run.Gains))]...)
+	r.run.Losses = append(r.run.Losses, losses[:min(len(losses), explains-len(r.run.Losses))]...)
+}
+
+func count(of map[string]*RunCount, s reminder.Standing) {
+	c := of[s.Rule.ID]
+	if c == nil {
+		c = &RunCount{Title: s.Rule.Title}
+		of[s.Rule.ID] = c
+	}
+	switch s.State {
+	case reminder.Due:
+		c.Due++
+	case reminder.Overdue:
+		c.Overdue++
+	case reminder.Unknown:
+		c.NotKnown++
+	case reminder.InHand:
+		c.InHand++
+	case reminder.Holds, reminder.Coming:
+		c.Holds++
+	case reminder.Declined, reminder.PutOff:
+		c.Aside++
+	case reminder.NotFor:
+		c.NotFor++
+	case reminder.Failed:
+		c.Failed++
+	}
+	if s.State != reminder.NotFor {
+		c.Concerned++
+	}
+}
+
+func (c *RunCount) add(x RunCount) {
+	c.Concerned, c.Due, c.Overdue, c.NotKnown, c.InHand = c.Concerned+x.Concerned, c.Due+x.Due, c.Overdue+x.Overdue, c.NotKnown+x.NotKnown, c.InHand+x.InHand
+	c.Holds, c.Aside, c.NotFor, c.Failed = c.Holds+x.Holds, c.Aside+x.Aside, c.NotFor+x.NotFor, c.Failed+x.Failed
+}
+
+// RecallCSV is the list of a run that ended, as CSV: a line a person and reminder. What could be read as a
+// formula by a spreadsheet is written as text.
+func (a *Acts) RecallCSV(ctx context.Context, who act.Actor, id string) (string, error) {
+	run, err := a.RunOf(who, id)
+	if err != nil {
+		return "", err
+	}
+	if !run.Ended {
+		return "", act.Refuse(act.Conflict, "The run has not ended yet.")
+	}
+	var b strings.Builder
+	out := csv.NewWriter(&b)
+	out.UseCRLF = true
+	lines := [][]string{{"record", "family", "given", "born", "telephone", "clinician", "reminder", "state", "since"}}
+	for _, r := range run.Rows {
+		for _, d := range r.Due {
+			lines = append(lines, []string{r.Patient.Record, r.Patient.Family, r.Patient.Given, r.Patient.BirthDate, r.Patient.Phone, r.Clinician, d.Title, string(d.State), d.Since})
+		}
+	}
+	for _, line := range lines {
+		for i, f := range line {
+			if f != "" && strings.ContainsRune("=+-@\t\r", rune(f[0])) {
+				line[i] = "'" + f
+			}
+		}
+		if err := out.Write(line); err != nil {
+			return "", err
+		}
+	}
+	out.Flush()
+	return b.String(), a.Saw(ctx, who, "take a recall list out", "", id)
+}
