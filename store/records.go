@@ -6,14 +6,15 @@ import (
 	"deftledger/core/chart"
 )
 
-// Records reads the records of many people at once, in the order of their identifiers, after one of them: what rules
-// over the whole practice read. It is Record for each of them but for allergies, which no such rule reads. What is
+// People lists who has a record, each once, in the order of their identifiers after one of them.
+func (q *Q) People(after string, most int) ([]chart.Patient, error) {
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.person_id = p.id AND p.id > ? ORDER BY p.id LIMIT ?", after, most)
+}
+
+// Records reads the records of some people at once: what rules over the whole practice read. It is Record for each of
+// them but for allergies, which no such rule reads, and of lists gone through and visits the last of each. What is
 // read at a time does not grow with the practice.
-func (q *Q) Records(after string, most int, loincs []string) (out []chart.Record, err error) {
-	people, err := list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.person_id = p.id AND p.id > ? ORDER BY p.id LIMIT ?", after, most)
-	if err != nil {
-		return nil, err
-	}
+func (q *Q) Records(people []chart.Patient, loincs []string) (out []chart.Record, err error) {
 	at, ids := map[string]int{}, []string{}
 	for i, p := range people {
 		at[p.ID] = i
@@ -70,7 +71,7 @@ func (q *Q) Records(after string, most int, loincs []string) (out []chart.Record
 		return nil, err
 	}
 	if err = each(q, st.scan, func(x chart.Statement) { i := at[x.PatientID]; out[i].Statements = append(out[i].Statements, x) },
-		"SELECT x.id, x.patient_id, x.list, x.says, x.staff_id, x.at, x.visit_id FROM "+these+"statement x ON x.patient_id = j.value ORDER BY x.at, x.rowid", in); err != nil {
+		"SELECT x.id, x.patient_id, x.list, x.says, x.staff_id, max(x.at), x.visit_id FROM "+these+"statement x ON x.patient_id = j.value GROUP BY x.patient_id, x.list", in); err != nil {
 		return nil, err
 	}
 	if err = each(q, im.scan, func(x chart.Immunization) {
@@ -87,12 +88,12 @@ func (q *Q) Records(after string, most int, loincs []string) (out []chart.Record
 	value := func(v dated[chart.Value]) { i := at[v.patient]; out[i].Values = append(out[i].Values, v.is) }
 	for _, from := range []string{
 		`SELECT x.patient_id, x.loinc, x.name, x.value, x.unit, x.taken_at, 'vital', x.id FROM ` + these + `vital x ON x.patient_id = j.value
-			WHERE x.struck_at = '' AND x.loinc IN (SELECT value FROM json_each(?)) ORDER BY x.taken_at, x.rowid`,
+			WHERE x.struck_at = '' AND x.loinc IN (SELECT value FROM json_each(?))`,
 		`SELECT r.patient_id, v.loinc, v.name, v.text, v.unit, i.collected_at, 'report', r.id FROM ` + these + `report r ON r.patient_id = j.value
 			JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue
-			WHERE r.gone_at = '' AND r.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> '' AND v.loinc IN (SELECT value FROM json_each(?)) ORDER BY i.collected_at, r.rowid`,
+			WHERE r.gone_at = '' AND r.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> '' AND v.loinc IN (SELECT value FROM json_each(?))`,
 		`SELECT x.patient_id, x.loinc, x.name, x.total, '', x.at, 'screen', x.id FROM ` + these + `screen_response x ON x.patient_id = j.value
-			WHERE x.struck_at = '' AND x.total <> '' AND x.loinc IN (SELECT value FROM json_each(?)) ORDER BY x.at`,
+			WHERE x.struck_at = '' AND x.total <> '' AND x.loinc IN (SELECT value FROM json_each(?))`,
 	} {
 		if err = each(q, scanValue, value, from, in, known); err != nil {
 			return nil, err
@@ -104,8 +105,8 @@ func (q *Q) Records(after string, most int, loincs []string) (out []chart.Record
 		e.is.StartsAt = Moment(begins)
 		return err
 	}, func(e dated[chart.Encounter]) { i := at[e.patient]; out[i].Visits = append(out[i].Visits, e.is) },
-		"SELECT v.patient_id, v.id, v.day, v.kind, v.starts_at, coalesce(n.folio > 0 AND n.retracted = 0, 0) FROM "+these+
-			"visit v ON v.patient_id = j.value LEFT JOIN note n ON n.visit_id = v.id ORDER BY v.starts_at, v.id", in); err != nil {
+		"SELECT v.patient_id, v.id, v.day, v.kind, max(v.starts_at), 1 FROM "+these+
+			"visit v ON v.patient_id = j.value JOIN note n ON n.visit_id = v.id AND n.folio > 0 AND n.retracted = 0 GROUP BY v.patient_id", in); err != nil {
 		return nil, err
 	}
 	if err = each(q, func(s scanner, x *dated[chart.InHand]) error {
@@ -113,7 +114,7 @@ func (q *Q) Records(after string, most int, loincs []string) (out []chart.Record
 	}, func(x dated[chart.InHand]) { i := at[x.patient]; out[i].InHand = append(out[i].InHand, x.is) },
 		`SELECT o.patient_id, o.id, o.signed_at, 0, o.state, coalesce(m.party, ''), t.code, t.name, t.loinc,
 			coalesce((SELECT status FROM report r WHERE r.order_id = o.id AND r.position = t.position ORDER BY rowid DESC LIMIT 1), '')
-			FROM `+these+`lab_order o ON o.patient_id = j.value JOIN order_test t ON t.order_id = o.id LEFT JOIN order_more m ON m.order_id = o.id WHERE o.state NOT IN ('cancelled', 'final')
+			FROM `+these+`lab_order o ON o.patient_id = j.value JOIN order_test t ON t.order_id = o.id LEFT JOIN order_more m ON m.order_id = o.id WHERE o.state NOT IN ('cancelled', 'final', 'reviewed')
 		UNION ALL SELECT p.patient_id, p.id, p.at, 1, p.state, coalesce(t.value ->> 'Laboratory', ''), t.value ->> 'Test', '', '', ''
 			FROM `+these+`prepared_order p ON p.patient_id = j.value JOIN json_each(p.tests) t WHERE p.state IN ('waiting', 'returned')`, in, in); err != nil {
 		return nil, err

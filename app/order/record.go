@@ -40,10 +40,9 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 	return r, nil
 }
 
-// Records are the records of many people on a day, in the order of their identifiers after one
-// of them, without allergies (store.Records).
-func (a *Acts) Records(q *store.Q, after string, most int, day string) ([]chart.Record, error) {
-	out, err := q.Records(after, most, a.loincs)
+// Records are the records of some people on a day, without allergies (store.Records).
+func (a *Acts) Records(q *store.Q, people []chart.Patient, day string) ([]chart.Record, error) {
+	out, err := q.Records(people, a.loincs)
 	for i := range out {
 		a.fill(&out[i], day)
 	}

@@ -159,7 +159,7 @@ func (r *running) seen() Run {
 	return out
 }
 
-// over runs over every chart: one reads, the others compute.
+// over runs over every chart, on all processors, some people at a time.
 func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *reminder.Book) {
 	begun := time.Now()
 	defer r.stop()
@@ -188,41 +188,51 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 	r.mu.Lock()
 	r.run.Of = all
 	r.mu.Unlock()
-	type read struct {
-		records []chart.Record
-		usual   map[string]string
-	}
-	charts := make(chan read, 1)
 	var work sync.WaitGroup
 	counts := map[string]*RunCount{}
+	turn := sync.Mutex{} // whose turn it is to take the next people
+	after, day := "", a.Today()
+	var broken error
 	for range max(1, runtime.GOMAXPROCS(0)) {
 		work.Go(func() {
-			for x := range charts {
-				a.some(r, w, book, other, x.records, x.usual, names, counts)
+			for ctx.Err() == nil {
+				var people []chart.Patient
+				var records []chart.Record
+				var usual map[string]string
+				err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+					turn.Lock()
+					people, err = q.People(after, batch)
+					if len(people) > 0 {
+						after = people[len(people)-1].ID
+					}
+					turn.Unlock()
+					if err != nil || len(people) == 0 {
+						return err
+					}
+					if records, err = a.Order.Records(q, people, day); err != nil {
+						return err
+					}
+					var ids []string
+					for _, p := range people {
+						ids = append(ids, p.ID)
+					}
+					usual, err = q.UsualOf(ids)
+					return err
+				})
+				if err != nil {
+					turn.Lock()
+					broken = err
+					turn.Unlock()
+					r.stop()
+					return
+				}
+				if len(people) == 0 {
+					return
+				}
+				a.some(r, w, book, other, records, usual, names, counts)
 			}
 		})
 	}
-	var err error
-	after, day := "", a.Today()
-	for ctx.Err() == nil {
-		var x read
-		if err = a.Store.Read(ctx, func(q *store.Q) (err error) {
-			if x.records, err = a.Order.Records(q, after, batch, day); err != nil {
-				return err
-			}
-			var ids []string
-			for _, r := range x.records {
-				ids = append(ids, r.Patient.ID)
-			}
-			x.usual, err = q.UsualOf(ids)
-			return err
-		}); err != nil || len(x.records) == 0 {
-			break
-		}
-		after = x.records[len(x.records)-1].Patient.ID
-		charts <- x
-	}
-	close(charts)
 	work.Wait()
 	r.mu.Lock()
 	for _, rule := range book.Rules() {
@@ -231,10 +241,10 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 		}
 	}
 	r.mu.Unlock()
-	if err == nil {
-		err = ctx.Err()
+	if broken == nil {
+		broken = ctx.Err()
 	}
-	end(err)
+	end(broken)
 }
 
 // some computes a batch of charts.
