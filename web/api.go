@@ -86,6 +86,8 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "referral-sheet", "/api/referrals/{id}/sheet.pdf", "The sheet for the patient: where, how to prepare", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "referral-letter", "/api/referrals/{id}/letter.pdf", "The letter of a referral", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "rule-file", "/api/rulebook/{rule}/file", "A rule as a file", map[string]*huma.MediaType{"application/yaml": bytes})
+	describeFile(api, "recall-list", "/api/practice/runs/{id}/csv", "Who is due, as a table", map[string]*huma.MediaType{"text/csv": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})
 	return api

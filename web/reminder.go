@@ -80,11 +80,6 @@ func (s *server) describeReminder(api huma.API) {
 		out, err := s.app.Reminder.Set(ctx, who, in.Rule, in.Body)
 		return &body[reminder.RulebookView]{out}, err
 	})
-	get(api, "rule-file", "/api/rulebook/{rule}/file", func(ctx context.Context, who act.Actor, in *struct {
-		Rule string `path:"rule" maxLength:"64"`
-	}) (string, error) {
-		return s.app.Reminder.RuleFile(ctx, who, in.Rule)
-	})
 	does(api, http.MethodPost, "take-rule-in", "/api/rulebook", func(ctx context.Context, who act.Actor, in *struct {
 		Body struct {
 			Text string `json:"text" maxLength:"262144"`
@@ -101,8 +96,5 @@ func (s *server) describeReminder(api huma.API) {
 	})
 	get(api, "practice-run", "/api/practice/runs/{id}", func(_ context.Context, who act.Actor, in *PathID) (reminder.Run, error) {
 		return s.app.Reminder.RunOf(who, in.ID)
-	})
-	get(api, "recall-list", "/api/practice/runs/{id}/csv", func(ctx context.Context, who act.Actor, in *PathID) (string, error) {
-		return s.app.Reminder.RecallCSV(ctx, who, in.ID)
 	})
 }

@@ -48,6 +48,14 @@ func New(a *app.App, files fs.FS) http.Handler {
 			return a.Assess.BillingFile(c, who, c.Param("id"), format)
 		}))
 	}
+	r.GET("/api/rulebook/:rule/file", s.file(fileKind{"application/yaml; charset=utf-8", `attachment; filename="rule.yaml"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		text, err := a.Reminder.RuleFile(c, who, c.Param("rule"))
+		return []byte(text), err
+	}))
+	r.GET("/api/practice/runs/:id/csv", s.file(fileKind{"text/csv; charset=utf-8", `attachment; filename="recall.csv"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		text, err := a.Reminder.RecallCSV(c, who, c.Param("id"))
+		return []byte(text), err
+	}))
 	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.Document(c, who, c.Param("id"))
 	}))

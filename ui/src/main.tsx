@@ -16,7 +16,9 @@ import { History } from "./order/History";
 import { Specimens } from "./order/Specimens";
 import { TakeMessage } from "./prescribe/TakeMessage";
 import { Directory } from "./referral/Directory";
+import { Practice } from "./reminder/Practice";
 import { Round } from "./reminder/Round";
+import { Rulebook } from "./reminder/Rulebook";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
@@ -50,6 +52,8 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 <Route path="orders" element={<History />} />
                 <Route path="directory" element={<Directory />} />
                 <Route path="message" element={<TakeMessage />} />
+                <Route path="rulebook" element={<Rulebook />} />
+                <Route path="practice" element={<Practice />} />
                 <Route path="connections" element={<Connections />} />
                 <Route path="patients/:id/orders" element={<History />} />
                 <Route path="desk" element={<Desk />} />

@@ -228,6 +228,7 @@ export const asks = {
       queryKey: ["reminders", patient, rule],
       queryFn: () => got(api.GET("/api/patients/{id}/reminders/{rule}", { params: { path: { id: patient, rule } } })),
     }),
+  rulebook: () => queryOptions({ queryKey: ["rulebook"], queryFn: () => got(api.GET("/api/rulebook")) }),
   questionnaire: (id: string) =>
     queryOptions({
       queryKey: ["questionnaire", id],

@@ -2147,6 +2147,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** Who is due, as a table */
         get: operations["recall-list"];
         put?: never;
         post?: never;
@@ -2726,6 +2727,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        /** A rule as a file */
         get: operations["rule-file"];
         put?: never;
         post?: never;
@@ -12065,16 +12067,16 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description Who is due, as a table */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "text/csv": string;
                 };
             };
-            /** @description Error */
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -13243,23 +13245,21 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path: {
-                rule: string;
-            };
+            path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description OK */
+            /** @description A rule as a file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string;
+                    "application/yaml": string;
                 };
             };
-            /** @description Error */
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;

@@ -39,6 +39,9 @@ export function Frame() {
   const connects = useRight("set up connections");
   const takes = useRight("take a message down");
   const writes = useRight("see whom the practice writes to");
+  const rules = useRight("settle a reminder");
+  const setsRules = useRight("switch rules on and off, and take new ones in");
+  const practice = useRight("see lists over the whole practice");
   const reachable = useReachable();
   const day = useRight("see the day's visits");
   const audit = useRight("read the audit");
@@ -52,6 +55,8 @@ export function Frame() {
     ...(draws ? [{ key: "Alt+x", label: "Specimens to be drawn, and for the courier", run: () => go("/specimens") }] : []),
     ...(takes ? [{ key: "Alt+m", label: "Take a message by telephone down", run: () => go("/message") }] : []),
     ...(writes ? [{ key: "Alt+j", label: "Directory: whom we write to", run: () => go("/directory") }] : []),
+    ...(rules || setsRules ? [{ key: "Alt+q", label: "Rulebook of the reminders", run: () => go("/rulebook") }] : []),
+    ...(practice ? [{ key: "Alt+y", label: "Who is due, over the whole practice", run: () => go("/practice") }] : []),
     ...(results ? [{ key: "k", label: "Desk", run: () => go("/desk") }] : []),
     ...(forms ? [{ key: "Alt+f", label: "Forms of the clinic, and my snippets", run: () => go("/forms") }] : []),
     { key: "Alt+l", label: "Lock the screen", run: lock },
@@ -107,6 +112,16 @@ export function Frame() {
           {forms && (audit || place.pathname === "/forms") && (
             <NavLink to="/forms" className={tab}>
               Forms
+            </NavLink>
+          )}
+          {((setsRules && audit) || place.pathname === "/rulebook") && (
+            <NavLink to="/rulebook" className={tab}>
+              Rulebook
+            </NavLink>
+          )}
+          {practice && (audit || place.pathname === "/practice") && (
+            <NavLink to="/practice" className={tab}>
+              Who is due
             </NavLink>
           )}
           {audit && (

@@ -29,6 +29,7 @@ export function Questionnaire({
     () => ({ answers: {} as Record<string, string> }),
     (v) => Object.keys(v.answers).length === 0,
   );
+  const latest = useRef(d.answers);
   const [at, setAt] = useState(0);
   const box = useRef<HTMLDivElement>(null);
   const items = form.data?.items ?? [];
@@ -42,7 +43,8 @@ export function Questionnaire({
   if (form.error) return <Wrong says={say(form.error)} />;
   if (!form.data) return <p className="small">Opening the questions…</p>;
   const answer = (i: Item, value: string, on = true) => {
-    change({ answers: { ...d.answers, [i.link]: value } });
+    latest.current = { ...latest.current, [i.link]: value }; // two quick answers are both kept
+    change({ answers: latest.current });
     if (on) setAt(asked.findIndex((x) => x.link === i.link) + 1);
   };
   const open = asked.filter((i) => i.counts && !d.answers[i.link]).length;

@@ -285,6 +285,8 @@ export function Round() {
       ) : (
         <aside
           aria-label="Why this is due"
+          // biome-ignore lint/a11y/noNoninteractiveTabindex: what scrolls is reached by keys
+          tabIndex={0}
           className="w-[320px] shrink-0 overflow-auto border-l border-rule px-4 py-5 text-aside max-wide:w-full max-wide:border-l-0"
         >
           {current ? (

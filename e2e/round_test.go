@@ -1,0 +1,128 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// The round by keys: declined with its reason, taken back, a test ordered through the pad, a questionnaire answered,
+// and left; what was decided stands in the note.
+func TestTheRoundByKeys(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.chartOf("SK-21177")
+	h.press("r")
+	h.sees("Reminder round")
+	h.sees("Colorectal cancer screening")
+	h.sees("USPSTF 2021")
+	require.Empty(t, h.axe())
+	look(h, "round")
+
+	h.press("4") // declined
+	h.named("Why")
+	h.types("wants to think it over")
+	h.sees("Colorectal cancer screening: declined: wants to think it over.")
+	h.press("Enter")
+	h.sees("declined until")
+	h.sees("1 of")
+	require.Equal(t, "declined", text(t, p, "SELECT says FROM care_entry WHERE name = 'colorectal-cancer' AND back_at = ''"))
+
+	// The next is at hand: a questionnaire, a digit an answer.
+	h.wait(`document.querySelector('section[aria-label="Alcohol asked about"]')`, "the next reminder at hand")
+	h.press("1")
+	h.sees("How often do you have a drink containing alcohol?")
+	h.wait(`document.activeElement?.dataset?.question === "1"`, "the first question having the focus")
+	h.press("3")
+	h.wait(`document.activeElement?.dataset?.question === "2"`, "the second")
+	h.press("1")
+	h.wait(`document.activeElement?.dataset?.question === "3"`, "the third")
+	h.press("1")
+	look(h, "round-questionnaire")
+	h.press("Enter")
+	h.wait(`document.querySelector('section[aria-label="Depression asked about"]')`, "the next reminder at hand")
+	require.Equal(t, "2", text(t, p, "SELECT total FROM screen_response WHERE form = 'audit-c'"))
+
+	// Skipped, and the test after it ordered: what it asks is asked on the pad.
+	h.press("s")
+	h.wait(`document.querySelector('section[aria-label="HIV test, once"]')`, "the one after it")
+	h.press("3")
+	h.press("Enter")
+	h.sees("Sign one order")
+	h.press("o")
+	h.sees("HIV antigen and antibody")
+	h.sees("Z11.4")
+	h.press("Escape")
+	h.wait(`!document.querySelector('aside[aria-label="Order"]')`, "the pad being left")
+
+	// Taken back, with both to be read.
+	h.click("Colorectal cancer screening")
+	h.sees("Take it back")
+	h.click("Take it back")
+	h.wait(`document.querySelector('section[aria-label="Colorectal cancer screening"]')?.innerText.includes("overdue")`, "it being due again")
+	h.sees("taken back")
+	require.Equal(t, "1", text(t, p, "SELECT count(*) FROM care_entry WHERE name = 'colorectal-cancer' AND back_at <> ''"))
+	h.press("Alt+u")
+	h.sees("Round:")
+}
+
+// An answer that speaks of self-harm interrupts at once, and is a line on the desk until somebody spoke with the patient.
+func TestAnAnswerOfSelfHarmInterrupts(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/patients/" + patientOf(t, p, "SK-21177") + "/round")
+	h.click("Depression asked about")
+	h.wait(`document.querySelector('section[aria-label="Depression asked about"]')`, "it being at hand")
+	h.click("Done now")
+	h.click("PHQ-9")
+	h.sees("Thoughts that you would be better off dead")
+	h.wait(`document.querySelector('[data-question="9"]')`, "the last question")
+	h.wait(`(() => { for (const q of document.querySelectorAll('[data-question]')) q.querySelectorAll('button')[q.dataset.question === "9" ? 1 : 0]?.click(); return true; })()`, "every question answered by mouse")
+	h.click("Keep it and next")
+	h.sees("An answer speaks of self-harm")
+	h.sees("988")
+	require.Empty(t, h.axe())
+	look(h, "self-harm")
+	h.click("It stays open, and I go on speaking with the patient")
+	h.open("/desk")
+	h.sees("thoughts of self-harm")
+	h.click("PHQ-9: Several days")
+	h.sees("What the patient said, and what was done")
+	require.Equal(t, "1", text(t, p, "SELECT count(*) FROM line WHERE kind = 'thoughts of self-harm' AND closed_at = ''"))
+	h.wait(`(document.querySelector("main textarea").focus(), true)`, "the field")
+	h.types("No plan, no means. Safety plan made; seen again on Thursday.")
+	h.click("I spoke with the patient: close it")
+	h.wait(`!document.body.innerText.includes("PHQ-9: Several days")`, "the line being closed")
+	require.Equal(t, "0", text(t, p, "SELECT count(*) FROM line WHERE kind = 'thoughts of self-harm' AND closed_at = ''"))
+}
+
+// The rulebook: a rule is tried over the practice before it is switched off, a wrong one is refused with its line.
+func TestTheRulebookIsTriedBeforeItIsSet(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/rulebook?rule=colorectal-cancer")
+	h.sees("Age at which it begins")
+	h.press("y")
+	h.sees("would stop being due")
+	require.Empty(t, h.axe())
+	look(h, "rulebook")
+	require.Equal(t, "0", text(t, p, "SELECT count(*) FROM rule_setting"), "a try changes nothing")
+	h.click("Switch it off")
+	h.sees("set by Maren Oduya")
+	h.press("n")
+	h.wait(`document.activeElement?.tagName === "TEXTAREA"`, "the field having the focus")
+	h.types("id: try\ncolour: red\n")
+	h.click("Check it and take it in")
+	h.sees("Line 2: colour: there is no such field")
+	h.open("/practice")
+	h.sees("How each rule stands")
+	h.sees("Influenza vaccine")
+	require.Empty(t, h.axe())
+	look(h, "who-is-due")
+	h.click("Shingles vaccine")
+	h.sees("Recall list")
+	require.NotContains(t, text(t, p, "SELECT group_concat(act) FROM audit"), "Brekken", "no name in the audit")
+}
