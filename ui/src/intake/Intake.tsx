@@ -10,6 +10,7 @@ import { clock, day } from "../frame/time";
 import { Care } from "../kit/Care";
 import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
+import { DueHere } from "../reminder/DueHere";
 import { useRight } from "../session/session";
 import { House } from "./House";
 import { Incoming } from "./Incoming";
@@ -86,6 +87,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
     ...(mayPrepare ? both("o", "Prepare an order", () => setOrdering(true)) : []),
     ...both("n", "To the note", () => go(`/patients/${p.id}/visits/${visit}`)),
     { key: "Ctrl+Enter", label: "Hand over to the physician", run: () => void handOver() },
+    { key: "Alt+z", label: "Reminder round", run: () => view && go(`/patients/${view.visit.patient.id}/round?visit=${visit}`) },
   ]);
   return (
     <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
@@ -149,6 +151,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
               Order <KeyCap k="o" />
             </button>
           )}
+          <DueHere patient={p.id} visit={visit} k="Alt+z" />
           {view.sources.length > 0 && (
             <button type="button" className="choice" disabled={fetching} onClick={() => void fetchAll()}>
               {fetching ? "Asking…" : "Fetch"} <KeyCap k="f" />

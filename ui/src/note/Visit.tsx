@@ -288,6 +288,7 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
       },
     },
     { key: "i", label: "Intake and vital signs", run: intake },
+    { key: "Alt+z", label: "Reminder round", run: () => go(`/patients/${note.visit.patient.id}/round?visit=${note.visit.id}`) },
     { key: "l", label: "Leave the note for a colleague", run: () => toggle("leave") },
     { key: "u", label: "Ask the patient back", run: () => toggle("follow-up") },
     ...(maySign ? both("a", "Absence letter", () => toggle("absence")) : []),
@@ -510,6 +511,11 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
             items={[
               ...(maySign ? [{ label: "Absence letter", k: "a", run: () => toggle("absence") }] : []),
               { label: "Letters, leaflets, message", k: "Alt+c", run: () => toggle("letters") },
+              {
+                label: "Reminder round",
+                k: "Alt+z",
+                run: () => go(`/patients/${note.visit.patient.id}/round?visit=${note.visit.id}`),
+              },
               { label: "Sets for the plan", k: "v", run: () => toggle("sets") },
               { label: "Charges and level", k: "m", run: () => toggle("charges") },
               { label: "One part alone", k: "p", run: () => toggle("alone") },

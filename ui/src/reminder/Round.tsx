@@ -159,7 +159,9 @@ export function Round() {
     setItems((was) => added(was, done, a.diagnosis ? [a.diagnosis] : []));
     on();
   }
-  const leave = () => go(visit ? `/patients/${id}/visits/${visit}` : `/patients/${id}`);
+  // Back to the note where there is one, else to the chart.
+  const noted = c?.today.some((v) => v.id === visit && v.noteId);
+  const leave = () => go(noted ? `/patients/${id}/visits/${visit}` : `/patients/${id}`);
   const step = (by: number) => {
     const at = mine.findIndex((r) => r.rule === current?.rule);
     const r = mine[Math.min(mine.length - 1, Math.max(0, at + by))];
@@ -177,7 +179,7 @@ export function Round() {
         on();
       },
     },
-    { key: "Alt+u", label: visit ? "Back to the note" : "Back to the chart", run: leave },
+    { key: "Alt+u", label: noted ? "Back to the note" : "Back to the chart", run: leave },
     ...(items.length > 0 ? [{ key: "o", label: "Sign what is ordered", run: () => setOrdering(true) }] : []),
   ]);
   if (chart.error || view.error) return <p className="p-8">{say(chart.error ?? view.error)}</p>;
