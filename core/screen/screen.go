@@ -38,12 +38,12 @@ type Code struct {
 // Question is one question. Options are what may be answered, each with its score; none for a
 // number or words. A question that does not count may be left out.
 type Question struct {
-	Link    string   `json:"link"`
-	Text    string   `json:"text"`
-	Kind    string   `json:"kind" enum:"choice,number,words"`
-	Options []Option `json:"options"`
-	Counts  bool     `json:"counts"`
-	When    *AskedWhen    `json:"when,omitempty"`
+	Link    string     `json:"link"`
+	Text    string     `json:"text"`
+	Kind    string     `json:"kind" enum:"choice,number,words"`
+	Options []Option   `json:"options"`
+	Counts  bool       `json:"counts"`
+	When    *AskedWhen `json:"when,omitempty"`
 }
 
 // AskedWhen says that an item is asked only where another was answered with a score above nought.
