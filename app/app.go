@@ -76,7 +76,7 @@ func New(c act.Config) *App {
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
-	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Desk)
+	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
 	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations())...)
 	return a
 }

@@ -228,3 +228,49 @@ func TestAnAnswerOfSelfHarmIsALine(t *testing.T) {
 	_, err = answer("whole", map[string]string{"1": several})
 	require.Equal(t, act.Conflict, kind(t, err), "another under the same name")
 }
+
+// Who opens a chart again is told once what became due since, and which rule was switched on meanwhile.
+func TestWhatBecameDueIsToldOnce(t *testing.T) {
+	c := open(t)
+	told := func() []string {
+		v, err := c.app.Chart.Chart(ctx, c.doctor(), patientID)
+		require.NoError(t, err)
+		if v.Since == nil {
+			return nil
+		}
+		return v.Since.Items
+	}
+	require.Empty(t, told(), "the first time there is no since")
+	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "a", Says: "put off", Until: "2026-06-04", Reason: "Later"}))
+	require.Empty(t, told())
+	c.now = c.now.AddDate(0, 4, 0) // September: the season has begun
+	items := told()
+	require.Contains(t, items, "Became due: Influenza vaccine")
+	require.Empty(t, told(), "once")
+	_, err := c.app.Reminder.Set(ctx, c.doctor(), "syphilis", reminder.RuleSet{On: true})
+	require.NoError(t, err)
+	require.Equal(t, []string{"New or changed rule: Syphilis test with a higher risk (not known)"}, told())
+	c.later(30) // a look is recorded once in a while
+	_, err = c.app.Chart.Chart(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Empty(t, told())
+}
+
+// A vaccine had elsewhere counts as the product that it was.
+func TestAVaccineHadElsewhere(t *testing.T) {
+	c := open(t)
+	require.Equal(t, core.Overdue, c.stands("vaccine-zoster").State)
+	require.Equal(t, act.Invalid, kind(t, c.settle("vaccine-tetanus-booster", reminder.ReminderDecision{ID: "x", Says: "had outside", On: "2020-01-05", Source: "record seen"})), "which of them is asked")
+	require.NoError(t, c.settle("vaccine-zoster", reminder.ReminderDecision{ID: "a", Says: "had outside", On: "2025-09-01", Source: "record seen"}))
+	v := c.stands("vaccine-zoster")
+	require.Equal(t, core.Overdue, v.State)
+	require.Equal(t, "2025-11-01", v.Since, "the second, two months after the first")
+	require.Equal(t, "dose 2; one dose that counts, 01 Sep 2025", v.Says)
+	require.NoError(t, c.settle("vaccine-zoster", reminder.ReminderDecision{ID: "b", Says: "had outside", On: "2025-12-01", Source: "record seen"}))
+	require.Equal(t, core.Holds, c.stands("vaccine-zoster").State)
+	_, err := c.app.Reminder.TakeBack(ctx, c.doctor(), patientID, "b", "")
+	require.NoError(t, err)
+	require.Equal(t, core.Overdue, c.stands("vaccine-zoster").State)
+	require.NoError(t, c.settle("vaccine-tetanus-booster", reminder.ReminderDecision{ID: "t", Says: "had outside", On: "2020", Source: "patient says", CVX: "139"}))
+	require.Equal(t, core.Holds, c.stands("vaccine-tetanus-booster").State)
+}

@@ -10,6 +10,7 @@ import (
 	"deftledger/app/paper"
 	"deftledger/app/prescribe"
 	"deftledger/app/referral"
+	"deftledger/app/reminder"
 	results "deftledger/app/result"
 	"deftledger/app/visit"
 )
@@ -24,10 +25,11 @@ type Acts struct {
 	Paper     *paper.Acts
 	Referral  *referral.Acts
 	Prescribe *prescribe.Acts
+	Reminder  *reminder.Acts
 	Desk      *desk.Acts
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, v *visit.Acts, or *orders.Acts, r *results.Acts, i *intake.Acts, p *paper.Acts, rf *referral.Acts, rx *prescribe.Acts, d *desk.Acts) *Acts {
-	return &Acts{Office: o, Visit: v, Order: or, Result: r, Intake: i, Paper: p, Referral: rf, Prescribe: rx, Desk: d}
+func New(o *act.Office, v *visit.Acts, or *orders.Acts, r *results.Acts, i *intake.Acts, p *paper.Acts, rf *referral.Acts, rx *prescribe.Acts, rm *reminder.Acts, d *desk.Acts) *Acts {
+	return &Acts{Office: o, Visit: v, Order: or, Result: r, Intake: i, Paper: p, Referral: rf, Prescribe: rx, Reminder: rm, Desk: d}
 }

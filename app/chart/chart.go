@@ -153,7 +153,7 @@ type SinceView struct {
 }
 
 // since lists what came into a chart after a moment; nil for nothing.
-func (a *Acts) since(q *store.Q, patient string, at time.Time) (*SinceView, error) {
+func (a *Acts) since(q *store.Q, patient string, held chart.Record, at time.Time) (*SinceView, error) {
 	out := &SinceView{At: a.Say(at), Items: []string{}}
 	reports, err := q.ReportsSince(patient, at)
 	if err != nil {
@@ -186,7 +186,11 @@ func (a *Acts) since(q *store.Q, patient string, at time.Time) (*SinceView, erro
 	if waiting > 0 {
 		out.Items = append(out.Items, fmt.Sprintf("%d entries from outside to decide", waiting))
 	}
-	if len(out.Items) == 0 {
+	due, err := a.Reminder.Since(q, held, at)
+	if err != nil {
+		return nil, err
+	}
+	if out.Items = append(out.Items, due...); len(out.Items) == 0 {
 		return nil, nil
 	}
 	return out, nil
@@ -274,7 +278,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 		if err != nil || last == "" {
 			return err
 		}
-		out.Since, err = a.since(q, id, store.Moment(last))
+		out.Since, err = a.since(q, id, held, store.Moment(last))
 		return err
 	})
 	if err == nil {

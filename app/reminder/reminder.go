@@ -6,6 +6,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
 	orders "deftledger/app/order"
@@ -68,10 +69,17 @@ type ReminderAct struct {
 
 // ReminderMean is one way in which a reminder is fulfilled.
 type ReminderMean struct {
-	Name  string   `json:"name"`
-	Says  string   `json:"says"`
-	Value bool     `json:"value" doc:"How it turned out decides for how long"`
-	CVX   []string `json:"cvx"`
+	Name  string `json:"name"`
+	Says  string `json:"says"`
+	Value bool   `json:"value" doc:"How it turned out decides for how long"`
+
+	Products []Product `json:"products" doc:"Of a vaccine: which it may have been"`
+}
+
+// Product is a vaccine by its code.
+type Product struct {
+	CVX  string `json:"cvx"`
+	Name string `json:"name"`
 }
 
 // RuleQuestion is a question of the rulebook.
@@ -171,7 +179,7 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 		}
 	}
 	for _, m := range a.Rulebook().Means(r.ID) {
-		v.Means = append(v.Means, ReminderMean{Name: m.Name, Says: m.Says, Value: m.Value, CVX: append([]string{}, m.CVX...)})
+		v.Means = append(v.Means, ReminderMean{Name: m.Name, Says: m.Says, Value: m.Value, Products: a.products(m.CVX)})
 	}
 	var asks []string
 	if s.State == reminder.Unknown {
@@ -183,6 +191,23 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 		}
 	}
 	return v
+}
+
+// products are vaccines by their codes, those the practice gives first; of the others the code is the name, as records
+// from elsewhere have it.
+func (a *Acts) products(codes []string) []Product {
+	out := []Product{}
+	for _, v := range a.House.Vaccines {
+		if slices.Contains(codes, v.CVX) {
+			out = append(out, Product{v.CVX, v.Name})
+		}
+	}
+	for _, c := range slices.Sorted(slices.Values(codes)) {
+		if !slices.ContainsFunc(out, func(p Product) bool { return p.CVX == c }) {
+			out = append(out, Product{c, "another, CVX " + c})
+		}
+	}
+	return out
 }
 
 // titled is the title of a diagnosis; "" for none.
@@ -380,11 +405,15 @@ func (a *Acts) outside(r *reminder.Rule, d ReminderDecision) (kind, name, says s
 	}
 	m := means[i]
 	if m.CVX != nil {
-		v := slices.IndexFunc(a.House.Vaccines, func(v chart.Vaccine) bool { return v.CVX == d.CVX })
-		if v < 0 || !slices.Contains(m.CVX, d.CVX) {
+		if d.CVX == "" && len(m.CVX) == 1 {
+			d.CVX = m.CVX[0]
+		}
+		products := a.products(m.CVX)
+		v := slices.IndexFunc(products, func(p Product) bool { return p.CVX == d.CVX })
+		if v < 0 {
 			return "", "", "", act.Refuse(act.Invalid, "Say which vaccine it was.")
 		}
-		return store.CareDose, d.CVX, a.House.Vaccines[v].Name, nil
+		return store.CareDose, d.CVX, products[v].Name, nil
 	}
 	return store.CareService, m.Name, d.Value, nil
 }
@@ -598,4 +627,28 @@ func (a *Acts) tobacco(t *act.Tx, who act.Actor, patient string, x RuleAnswer) e
 		}
 	}
 	return t.AddHistory(chart.HistoryEntry{ID: x.ID, PatientID: patient, List: chart.SocialList, Title: "Tobacco", Detail: x.Value, StatedAt: t.Now, StatedBy: who.ID})
+}
+
+// Since tells what became due in a chart after a moment, and which rules that concern it were switched on or changed
+// since then: what somebody is told once who opens the chart again.
+func (a *Acts) Since(q *store.Q, held chart.Record, at time.Time) ([]string, error) {
+	settings, err := q.RuleSettings()
+	if err != nil {
+		return nil, err
+	}
+	set := map[string]time.Time{}
+	for _, s := range settings {
+		set[s.Rule] = s.At
+	}
+	last, _ := reminder.DayOf(a.DayOf(store.Stamp(at)))
+	var out []string
+	for _, s := range a.Rulebook().Open(held).All() {
+		switch {
+		case set[s.Rule.ID].After(at) && s.State != reminder.NotFor:
+			out = append(out, "New or changed rule: "+s.Rule.Title+" ("+string(s.State)+")")
+		case (s.State == reminder.Due || s.State == reminder.Overdue) && s.Since > last:
+			out = append(out, "Became due: "+s.Rule.Title)
+		}
+	}
+	return out, nil
 }

@@ -13,11 +13,6 @@ CREATE TABLE rule_file (
   text TEXT NOT NULL, by_id TEXT NOT NULL, at TEXT NOT NULL,
   PRIMARY KEY (rule, serial)
 ) STRICT, WITHOUT ROWID;
--- What somebody was told once of a new or changed rule, in a chart.
-CREATE TABLE rule_told (
-  staff_id TEXT NOT NULL, patient_id TEXT NOT NULL, rule TEXT NOT NULL, version INTEGER NOT NULL,
-  PRIMARY KEY (staff_id, patient_id, rule)
-) STRICT, WITHOUT ROWID;
 -- +goose StatementBegin
 CREATE TRIGGER rule_setting_fixed BEFORE UPDATE ON rule_setting BEGIN SELECT RAISE(ABORT, 'a setting of a rule cannot be changed'); END;
 -- +goose StatementEnd

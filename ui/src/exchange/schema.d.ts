@@ -5875,6 +5875,10 @@ export interface components {
             state: string;
             title: string;
         };
+        Product: {
+            cvx: string;
+            name: string;
+        };
         Question: {
             counts: boolean;
             /** @enum {string} */
@@ -6126,8 +6130,9 @@ export interface components {
             visit?: string;
         };
         ReminderMean: {
-            cvx: string[];
             name: string;
+            /** @description Of a vaccine: which it may have been */
+            products: components["schemas"]["Product"][];
             says: string;
             /** @description How it turned out decides for how long */
             value: boolean;

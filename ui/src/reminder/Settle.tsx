@@ -234,6 +234,23 @@ export function Settle({
                   ))}
                 </Field>
               )}
+              {(mean?.products.length ?? 0) > 1 && (
+                <Field says="Which">
+                  <select
+                    aria-label="Which vaccine"
+                    className="field w-auto py-0.5"
+                    value={d.cvx}
+                    onChange={(e) => change({ cvx: e.target.value })}
+                  >
+                    <option value="">choose</option>
+                    {mean?.products.map((p) => (
+                      <option key={p.cvx} value={p.cvx}>
+                        {p.name}
+                      </option>
+                    ))}
+                  </select>
+                </Field>
+              )}
               <Field says="When">
                 <input
                   autoFocus
