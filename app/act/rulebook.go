@@ -2,6 +2,7 @@ package act
 
 import (
 	"sync/atomic"
+	"time"
 
 	"deftledger/core/reminder"
 	"deftledger/exchange/rulefile"
@@ -12,6 +13,7 @@ import (
 type rulebook struct {
 	book   atomic.Pointer[reminder.Book]
 	faults atomic.Pointer[[]rulefile.Fault]
+	set    atomic.Pointer[map[string]time.Time]
 }
 
 // Rulebook is the rulebook as the practice has it.
@@ -19,6 +21,14 @@ func (o *Office) Rulebook() *reminder.Book { return o.rules.book.Load() }
 
 // RuleFaults are what is wrong with rules that were taken in and no longer fit; such a rule counts nowhere.
 func (o *Office) RuleFaults() []rulefile.Fault { return *o.rules.faults.Load() }
+
+// RuleSetAt is when the practice last set a rule; the zero time for as it ships.
+func (o *Office) RuleSetAt(rule string) time.Time {
+	if set := o.rules.set.Load(); set != nil {
+		return (*set)[rule]
+	}
+	return time.Time{}
+}
 
 // RuleSource is everything from which the rulebook is made, with the practice's own files, and how it set each rule.
 func (o *Office) RuleSource(q *store.Q) (rulefile.Source, map[string]reminder.Own, []rulefile.Fault, error) {
@@ -49,6 +59,15 @@ func (o *Office) ReadRules(q *store.Q) error {
 	if err != nil {
 		return err
 	}
+	settings, err := q.RuleSettings()
+	if err != nil {
+		return err
+	}
+	set := map[string]time.Time{}
+	for _, x := range settings {
+		set[x.Rule] = x.At
+	}
+	o.rules.set.Store(&set)
 	book, wrong := source.Book(own)
 	faults = append(faults, wrong...)
 	o.rules.book.Store(book)

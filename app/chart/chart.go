@@ -186,11 +186,7 @@ func (a *Acts) since(q *store.Q, patient string, held chart.Record, at time.Time
 	if waiting > 0 {
 		out.Items = append(out.Items, fmt.Sprintf("%d entries from outside to decide", waiting))
 	}
-	due, err := a.Reminder.Since(q, held, at)
-	if err != nil {
-		return nil, err
-	}
-	if out.Items = append(out.Items, due...); len(out.Items) == 0 {
+	if out.Items = append(out.Items, a.Reminder.Since(held, at)...); len(out.Items) == 0 {
 		return nil, nil
 	}
 	return out, nil

@@ -631,24 +631,15 @@ func (a *Acts) tobacco(t *act.Tx, who act.Actor, patient string, x RuleAnswer) e
 
 // Since tells what became due in a chart after a moment, and which rules that concern it were switched on or changed
 // since then: what somebody is told once who opens the chart again.
-func (a *Acts) Since(q *store.Q, held chart.Record, at time.Time) ([]string, error) {
-	settings, err := q.RuleSettings()
-	if err != nil {
-		return nil, err
-	}
-	set := map[string]time.Time{}
-	for _, s := range settings {
-		set[s.Rule] = s.At
-	}
+func (a *Acts) Since(held chart.Record, at time.Time) (out []string) {
 	last, _ := reminder.DayOf(a.DayOf(store.Stamp(at)))
-	var out []string
 	for _, s := range a.Rulebook().Open(held).All() {
 		switch {
-		case set[s.Rule.ID].After(at) && s.State != reminder.NotFor:
+		case a.RuleSetAt(s.Rule.ID).After(at) && s.State != reminder.NotFor:
 			out = append(out, "New or changed rule: "+s.Rule.Title+" ("+string(s.State)+")")
 		case (s.State == reminder.Due || s.State == reminder.Overdue) && s.Since > last:
 			out = append(out, "Became due: "+s.Rule.Title)
 		}
 	}
-	return out, nil
+	return out
 }
