@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/registration"
 	"deftledger/app/reminder"
 	core "deftledger/core/reminder"
 )
@@ -273,4 +274,36 @@ func TestAVaccineHadElsewhere(t *testing.T) {
 	require.Equal(t, core.Overdue, c.stands("vaccine-zoster").State)
 	require.NoError(t, c.settle("vaccine-tetanus-booster", reminder.ReminderDecision{ID: "t", Says: "had outside", On: "2020", Source: "patient says", CVX: "139"}))
 	require.Equal(t, core.Holds, c.stands("vaccine-tetanus-booster").State)
+}
+
+// Nothing is due for the dead.
+func TestNothingIsDueForTheDead(t *testing.T) {
+	c := open(t)
+	now, err := c.app.Registration.Registration(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	change := func(died string, yes ...string) registration.ToAnswer {
+		r := now.Registration
+		r.Died = died
+		v, err := c.app.Registration.ChangeRegistration(ctx, c.sunniva(), patientID, registration.ChangedRegistration{Registration: r, Usual: now.Usual, Version: now.Version, Answers: registration.Answers{Yes: yes}})
+		require.NoError(t, err)
+		return v
+	}
+	require.False(t, change("2027").Kept, "still ahead")
+	asked := change("2026-04")
+	require.False(t, asked.Kept, "it is asked first")
+	var yes []string
+	for _, f := range asked.Findings {
+		yes = append(yes, f.Says)
+	}
+	require.True(t, change("2026-04", yes...).Kept)
+	v := c.stands("hepatitis-c")
+	require.Equal(t, core.NotFor, v.State)
+	require.Contains(t, v.Says, "died")
+	all, err := c.app.Reminder.Reminders(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Zero(t, all.Open)
+	require.Empty(t, c.run(reminder.Wanted{}).Rows)
+	chart, err := c.app.Chart.Chart(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Equal(t, "2026-04", chart.Died)
 }

@@ -14,13 +14,15 @@ func (q *Q) Record(patient string, loincs []string) (r chart.Record, err error) 
 	var own []chart.Patient
 	var said []CareEntry
 	var waits []awaitedRow
+	var end []string
 	err = q.together(person(patient).into(&own), problems(patient).into(&r.Problems), medicines(patient).into(&r.Medicines),
 		allergies(patient).into(&r.Allergies),
 		histories(patient).into(&r.Histories), statements(patient).into(&r.Statements), immunizations(patient).into(&r.Immunizations),
 		values(patient, loincs).into(&r.Values), encounters(patient).into(&r.Visits), inHand(patient).into(&r.InHand),
-		careOf(patient).into(&said), awaited(patient).into(&waits))
+		careOf(patient).into(&said), awaited(patient).into(&waits), died(patient).into(&end))
 	r.Patient, r.Allergies = only(own), outweighed(r.Allergies)
 	taken(&r, said, waits)
+	r.Died = only(end)
 	return r, err
 }
 

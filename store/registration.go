@@ -66,6 +66,19 @@ func (q *Q) Registration(patient string) (r chart.Registration, ok bool, err err
 	return all[0].Content, true, nil
 }
 
+// died reads when a person died, by the newest registration; no row for who is alive as far as known.
+func died(patient string) rows[string] {
+	return rows[string]{cols: "died", from: `(SELECT r.content ->> '$.died' AS died FROM registration r WHERE r.patient_id = (SELECT person_id FROM patient WHERE id = ?) ORDER BY r.version DESC LIMIT 1)`,
+		order: "1", args: []any{patient}, scan: func(s scanner, d *string) error {
+			var at *string
+			err := s.Scan(&at)
+			if at != nil {
+				*d = *at
+			}
+			return err
+		}}
+}
+
 // SetPatient brings the row of a patient, and what the finder looks through, up to a
 // registration. Names of former versions stay findable.
 func (q *Q) SetPatient(p chart.Patient, r chart.Registration) error {

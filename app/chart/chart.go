@@ -106,6 +106,7 @@ type ChartView struct {
 	Speaking  []string              `json:"speaking" doc:"Language, need of an interpreter, and who may speak for the patient"`
 	InUse     string                `json:"inUse" doc:"The name the person goes by, where it is another"`
 	Opened    *OpenedView           `json:"opened,omitempty" doc:"By which reason it is open to this person; left out where it is open anyway"`
+	Died      string                `json:"died" doc:"When the person died, as precisely as known; empty for alive as far as known"`
 	Usual     string                `json:"usual" doc:"Name of the usual clinician; empty where nobody said"`
 	Since     *SinceView            `json:"since,omitempty" doc:"What came since this person last opened the chart; told when it is opened"`
 }
@@ -210,6 +211,7 @@ func (a *Acts) Chart(ctx context.Context, who act.Actor, id string) (out ChartVi
 			out.Allergies = append(out.Allergies, AllergyView{Substance: x.Substance, Reaction: x.Reaction, Severity: x.Severity,
 				StatedAt: a.Say(x.StatedAt), StatedBy: x.StatedBy})
 		}
+		out.Died = held.Died
 		registered, ok, err := q.Registration(id)
 		if err != nil {
 			return err

@@ -367,6 +367,9 @@ func (a *Acts) ChangeRegistration(ctx context.Context, who act.Actor, patient st
 		}
 		out = ToAnswer{Findings: append(c.Registration.AsRead(), r.Check(a.Today())...), Alike: []Alike{}, OnTheWay: []string{}, ID: p.ID, Record: p.Record}
 		changed := was.Identity(r)
+		if r.Died != "" && r.Died != was.Died {
+			out.Findings = append(out.Findings, chart.FieldFinding{Field: "died", Question: true, Says: fmt.Sprintf("%s %s died, %s? Nothing is due for them any more.", r.Given, r.Family, chart.SayDay(r.Died))})
+		}
 		if len(changed) > 0 {
 			if reason == "" {
 				out.Findings = append(out.Findings, chart.FieldFinding{Field: "reason", Says: "Say why the " + strings.Join(changed, " and the ") +

@@ -38,6 +38,10 @@ type Registration struct {
 	PharmacyPhone string      `json:"pharmacyPhone" maxLength:"40"`
 	Portal        bool        `json:"portal" doc:"Uses the portal"`
 	Remark        string      `json:"remark" maxLength:"1000"`
+
+	Died        string `json:"died,omitempty" maxLength:"10" doc:"When the person died, as precisely as known; empty for alive as far as known"`
+	Left        string `json:"left,omitempty" maxLength:"10" doc:"Since when the person no longer comes to us"`
+	NoReminders bool   `json:"noReminders,omitempty" doc:"Wants no letters or messages that remind"`
 }
 
 // Address is where somebody lives or gets mail.
@@ -141,7 +145,7 @@ func (r Registration) Tidied() Registration {
 	tidy := func(s *string) { *s = norm.NFC.String(Tidy(*s)) }
 	for _, s := range []*string{&r.Family, &r.Given, &r.Middle, &r.Suffix, &r.InUse, &r.BirthDate, &r.Sex, &r.Gender, &r.Ethnicity, &r.Language,
 		&r.Interpreter, &r.Address.Street, &r.Address.City, &r.Address.State, &r.Address.Zip, &r.Address.Since, &r.Email, &r.Guarantor, &r.Pharmacy,
-		&r.PharmacyPhone, &r.Remark} {
+		&r.PharmacyPhone, &r.Remark, &r.Died, &r.Left} {
 		tidy(s)
 	}
 	words := func(all []string) []string {
@@ -205,6 +209,12 @@ func (r Registration) Check(today string) (out []FieldFinding) {
 		wrong("birthDate", "Nobody is %d years old; which year is it?", y)
 	} else if y > 105 {
 		ask("birthDate", "Born %s, %d years old?", born.Format("02 Jan 2006"), y)
+	}
+	if err := CheckOnset(r.Died, r.BirthDate, today); err != nil {
+		wrong("died", "When the person died: %s.", err)
+	}
+	if err := CheckOnset(r.Left, r.BirthDate, today); err != nil {
+		wrong("left", "Since when the person no longer comes: %s.", err)
 	}
 	if Sexes[r.Sex] == "" {
 		wrong("sex", "The sex is female, male, other or unknown.")
@@ -437,6 +447,11 @@ func (r Registration) Differs(o Registration) (out []string) {
 		say("Portal", map[bool]string{true: "used", false: "not used"}[r.Portal], map[bool]string{true: "used", false: "not used"}[o.Portal])
 	}
 	say("Remark", r.Remark, o.Remark)
+	say("Died", SayDay(r.Died), SayDay(o.Died))
+	say("No longer comes, since", SayDay(r.Left), SayDay(o.Left))
+	if r.NoReminders != o.NoReminders {
+		say("Reminders by mail", map[bool]string{true: "not wanted", false: "not said"}[r.NoReminders], map[bool]string{true: "not wanted", false: "wanted again"}[o.NoReminders])
+	}
 	return out
 }
 

@@ -1,6 +1,7 @@
 package chart_test
 
 import (
+	"reflect"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -148,5 +149,30 @@ func TestABirthDateAsAmericansWriteIt(t *testing.T) {
 			asks += f.Says
 		}
 		require.Equal(t, want.asks, asks, typed)
+	}
+}
+
+// Every field of a registration counts as a change: one that is forgotten here would be lost on the way to the store.
+func TestEveryFieldOfARegistrationIsAChange(t *testing.T) {
+	typ := reflect.TypeFor[chart.Registration]()
+	for i := range typ.NumField() {
+		var r chart.Registration
+		switch f := reflect.ValueOf(&r).Elem().Field(i); f.Kind() {
+		case reflect.String:
+			f.SetString("M") // also a sex
+		case reflect.Bool:
+			f.SetBool(true)
+		case reflect.Slice:
+			one := reflect.New(f.Type().Elem()).Elem()
+			if one.Kind() == reflect.String {
+				one.SetString("x")
+			} else {
+				one.FieldByNameFunc(func(n string) bool { return n == "Name" || n == "Payer" || n == "Number" && one.NumField() == 3 }).SetString("5550100")
+			}
+			f.Set(reflect.Append(f, one))
+		case reflect.Struct:
+			f.Field(0).SetString("x")
+		}
+		require.NotEmpty(t, chart.Registration{}.Differs(r), typ.Field(i).Name)
 	}
 }

@@ -69,6 +69,7 @@ export function Spine({ chart }: { chart: Schemas["ChartView"] }) {
           <p className="text-faded">
             Record <span className="font-mono text-small">{p.record}</span> · {p.codeStatus || "code status not recorded"}
           </p>
+          {chart.died && <p className="font-semibold">Died {day(chart.died)}</p>}
           {chart.inUse && <p>goes by “{chart.inUse}”</p>}
           <p className="text-faded">
             <Link className="hover:underline" to={`/patients/${p.id}/registration`}>

@@ -3917,6 +3917,8 @@ export interface components {
         };
         ChartView: {
             allergies: components["schemas"]["AllergyView"][];
+            /** @description When the person died, as precisely as known; empty for alive as far as known */
+            died: string;
             /** @description The name the person goes by, where it is another */
             inUse: string;
             medicines: components["schemas"]["MedicineView"][];
@@ -6027,6 +6029,8 @@ export interface components {
             /** @description Relatives, guardian, who may decide */
             contacts: components["schemas"]["Contact"][];
             coverages: components["schemas"]["Coverage"][];
+            /** @description When the person died, as precisely as known; empty for alive as far as known */
+            died?: string;
             email: string;
             /** @description As the person states it */
             ethnicity: string;
@@ -6043,7 +6047,11 @@ export interface components {
             /** @description yes, no, or empty for not said */
             interpreter: string;
             language: string;
+            /** @description Since when the person no longer comes to us */
+            left?: string;
             middle: string;
+            /** @description Wants no letters or messages that remind */
+            noReminders?: boolean;
             pharmacy: string;
             pharmacyPhone: string;
             /** @description Uses the portal */

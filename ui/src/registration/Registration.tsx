@@ -44,6 +44,9 @@ const nobody: Reg = {
   pharmacyPhone: "",
   portal: false,
   remark: "",
+  died: "",
+  left: "",
+  noReminders: false,
 };
 
 // What is written and not kept yet, and what it was changed from.
@@ -351,6 +354,26 @@ function Sheet({ view }: { view?: View }) {
               set={(pharmacyPhone) => set({ pharmacyPhone })}
             />
             <Field wide={6} label="Remark" value={r.remark} set={(remark) => set({ remark })} />
+            <Field
+              wide={2}
+              label="Died"
+              hint="2026-03-14, or the year"
+              value={r.died ?? ""}
+              set={(died) => set({ died })}
+              name="died"
+            />
+            <Field
+              wide={2}
+              label="No longer comes, since"
+              hint="2026-03-14, or the year"
+              value={r.left ?? ""}
+              set={(left) => set({ left })}
+              name="left"
+            />
+            <label className="label col-span-2 self-end pb-1">
+              <input type="checkbox" checked={r.noReminders ?? false} onChange={(e) => set({ noReminders: e.target.checked })} />{" "}
+              wants no letters or messages that remind
+            </label>
           </section>
           {view && <Cards view={view} />}
           <button type="submit" hidden />
