@@ -6,6 +6,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -106,5 +107,15 @@ func TestDaysAsPreciselyAsKnown(t *testing.T) {
 	for _, bad := range []string{"", "19", "2019-13", "2019-02-30", "May 2019", "2019-5"} {
 		_, ok := SpanOf(bad)
 		require.False(t, ok, bad)
+	}
+}
+
+// A colonoscopy as histories tell it: what was done and when it was said counts, what cannot be told is asked.
+func TestWhatAHistorySaysWasDone(t *testing.T) {
+	b := book(t)
+	for _, f := range rows(t, "histories.tsv", 4) {
+		r := chart.Record{Zone: time.UTC, Day: today, Patient: chart.Patient{BirthDate: "1966-03-01", Sex: "F"},
+			Histories: []chart.HistoryEntry{{ID: "h", List: "surgical", Title: f[0], Detail: f[1], Since: f[2]}}}
+		assert.Equal(t, f[3], string(b.Open(r).Stand("colorectal-cancer").State), "%q %q %q", f[0], f[1], f[2])
 	}
 }
