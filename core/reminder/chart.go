@@ -238,6 +238,9 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 		}
 		s := c.book.sets.all[p.set]
 		on, dated := when(h.Since)
+		if !dated && h.List != chart.FamilyList {
+			on, dated = dayIn(strings.ToLower(h.Title+" "+h.Detail), c.day)
+		}
 		f := Fact{On: on, Name: h.Title, Source: h.Source, Ref: h.ID, Undated: !dated, Until: Never}
 		if h.List == chart.FamilyList {
 			f.Name, f.Text = h.Title, strings.TrimSpace(h.Detail)

@@ -292,10 +292,7 @@ func (s *satisfier) through(c *Chart, d Day) (Day, Fact, bool) {
 		on := f.On.From // where the day is not known, the cautious end
 		sure := f.Doubt == ""
 		if f.Undated {
-			if s.lasts.Unit != Forever {
-				continue // whether it still holds cannot be said; it shows in the explanation
-			}
-			on = Ever
+			on, sure = Ever, sure && s.lasts.Unit == Forever // else whether it still holds cannot be said
 		}
 		if s.from.Given() && !f.Undated {
 			if !c.bornKnown {

@@ -167,6 +167,30 @@ func smoked(s string, stated Day) (low, high float64, ok bool) {
 	return 0, 0, false
 }
 
+// dayIn reads the one day, month or year that words name, up to the day on which they were
+// said; several, or one that lies ahead, name none.
+func dayIn(s string, stated Day) (Span, bool) {
+	if yearsAgo.MatchString(s) {
+		return quitDay(s, stated)
+	}
+	past := map[string]bool{}
+	for _, y := range bareYear.FindAllString(s, -1) {
+		if int(number(y)) <= stated.time().Year() {
+			past[y] = true
+		}
+	}
+	if len(past) != 1 {
+		return Span{}, false
+	}
+	on, ok := quitDay(s, stated)
+	for y := range past {
+		if year, known := SpanOf(y); !ok && known {
+			on, ok = year, true
+		}
+	}
+	return on, ok && on.From <= stated
+}
+
 // quitDay reads when somebody stopped.
 func quitDay(s string, stated Day) (Span, bool) {
 	at := stated.time()
