@@ -152,9 +152,12 @@ export function Settle({
           </Choice>
         ))}
       </fieldset>
-      {measures && here && (
+      {(measures || orders.some((a) => a.kind === "vaccine")) && here && (
         <p className="mb-2">
-          Settled by measuring it: <Link to={`/visits/${here}/intake`}>open the intake</Link>
+          {measures ? "Settled by measuring it" : "Given now, it is recorded with its lot"}:{" "}
+          <Link className="font-semibold text-kelp hover:underline" to={`/visits/${here}/intake`}>
+            open the intake
+          </Link>
         </p>
       )}
       {ordered && (

@@ -71,6 +71,12 @@ export function Why({
           </>
         )}
       </dl>
+      {w.leaflet && (
+        <details className="mt-3">
+          <summary className="cursor-pointer font-semibold text-kelp">For the patient</summary>
+          <p className="mt-1 font-serif">{w.leaflet}</p>
+        </details>
+      )}
       {w.history.length + w.answers.length > 0 && (
         <>
           <h3 className="mt-4 mb-1 font-semibold">History of this reminder</h3>
