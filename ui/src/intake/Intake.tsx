@@ -151,7 +151,7 @@ function Page({ view, acts, visit }: { view: Schemas["IntakeView"]; acts: Acts; 
               Order <KeyCap k="o" />
             </button>
           )}
-          <DueHere patient={p.id} visit={visit} k="Alt+z" />
+          <DueHere patient={p.id} visit={visit} k="Alt+Z" />
           {view.sources.length > 0 && (
             <button type="button" className="choice" disabled={fetching} onClick={() => void fetchAll()}>
               {fetching ? "Asking…" : "Fetch"} <KeyCap k="f" />
