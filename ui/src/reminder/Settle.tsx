@@ -258,7 +258,7 @@ export function Settle({
                 <input
                   autoFocus
                   aria-label="When"
-                  className="field w-[150px] py-0.5"
+                  className="field w-[240px] py-0.5"
                   placeholder="2024-05-07, 2024-05 or 2024"
                   value={d.on}
                   onChange={(e) => change({ on: e.target.value })}
