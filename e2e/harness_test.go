@@ -297,7 +297,7 @@ func eval[T any](h *hand, js string) T {
 // wait waits until a JavaScript expression holds.
 func (h *hand) wait(js, what string) {
 	h.t.Helper()
-	deadline := time.Now().Add(12 * time.Second)
+	deadline := time.Now().Add(30 * time.Second) // a loaded machine is slow, and a condition that comes true ends the wait
 	for {
 		ok, err := chromedp.Run(h.ctx, chromedp.Evaluate[bool]("!!("+js+")"))
 		if err == nil && ok {
@@ -389,7 +389,7 @@ func (h *hand) click(text string) {
 	h.Acts++
 	js := fmt.Sprintf(`(() => { const e = [...document.querySelectorAll("button, a, summary, label, [role=option], [role=tab]")].find((e) => e.innerText && e.innerText.replaceAll("\n", " ").includes(%q) && e.checkVisibility()); if (!e || e.disabled) return null; e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); const at = [r.x + r.width / 2, r.y + r.height / 2]; return e.contains(document.elementFromPoint(...at)) ? at : null })()`, text)
 	var at, before []float64
-	deadline := time.Now().Add(12 * time.Second)
+	deadline := time.Now().Add(30 * time.Second) // a loaded machine is slow, and a condition that comes true ends the wait
 	for len(at) == 0 || !slices.Equal(at, before) {
 		before, at = at, eval[[]float64](h, js)
 		require.True(h.t, time.Now().Before(deadline), "nothing to click with %q", text)
