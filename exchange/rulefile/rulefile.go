@@ -8,6 +8,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"path"
 	"regexp"
@@ -16,13 +17,9 @@ import (
 	"strings"
 	"sync"
 
-	"github.com/goccy/go-yaml"
-	"github.com/goccy/go-yaml/ast"
-	"github.com/goccy/go-yaml/lexer"
-	"github.com/goccy/go-yaml/parser"
-	"github.com/goccy/go-yaml/token"
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/santhosh-tekuri/jsonschema/v6/kind"
+	"go.yaml.in/yaml/v3"
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
@@ -53,7 +50,7 @@ type File struct {
 	Name string
 	Text []byte
 	Rule reminder.Rule
-	tree *ast.File
+	tree *yaml.Node
 }
 
 // Fault places what the book says against a rule.
@@ -84,7 +81,7 @@ func Read(name string, text []byte) (File, []Fault) {
 	if faults := f.checkForm(); len(faults) > 0 {
 		return f, faults
 	}
-	if err := yaml.UnmarshalWithOptions(text, &f.Rule, yaml.Strict()); err != nil {
+	if err := tree.Decode(&f.Rule); err != nil {
 		return f, []Fault{placed(name, err)}
 	}
 	return f, nil
@@ -96,7 +93,7 @@ func ReadSets(name string, text []byte) (reminder.Sets, []Fault) {
 	if _, faults := parse(name, text); len(faults) > 0 {
 		return s, faults
 	}
-	if err := yaml.UnmarshalWithOptions(text, &s, yaml.Strict()); err != nil {
+	if err := strictly(text, &s); err != nil {
 		return s, []Fault{placed(name, err)}
 	}
 	return s, nil
@@ -111,7 +108,7 @@ func ReadSchedule(name string, text []byte) (reminder.Schedule, []Fault) {
 	if _, faults := parse(name, text); len(faults) > 0 {
 		return s, faults
 	}
-	if err := yaml.UnmarshalWithOptions(text, &s, yaml.Strict()); err != nil {
+	if err := strictly(text, &s); err != nil {
 		return s, []Fault{placed(name, err)}
 	}
 	if s.Edition == "" || s.Publisher == "" || s.Title == "" || s.Year < 1990 {
@@ -194,36 +191,58 @@ func Book(files []File, sets reminder.Sets, schedule reminder.Schedule, own map[
 	return book, faults
 }
 
-// parse reads the form of a file: its size, that it is YAML without references, one document.
-func parse(name string, text []byte) (*ast.File, []Fault) {
+// strictly reads YAML into a value; a field it does not have is a fault.
+func strictly(text []byte, into any) error {
+	d := yaml.NewDecoder(bytes.NewReader(text))
+	d.KnownFields(true)
+	return d.Decode(into)
+}
+
+// parse reads the form of a file: its size, that it is YAML without references, one document. A day that nobody
+// quoted is text all the same.
+func parse(name string, text []byte) (*yaml.Node, []Fault) {
 	if len(text) > Limit {
 		return nil, []Fault{{name, 0, fmt.Sprintf("the file is larger than %d KB", Limit>>10)}}
 	}
-	for _, t := range lexer.Tokenize(string(text)) {
-		if t.Type == token.AnchorType || t.Type == token.AliasType {
-			return nil, []Fault{{name, t.Position.Line, "references within the file (& and *) are not taken; write it out"}}
-		}
-	}
-	tree, err := parser.ParseBytes(text, 0)
-	if err != nil {
+	d := yaml.NewDecoder(bytes.NewReader(text))
+	var tree, more yaml.Node
+	if err := d.Decode(&tree); errors.Is(err, io.EOF) {
+		return nil, []Fault{{name, 0, "the file is empty"}}
+	} else if err != nil {
 		return nil, []Fault{placed(name, err)}
 	}
-	if len(tree.Docs) != 1 || tree.Docs[0].Body == nil {
+	if err := d.Decode(&more); !errors.Is(err, io.EOF) || len(tree.Content) != 1 {
 		return nil, []Fault{{name, 0, "the file holds no rule, or more than one document"}}
 	}
-	return tree, nil
+	var fault *Fault
+	var walk func(n *yaml.Node)
+	walk = func(n *yaml.Node) {
+		if fault == nil && (n.Anchor != "" || n.Kind == yaml.AliasNode) {
+			fault = &Fault{name, n.Line, "references within the file (& and *) are not taken; write it out"}
+		}
+		if n.Kind == yaml.ScalarNode && n.Tag == "!!timestamp" {
+			n.Tag = "!!str"
+		}
+		for _, c := range n.Content {
+			walk(c)
+		}
+	}
+	walk(&tree)
+	if fault != nil {
+		return nil, []Fault{*fault}
+	}
+	return tree.Content[0], nil
 }
 
+var lineWords = regexp.MustCompile(`(?:yaml: )?(?:unmarshal errors:\s*)?line (\d+): (.*)`)
+
 func placed(name string, err error) Fault {
-	var y yaml.Error
-	if errors.As(err, &y) {
-		line := 0
-		if t := y.GetToken(); t != nil {
-			line = t.Position.Line
-		}
-		return Fault{name, line, y.GetMessage()}
+	says := err.Error()
+	if m := lineWords.FindStringSubmatch(says); m != nil {
+		line, _ := strconv.Atoi(m[1])
+		return Fault{name, line, m[2]}
 	}
-	return Fault{name, 0, err.Error()}
+	return Fault{name, 0, strings.TrimPrefix(says, "yaml: ")}
 }
 
 // checkForm holds a rule against the schema.
@@ -232,11 +251,11 @@ func (f File) checkForm() []Fault {
 	if err != nil {
 		return []Fault{{f.Name, 0, err.Error()}}
 	}
-	var any_ any
-	if err := yaml.Unmarshal(f.Text, &any_); err != nil {
+	var whole any
+	if err := f.tree.Decode(&whole); err != nil {
 		return []Fault{placed(f.Name, err)}
 	}
-	body, err := json.Marshal(any_)
+	body, err := json.Marshal(whole)
 	if err != nil {
 		return []Fault{{f.Name, 0, err.Error()}}
 	}
@@ -298,24 +317,33 @@ func address(parts []string) string {
 	return b.String()
 }
 
-var lastPart = regexp.MustCompile(`(\.[^.\[\]]+|\[\d+\])$`)
+var parts = regexp.MustCompile(`[^.\[\]]+`)
 
 // lineOf finds the line of a place, or of what it stands in.
-func lineOf(tree *ast.File, at string) int {
-	for tree != nil && at != "" {
-		if p, err := yaml.PathString("$." + at); err == nil {
-			if node, err := p.FilterFile(tree); err == nil && node != nil && node.GetToken() != nil {
-				return node.GetToken().Position.Line
+func lineOf(tree *yaml.Node, at string) int {
+	if tree == nil {
+		return 0
+	}
+	n, line := tree, tree.Line
+	for _, part := range parts.FindAllString(at, -1) {
+		var next *yaml.Node
+		switch n.Kind {
+		case yaml.MappingNode:
+			for i := 0; i+1 < len(n.Content); i += 2 {
+				if n.Content[i].Value == part {
+					next, line = n.Content[i+1], n.Content[i].Line
+				}
+			}
+		case yaml.SequenceNode:
+			if i, err := strconv.Atoi(part); err == nil && i >= 0 && i < len(n.Content) {
+				next = n.Content[i]
+				line = next.Line
 			}
 		}
-		shorter := lastPart.ReplaceAllString(at, "")
-		if shorter == at {
+		if next == nil {
 			break
 		}
-		at = shorter
+		n = next
 	}
-	if tree != nil && len(tree.Docs) == 1 && tree.Docs[0].Body != nil {
-		return tree.Docs[0].Body.GetToken().Position.Line
-	}
-	return 0
+	return line
 }

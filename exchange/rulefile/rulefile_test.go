@@ -169,7 +169,7 @@ func TestAWrongRuleIsRefusedWithItsLine(t *testing.T) {
 		"a set of another kind":       {"of: [diabetes]", "of: [colonoscopy]", 14, "no set \"colonoscopy\""},
 		"what fulfils it is unknown":  {"of: colonoscopy, lasts", "of: coloscopy, lasts", 16, "no set \"coloscopy\""},
 		"two things in one condition": {"{not: {problem: {of: [diabetes]}}}", "{sex: female, not: {problem: {of: [diabetes]}}}", 14, "says one thing"},
-		"too few examples":            {"- {says: \"done\", on: \"2026-11-27\", chart: {born: \"1980-11-27\", sex: F, had: [colonoscopy on 2025]}, is: satisfied}\n", "", 21, "needs 4 at least"},
+		"too few examples":            {"- {says: \"done\", on: \"2026-11-27\", chart: {born: \"1980-11-27\", sex: F, had: [colonoscopy on 2025]}, is: satisfied}\n", "", 20, "needs 4 at least"},
 		"no examples":                 {sound[strings.Index(sound, "examples:"):], "", 1, "examples"},
 		"no source":                   {"source: {body: Nobody, title: \"A paper\", year: 2026}\n", "", 1, "source"},
 		"a year of no paper":          {"year: 2026", "year: 26", 7, "less than 1990"},
@@ -199,7 +199,7 @@ func TestAWrongRuleIsRefusedWithItsLine(t *testing.T) {
 		"conditions:\n- {name: a, says: a}\n":                                               "holds nothing",
 		"conditions:\n- {name: a, says: a, codes: [A]}\n- {name: a, says: a, codes: [B]}\n": "stands twice",
 		"quantities:\n- {name: a, says: a}\n":                                               "no LOINC code",
-		"conditions:\n- {name: a, says: a, code: [A]}\n":                                    "unknown field",
+		"conditions:\n- {name: a, says: a, code: [A]}\n":                                    "field code not found",
 	} {
 		s, faults := rulefile.ReadSets("sets.yaml", []byte(body))
 		if len(faults) == 0 {
