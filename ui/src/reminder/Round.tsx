@@ -184,6 +184,25 @@ export function Round() {
   ]);
   if (chart.error || view.error) return <p className="p-8">{say(chart.error ?? view.error)}</p>;
   if (!c || !view.data) return <p className="p-8 small">Opening the round…</p>;
+  /** card is the reminder one is at, with all that may be said of it. */
+  const card = (r: Row, skip: () => void) => (
+    <Settle
+      key={`${r.rule} ${r.state}`}
+      row={r}
+      stands={stands(r)}
+      ordered={onPad(r)}
+      visit={visit}
+      patient={c.patient}
+      visits={c.today}
+      settle={(b) => settle(r.rule, b)}
+      answer={answer}
+      order={order}
+      screen={screen}
+      off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
+      back={takeBack}
+      skip={skip}
+    />
+  );
   return (
     <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       <Spine chart={c} />
@@ -206,25 +225,10 @@ export function Round() {
             {mine.map((r) =>
               r.rule === current?.rule ? (
                 <li key={r.rule}>
-                  <Settle
-                    key={`${r.rule} ${r.state}`}
-                    row={r}
-                    stands={stands(r)}
-                    ordered={onPad(r)}
-                    visit={visit}
-                    patient={c.patient}
-                    visits={c.today}
-                    settle={(b) => settle(r.rule, b)}
-                    answer={answer}
-                    order={order}
-                    screen={screen}
-                    off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
-                    back={takeBack}
-                    skip={() => {
-                      setSkipped((was) => [...was, r.rule]);
-                      on();
-                    }}
-                  />
+                  {card(r, () => {
+                    setSkipped((was) => [...was, r.rule]);
+                    on();
+                  })}
                 </li>
               ) : (
                 <li key={r.rule}>
@@ -240,24 +244,7 @@ export function Round() {
             </p>
           )}
           <Others rows={others} all={all} show={() => setAll(!all)} current={current?.rule} choose={setChosen}>
-            {(r) => (
-              <Settle
-                key={`${r.rule} ${r.state}`}
-                row={r}
-                stands={stands(r)}
-                ordered={onPad(r)}
-                visit={visit}
-                patient={c.patient}
-                visits={c.today}
-                settle={(b) => settle(r.rule, b)}
-                answer={answer}
-                order={order}
-                screen={screen}
-                off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
-                back={takeBack}
-                skip={on}
-              />
-            )}
+            {(r) => card(r, on)}
           </Others>
         </div>
         {items.length > 0 && !ordering && (
