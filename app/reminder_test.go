@@ -307,3 +307,25 @@ func TestNothingIsDueForTheDead(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, "2026-04", chart.Died)
 }
+
+// A stool test that found blood is followed up: it settles the screening not even for a day, and the reason says so.
+func TestAPositiveTestSettlesNothing(t *testing.T) {
+	c := open(t)
+	means := []string{}
+	for _, m := range c.stands("colorectal-cancer").Means {
+		means = append(means, m.Name)
+	}
+	require.Contains(t, means, "fit")
+	require.NoError(t, c.settle("colorectal-cancer", reminder.ReminderDecision{ID: "a", Says: "had outside", On: "2026-05-02", Source: "record seen", Of: "fit", Value: "positive"}))
+	require.Contains(t, []core.State{core.Due, core.Overdue}, c.stands("colorectal-cancer").State)
+	why, err := c.app.Reminder.Why(ctx, c.doctor(), patientID, "colorectal-cancer")
+	require.NoError(t, err)
+	says := []string{}
+	for _, l := range why.Satisfied {
+		says = append(says, l.Says)
+	}
+	require.Contains(t, says, "stool test for blood (FIT), good for 1 year; settles nothing where positive")
+
+	require.NoError(t, c.settle("colorectal-cancer", reminder.ReminderDecision{ID: "b", Says: "had outside", On: "2026-05-02", Source: "record seen", Of: "fit", Value: "negative"}))
+	require.Equal(t, core.Due, c.stands("colorectal-cancer").State, "of two of one day that contradict each other, the one that asks for more counts")
+}

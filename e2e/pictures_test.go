@@ -166,6 +166,7 @@ func TestPictures(t *testing.T) {
 	h.focused("In the chart")
 	take("desk-result")
 	h.press("Alt+w")
+	h.sees("Orders whose next event is overdue")
 	h.press("3")
 	h.sees("reviewed")
 	take("orders")

@@ -463,6 +463,10 @@ func (s *satisfier) why(c *Chart) Why {
 		says += ", good for " + s.lasts.String()
 	}
 	for _, b := range s.byResult {
+		if b.Lasts == (Length{N: 1, Unit: Days}) { // what was found is followed up, not screened for again
+			says += "; settles nothing where " + b.Is.says()
+			continue
+		}
 		says += "; " + b.Lasts.String() + " where " + b.Is.says()
 	}
 	through, _, sure := s.through(c, c.day)

@@ -154,10 +154,10 @@ export function Chart() {
               Refer <KeyCap k="f" />
             </button>
           )}
+          <DueHere patient={c.patient.id} visit={today && !today.signed ? today.id : ""} />
           <Link className="plain px-1" to={`/patients/${c.patient.id}/orders`}>
             Orders <KeyCap k="Alt+O" />
           </Link>
-          <DueHere patient={c.patient.id} visit={today && !today.signed ? today.id : ""} />
           {!today && <span className="small">No visit today.</span>}
           {mayMerge && (
             <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>

@@ -109,10 +109,15 @@ export function Settle({
         <h3 className="text-title">{r.title}</h3>
         <span className="text-small">
           <b>{stands.split(" ")[0]}</b> {stands.split(" ").slice(1).join(" ")}
+          {!way && (
+            <button type="button" className="plain ml-4 py-0 pr-0" onClick={skip}>
+              Skip <KeyCap k="s" />
+            </button>
+          )}
         </span>
       </div>
       <p className="mb-2">
-        {r.about} <span className="text-faded">{r.says}.</span>
+        {r.about} <span className="text-faded">In the chart: {r.says}.</span>
       </p>
       {asked.map((q, i) => (
         <fieldset key={q.id} className="mb-2 flex flex-wrap items-baseline gap-2">
@@ -145,7 +150,7 @@ export function Settle({
           </button>
         </Form>
       ))}
-      <fieldset aria-label={`How ${r.title} is settled`} className="mb-2 flex flex-wrap gap-2">
+      <fieldset aria-label={`How ${r.title} is settled`} className="mb-2 flex flex-wrap gap-x-1.5 gap-y-2">
         {offered.map((w) => (
           <Choice key={w.way} on={way === w.way} set={() => setWay(w.way)} className="font-semibold">
             {w.word} <KeyCap k={w.k} />
@@ -339,11 +344,6 @@ export function Settle({
             )}
           </div>
         </Form>
-      )}
-      {!way && (
-        <button type="button" className="plain pl-0" onClick={skip}>
-          Skip <KeyCap k="s" />
-        </button>
       )}
     </section>
   );

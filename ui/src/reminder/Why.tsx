@@ -61,7 +61,7 @@ export function Why({
         <dt className="text-faded">Closed by</dt>
         <dd>
           {w.closes === "data"
-            ? "what stands in the chart; nobody can undo it there"
+            ? "what stands in the chart; as long as that stands, so does this"
             : "a person's statement, which can be taken back"}
         </dd>
         {w.changes && (
