@@ -123,7 +123,7 @@ func runDemo(ctx context.Context, args []string) error {
 			fmt.Printf("  %-8s %s %s, %s\n", p.Login, p.Given, p.Family, p.Role)
 		}
 		fmt.Printf("password %s, signing secret %s\n\nTry first: sign in as maren, step past the note that waits (Alt U), press 3 and v for "+
-			"the third visit;\nEscape leaves the text, q asks the history, e is the examination, ? shows the keys.\nAs jonah, 3 and i open the intake.\n", demo.Password, demo.Secret)
+			"the third visit;\nEscape leaves the text, q asks the history, e is the examination, ? shows the keys.\nIn a chart r is the reminder round. As jonah, 3 and i open the intake.\n", demo.Password, demo.Secret)
 	})
 }
 
