@@ -324,7 +324,7 @@ func TestAPositiveTestSettlesNothing(t *testing.T) {
 	for _, l := range why.Satisfied {
 		says = append(says, l.Says)
 	}
-	require.Contains(t, says, "stool test for blood (FIT), good for 1 year; settles nothing where positive")
+	require.Contains(t, says, "stool test for blood (FIT), good for 1 year; settles nothing where positive, and nothing else does until colonoscopy")
 
 	require.NoError(t, c.settle("colorectal-cancer", reminder.ReminderDecision{ID: "b", Says: "had outside", On: "2026-05-02", Source: "record seen", Of: "fit", Value: "negative"}))
 	require.Equal(t, core.Due, c.stands("colorectal-cancer").State, "of two of one day that contradict each other, the one that asks for more counts")

@@ -168,6 +168,9 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 	v := ReminderView{Rule: r.ID, Version: r.Version, Title: r.Title, About: r.About, Group: r.Group, State: s.State, Since: s.Since.String(), Due: s.Due.String(), Says: c.Says(s),
 		Closes: r.Closes, Priority: r.Priority, Source: r.Source.Says(), Note: r.Note, Acts: []ReminderAct{}, Means: []ReminderMean{}, Asks: []RuleQuestion{}}
 	for _, x := range r.Resolve {
+		if s.Follow.Name != "" && x.FollowUp == "" || s.Follow.Name == "" && x.FollowUp == "only" {
+			continue
+		}
 		for _, cvx := range x.Vaccine {
 			if i := slices.IndexFunc(a.House.Vaccines, func(w chart.Vaccine) bool { return w.CVX == cvx }); i >= 0 {
 				v.Acts = append(v.Acts, ReminderAct{Says: a.House.Vaccines[i].Name, Kind: "vaccine", Code: orderable.VaccineID(cvx), Diagnosis: x.Diagnosis, Title: a.titled(x.Diagnosis)})

@@ -541,6 +541,9 @@ func (m *maker) satisfier(at string, s Satisfier) satisfier {
 		if r.Is.Op == "" || !r.Lasts.Given() {
 			m.fault(fmt.Sprintf("%s.byResult[%d]", at, i), "needs a result and a length of time")
 		}
+		if len(r.FollowedBy) > 0 {
+			r.followedBy = m.named(fmt.Sprintf("%s.byResult[%d].followedBy", at, i), r.FollowedBy, services, quantities)
+		}
 		out.byResult = append(out.byResult, r)
 	}
 	return out
@@ -569,6 +572,9 @@ func (m *maker) resolve(at string, s Resolve) {
 	}
 	if n != 1 {
 		m.fault(at, "names one act, this one names %d", n)
+	}
+	if !slices.Contains([]string{"", "also", "only"}, s.FollowUp) {
+		m.fault(at+".followUp", "%q is neither \"also\" nor \"only\"", s.FollowUp)
 	}
 	if s.Ask != "" {
 		if _, known := m.sets.questions[s.Ask]; !known {

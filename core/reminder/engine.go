@@ -19,6 +19,7 @@ type plain struct {
 	since   Day
 	until   Day // the first day on which it may be otherwise by time alone
 	by      Fact
+	follow  Fact
 	decided *chart.Decision
 }
 
@@ -61,7 +62,7 @@ func (c *Chart) stand(r *ready, d Day) (s Standing) {
 		}
 	}()
 	now := c.plain(r, d)
-	s.State, s.Since, s.By, s.Decided, s.Due, s.Changes = now.state, now.since, now.by, now.decided, Never, Never
+	s.State, s.Since, s.By, s.Follow, s.Decided, s.Due, s.Changes = now.state, now.since, now.by, now.follow, now.decided, Never, Never
 	if now.state == Due || now.state == Overdue || now.state == Unknown {
 		s.Due = now.since
 	}
@@ -141,6 +142,13 @@ func (c *Chart) plain(r *ready, d Day) plain {
 		return plain{state: NotFor, since: c.momentDay(said.At), until: min(saidUntil, concerned.until), decided: said}
 	}
 	through, by, unsure := c.through(r, d)
+	open := c.unfollowed(r, d)
+	if open.f.Name != "" {
+		through, by, unsure = open.through, open.f, Ever
+		if open.unsure {
+			unsure = Never
+		}
+	}
 	if said != nil && (said.Says == chart.DecidedDone || said.Says == chart.DecidedOutside) && saidUntil > through {
 		on, dated := SpanOf(said.On)
 		through = saidUntil
@@ -177,13 +185,13 @@ func (c *Chart) plain(r *ready, d Day) plain {
 	if said != nil && d < saidUntil {
 		switch said.Says {
 		case chart.DecidedDecline:
-			return plain{state: Declined, since: c.momentDay(said.At), until: min(until, saidUntil), decided: said}
+			return plain{state: Declined, since: c.momentDay(said.At), until: min(until, saidUntil), follow: open.f, decided: said}
 		case chart.DecidedPutOff:
-			return plain{state: PutOff, since: c.momentDay(said.At), until: min(until, saidUntil), decided: said}
+			return plain{state: PutOff, since: c.momentDay(said.At), until: min(until, saidUntil), follow: open.f, decided: said}
 		}
 	}
-	if f, ok := c.waiting(r, d); ok {
-		return plain{state: InHand, since: f.On.From, until: until, by: f, decided: said}
+	if f, ok := c.waiting(r, d, open.by); ok {
+		return plain{state: InHand, since: f.On.From, until: until, by: f, follow: open.f, decided: said}
 	}
 	since := concerned.since
 	if r.series != nil && next.due != Never {
@@ -200,7 +208,7 @@ func (c *Chart) plain(r *ready, d Day) plain {
 		if unsure <= d {
 			until = concerned.until
 		}
-		return plain{state: Unknown, since: since, until: until, by: by, decided: said}
+		return plain{state: Unknown, since: since, until: until, by: by, follow: open.f, decided: said}
 	}
 	if r.season != nil {
 		begins, ends, in := r.season.around(d)
@@ -220,9 +228,9 @@ func (c *Chart) plain(r *ready, d Day) plain {
 		}
 	}
 	if d >= late {
-		return plain{state: Overdue, since: since, until: until, by: by, decided: said}
+		return plain{state: Overdue, since: since, until: until, by: by, follow: open.f, decided: said}
 	}
-	return plain{state: Due, since: since, until: min(until, late), by: by, decided: said}
+	return plain{state: Due, since: since, until: min(until, late), by: by, follow: open.f, decided: said}
 }
 
 // said is the last decision on a rule that was not taken back, and to which day it holds.
@@ -351,11 +359,72 @@ func (s *satisfier) through(c *Chart, d Day) (Day, Fact, bool) {
 	return best, *by, true
 }
 
-// waiting finds what is on its way that would fulfil a rule.
-func (c *Chart) waiting(r *ready, d Day) (Fact, bool) {
-	sets := []int{}
+// unfollowed is a result after which something else has to come and has not: by are the sets of that,
+// through is to which day the result itself holds, unsure says that something may have followed.
+type unfollowed struct {
+	f       Fact
+	by      []int
+	through Day
+	unsure  bool
+}
+
+// unfollowed finds the newest result that is not followed up.
+func (c *Chart) unfollowed(r *ready, d Day) (out unfollowed) {
 	for _, s := range r.satisfied {
-		sets = append(sets, s.set)
+		for _, b := range s.byResult {
+			if len(b.followedBy) == 0 {
+				continue
+			}
+			for i := range c.facts[s.set] {
+				f := &c.facts[s.set][i]
+				if !f.Undated && f.On.To > d || f.Doubt != "" || c.book.sets.all[s.set].judge(f, b.Is) != True {
+					continue
+				}
+				followed := c.followed(f, s.set, b.followedBy, d)
+				if followed == True || out.f.Name != "" && (f.Undated || f.On.To < out.f.On.To) {
+					continue
+				}
+				out = unfollowed{f: *f, by: b.followedBy, through: Ever, unsure: followed == Open}
+				if !f.Undated {
+					out.through = b.Lasts.After(f.On.From)
+				}
+			}
+		}
+	}
+	return out
+}
+
+// followed says whether something of the sets came after a result: of its own day, or later where
+// it is the same test again.
+func (c *Chart) followed(f *Fact, of int, sets []int, d Day) Truth {
+	out := False
+	for _, n := range sets {
+		for i := range c.facts[n] {
+			x := &c.facts[n][i]
+			if !x.Undated && x.On.To > d || n == of && x.Ref == f.Ref {
+				continue
+			}
+			from := f.On.From
+			if n == of {
+				from++
+			}
+			switch {
+			case f.Undated && x.Doubt == "" && n != of, !f.Undated && !x.Undated && x.Doubt == "" && x.On.From >= from:
+				return True
+			case x.Undated || f.Undated || x.On.To >= from:
+				out = Open
+			}
+		}
+	}
+	return out
+}
+
+// waiting finds what is on its way that would fulfil a rule; where sets are given, of those only.
+func (c *Chart) waiting(r *ready, d Day, sets []int) (Fact, bool) {
+	if len(sets) == 0 {
+		for _, s := range r.satisfied {
+			sets = append(sets, s.set)
+		}
 	}
 	if r.series != nil {
 		sets = append(sets, r.series.set)
@@ -465,6 +534,9 @@ func (s *satisfier) why(c *Chart) Why {
 	for _, b := range s.byResult {
 		if b.Lasts == (Length{N: 1, Unit: Days}) { // what was found is followed up, not screened for again
 			says += "; settles nothing where " + b.Is.says()
+			if len(b.followedBy) > 0 {
+				says += ", and nothing else does until " + c.book.sets.names(b.followedBy)
+			}
 			continue
 		}
 		says += "; " + b.Lasts.String() + " where " + b.Is.says()

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"unicode"
 )
 
 // Is is what a value has to be: ">= 25", "< 5.7", "5.7 to 6.4", "positive", "yes". The figure may be a
@@ -89,11 +90,37 @@ func (x Is) says() string {
 
 var valueText = regexp.MustCompile(`^(<=|>=|<|>)? ?(-?\d+(?:\.\d+)?)$`)
 
-// Words of results that mean the same; what is in neither list is not known.
+// Words of results that mean the same; what is in neither list is not known. NILM: negative for
+// intraepithelial lesion or malignancy (Bethesda System 2014).
 var (
 	positives = []string{"positive", "reactive", "detected", "present", "pos", "abnormal"}
-	negatives = []string{"negative", "nonreactive", "non-reactive", "not detected", "none detected", "absent", "neg", "non reactive", "undetected", "not reactive"}
+	negatives = []string{"negative", "nonreactive", "non-reactive", "not detected", "none detected", "absent", "neg", "non reactive", "undetected", "not reactive", "nilm"}
 )
+
+// sideOf says whether a result is a positive one (1), a negative one (-1), or neither for certain (0). It is by its first
+// word where nothing after it speaks of the other: "negative for occult blood".
+func sideOf(s string) int {
+	if has(positives, s) {
+		return 1
+	}
+	if has(negatives, s) {
+		return -1
+	}
+	first, rest, _ := strings.Cut(s, " ")
+	first = strings.TrimRight(first, ",;:")
+	for _, w := range strings.FieldsFunc(rest, func(r rune) bool { return !unicode.IsLetter(r) }) {
+		if has(positives, w) || has(negatives, w) || w == "not" || w == "no" || w == "control" || w == "previously" || w == "prior" {
+			return 0
+		}
+	}
+	switch first {
+	case "positive":
+		return 1
+	case "negative", "nilm":
+		return -1
+	}
+	return 0
+}
 
 // of judges a value as it came, converted by times where its unit is another.
 func (x Is) of(text string, times, plus float64) Truth {
@@ -106,14 +133,9 @@ func (x Is) of(text string, times, plus float64) Truth {
 			if s == w {
 				return True
 			}
-			for _, group := range [][]string{positives, negatives} {
-				if !has(group, w) {
-					continue
-				}
-				for _, other := range [][]string{positives, negatives} {
-					if has(other, s) {
-						return truth(has(group, s))
-					}
+			if side := sideOf(w); side != 0 {
+				if other := sideOf(s); other != 0 {
+					return truth(other == side)
 				}
 				return Open // "indeterminate", "see comment"
 			}

@@ -174,10 +174,15 @@ type Satisfier struct {
 	ByResult []Result `yaml:"byResult"`
 }
 
-// Result is how long something holds when it turned out so.
+// Result is how long something holds when it turned out so. Where FollowedBy names sets,
+// nothing else fulfils the rule after such a result until one of them is there: a negative stool test
+// does not undo a positive one.
 type Result struct {
-	Is    Is     `yaml:"is"`
-	Lasts Length `yaml:"lasts"`
+	Is         Is       `yaml:"is"`
+	Lasts      Length   `yaml:"lasts"`
+	FollowedBy []string `yaml:"followedBy"`
+
+	followedBy []int
 }
 
 // Resolve is an act that settles a reminder. Exactly one of its fields but Says is given.
@@ -191,6 +196,9 @@ type Resolve struct {
 	Refer         string   `yaml:"refer"`
 	Ask           string   `yaml:"ask"` // a question of the rulebook
 	Diagnosis     string   `yaml:"diagnosis"`
+
+	// FollowUp says whether it is offered while a result waits to be followed up: "also", "only" then, or "" never then.
+	FollowUp string `yaml:"followUp"`
 }
 
 // Example is a small chart with the standing that the publication gives it, worked by hand.
@@ -251,6 +259,7 @@ type Standing struct {
 	Due     Day  // when it is due next, Never for not in sight
 	Changes Day  // the first day on which it stands otherwise by time alone, as far as can be seen
 	By      Fact // what satisfies it, or is in hand
+	Follow  Fact // a result that waits to be followed up; without a name for none
 	Decided *chart.Decision
 }
 

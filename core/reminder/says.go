@@ -42,6 +42,9 @@ func (c *Chart) Says(s Standing) string {
 			}
 			return strings.Join(r.series.why(c).Facts, "; ")
 		}
+		if s.Follow.Name != "" {
+			return s.Follow.Says() + ": whether it was followed up is not certain"
+		}
 		if s.By.Name != "" {
 			return s.By.Says()
 		}
@@ -50,6 +53,9 @@ func (c *Chart) Says(s Standing) string {
 		if r := c.book.by[s.Rule.ID]; r.series != nil {
 			x := c.forecast(r.series, c.day)
 			return "dose " + strconv.Itoa(x.next) + "; " + x.says()
+		}
+		if s.Follow.Name != "" {
+			return "to be followed up: " + s.Follow.Says()
 		}
 		if s.By.Name != "" {
 			return "last " + s.By.Says()

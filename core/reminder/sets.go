@@ -257,6 +257,15 @@ func compileSets(s Sets) (*setIndex, []Fault) {
 
 func (x *setIndex) firstLOINC(n int) string { return x.all[n].loinc }
 
+// names are sets as people say them.
+func (x *setIndex) names(sets []int) string {
+	out := make([]string, len(sets))
+	for i, n := range sets {
+		out[i] = x.all[n].says
+	}
+	return strings.Join(out, " or ")
+}
+
 // named finds a set of one of the kinds.
 func (x *setIndex) named(name string, kinds ...kind) (int, bool) {
 	n, known := x.byName[name]

@@ -35,5 +35,5 @@ func TestTheTableOfRulesIsTrue(t *testing.T) {
 	}
 	doc, err := os.ReadFile("../../docs/rules.md")
 	require.NoError(t, err)
-	require.Contains(t, string(doc), b.String(), "write it anew: DEFTLEDGER_TABLE=<file> go test ./exchange/rulefile -run Table")
+	require.True(t, strings.Contains(string(doc), b.String()), "write it anew: DEFTLEDGER_TABLE=<file> go test ./exchange/rulefile -run Table")
 }
