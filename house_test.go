@@ -15,7 +15,7 @@ import (
 
 // above lists, for each room of core, the rooms below it that it may use.
 var above = map[string][]string{
-	"chart": {}, "circle": {}, "visit": {}, "ledger": {}, "coverage": {}, "coding": {"chart"}, "letter": {}, "measure": {"chart"}, "line": {"chart"}, "safety": {"chart"},
+	"chart": {}, "circle": {}, "visit": {}, "ledger": {}, "coverage": {}, "coding": {"chart"}, "letter": {}, "line": {"chart"}, "safety": {"chart"},
 	"order": {"chart", "coding", "line"}, "result": {"chart", "coding", "line"}, "outside": {"chart", "coding", "line"}, "referral": {"chart"}, "screen": {}, "reminder": {"chart"}, "orderable": {"chart", "coding", "line", "order", "safety"}, "prescription": {"chart", "safety"},
 	"note": {"chart", "coding", "line", "order", "result", "outside"},
 }

@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -193,4 +194,71 @@ func TestARunFindsWhatTheChartsFind(t *testing.T) {
 	require.Equal(t, act.Missing, kind(t, err))
 	_, err = c.app.Reminder.RunPractice(ctx, c.doctor(), reminder.Wanted{Try: &reminder.RuleSet{On: true}})
 	require.Equal(t, act.Invalid, kind(t, err))
+}
+
+// Over the practice a measure is counted by numerator and denominator, who is left out and of whom the chart does not
+// say stand apart, each person is told with the reason, and its course goes back twelve months.
+func TestMeasuresOverThePractice(t *testing.T) {
+	c := open(t)
+	people := []struct {
+		family, born string
+		codes        []string
+		pressures    []string // value and how many days ago
+	}{
+		{"Met", "1960-01-01", []string{"I10"}, []string{"132/84 10"}},
+		{"Missed", "1960-01-01", []string{"I10"}, []string{"158/92 10"}},
+		{"Missed Since", "1960-01-01", []string{"I10"}, []string{"128/80 300", "158/92 10"}},
+		{"Never", "1960-01-01", []string{"I10"}, nil},
+		{"Out", "1960-01-01", []string{"I10", "Z99.2"}, []string{"158/92 10"}},
+		{"Unsure", "1960-01-01", []string{"I10"}, []string{"refused 10"}},
+		{"Other", "1960-01-01", []string{"J45.909"}, []string{"158/92 10"}},
+		{"Child", "2012-01-01", []string{"I10"}, nil},
+	}
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		for i, x := range people {
+			p := chart.Patient{ID: fmt.Sprint("m", i), Record: fmt.Sprint("SK-M", i), Name: chart.Name{Family: x.family, Given: "A"}, BirthDate: x.born, Sex: "F"}
+			if err := q.AddPatient(p); err != nil {
+				return err
+			}
+			for n, code := range x.codes {
+				if _, err := q.AddProblem(chart.Problem{ID: fmt.Sprint("mp", i, n), PatientID: p.ID, Code: code, Title: code, Since: "2020-01-01"}); err != nil {
+					return err
+				}
+			}
+			for n, v := range x.pressures {
+				value, days, _ := strings.Cut(v, " ")
+				ago, err := strconv.Atoi(days)
+				if err != nil {
+					return err
+				}
+				if err := q.AddVital(chart.Vital{ID: fmt.Sprint("mv", i, n), PatientID: p.ID, LOINC: "85354-9", Name: "Blood pressure", Value: value, Unit: "mm[Hg]",
+					TakenAt: c.now.AddDate(0, 0, -ago)}); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}))
+	run := c.run(reminder.Wanted{Measure: "pressure-controlled"})
+	var m reminder.MeasureCount
+	for _, x := range run.Measures {
+		if x.ID == "pressure-controlled" {
+			m = x
+		}
+	}
+	require.Equal(t, []int{4, 1, 3, 0, 1, 1}, []int{m.Of, m.Met, m.Missed, m.InHand, m.NotKnown, m.Excluded})
+	says := map[string]string{}
+	for _, r := range run.Rows {
+		require.Len(t, r.Due, 1)
+		says[r.Patient.Family] = string(r.Due[0].State) + " " + r.Due[0].Says
+	}
+	require.Len(t, says, 4)
+	require.Contains(t, says["Missed"], "missed wanted: upper blood pressure below 140 mmHg within 1 year (Blood pressure 158/92 mmHg")
+	require.Contains(t, says["Never"], "none recorded")
+	require.Contains(t, says["Unsure"], "not known")
+	require.Len(t, m.Months, 12)
+	require.Equal(t, c.now.AddDate(0, 0, -c.now.Day()).Format("2006-01"), m.Months[11].Month)
+	require.Equal(t, 1, m.Months[8].Met, "whose pressure was good in the spring was met then")
+	_, err := c.app.Reminder.RunPractice(ctx, c.doctor(), reminder.Wanted{Measure: "pressure-taken"})
+	require.Equal(t, act.Missing, kind(t, err), "that one is of a visit")
 }

@@ -85,10 +85,15 @@ var Vaccines []byte
 //go:embed services/services.yaml
 var Services []byte
 
-// Measures are the measures of quality, in YAML.
+// Measures are the measures of quality, a file each (docs/rules.md).
 //
-//go:embed measures/measures.yaml
-var Measures []byte
+//go:embed measures/*.yaml
+var Measures embed.FS
+
+// MeasureSchema is the form of a measure.
+//
+//go:embed measures/measure.schema.json
+var MeasureSchema []byte
 
 // Forms holds the body systems, interviews, kinds of visit, snippets, sets, letters and
 // leaflets.

@@ -167,9 +167,9 @@ func TestWhatTheChartSaysBesideTheText(t *testing.T) {
 	h.sees("From the chart: Blood pressure 152/94 mmHg")
 	h.sees("no hypertension is recorded")
 	h.click("Measures: 0 met")
-	h.sees("which calls for a plan") // taken at the assistant's desk, seen here; a value alone meets nothing
-	h.sees("CMS22, 2026")
-	h.sees("tobacco not asked within a year")
+	h.sees("a raised blood pressure addressed at this visit (none coded at this visit)") // taken at the assistant's desk, seen here; a value alone meets nothing
+	h.sees("CMS22, Screening for High Blood Pressure")
+	h.sees("wanted: tobacco in the social history within 1 year (none recorded)")
 	look(h, "chart-evidence")
 	require.Empty(t, h.axe())
 	h.press("Escape")

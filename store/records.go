@@ -12,7 +12,7 @@ func (q *Q) People(after string, most int) ([]chart.Patient, error) {
 }
 
 // Records reads the records of some people at once: what rules over the whole practice read. It is Record for each of
-// them but for allergies, which no such rule reads, and of lists gone through and visits the last of each. What is
+// them but of lists gone through and visits the last of each. What is
 // read at a time does not grow with the practice.
 func (q *Q) Records(people []chart.Patient, loincs []string) (out []chart.Record, err error) {
 	at, ids := map[string]int{}, []string{}
@@ -63,6 +63,11 @@ func (q *Q) Records(people []chart.Patient, loincs []string) (out []chart.Record
 			coalesce((SELECT says || char(9) || by_id || char(9) || at || char(9) || detail FROM medicine_told t WHERE t.medicine_id = m.id ORDER BY at DESC, rowid DESC LIMIT 1), '')
 			FROM `+these+"medicine m ON m.patient_id = j.value WHERE m.stopped = '' ORDER BY m.name, m.id", in)
 	if err != nil {
+		return nil, err
+	}
+	al := allergies("")
+	if err = each(q, al.scan, func(a chart.Allergy) { i := at[a.PatientID]; out[i].Allergies = append(out[i].Allergies, a) },
+		"SELECT "+al.cols+" FROM allergy WHERE patient_id IN (SELECT value FROM json_each(?)) AND ended_at = '' ORDER BY substance = '', severity <> 'severe', substance", in); err != nil {
 		return nil, err
 	}
 	h, st, im := histories(""), statements(""), immunizations("")

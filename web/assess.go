@@ -11,7 +11,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/assess"
 	"deftledger/core/coding"
-	"deftledger/core/measure"
+	"deftledger/core/reminder"
 )
 
 // describeAssess registers what the room assess does and shows.
@@ -56,7 +56,7 @@ func (s *server) describeAssess(api huma.API) {
 	}) ([]coding.Service, error) {
 		return s.app.Assess.FindServices(who, in.Query)
 	})
-	get(api, "measures", "/api/notes/{id}/measures", func(ctx context.Context, who act.Actor, in *PathID) ([]measure.Outcome, error) {
+	get(api, "measures", "/api/notes/{id}/measures", func(ctx context.Context, who act.Actor, in *PathID) ([]reminder.Outcome, error) {
 		return s.app.Assess.MeasuresOf(ctx, who, in.ID)
 	})
 	get(api, "pins", "/api/pins", func(ctx context.Context, who act.Actor, _ *nothing) ([]assess.PinView, error) {

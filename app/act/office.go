@@ -10,7 +10,6 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/coverage"
-	"deftledger/core/measure"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
 	"deftledger/core/result"
@@ -43,7 +42,6 @@ type Config struct {
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
-	Measures     []measure.Rule       // of quality, met or missed by a visit
 	Rules        rulefile.Source      // of the reminders, as they ship
 	Screens      []screen.Form        // questionnaires with a score
 	Elsewhere    Elsewhere

@@ -14,11 +14,6 @@ import (
 // watched lists the quantities that rules read from a record.
 func (a *Acts) watched() []string {
 	out := slices.Concat(coding.EvidenceLOINC, note.MeasureLOINC(), a.Medicines.Watched())
-	for _, r := range a.Measures {
-		for _, need := range r.Values {
-			out = append(out, need.LOINC...)
-		}
-	}
 	out = append(out, a.Rulebook().LOINC()...)
 	slices.Sort(out)
 	return slices.Compact(out)

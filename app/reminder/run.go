@@ -19,6 +19,7 @@ import (
 type Wanted struct {
 	Rule      string           `json:"rule,omitempty" maxLength:"64" doc:"One rule; empty for all that are switched on"`
 	States    []reminder.State `json:"states,omitempty" maxItems:"9" doc:"Empty for due, overdue and not known"`
+	Measure   string           `json:"measure,omitempty" maxLength:"64" doc:"Who misses this measure of quality, in the place of reminders"`
 	Clinician string           `json:"clinician,omitempty" maxLength:"64" doc:"Whose patients; empty for everybody's"`
 	Try       *RuleSet         `json:"try,omitempty" doc:"Tries the rule so before it is set so"`
 }
@@ -33,11 +34,14 @@ type Run struct {
 	Millis int64      `json:"millis"`
 	Counts []RunCount `json:"counts"`
 	Rows   []RunRow   `json:"rows" doc:"At most 500, by name"`
-	More   int        `json:"more" doc:"How many there are beyond the rows"`
-	Gains  []RunRow   `json:"gains" doc:"Of a try: who would become due, at most ten, explained"`
-	Losses []RunRow   `json:"losses" doc:"Of a try: who would stop being due, at most ten, explained"`
-	Gain   int        `json:"gain"`
-	Loss   int        `json:"loss"`
+
+	Measures []MeasureCount `json:"measures"`
+
+	More   int      `json:"more" doc:"How many there are beyond the rows"`
+	Gains  []RunRow `json:"gains" doc:"Of a try: who would become due, at most ten, explained"`
+	Losses []RunRow `json:"losses" doc:"Of a try: who would stop being due, at most ten, explained"`
+	Gain   int      `json:"gain"`
+	Loss   int      `json:"loss"`
 }
 
 // RunCount is how a rule stands over the practice.
@@ -53,6 +57,29 @@ type RunCount struct {
 	Aside     int    `json:"aside" doc:"Declined or put off"`
 	NotFor    int    `json:"notFor"`
 	Failed    int    `json:"failed" doc:"Charts in which it could not be computed"`
+}
+
+// MeasureCount is how the practice stands towards a measure of quality.
+type MeasureCount struct {
+	ID       string       `json:"id"`
+	Title    string       `json:"title"`
+	About    string       `json:"about"`
+	Source   string       `json:"source"`
+	Of       int          `json:"of" doc:"Denominator: whom it concerns, without those it leaves out"`
+	Met      int          `json:"met" doc:"Numerator"`
+	Missed   int          `json:"missed"`
+	InHand   int          `json:"inHand" doc:"Ordered and not back: not met yet"`
+	Failed   int          `json:"failed" doc:"Charts in which it could not be computed"`
+	NotKnown int          `json:"notKnown" doc:"Whether it concerns them, or whether it is met, the chart does not say; not in the denominator"`
+	Excluded int          `json:"excluded"`
+	Months   []MonthCount `json:"months" doc:"The last twelve ends of months, oldest first: of those days, by what stands on the lists today"`
+}
+
+// MonthCount is a measure at the end of a month.
+type MonthCount struct {
+	Month string `json:"month"`
+	Of    int    `json:"of"`
+	Met   int    `json:"met"`
 }
 
 // RunRow is a person with what is due.
@@ -103,6 +130,9 @@ func (a *Acts) RunPractice(ctx context.Context, who act.Actor, w Wanted) (Run, e
 	if _, known := book.Rule(w.Rule); w.Rule != "" && !known {
 		return Run{}, act.Refuse(act.Missing, "There is no such rule.")
 	}
+	if w.Measure != "" && !slices.ContainsFunc(book.Measures(), func(m *reminder.Measure) bool { return m.ID == w.Measure && m.Per == "person" }) {
+		return Run{}, act.Refuse(act.Missing, "There is no such measure over the practice.")
+	}
 	if w.Try != nil {
 		if w.Rule == "" {
 			return Run{}, act.Refuse(act.Invalid, "Say which rule is tried.")
@@ -123,7 +153,7 @@ func (a *Acts) RunPractice(ctx context.Context, who act.Actor, w Wanted) (Run, e
 		}
 	}
 	under, stop := context.WithCancel(context.WithoutCancel(ctx))
-	r := &running{stop: stop, run: Run{ID: act.NewID(), Counts: []RunCount{}, Rows: []RunRow{}, Gains: []RunRow{}, Losses: []RunRow{}}}
+	r := &running{stop: stop, run: Run{ID: act.NewID(), Counts: []RunCount{}, Measures: []MeasureCount{}, Rows: []RunRow{}, Gains: []RunRow{}, Losses: []RunRow{}}}
 	a.runs.mu.Lock()
 	if before := a.runs.of[who.ID]; before != nil {
 		before.stop()
@@ -189,7 +219,7 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 	r.run.Of = all
 	r.mu.Unlock()
 	var work sync.WaitGroup
-	counts := map[string]*RunCount{}
+	counts, measures := map[string]*RunCount{}, map[string]*MeasureCount{}
 	turn := sync.Mutex{} // whose turn it is to take the next people
 	after, day := "", a.Today()
 	var broken error
@@ -229,7 +259,7 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 				if len(people) == 0 {
 					return
 				}
-				a.some(r, w, book, other, records, usual, names, counts)
+				a.some(r, w, book, other, records, usual, names, counts, measures)
 			}
 		})
 	}
@@ -240,6 +270,11 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 			r.run.Counts = append(r.run.Counts, *c)
 		}
 	}
+	for _, m := range book.Measures() {
+		if c := measures[m.ID]; c != nil {
+			r.run.Measures = append(r.run.Measures, *c)
+		}
+	}
 	r.mu.Unlock()
 	if broken == nil {
 		broken = ctx.Err()
@@ -248,9 +283,11 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 }
 
 // some computes a batch of charts.
-func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []chart.Record, usual, names map[string]string, counts map[string]*RunCount) {
+func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []chart.Record, usual, names map[string]string, counts map[string]*RunCount,
+	measures map[string]*MeasureCount) {
 	var rows, gains, losses []RunRow
-	local := map[string]*RunCount{}
+	local, quality := map[string]*RunCount{}, map[string]*MeasureCount{}
+	ends := lastMonths(a.Today())
 	for _, record := range records {
 		if w.Clinician != "" && usual[record.Patient.ID] != w.Clinician {
 			continue
@@ -263,9 +300,19 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 			standings = []reminder.Standing{c.Stand(w.Rule)}
 		}
 		row := RunRow{Patient: a.Patient(record.Patient), Clinician: names[usual[record.Patient.ID]], Due: []RunDue{}}
+		if w.Rule == "" {
+			for _, m := range book.Measures() {
+				if m.Per == "person" {
+					o := measured(quality, c, m, ends)
+					if m.ID == w.Measure && (o.State != reminder.Met && o.State != reminder.Excluded && o.State != reminder.NotConcerned) {
+						row.Due = append(row.Due, RunDue{m.ID, m.Title, reminder.State(o.State), "", o.Says})
+					}
+				}
+			}
+		}
 		for _, s := range standings {
 			count(local, s)
-			if slices.Contains(w.States, s.State) && len(row.Due) < 20 {
+			if w.Measure == "" && slices.Contains(w.States, s.State) && len(row.Due) < 20 {
 				row.Due = append(row.Due, RunDue{s.Rule.ID, s.Rule.Title, s.State, s.Since.String(), c.Says(s)})
 			}
 		}
@@ -299,6 +346,13 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 		}
 		counts[rule].add(*x)
 	}
+	for id, x := range quality {
+		if measures[id] == nil {
+			measures[id] = x
+		} else {
+			measures[id].add(*x)
+		}
+	}
 	for _, row := range rows {
 		if len(r.rows) < mostRows {
 			r.rows = append(r.rows, row)
@@ -309,6 +363,68 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 	r.run.Gain, r.run.Loss = r.run.Gain+len(gains), r.run.Loss+len(losses)
 	r.run.Gains = append(r.run.Gains, gains[:min(len(gains), explains-len(r.run.Gains))]...)
 	r.run.Losses = append(r.run.Losses, losses[:min(len(losses), explains-len(r.run.Losses))]...)
+}
+
+// lastMonths are the last days of the twelve months before a day.
+func lastMonths(today string) (out []string) {
+	at, err := time.Parse(time.DateOnly, today)
+	if err != nil {
+		return nil
+	}
+	first := at.AddDate(0, 0, 1-at.Day())
+	for back := 11; back >= 0; back-- {
+		out = append(out, first.AddDate(0, -back, -1).Format(time.DateOnly))
+	}
+	return out
+}
+
+// measured counts a person towards a measure, today and at the ends of the months.
+func measured(of map[string]*MeasureCount, c *reminder.Chart, m *reminder.Measure, ends []string) (o reminder.Outcome) {
+	x := of[m.ID]
+	if x == nil {
+		x = &MeasureCount{ID: m.ID, Title: m.Title, About: m.About, Source: m.Source.Says()}
+		for _, e := range ends {
+			x.Months = append(x.Months, MonthCount{Month: e[:7]})
+		}
+		of[m.ID] = x
+	}
+	for i, e := range ends {
+		on, _ := reminder.DayOf(e)
+		switch c.MeasureOn(m.ID, on) {
+		case reminder.Met:
+			x.Months[i].Met++
+			x.Months[i].Of++
+		case reminder.Missed:
+			x.Months[i].Of++
+		}
+	}
+	switch o = c.Measure(m.ID); o.State {
+	case reminder.Met:
+		x.Met++
+		x.Of++
+	case reminder.Missed:
+		x.Missed++
+		x.Of++
+	case reminder.Ordered:
+		x.InHand++
+		x.Of++
+	case reminder.Unsure:
+		x.NotKnown++
+	case reminder.Excluded:
+		x.Excluded++
+	case reminder.NotComputed:
+		x.Failed++
+	}
+	return o
+}
+
+func (c *MeasureCount) add(x MeasureCount) {
+	c.Failed += x.Failed
+	c.Of, c.Met, c.Missed, c.InHand, c.NotKnown, c.Excluded = c.Of+x.Of, c.Met+x.Met, c.Missed+x.Missed, c.InHand+x.InHand, c.NotKnown+x.NotKnown, c.Excluded+x.Excluded
+	for i := range c.Months {
+		c.Months[i].Of += x.Months[i].Of
+		c.Months[i].Met += x.Months[i].Met
+	}
 }
 
 func count(of map[string]*RunCount, s reminder.Standing) {

@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+
+	"deftledger/core/chart"
 )
 
 // Fault is what is wrong with a rule or a set, with the place in it.
@@ -34,7 +36,9 @@ type Book struct {
 	// Edition is the immunization schedule that vaccines follow, without its series.
 	Edition Schedule
 	rules   []*ready
-	by      map[string]*ready
+	// measures are those of quality, in the same conditions.
+	measures []*readyMeasure
+	by       map[string]*ready
 
 	// What was read of tobacco is kept: the same words stand in many charts.
 	mu   sync.Mutex
@@ -454,9 +458,12 @@ func (m *maker) cond(at string, c *Cond) condition {
 		give(medicineIs{m.named(at+".medicine.of", c.Medicine.Of, medicines)})
 	}
 	if v := c.Value; v != nil {
-		x := valueIs{is: m.is(at+".value.is", v.Is), within: m.length(at+".value.within", v.Within, Length{}), any: v.Any, no: v.Missing == "no"}
+		x := valueIs{is: m.is(at+".value.is", v.Is), within: m.length(at+".value.within", v.Within, Length{}), any: v.Any, lowest: v.Lowest, no: v.Missing == "no"}
 		if ns := m.named(at+".value.of", []string{v.Of}, quantities); len(ns) == 1 {
 			x.set = ns[0]
+		}
+		if v.Lowest && v.Is.Op != "<" && v.Is.Op != "<=" {
+			m.fault(at+".value.lowest", "is said of a limit that a value is below")
 		}
 		if v.Missing != "" && v.Missing != "no" {
 			m.fault(at+".value.missing", "%q is not \"no\"", v.Missing)
@@ -517,6 +524,18 @@ func (m *maker) cond(at string, c *Cond) condition {
 			m.fault(at+".born", "is nobody, or everybody")
 		}
 		give(x)
+	}
+	if c.Addressed != nil {
+		give(addressedIs{m.named(at+".addressed.of", c.Addressed.Of, conditions)})
+	}
+	if c.Allergy != nil {
+		give(allergicTo{m.named(at+".allergy.of", c.Allergy.Of, medicines)})
+	}
+	if c.Looked != "" {
+		if chart.ListName(c.Looked) == "" {
+			m.fault(at+".looked", "there is no list %q", c.Looked)
+		}
+		give(lookedThrough{c.Looked})
 	}
 	if given != 1 {
 		m.fault(at, "a condition says one thing, this one says %d", given)

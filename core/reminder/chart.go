@@ -23,13 +23,14 @@ type Fact struct {
 	Undated bool   // when is not known
 	History bool   // of a history, not of the problem list
 	Code    string // CVX code of a vaccine
+	Whole   string // of a part of a pair: the pair
 }
 
 // Says is the fact as people read it.
 func (f Fact) Says() string {
 	s := f.Name
 	if f.Text != "" {
-		s += " " + f.Text
+		s += " " + cmp.Or(f.Whole, f.Text)
 		if u := chart.ShownUnit(f.Unit); u != "" {
 			s += " " + u
 		}
@@ -63,6 +64,8 @@ type Chart struct {
 	tobacco   Tobacco
 	smoked    bool // whether tobacco was spoken of at all
 	smokedOn  Day
+	hoping    bool            // what is in hand counts as if it were back
+	gone      map[string]Day  // lists, by the day on which somebody last went through them
 	reviewed  map[string]bool // lists that somebody went through, or said none of
 	seen      []Day
 	pregnant  verdict
@@ -90,6 +93,9 @@ func plainly(text string) string {
 	return string(b)
 }
 
+// tobaccoWords name tobacco in the title of an entry; what else smokes is none of it.
+var tobaccoWords = regexp.MustCompile(`(?i)\b(?:tobacco|smoker|smokes|smoked|smoking|(?:not|never) smoke|cigar\w*|vap(?:e|es|er|ing)|nicotine)\b`)
+
 // doubts are words with which a history entry does not say that something was done.
 var doubts = regexp.MustCompile(`\b(?:no|not|never|denies|declined?|declines|refus\w+|scheduled|planned|pending|due|overdue|needs?|cancel\w*|incomplete|aborted|attempted|` +
 	`poor prep|inadequate|failed|considered|offered|recommended|discussed|possible|possibly|maybe|unsure|unknown|unclear|sister|mother|father|brother)\b|\?`)
@@ -97,7 +103,7 @@ var doubts = regexp.MustCompile(`\b(?:no|not|never|denies|declined?|declines|ref
 // Open takes a chart in. Nothing later than the day of the record counts.
 func (b *Book) Open(r chart.Record) *Chart {
 	c := &Chart{book: b, r: r, facts: make([][]Fact, len(b.sets.all)), waits: make([][]Fact, len(b.sets.all)), relatives: map[int][]Fact{},
-		answers: map[string][]chart.Answer{}, decisions: map[string][]*chart.Decision{}, reviewed: map[string]bool{}}
+		answers: map[string][]chart.Answer{}, decisions: map[string][]*chart.Decision{}, reviewed: map[string]bool{}, gone: map[string]Day{}}
 	c.day, _ = DayOf(r.Day)
 	c.born, c.bornKnown = SpanOf(r.Patient.BirthDate)
 	if r.Died != "" {
@@ -169,6 +175,11 @@ func (c *Chart) takeLists() {
 			c.add(n, f)
 		}
 	}
+	for _, code := range c.r.Addressed {
+		for _, n := range x.ofCode(code) {
+			c.add(n, Fact{On: Span{c.day, c.day}, Name: code + ", addressed at this visit", Until: Never})
+		}
+	}
 	for _, m := range c.r.Medicines {
 		on, dated := when(m.Started)
 		if !dated && !m.AddedAt.IsZero() {
@@ -192,8 +203,12 @@ func (c *Chart) takeLists() {
 		switch s.Says {
 		case "reviewed", "none known":
 			c.reviewed[s.List] = true
+			if d := c.momentDay(s.At); d <= c.day {
+				c.gone[s.List] = d
+			}
 		case "taken back":
 			c.reviewed[s.List] = false
+			delete(c.gone, s.List)
 		}
 	}
 	for _, h := range c.r.Histories {
@@ -210,17 +225,21 @@ func (c *Chart) takeLists() {
 }
 
 func (c *Chart) takeHistory(h chart.HistoryEntry) {
-	if h.List == chart.SocialList && strings.EqualFold(strings.TrimSpace(h.Title), "tobacco") {
+	if h.List == chart.SocialList && tobaccoWords.MatchString(h.Title) {
 		stated := c.day
 		if !h.StatedAt.IsZero() {
 			stated = min(c.day, c.momentDay(h.StatedAt))
 		}
+		if n, known := c.book.sets.byName["tobacco-asked"]; known { // asked when it was entered, or last confirmed with its list
+			asked := max(stated, c.gone[chart.SocialList])
+			c.add(n, Fact{On: Span{asked, asked}, Name: strings.TrimSpace(h.Title + " " + h.Detail), Ref: h.ID, Source: h.Source})
+		}
+		if !strings.EqualFold(strings.TrimSpace(h.Title), "tobacco") {
+			return
+		}
 		text := h.Detail
 		if h.Until != "" && !strings.Contains(text, "quit") && !strings.Contains(text, "stopped") {
 			text += ", stopped " + h.Until
-		}
-		if n, known := c.book.sets.byName["tobacco-asked"]; known {
-			c.add(n, Fact{On: Span{stated, stated}, Name: "tobacco: " + h.Detail, Ref: h.ID, Source: h.Source})
 		}
 		// Of several entries the last stated counts.
 		if !c.smoked || stated >= c.smokedOn {
@@ -287,7 +306,7 @@ func (c *Chart) takeValues() {
 				if len(parts) != 2 {
 					f.Doubt = "it is no pair of values"
 				} else {
-					f.Text = strings.TrimSpace(parts[part-1])
+					f.Text, f.Whole = strings.TrimSpace(parts[part-1]), f.Text
 				}
 			}
 			c.add(n, f)

@@ -10,6 +10,7 @@ type Why struct {
 	Facts []string `json:"facts"`
 	Asks  string   `json:"asks"` // the question whose answer would decide
 	Of    []Why    `json:"of"`
+	word  string   // all, any or none, of a group
 }
 
 // condition is a compiled condition. eval is quick and says nothing; why tells the facts.
@@ -49,6 +50,7 @@ func (g group) eval(c *Chart, d Day) verdict {
 
 func (g group) why(c *Chart, d Day) Why {
 	w := tell(c, d, g, map[string]string{"all": "All of these", "any": "One of these", "none": "None of these"}[g.word])
+	w.word = g.word
 	for _, x := range g.of {
 		w.Of = append(w.Of, x.why(c, d))
 	}

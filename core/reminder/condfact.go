@@ -135,6 +135,7 @@ type valueIs struct {
 	is     Is
 	within Length
 	any    bool
+	lowest bool // of several of one day
 	no     bool // that there is none is a no
 }
 
@@ -188,7 +189,11 @@ func (x valueIs) look(c *Chart, d Day) (verdict, *Fact) {
 			if first || f.On == found.On { // of several of one day all have to agree
 				if first {
 					out, found, first = v, f, false
-				} else if out.truth != v.truth {
+				} else if x.lowest { // the lowest is below a limit where one of them is
+					if v.truth > out.truth {
+						out, found = v, f
+					}
+				} else if !x.lowest && out.truth != v.truth {
 					out.truth = Open
 				}
 				continue
@@ -204,6 +209,9 @@ func (x valueIs) look(c *Chart, d Day) (verdict, *Fact) {
 		}
 		out = either(out, v)
 	}
+	if first && c.hoping && len(c.waits[x.set]) > 0 {
+		return always(True), &Fact{Name: c.waits[x.set][0].Name + " ordered", Undated: true}
+	}
 	return out, found
 }
 
@@ -216,14 +224,16 @@ func (x valueIs) why(c *Chart, d Day) Why {
 			says += " " + chart.ShownUnit(u)
 		}
 	}
-	if x.within.Given() {
+	if x.within == (Length{N: 1, Unit: Days}) {
+		says += " today"
+	} else if x.within.Given() {
 		says += " within " + x.within.String()
 	}
 	v, f := x.look(c, d)
 	fact := "none recorded"
 	if f.Name != "" {
 		fact = f.Says()
-		if v.truth == Open {
+		if v.truth == Open && f.Doubt == "" {
 			fact += ": cannot be compared"
 		}
 	}
@@ -275,6 +285,9 @@ func (x hadIs) eval(c *Chart, d Day) verdict {
 				}
 			}
 			out = either(out, v)
+		}
+		if c.hoping && out.truth != True && len(c.waits[n]) > 0 {
+			return always(True)
 		}
 	}
 	return out

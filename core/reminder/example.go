@@ -160,6 +160,14 @@ func (b *Book) Record(e Example, medicine Knows) (chart.Record, error) {
 	for _, on := range e.Chart.Seen {
 		r.Visits = append(r.Visits, chart.Encounter{ID: next(), Day: on, Seen: true})
 	}
+	r.Addressed = e.Chart.Addressed
+	for _, name := range e.Chart.Allergies {
+		classes, ingredients := medicine(name)
+		if len(ingredients) == 0 {
+			return r, fmt.Errorf("the medicine %q is not known", name)
+		}
+		r.Allergies = append(r.Allergies, chart.Allergy{ID: next(), Substance: name, Classes: classes})
+	}
 	return r, nil
 }
 

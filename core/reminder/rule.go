@@ -92,6 +92,10 @@ type Cond struct {
 	Answer   *AnswerCond  `yaml:"answer"`
 	Visit    *VisitCond   `yaml:"visit"`
 	Born     *BornCond    `yaml:"born"`
+
+	Addressed *PlainCond `yaml:"addressed"` // a diagnosis coded at this visit
+	Allergy   *PlainCond `yaml:"allergy"`   // to medicines of the sets
+	Looked    string     `yaml:"looked"`    // a list somebody went through on the day
 }
 
 // AgeCond is an age to the day: from the day on which From is reached, up to the day before
@@ -115,13 +119,15 @@ type PlainCond struct {
 }
 
 // ValueCond is a value of a quantity: the newest within a length of time, or with Any one of
-// them. Where there is none it is not known, unless Missing says "no".
+// them. Where there is none it is not known, unless Missing says "no". Lowest: of several of one day the
+// lowest counts, as the published measures of blood pressure have it; else all of them have to agree.
 type ValueCond struct {
 	Of      string `yaml:"of"`
 	Is      Is     `yaml:"is"`
 	Within  Length `yaml:"within"`
 	Any     bool   `yaml:"any"`
 	Missing string `yaml:"missing"`
+	Lowest  bool   `yaml:"lowest"`
 }
 
 // HadCond is that something was done or measured, ever or within a length of time, or at or
@@ -229,6 +235,8 @@ type ExampleChart struct {
 	Decisions []string          `yaml:"decisions"` // "declined 2026-05-04 until 2027-05-04"
 	Waits     []string          `yaml:"waits"`     // sets ordered and not back: "colonoscopy on 2026-05-04"
 	Seen      []string          `yaml:"seen"`      // days of visits
+	Addressed []string          `yaml:"addressed"` // codes of the diagnoses of this visit
+	Allergies []string          `yaml:"allergies"` // to medicines, by name
 }
 
 // State says how a reminder stands.

@@ -58,16 +58,26 @@ func (f File) Fault(x reminder.Fault) Fault {
 	return Fault{f.Name, lineOf(f.tree, x.At), strings.TrimPrefix(x.At+": "+x.Reason, ": ")}
 }
 
-var schema = sync.OnceValues(func() (*jsonschema.Schema, error) {
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(data.RuleSchema))
-	if err != nil {
-		return nil, err
+// schemas are the forms of a rule and of a measure.
+var schemas = sync.OnceValues(func() (map[string]*jsonschema.Schema, error) {
+	c, out := jsonschema.NewCompiler(), map[string]*jsonschema.Schema{}
+	for name, text := range map[string][]byte{"rule.schema.json": data.RuleSchema, "measure.schema.json": data.MeasureSchema} {
+		doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(text))
+		if err != nil {
+			return nil, err
+		}
+		if err := c.AddResource(name, doc); err != nil {
+			return nil, err
+		}
 	}
-	c := jsonschema.NewCompiler()
-	if err := c.AddResource("rule.schema.json", doc); err != nil {
-		return nil, err
+	for _, name := range []string{"rule.schema.json", "measure.schema.json"} {
+		made, err := c.Compile(name)
+		if err != nil {
+			return nil, err
+		}
+		out[name] = made
 	}
-	return c.Compile("rule.schema.json")
+	return out, nil
 })
 
 // Read reads one rule.
@@ -78,13 +88,47 @@ func Read(name string, text []byte) (File, []Fault) {
 		return f, faults
 	}
 	f.tree = tree
-	if faults := f.checkForm(); len(faults) > 0 {
+	if faults := f.checkForm("rule.schema.json"); len(faults) > 0 {
 		return f, faults
 	}
 	if err := tree.Decode(&f.Rule); err != nil {
 		return f, []Fault{placed(name, err)}
 	}
 	return f, nil
+}
+
+// ReadMeasure reads one measure of quality.
+func ReadMeasure(name string, text []byte) (m reminder.Measure, faults []Fault) {
+	f := File{Name: name, Text: text}
+	if f.tree, faults = parse(name, text); len(faults) > 0 {
+		return m, faults
+	}
+	if faults := f.checkForm("measure.schema.json"); len(faults) > 0 {
+		return m, faults
+	}
+	if err := f.tree.Decode(&m); err != nil {
+		return m, []Fault{placed(name, err)}
+	}
+	if m.ID+".yaml" != path.Base(name) {
+		return m, []Fault{{name, lineOf(f.tree, "id"), fmt.Sprintf("the measure is called %q and its file is not", m.ID)}}
+	}
+	return m, nil
+}
+
+// ReadMeasures reads every measure of a folder.
+func ReadMeasures(folder fs.FS) (out []reminder.Measure, faults []Fault) {
+	names, _ := fs.Glob(folder, "*.yaml")
+	for _, name := range names {
+		text, err := fs.ReadFile(folder, name)
+		if err != nil {
+			return out, append(faults, Fault{name, 0, err.Error()})
+		}
+		m, wrong := ReadMeasure(name, text)
+		if faults = append(faults, wrong...); len(wrong) == 0 {
+			out = append(out, m)
+		}
+	}
+	return out, faults
 }
 
 // ReadSets reads the sets.
@@ -122,6 +166,7 @@ type Source struct {
 	Files    []File
 	Sets     reminder.Sets
 	Schedule reminder.Schedule
+	Measures []reminder.Measure
 }
 
 // ReadAll reads the sets, the schedule and every rule of a folder.
@@ -169,7 +214,11 @@ func (s Source) With(f File) Source {
 
 // Book makes the book of it, with what a practice set for itself.
 func (s Source) Book(own map[string]reminder.Own) (*reminder.Book, []Fault) {
-	return Book(s.Files, s.Sets, s.Schedule, own)
+	book, faults := Book(s.Files, s.Sets, s.Schedule, own)
+	for _, x := range book.WithMeasures(s.Measures) {
+		faults = append(faults, Fault{x.Rule + ".yaml", 0, strings.TrimPrefix(x.At+": "+x.Reason, ": ")})
+	}
+	return book, faults
 }
 
 // Book makes the book of files that were read, and places what is wrong with them.
@@ -245,12 +294,13 @@ func placed(name string, err error) Fault {
 	return Fault{name, 0, strings.TrimPrefix(says, "yaml: ")}
 }
 
-// checkForm holds a rule against the schema.
-func (f File) checkForm() []Fault {
-	s, err := schema()
+// checkForm holds a file against its schema.
+func (f File) checkForm(form string) []Fault {
+	all, err := schemas()
 	if err != nil {
 		return []Fault{{f.Name, 0, err.Error()}}
 	}
+	s := all[form]
 	var whole any
 	if err := f.tree.Decode(&whole); err != nil {
 		return []Fault{placed(f.Name, err)}

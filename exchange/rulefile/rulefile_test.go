@@ -43,6 +43,53 @@ func TestTheRulesThatShip(t *testing.T) {
 	t.Log(len(files), "rules,", examples, "examples")
 }
 
+// Each measure gives what its examples say, which were decided by hand from its published source.
+func TestTheMeasuresThatShip(t *testing.T) {
+	source, err := shipped.RuleSource()
+	require.NoError(t, err)
+	require.Len(t, source.Measures, 9)
+	book, faults := source.Book(nil)
+	require.Empty(t, faults)
+	medicines, err := shipped.Medicines(data.Medicines)
+	require.NoError(t, err)
+	knows := func(name string) ([]string, []string) { return medicines.Classes(name), medicines.Ingredients(name) }
+	for _, m := range source.Measures {
+		for i, e := range m.Examples {
+			assert.Empty(t, book.TryMeasure(m.ID, e, knows), "%s, example %d: %s", m.ID, i+1, e.Says)
+		}
+	}
+}
+
+// A measure whose form or sets are wrong is refused with its line, and counts nowhere.
+func TestAWrongMeasureIsRefused(t *testing.T) {
+	text, err := fs.ReadFile(data.Measures, "measures/a1c.yaml")
+	require.NoError(t, err)
+	for from, says := range map[string]string{
+		"per: person":          "per",
+		"denominator:":         "denominator",
+		"numerator: {value: {": "numerator",
+		"is: met}":             "is",
+		"source: {body: CMS":   "source",
+		"id: a1c":              "is called",
+	} {
+		to := map[string]string{"per: person": "per: month", "denominator:": "denominators:", "numerator: {value: {": "numerator: {value: {unit: \"%\", ",
+			"is: met}": "is: fulfilled}", "source: {body: CMS": "source: {publisher: CMS", "id: a1c": "id: a2c"}[from]
+		_, faults := rulefile.ReadMeasure("a1c.yaml", []byte(strings.Replace(string(text), from, to, 1)))
+		require.NotEmpty(t, faults, from)
+		require.Positive(t, faults[0].Line, from)
+		require.Contains(t, faults[0].Error(), says)
+	}
+	source, err := shipped.RuleSource()
+	require.NoError(t, err)
+	m := source.Measures[0]
+	m.ID, m.Denominator = "other", reminder.Cond{Problem: &reminder.ProblemCond{Of: []string{"nothing-known"}}}
+	source.Measures = append(source.Measures, m)
+	book, faults := source.Book(nil)
+	require.Len(t, faults, 1)
+	require.Contains(t, faults[0].Error(), "nothing-known")
+	require.Len(t, book.Measures(), 9)
+}
+
 // removed are codes of former editions that charts still hold.
 var removed = map[string]string{"Z86.010": "parted into Z86.0100 and others in 2023", "E66.8": "parted into E66.81 and E66.89 in 2024"}
 

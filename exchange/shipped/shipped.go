@@ -17,7 +17,6 @@ import (
 	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/coverage"
-	"deftledger/core/measure"
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
@@ -43,7 +42,6 @@ type Reference struct {
 	Vaccines     []chart.Vaccine
 	Services     []coding.Service
 	Orderables   *orderable.Catalogue
-	Measures     []measure.Rule
 	Rules        *reminder.Book
 	RuleSource   rulefile.Source
 	Screens      []screen.Form
@@ -56,10 +54,6 @@ func Read() (r Reference, err error) {
 		Source   string
 		Services []coding.Service
 	}
-	var measures struct {
-		Version  int
-		Measures []measure.Rule
-	}
 	var orderables orderable.Source
 	for _, f := range []struct {
 		what string
@@ -69,14 +63,13 @@ func Read() (r Reference, err error) {
 		{"the tests of the house", data.HouseTests, &r.HouseTests},
 		{"the vaccines of the house", data.Vaccines, &r.Vaccines},
 		{"the list of services", data.Services, &services},
-		{"the measures", data.Measures, &measures},
 		{"the list of imaging, procedures and supplies", data.Orderables, &orderables},
 	} {
 		if err := yaml.UnmarshalWithOptions(f.text, f.into, yaml.Strict()); err != nil {
 			return r, fmt.Errorf("%s: %w", f.what, err)
 		}
 	}
-	r.Services, r.Measures = services.Services, measures.Measures
+	r.Services = services.Services
 	if r.Orderables, err = orderable.New(orderables); err != nil {
 		return r, err
 	}
@@ -167,7 +160,12 @@ func RuleSource() (rulefile.Source, error) {
 		return rulefile.Source{}, err
 	}
 	source, faults := rulefile.ReadAll(folder)
-	if len(faults) > 0 {
+	if folder, err = fs.Sub(data.Measures, "measures"); err != nil {
+		return source, err
+	}
+	measures, wrong := rulefile.ReadMeasures(folder)
+	source.Measures = measures
+	if faults = append(faults, wrong...); len(faults) > 0 {
 		return source, faults[0]
 	}
 	return source, nil

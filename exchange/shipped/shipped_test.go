@@ -10,7 +10,7 @@ func TestWhatShipsReads(t *testing.T) {
 	r, err := Read()
 	require.NoError(t, err)
 	require.NotEmpty(t, r.Services)
-	require.NotEmpty(t, r.Measures)
+	require.NotEmpty(t, r.RuleSource.Measures)
 	require.NotEmpty(t, r.Systems.Review)
 	n := 0
 	for _, l := range r.Laboratories {

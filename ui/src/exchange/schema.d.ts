@@ -5144,6 +5144,43 @@ export interface components {
             };
             zone: string;
         };
+        MeasureCount: {
+            about: string;
+            /** Format: int64 */
+            excluded: number;
+            /**
+             * Format: int64
+             * @description Charts in which it could not be computed
+             */
+            failed: number;
+            id: string;
+            /**
+             * Format: int64
+             * @description Ordered and not back: not met yet
+             */
+            inHand: number;
+            /**
+             * Format: int64
+             * @description Numerator
+             */
+            met: number;
+            /** Format: int64 */
+            missed: number;
+            /** @description The last twelve ends of months, oldest first: of those days, by what stands on the lists today */
+            months: components["schemas"]["MonthCount"][];
+            /**
+             * Format: int64
+             * @description Whether it concerns them, or whether it is met, the chart does not say; not in the denominator
+             */
+            notKnown: number;
+            /**
+             * Format: int64
+             * @description Denominator: whom it concerns, without those it leaves out
+             */
+            of: number;
+            source: string;
+            title: string;
+        };
         MeasureView: {
             /** @description It is written into the note */
             chosen: boolean;
@@ -5219,6 +5256,13 @@ export interface components {
             name: string;
             reason: string;
             record: string;
+        };
+        MonthCount: {
+            /** Format: int64 */
+            met: number;
+            month: string;
+            /** Format: int64 */
+            of: number;
         };
         "Move-visitRequest": {
             /** @enum {string} */
@@ -5572,7 +5616,8 @@ export interface components {
             /** @description The facts that decided, or what would meet it */
             says: string;
             source: string;
-            state: string;
+            /** @enum {string} */
+            state: "met" | "missed" | "in hand" | "excluded" | "not concerned" | "not known" | "could not be computed";
             title: string;
         };
         "Own-telephone-orderRequest": {
@@ -6487,6 +6532,7 @@ export interface components {
             loss: number;
             /** @description Of a try: who would stop being due, at most ten, explained */
             losses: components["schemas"]["RunRow"][];
+            measures: components["schemas"]["MeasureCount"][];
             /** Format: int64 */
             millis: number;
             /**
@@ -7168,6 +7214,8 @@ export interface components {
         Wanted: {
             /** @description Whose patients; empty for everybody's */
             clinician?: string;
+            /** @description Who misses this measure of quality, in the place of reminders */
+            measure?: string;
             /** @description One rule; empty for all that are switched on */
             rule?: string;
             /** @description Empty for due, overdue and not known */

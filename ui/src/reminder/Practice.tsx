@@ -6,24 +6,32 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
+import { Quality } from "./Quality";
 import { useRun } from "./run";
 
 /** Practice is who is due for what, over the whole practice: how each rule stands, and the people. */
 export function Practice() {
   const [at, setAt] = useSearchParams();
   const rule = at.get("rule") ?? "";
+  const measure = at.get("measure") ?? "";
   const clinician = at.get("clinician") ?? "";
   const [overdue, setOverdue] = useState(false);
   const colleagues = useQuery(asks.colleagues());
   const { run, begin, wrong } = useRun();
   const look = () =>
-    void begin({ rule: rule || undefined, clinician: clinician || undefined, states: overdue ? ["overdue"] : undefined });
+    void begin({
+      rule: rule || undefined,
+      measure: measure || undefined,
+      clinician: clinician || undefined,
+      states: overdue ? ["overdue"] : undefined,
+    });
   // biome-ignore lint/correctness/useExhaustiveDependencies: a run begins when what is looked for changes
-  useEffect(look, [rule, clinician, overdue]);
+  useEffect(look, [rule, measure, clinician, overdue]);
   useKeys([{ key: "y", label: "Look again", run: look }]);
   const set = (key: string, value: string) =>
     setAt(
       (was) => {
+        if (key !== "clinician") for (const k of ["rule", "measure"]) was.delete(k);
         if (value) was.set(key, value);
         else was.delete(key);
         return was;
@@ -50,7 +58,7 @@ export function Practice() {
         <label className="small">
           <input type="checkbox" checked={overdue} onChange={(e) => setOverdue(e.target.checked)} /> overdue only
         </label>
-        {rule && (
+        {(rule || measure) && (
           <button type="button" className="plain" onClick={() => set("rule", "")}>
             All rules
           </button>
@@ -101,11 +109,13 @@ export function Practice() {
                 </tr>
               ))}
             </Table>
+            {!rule && <Quality measures={run.measures} chosen={measure} choose={(id) => set("measure", id)} />}
           </section>
           <section aria-label="People">
             <header className="flex flex-wrap items-baseline gap-x-4">
               <h2 className="text-title">
                 {run.rows.length + run.more} {run.rows.length + run.more === 1 ? "person" : "people"}
+                {measure && " in whom it is missed, ordered or not known"}
               </h2>
               <a className="plain" href={`/api/practice/runs/${run.id}/csv`} download="recall.csv">
                 Recall list (CSV)
@@ -128,14 +138,15 @@ export function Practice() {
                     {r.clinician && `, ${r.clinician}`}
                   </span>
                   <span className="block text-small">
-                    {r.due
+                    {measure && r.due[0] && `${r.due[0].state}: ${r.due[0].says}`}
+                    {(measure ? [] : r.due)
                       .slice(0, 6)
                       .map(
                         (d) =>
                           `${d.title}${d.state === "overdue" && d.since ? ` since ${day(d.since)}` : d.state === "not known" ? " (not known)" : ""}`,
                       )
                       .join("; ")}
-                    {r.due.length > 6 && `; ${r.due.length - 6} more`}
+                    {!measure && r.due.length > 6 && `; ${r.due.length - 6} more`}
                   </span>
                 </li>
               ))}

@@ -14,6 +14,7 @@ import { day } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { added, type Diagnosis, type Item, key } from "../order/pad";
+import { Refer } from "../referral/Refer";
 import { HarmNow } from "./Harm";
 import { Settle } from "./Settle";
 import { Why } from "./Why";
@@ -61,6 +62,7 @@ export function Round() {
   const [all, setAll] = useState(false);
   const [ordering, setOrdering] = useState(false);
   const [harm, setHarm] = useState("");
+  const [consult, setConsult] = useState<Schemas["ReminderAct"]>();
   const about = `${id} ${visit} `;
   const [items, setItems] = useLeft<Item[]>(
     `order ${about}`,
@@ -147,6 +149,11 @@ export function Round() {
   }
   /** order puts what settles a reminder onto the pad, where it is signed with the rest. */
   async function order(a: Schemas["ReminderAct"]) {
+    if (a.kind === "refer") {
+      setOrdering(false);
+      setConsult(a);
+      return;
+    }
     const done = await act(async () => {
       const found = await client.fetchQuery(asks.tests(a.code));
       const test = found.find((t) => t.code === a.code);
@@ -260,7 +267,23 @@ export function Round() {
           </footer>
         )}
       </main>
-      {ordering ? (
+      {consult ? (
+        <Refer
+          key={consult.code}
+          patient={c.patient}
+          visitId={visit || undefined}
+          diagnoses={consult.title ? [{ code: consult.diagnosis, title: consult.title }] : []}
+          begin={consult.code}
+          onto={() => {
+            setConsult(undefined);
+            setOrdering(true);
+          }}
+          close={() => {
+            setConsult(undefined);
+            void client.invalidateQueries({ queryKey: ["reminders", id] });
+          }}
+        />
+      ) : ordering ? (
         <OrderPad
           key={items.map((i) => key(i.test)).join(" ")}
           patient={c.patient}

@@ -55,7 +55,7 @@ export function Settle({
   skip: () => void;
 }) {
   const { today } = useMe();
-  const orders = r.acts.filter((a) => a.kind === "test" || a.kind === "item" || a.kind === "vaccine");
+  const orders = r.acts.filter((a) => a.kind === "test" || a.kind === "item" || a.kind === "vaccine" || a.kind === "refer");
   const forms = r.acts.filter((a) => a.kind === "questionnaire");
   const measures = r.acts.some((a) => a.kind === "counsel" && a.code === "blood-pressure");
   const can = (w: Way) =>
@@ -226,7 +226,8 @@ export function Settle({
               {act && (
                 <p className="small">
                   {orders.length === 1 && `${act.says}. `}
-                  {act.title ? `For ${act.diagnosis} ${act.title}.` : ""} What it asks is asked on the pad.
+                  {act.title ? `For ${act.diagnosis} ${act.title}.` : ""}{" "}
+                  {act.kind === "refer" ? "To whom, and its question, are asked beside." : "What it asks is asked on the pad."}
                 </p>
               )}
             </>

@@ -2,7 +2,13 @@ import { useQuery } from "@tanstack/react-query";
 import { asks } from "../../exchange/asks";
 import type { Note } from "../useNote";
 
-const words: Record<string, string> = { missed: "missed", "in hand": "ordered", met: "met" };
+const words: Record<string, string> = {
+  "could not be computed": "could not be computed",
+  missed: "missed",
+  "not known": "not known",
+  "in hand": "ordered",
+  met: "met",
+};
 
 /** Measures says which measures of quality this visit meets or misses, and why. */
 export function Measures({ note, open = false }: { note: Note; open?: boolean }) {
@@ -15,7 +21,7 @@ export function Measures({ note, open = false }: { note: Note; open?: boolean })
     <details className="mb-5 text-aside" aria-label="Measures" open={open}>
       <summary className="cursor-pointer font-semibold">
         Measures: {met.length} met
-        {["missed", "in hand"].map((state) => {
+        {["could not be computed", "missed", "not known", "in hand"].map((state) => {
           const n = rest.filter((m) => m.state === state).length;
           return n > 0 ? `, ${n} ${words[state]}` : "";
         })}
