@@ -16,12 +16,12 @@ import (
 // above lists, for each room of core, the rooms below it that it may use.
 var above = map[string][]string{
 	"chart": {}, "circle": {}, "visit": {}, "ledger": {}, "coverage": {}, "coding": {"chart"}, "letter": {}, "line": {"chart"}, "safety": {"chart"},
-	"order": {"chart", "coding", "line"}, "result": {"chart", "coding", "line"}, "outside": {"chart", "coding", "line"}, "referral": {"chart"}, "screen": {}, "reminder": {"chart"}, "orderable": {"chart", "coding", "line", "order", "safety"}, "prescription": {"chart", "safety"},
+	"order": {"chart", "coding", "line"}, "result": {"chart", "coding", "line"}, "outside": {"chart", "coding", "line"}, "referral": {"chart"}, "screen": {}, "reminder": {"chart"}, "recall": {"chart"}, "orderable": {"chart", "coding", "line", "order", "safety"}, "prescription": {"chart", "safety"},
 	"note": {"chart", "coding", "line", "order", "result", "outside"},
 }
 
 // ladder lists the rooms of app from the ground up: a room may use those before it.
-var ladder = []string{"act", "session", "circle", "forms", "registration", "directory", "visit", "order", "result", "assess", "note", "intake", "outside", "paper", "further", "referral", "prescribe", "pad", "reminder", "plan", "desk",
+var ladder = []string{"act", "session", "circle", "forms", "registration", "directory", "visit", "order", "result", "assess", "note", "intake", "outside", "paper", "further", "referral", "prescribe", "pad", "reminder", "recall", "plan", "desk",
 	"chart", ""}
 
 // forbidden standard packages do I/O, read clocks, roll dice or log. (core/ledger

@@ -22,6 +22,7 @@ import (
 	"deftledger/app/paper"
 	"deftledger/app/plan"
 	"deftledger/app/prescribe"
+	"deftledger/app/recall"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/app/reminder"
@@ -50,6 +51,7 @@ type App struct {
 	Prescribe    *prescribe.Acts
 	Pad          *pad.Acts
 	Reminder     *reminder.Acts
+	Recall       *recall.Acts
 	Plan         *plan.Acts
 	Desk         *desk.Acts
 	Chart        *charts.Acts
@@ -73,8 +75,9 @@ func New(c act.Config) *App {
 	a.Prescribe = prescribe.New(o, a.Order, a.Paper)
 	a.Pad = pad.New(o, a.Order, a.Prescribe, a.Referral)
 	a.Reminder = reminder.New(o, a.Order)
+	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
 	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations())...)

@@ -72,6 +72,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.message("Is the rash from it?")
 	c.selfHarm()
+	c.reminded()
 	_, err = c.app.Reminder.Set(ctx, c.doctor(), "falls", reminder.RuleSet{On: true})
 	require.NoError(t, err)
 	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "said", Says: "had outside", On: "2019", Source: "patient says", Of: "hepatitis-c-antibody", Value: "negative"}))

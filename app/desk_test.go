@@ -50,6 +50,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.prescribed("metformin 500 mg tablet 1 tablet daily #90", nil)
 	c.message("Is the rash from it?")
 	c.selfHarm()
+	c.reminded()
 	given := c.wholePad(c.practiceIn("letter"), "telephone")
 	given.Tests, given.Prescriptions, given.Referrals = nil, nil, given.Referrals[:1] // what is referred last stands for its kind
 	_, err = c.app.Pad.Telephone(ctx, c.petra(), given, c.doctor().ID, true)

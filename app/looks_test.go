@@ -44,6 +44,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	require.NoError(t, err)
 	phoned := c.telephoned(c.doctor()).ID
 	harmed := c.selfHarm()
+	remindedOf := c.reminded()
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -52,6 +53,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"card":          {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
 		"chart":         {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
 		"harm":          {"open answer of self-harm", func(w act.Actor) error { _, err := a.Reminder.Harm(ctx, w, harmed); return err }},
+		"reminded":      {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
 		"reminders":     {"look at reminders", func(w act.Actor) error { _, err := a.Reminder.Reminders(ctx, w, patientID); return err }},
 		"reminder":      {"look at a reminder", func(w act.Actor) error { _, err := a.Reminder.Why(ctx, w, patientID, "hepatitis-c"); return err }},
 		"timeline":      {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},

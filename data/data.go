@@ -95,6 +95,11 @@ var Measures embed.FS
 //go:embed measures/measure.schema.json
 var MeasureSchema []byte
 
+// ConfidentialMail is the clinic's rule on mail of the young, in YAML.
+//
+//go:embed house/mail.yaml
+var ConfidentialMail []byte
+
 // Forms holds the body systems, interviews, kinds of visit, snippets, sets, letters and
 // leaflets.
 //

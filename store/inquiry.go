@@ -9,9 +9,10 @@ import (
 const (
 	RepeatInquiry  = "repeat"
 	MessageInquiry = "message"
-	TelephoneOrder = "telephone order" // given by telephone, until its author signs it
-	DisputedOrder  = "disputed order"  // one that its author does not own to
-	SelfHarm       = "self-harm"       // an answer that speaks of it
+	TelephoneOrder = "telephone order"  // given by telephone, until its author signs it
+	DisputedOrder  = "disputed order"   // one that its author does not own to
+	SelfHarm       = "self-harm"        // an answer that speaks of it
+	ByMail         = "reminder by mail" // what we remind of by letter or portal
 	InquiryOpen    = "open"
 )
 
@@ -52,6 +53,17 @@ func (q *Q) InquiryByID(id string) (Inquiry, error) {
 func (q *Q) InquiriesIn(ids []string) ([]Inquiry, error) {
 	all, _ := json.Marshal(ids)
 	return list(q, scanInquiry, inquiryQuery+"WHERE i.id IN (SELECT value FROM json_each(?))", string(all))
+}
+
+// InquiriesFrom lists those whose origin begins so, in the order of it.
+func (q *Q) InquiriesFrom(beginning string) ([]Inquiry, error) {
+	return list(q, scanInquiry, inquiryQuery+"WHERE i.origin >= ? AND i.origin < ? ORDER BY i.origin", beginning, beginning+"\uffff")
+}
+
+// InquiriesOpenOf lists the open ones of a kind of some people.
+func (q *Q) InquiriesOpenOf(kind string, people []string) ([]Inquiry, error) {
+	all, _ := json.Marshal(people)
+	return list(q, scanInquiry, inquiryQuery+"WHERE i.kind = ? AND i.state = 'open' AND i.patient_id IN (SELECT x.id FROM json_each(?) j JOIN patient x ON x.person_id = j.value) ORDER BY i.at", kind, string(all))
 }
 
 // InquiriesKnown tells which of some origins are stored already.

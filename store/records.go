@@ -11,6 +11,21 @@ func (q *Q) People(after string, most int) ([]chart.Patient, error) {
 	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.person_id = p.id AND p.id > ? ORDER BY p.id LIMIT ?", after, most)
 }
 
+// PeopleIn finds people by their identifiers; one that was merged into another is left out.
+func (q *Q) PeopleIn(ids []string) ([]chart.Patient, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.person_id = p.id AND p.id IN (SELECT value FROM json_each(?))", string(all))
+}
+
+// RegistrationsIn are the newest registrations of some people, by who they are of.
+func (q *Q) RegistrationsIn(ids []string) (map[string]chart.Registration, error) {
+	all, _ := json.Marshal(ids)
+	out := map[string]chart.Registration{}
+	err := each(q, scanRegistration, func(r RegistrationVersion) { out[r.PatientID] = r.Content },
+		"SELECT "+registrationCols+" FROM registration WHERE patient_id IN (SELECT value FROM json_each(?)) ORDER BY patient_id, version", string(all))
+	return out, err
+}
+
 // Records reads the records of some people at once: what rules over the whole practice read. It is Record for each of
 // them but of lists gone through and visits the last of each. What is
 // read at a time does not grow with the practice.

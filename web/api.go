@@ -65,6 +65,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeIntake,
 		s.describeOutside,
 		s.describeReminder,
+		s.describeRecall,
 		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,
 		s.describeRegistration,
@@ -88,6 +89,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "rule-file", "/api/rulebook/{rule}/file", "A rule as a file", map[string]*huma.MediaType{"application/yaml": bytes})
 	describeFile(api, "recall-list", "/api/practice/runs/{id}/csv", "Who is due, as a table", map[string]*huma.MediaType{"text/csv": bytes})
+	describeFile(api, "recall-letters", "/api/practice/recalls/{id}/letters.pdf", "Letters that remind, for window envelopes", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})
 	return api

@@ -56,6 +56,9 @@ func New(a *app.App, files fs.FS) http.Handler {
 		text, err := a.Reminder.RecallCSV(c, who, c.Param("id"))
 		return []byte(text), err
 	}))
+	r.GET("/api/practice/recalls/:id/letters.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Recall.Letters(c, who, c.Param("id"))
+	}))
 	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.Document(c, who, c.Param("id"))
 	}))

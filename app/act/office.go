@@ -12,6 +12,7 @@ import (
 	"deftledger/core/coverage"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
+	"deftledger/core/recall"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/core/screen"
@@ -44,6 +45,7 @@ type Config struct {
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
 	Rules        rulefile.Source      // of the reminders, as they ship
 	Screens      []screen.Form        // questionnaires with a score
+	MailRule     recall.Clinic        // on mail of the young
 	Elsewhere    Elsewhere
 }
 

@@ -64,6 +64,7 @@ const (
 	MatchResult         Right = "say whose a result is"
 	ReadAudit           Right = "read the audit"
 	Remind              Right = "settle a reminder"
+	RecallPatients      Right = "remind patients by mail"
 	SetRules            Right = "switch rules on and off, and take new ones in"
 
 	Register     Right = "register a patient"
@@ -119,6 +120,7 @@ var rights = []struct {
 	{SignResult, []Role{Physician, Practitioner, Associate}},
 	{MatchResult, []Role{Physician, Practitioner, Associate, Nurse}},
 	{ReadAudit, []Role{Admin}},
+	{RecallPatients, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{SetRules, []Role{Physician, Admin}},
 	{Remind, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{Register, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},

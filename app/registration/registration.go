@@ -342,6 +342,39 @@ type ChangedRegistration struct {
 	Answers      Answers            `json:"answers"`
 }
 
+// keep stores the next version of a registration; what was known before the first is kept as one.
+func keep(t *act.Tx, p chart.Patient, was, r chart.Registration, version int, reason string) error {
+	if version == 0 {
+		version = 1
+		if err := t.AddRegistration(store.RegistrationVersion{ID: act.NewID(), PatientID: p.ID, Version: 1, Content: was}); err != nil {
+			return act.Stale(err, "The registration")
+		}
+	}
+	if err := t.AddRegistration(store.RegistrationVersion{ID: act.NewID(), PatientID: p.ID, Version: version + 1, Content: r, Reason: reason, By: t.Who.ID, At: t.Now}); err != nil {
+		return act.Stale(err, "The registration")
+	}
+	return t.SetPatient(r.Patient(p), r)
+}
+
+// NoMoreReminders keeps a wish that was told: no letters and messages that remind. ok is false where it stood before.
+func (a *Acts) NoMoreReminders(t *act.Tx, p chart.Patient) (ok bool, err error) {
+	versions, err := t.Registrations(p.ID)
+	if err != nil {
+		return false, err
+	}
+	was, version := chart.RegistrationOf(p), 0
+	if len(versions) > 0 {
+		was, version = versions[0].Content, versions[0].Version
+	}
+	if was.NoReminders {
+		return false, nil
+	}
+	r := was
+	r.NoReminders = true
+	t.Tell(act.PatientEvent, p.ID, p.ID)
+	return true, keep(t, p, was, r, version, "told when a reminder came by mail")
+}
+
 // ChangeRegistration keeps a changed registration as a new version; what stood before stays. A changed
 // identity is checked against what is on its way under the old one, and needs a reason.
 func (a *Acts) ChangeRegistration(ctx context.Context, who act.Actor, patient string, c ChangedRegistration) (out ToAnswer, err error) {
@@ -390,17 +423,7 @@ func (a *Acts) ChangeRegistration(ctx context.Context, who act.Actor, patient st
 			return err
 		}
 		if len(was.Differs(r)) > 0 {
-			if version == 0 { // what was known before is kept as the first version
-				version = 1
-				if err := t.AddRegistration(store.RegistrationVersion{ID: act.NewID(), PatientID: p.ID, Version: 1, Content: was}); err != nil {
-					return act.Stale(err, "The registration")
-				}
-			}
-			if err := t.AddRegistration(store.RegistrationVersion{ID: act.NewID(), PatientID: p.ID, Version: version + 1, Content: r, Reason: reason,
-				By: who.ID, At: t.Now}); err != nil {
-				return act.Stale(err, "The registration")
-			}
-			if err := t.SetPatient(r.Patient(p), r); err != nil {
+			if err := keep(t, p, was, r, version, reason); err != nil {
 				return err
 			}
 		} else if usual == c.Usual {

@@ -159,6 +159,20 @@ func (a *Acts) view(q *store.Q, patient string) (RemindersView, error) {
 	return out, nil
 }
 
+// StandingsOf is how some rules stand in a chart today.
+func (a *Acts) StandingsOf(q *store.Q, patient string, rules []string) (out []ReminderView, err error) {
+	c, _, err := a.open(q, patient)
+	if err != nil {
+		return nil, err
+	}
+	for _, id := range rules {
+		if s := c.Stand(id); s.Rule != nil {
+			out = append(out, a.row(c, s))
+		}
+	}
+	return out, nil
+}
+
 // rank is the order of the round.
 var rank = map[reminder.State]int{reminder.Failed: 0, reminder.Overdue: 1, reminder.Due: 1, reminder.Unknown: 2, reminder.InHand: 3, reminder.Coming: 4, reminder.PutOff: 5,
 	reminder.Declined: 6, reminder.Holds: 7, reminder.NotFor: 8}

@@ -29,6 +29,8 @@ type Rule struct {
 	Priority   int    `yaml:"priority"` // 1 first
 	Off        bool   `yaml:"off"`      // ships switched off
 
+	Confidential bool `yaml:"confidential"` // never named in mail
+
 	Parameters map[string]Parameter `yaml:"parameters"`
 
 	Applies   Cond        `yaml:"applies"`
@@ -281,6 +283,17 @@ func (s Source) Says() string {
 		out += " (grade " + s.Grade + ")"
 	}
 	return out
+}
+
+// Calls says whether somebody has to come for it, or bring something: what is settled by questions and
+// advice alone is settled at the next visit and is no reason to write.
+func (r *Rule) Calls() bool {
+	for _, x := range r.Resolve {
+		if kind, _ := x.Act(); kind == "test" || kind == "item" || kind == "vaccine" || kind == "refer" {
+			return true
+		}
+	}
+	return false
 }
 
 // Act is what a resolution does: its kind and of what.

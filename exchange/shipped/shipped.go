@@ -20,6 +20,7 @@ import (
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
+	"deftledger/core/recall"
 	"deftledger/core/reminder"
 	"deftledger/core/result"
 	"deftledger/core/safety"
@@ -45,6 +46,7 @@ type Reference struct {
 	Rules        *reminder.Book
 	RuleSource   rulefile.Source
 	Screens      []screen.Form
+	MailRule     recall.Clinic
 	Systems      *note.Systems
 }
 
@@ -62,6 +64,7 @@ func Read() (r Reference, err error) {
 	}{
 		{"the tests of the house", data.HouseTests, &r.HouseTests},
 		{"the vaccines of the house", data.Vaccines, &r.Vaccines},
+		{"the rule on mail", data.ConfidentialMail, &r.MailRule},
 		{"the list of services", data.Services, &services},
 		{"the list of imaging, procedures and supplies", data.Orderables, &orderables},
 	} {

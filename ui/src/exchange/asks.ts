@@ -235,6 +235,8 @@ export const asks = {
       queryFn: () => got(api.GET("/api/questionnaires/{id}", by(id))),
       staleTime: never,
     }),
+  reminded: (id: string) =>
+    queryOptions({ queryKey: ["desk", "reminded", id], queryFn: () => got(api.GET("/api/reminded/{id}", by(id))), staleTime: 0 }),
   harm: (id: string) =>
     queryOptions({ queryKey: ["desk", "harm", id], queryFn: () => got(api.GET("/api/harm/{id}", by(id))), staleTime: 0 }),
   specimens: () => queryOptions({ queryKey: ["specimens"], queryFn: () => got(api.GET("/api/specimens")) }),

@@ -2108,6 +2108,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/recalls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["recall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/recalls/{id}/letters.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Letters that remind, for window envelopes */
+        get: operations["recall-letters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/runs": {
         parameters: {
             query?: never;
@@ -2634,6 +2667,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["find-alike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reminded/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["reminded"];
+        put?: never;
+        post: operations["close-reminded"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3829,6 +3878,10 @@ export interface components {
             text: string;
             /** Format: int64 */
             version: number;
+        };
+        Came: {
+            outcome: string;
+            remark?: string;
         };
         "Cancel-orderRequest": {
             reason: string;
@@ -5046,7 +5099,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -5131,7 +5184,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -5988,6 +6041,56 @@ export interface components {
             serious: boolean;
             /** @description The gravest first; what could not be checked last */
             warnings: components["schemas"]["Warning"][];
+        };
+        RecallMail: {
+            /**
+             * Format: int64
+             * @description How many are due and not named, because they are confidential
+             */
+            kept: number;
+            patient: components["schemas"]["PatientView"];
+            text: string;
+            /** @enum {string} */
+            way: "letter" | "portal" | "not written to";
+            /** @description Why nothing is written */
+            why: string;
+        };
+        RecallStands: {
+            says: string;
+            state: string;
+            title: string;
+        };
+        RecallView: {
+            answer: string;
+            answerBy: string;
+            at: string;
+            by: string;
+            id: string;
+            outcomes: string[];
+            patient: components["schemas"]["PatientView"];
+            /** @description Names the letters written together */
+            request: string;
+            /** @description How what was reminded of stands today */
+            stands: components["schemas"]["RecallStands"][];
+            state: string;
+            text: string;
+            way: string;
+        };
+        Recalls: {
+            id: string;
+            /** Format: int64 */
+            letter: number;
+            /**
+             * Format: int64
+             * @description How many the run found beyond those it lists; choose fewer to reach them
+             */
+            more: number;
+            /** Format: int64 */
+            not: number;
+            /** Format: int64 */
+            portal: number;
+            rows: components["schemas"]["RecallMail"][];
+            sent: boolean;
         };
         "Redress-telephone-orderRequest": {
             /** @description What is wrong with it, or what was done */
@@ -7014,6 +7117,13 @@ export interface components {
             fasting: number;
             order: components["schemas"]["OrderView"];
             patient: components["schemas"]["PatientView"];
+        };
+        ToRecall: {
+            /** @description Of the browser's making: the same request again writes nothing twice */
+            id: string;
+            run: string;
+            /** @description Else it is only shown what would be written */
+            send?: boolean;
         };
         "Told-of-medicineRequest": {
             detail: string;
@@ -12053,6 +12163,70 @@ export interface operations {
             };
         };
     };
+    recall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ToRecall"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Recalls"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "recall-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Letters that remind, for window envelopes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "run-practice": {
         parameters: {
             query?: never;
@@ -13096,6 +13270,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Alike"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    reminded: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "close-reminded": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Came"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

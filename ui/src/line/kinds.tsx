@@ -10,6 +10,7 @@ import { InquiryPage } from "../prescribe/InquiryPage";
 import { PrescriptionPage } from "../prescribe/PrescriptionPage";
 import { ReferralPage } from "../referral/ReferralPage";
 import { HarmPage } from "../reminder/Harm";
+import { RemindedPage } from "../reminder/Reminded";
 import { Flags } from "../result/Flags";
 import { HeldPage } from "../result/Held";
 import { Report } from "../result/Report";
@@ -143,6 +144,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("asked"),
     mark: Word,
     page: InquiryPage,
+  },
+  "reminder by mail": {
+    word: "Reminded",
+    counted: ["reminder by mail", "reminders by mail"],
+    list: "under way",
+    segment: "reminded",
+    to: onDesk("reminded"),
+    mark: Word,
+    page: RemindedPage,
   },
   "follow-up": {
     word: "Come back",

@@ -11,8 +11,8 @@ const month = (m: string) =>
 export function Quality({ measures, chosen, choose }: { measures: Count[]; chosen: string; choose: (id: string) => void }) {
   if (measures.length === 0) return null;
   return (
-    <section aria-label="Measures" className="mt-6">
-      <h2 className="text-title">Measures of quality</h2>
+    <section aria-label="Measures">
+      <h2 className="text-title">How each measure stands</h2>
       <p className="small mb-2">
         Met of whom it concerns, without those left out and those of whom the chart does not say. The course is of the last twelve
         ends of months, by what stands on the lists today.
@@ -29,8 +29,8 @@ export function Quality({ measures, chosen, choose }: { measures: Count[]; chose
         ]}
       >
         {measures.map((m) => (
-          <tr key={m.id} className="border-b border-rule align-baseline tabular-nums">
-            <td className="py-1" title={`${m.about} ${m.source}`}>
+          <tr key={m.id} className="border-b border-rule align-top tabular-nums">
+            <td className="py-1.5" title={`${m.about} ${m.source}`}>
               <button
                 type="button"
                 aria-pressed={m.id === chosen}
@@ -41,19 +41,19 @@ export function Quality({ measures, chosen, choose }: { measures: Count[]; chose
               </button>
               {m.failed > 0 && <span className="block text-small text-alarm">could not be computed in {m.failed}</span>}
             </td>
-            <td className="pl-4 text-right whitespace-nowrap">
+            <td className="py-1.5 pl-4 text-right whitespace-nowrap">
               <span className="font-semibold">{percent(m.met, m.of)}</span>
               <span className="block text-small text-faded">
                 {m.met} of {m.of}
               </span>
             </td>
-            <td className="pl-4">
+            <td className="py-1.5 pl-4">
               <Course of={m} />
             </td>
-            <td className="pl-4 text-right">{m.missed}</td>
-            <td className="pl-4 text-right">{m.inHand}</td>
-            <td className="pl-4 text-right">{m.notKnown}</td>
-            <td className="pl-4 text-right">{m.excluded}</td>
+            <td className="py-1.5 pl-4 text-right">{m.missed}</td>
+            <td className="py-1.5 pl-4 text-right">{m.inHand}</td>
+            <td className="py-1.5 pl-4 text-right">{m.notKnown}</td>
+            <td className="py-1.5 pl-4 text-right">{m.excluded}</td>
           </tr>
         ))}
       </Table>
