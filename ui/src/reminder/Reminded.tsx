@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
@@ -23,9 +23,12 @@ export function RemindedPage({ id, next }: { id: string; next: string }) {
     (v) => v.outcome === "" && v.remark.trim() === "",
   );
   const [error, setError] = useState("");
-  useKeys(
-    r?.state === "open" ? r.outcomes.map((o, i) => ({ key: String(i + 1), label: o, run: () => change({ outcome: o }) })) : [],
-  );
+  const remark = useRef<HTMLInputElement>(null);
+  function choose(outcome: string) {
+    change({ outcome });
+    remark.current?.focus(); // Enter closes it from there
+  }
+  useKeys(r?.state === "open" ? r.outcomes.map((o, i) => ({ key: String(i + 1), label: o, run: () => choose(o) })) : []);
   async function close() {
     try {
       await got(
@@ -81,14 +84,19 @@ export function RemindedPage({ id, next }: { id: string; next: string }) {
               <fieldset className="flex flex-wrap gap-x-1.5 gap-y-2">
                 <legend className="mb-1 font-semibold">What came of it</legend>
                 {r.outcomes.map((o, i) => (
-                  <Choice key={o} on={d.outcome === o} set={() => change({ outcome: o })}>
+                  <Choice key={o} on={d.outcome === o} set={() => choose(o)}>
                     {o} <KeyCap k={String(i + 1)} />
                   </Choice>
                 ))}
               </fieldset>
               <label className="font-semibold">
                 Remark{d.outcome === "dropped" ? ", why" : ""}
-                <input className="field font-normal" value={d.remark} onChange={(e) => change({ remark: e.target.value })} />
+                <input
+                  ref={remark}
+                  className="field font-normal"
+                  value={d.remark}
+                  onChange={(e) => change({ remark: e.target.value })}
+                />
               </label>
               <Wrong says={error} />
               <button type="submit" className="act justify-self-start" disabled={!d.outcome}>
