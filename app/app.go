@@ -75,6 +75,7 @@ func New(c act.Config) *App {
 	a.Prescribe = prescribe.New(o, a.Order, a.Paper)
 	a.Pad = pad.New(o, a.Order, a.Prescribe, a.Referral)
 	a.Reminder = reminder.New(o, a.Order)
+	a.Outside.Screens = a.Reminder
 	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Visit.Lines(), a.Outside.Lines(),

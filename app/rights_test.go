@@ -47,7 +47,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Visit.Day": everybody, "Visit.Visit": clinical, "Visit.MoveVisit": everybody,
 		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking), physician...),
 
-		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
+		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Beforehand": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
 		"Recall.Recall": alone, "Recall.Letters": everybody, "Recall.Open": everybody, "Recall.Close": everybody,
 		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.Set": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
 		"Chart.Find": everybody, "Chart.Chart": clinical, "Chart.Timeline": clinical,

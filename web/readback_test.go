@@ -293,7 +293,7 @@ func (o *office) visitVersion() int {
 
 // readElsewhere are the writing operations that are not in the table, with where what they keep is read back.
 var readElsewhere = map[string]string{
-	"settle-reminder": "app/reminder_test.go", "take-back-reminder": "app/reminder_test.go", "answer-question": "app/reminder_test.go", "answer-questionnaire": "app/reminder_test.go", "close-harm": "app/reminder_test.go", "set-rule": "app/rulebook_test.go", "take-rule-in": "app/rulebook_test.go", "run-practice": "app/rulebook_test.go", "recall": "app/recall_test.go", "close-reminded": "app/recall_test.go",
+	"settle-reminder": "app/reminder_test.go", "take-back-reminder": "app/reminder_test.go", "answer-question": "app/reminder_test.go", "answer-questionnaire": "app/reminder_test.go", "close-harm": "app/reminder_test.go", "set-rule": "app/rulebook_test.go", "take-rule-in": "app/rulebook_test.go", "run-practice": "app/rulebook_test.go", "beforehand": "app/beforehand_test.go", "recall": "app/recall_test.go", "close-reminded": "app/recall_test.go",
 	"find": "asks", "pad": "asks", "coverage": "asks", "advance-notice": "asks", "repeated": "asks", "read-line": "asks", "search-findings": "asks", "form-entries": "asks", "try-form": "asks", "copy-entry": "asks", "beside": "asks", "preview-forward": "asks",
 	"find-medicine": "asks", "told-of-medicine": "app/intake_test.go", "register-patient": "app/registration_test.go", "change-registration": "app/registration_test.go",
 	"add-card": "app/registration_test.go", "walk-in": "app/registration_test.go", "find-alike": "asks", "tolerated": "app/intake_test.go", "sign-in": "session", "sign-out": "session", "lock": "session", "unlock": "session", "end-own-session": "session", "change-own-secrets": "session",

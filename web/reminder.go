@@ -59,6 +59,14 @@ func (s *server) describeReminder(api huma.API) {
 		out, err := s.app.Reminder.Screen(ctx, who, in.ID, in.Form, in.Body)
 		return &body[reminder.Screened]{out}, err
 	})
+	does(api, http.MethodPost, "beforehand", "/api/patients/{id}/beforehand/{entry}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Entry string `path:"entry" maxLength:"64"`
+		Body  reminder.BeforehandDecided
+	}) (*body[reminder.Screened], error) {
+		out, err := s.app.Reminder.Beforehand(ctx, who, in.ID, in.Entry, in.Body)
+		return &body[reminder.Screened]{out}, err
+	})
 	get(api, "harm", "/api/harm/{id}", func(ctx context.Context, who act.Actor, in *PathID) (reminder.HarmView, error) {
 		return s.app.Reminder.Harm(ctx, who, in.ID)
 	})

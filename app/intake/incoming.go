@@ -33,6 +33,9 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 				x.Title = iv.Asked(f[1])
 			}
 		}
+		if e.List == "screen" {
+			x.Name = "Questionnaire answered before the visit"
+		}
 		if beside, same, found := Beside(out, e); found {
 			x.Beside = strings.TrimSpace(beside.Title + " " + beside.Detail)
 			x.Same = "differs"

@@ -101,8 +101,14 @@ func (a *Acts) FetchElsewhere(ctx context.Context, who act.Actor, visitID string
 			if err != nil {
 				return err
 			}
-			if added {
-				out.New++
+			if !added {
+				continue
+			}
+			out.New++
+			if e.List == screenList {
+				if err := a.Screens.AlarmBeforehand(t, e); err != nil {
+					return err
+				}
 			}
 		}
 		if out.New == 0 {
@@ -189,6 +195,13 @@ func (a *Acts) answered(body []byte, p chart.Patient) ([]store.IncomingEntry, []
 			continue
 		}
 		before := len(out)
+		if e, ok := a.screenOf(r, p); ok {
+			if r.Amended {
+				e.Reference += "/" + e.Link
+			}
+			out = append(out, e)
+			continue
+		}
 		out = append(out, entriesOf(r)...)
 		for i := range out[before:] {
 			e := &out[before+i]
@@ -328,6 +341,8 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			switch {
 			case decision == outside.LeaveOut && e.List == chart.AllergyList && !act.May(who.Role, act.EditProblems):
 				return act.Refuse(act.Forbidden, "An allergy is left out by a physician only.")
+			case decision == outside.TakeIn && e.List == screenList:
+				became, err = a.Screens.KeepBeforehand(t, e, v.ID)
 			case decision == outside.TakeIn && e.List == "answer":
 				err = a.takeAnswer(t, v, e)
 			case decision == outside.TakeIn:
@@ -345,7 +360,7 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			if err := t.DecideIncomingEntry(id, decision, who.ID, became, t.Now); err != nil {
 				return act.NotFound(err, "entry that waits")
 			}
-			if err := closeWhenDecided(t, e.PatientID); err != nil {
+			if err := CloseWhenDecided(t, e.PatientID); err != nil {
 				return err
 			}
 		}
@@ -353,8 +368,8 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 	})
 }
 
-// closeWhenDecided closes the line of a record beside which nothing waits any more.
-func closeWhenDecided(t *act.Tx, record string) error {
+// CloseWhenDecided closes the line of a record beside which nothing waits any more.
+func CloseWhenDecided(t *act.Tx, record string) error {
 	waiting, err := t.IncomingWaiting([]string{record})
 	if err != nil || len(waiting) > 0 {
 		return err

@@ -54,7 +54,9 @@ type ReminderView struct {
 	Means    []ReminderMean `json:"means" doc:"What fulfils it, for what was had elsewhere"`
 	Asks     []RuleQuestion `json:"asks" doc:"Questions whose answers would decide"`
 	Decided  *ReminderSaid  `json:"decided,omitempty"`
-	NotFor   bool           `json:"notFor" doc:"Somebody said that it does not apply"`
+
+	Beforehand *BeforehandView `json:"beforehand,omitempty" doc:"A questionnaire the patient answered that would settle it"`
+	NotFor     bool            `json:"notFor" doc:"Somebody said that it does not apply"`
 }
 
 // ReminderAct is an act that settles a reminder.
@@ -139,6 +141,10 @@ func (a *Acts) view(q *store.Q, patient string) (RemindersView, error) {
 	if err != nil {
 		return out, err
 	}
+	given, err := a.beforehand(q, patient)
+	if err != nil {
+		return out, err
+	}
 	newest := map[string]store.CareEntry{}
 	for _, x := range said {
 		newest[x.ID] = x
@@ -152,6 +158,11 @@ func (a *Acts) view(q *store.Q, patient string) (RemindersView, error) {
 		}
 		if s.State.Open() {
 			out.Open++
+			for _, x := range v.Acts {
+				if g, here := given[x.Code]; here && x.Kind == "questionnaire" && v.Beforehand == nil {
+					v.Beforehand = &g
+				}
+			}
 		}
 		out.Rows = append(out.Rows, v)
 	}

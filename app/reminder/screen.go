@@ -6,6 +6,7 @@ import (
 	"errors"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
@@ -92,50 +93,9 @@ func (a *Acts) Screen(ctx context.Context, who act.Actor, patient, id string, x 
 		if len(x.Answers) == 0 {
 			return act.Refuse(act.Invalid, "Nothing was answered.")
 		}
-		if out.Scored, err = f.Score(x.Answers, p.Sex); err != nil {
-			return act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
-		}
-		out.Says = f.Says(out.Scored)
-		note, err := a.visitOf(t, p.ID, x.Visit)
-		visit := x.Visit
-		var refused *act.Refusal
-		if errors.As(err, &refused) && refused.Kind == act.Conflict {
-			visit, err = "", nil // the note is signed: it stands in the chart alone, and an alarm is told all the same
-		}
-		if err != nil {
-			return err
-		}
-		kept := store.ScreenResponse{ID: x.ID, PatientID: p.ID, VisitID: visit, Form: f.ID, Version: f.Version, Answers: x.Answers, Total: out.Scored.Total, LOINC: f.Total.LOINC,
-			Name: f.Title, Says: out.Scored.Says, ByID: who.ID, At: t.Now}
-		added, err := t.AddScreen(kept)
-		if err != nil {
-			return err
-		}
-		if !added {
-			before, err := t.ScreenByID(x.ID)
-			if err != nil {
-				return err
-			}
-			if before.PatientID != p.ID || before.Form != f.ID || before.Says != kept.Says || before.Total != kept.Total {
-				return act.Refuse(act.Conflict, "Another act has this identifier.")
-			}
-		}
-		if out.Scored.Alarm {
-			if out.Alarm, err = a.alarm(t, p, x, f); err != nil {
-				return err
-			}
-		}
-		if !added {
-			return nil
-		}
-		if f.Service != "" {
-			if _, err := t.AddCare(store.CareEntry{ID: act.NewID(), PatientID: p.ID, Kind: store.CareService, Name: f.Service, Says: x.Answers["result"], Day: a.Today(), VisitID: visit,
-				Source: "", ByID: who.ID, At: t.Now, RequestID: x.ID}); err != nil {
-				return err
-			}
-		}
-		a.tell(t, p.ID, note)
-		return t.Audit("keep a questionnaire", p.ID, x.ID, f.ID)
+		kept, err := a.keep(t, p, f, x, t.Now)
+		out.Scored, out.Says, out.Alarm = kept.scored, kept.says, kept.alarm
+		return err
 	})
 	if err != nil {
 		return Screened{}, err
@@ -144,6 +104,55 @@ func (a *Acts) Screen(ctx context.Context, who act.Actor, patient, id string, x 
 		out.Reminders, err = a.view(q, patient)
 		return err
 	})
+}
+
+// keep keeps a questionnaire with its score, as answered at a moment.
+func (a *Acts) keep(t *act.Tx, p chart.Patient, f screen.Form, x ScreenAnswers, at time.Time) (out screened, err error) {
+	out.id = x.ID
+	if out.scored, err = f.Score(x.Answers, p.Sex); err != nil {
+		return out, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
+	}
+	out.says = f.Says(out.scored)
+	note, err := a.visitOf(t, p.ID, x.Visit)
+	visit := x.Visit
+	var refused *act.Refusal
+	if errors.As(err, &refused) && refused.Kind == act.Conflict {
+		visit, err = "", nil // the note is signed: it stands in the chart alone, and an alarm is told all the same
+	}
+	if err != nil {
+		return out, err
+	}
+	kept := store.ScreenResponse{ID: x.ID, PatientID: p.ID, VisitID: visit, Form: f.ID, Version: f.Version, Answers: x.Answers, Total: out.scored.Total, LOINC: f.Total.LOINC,
+		Name: f.Title, Says: out.scored.Says, ByID: t.Who.ID, At: at}
+	added, err := t.AddScreen(kept)
+	if err != nil {
+		return out, err
+	}
+	if !added {
+		before, err := t.ScreenByID(x.ID)
+		if err != nil {
+			return out, err
+		}
+		if before.PatientID != p.ID || before.Form != f.ID || before.Says != kept.Says || before.Total != kept.Total {
+			return out, act.Refuse(act.Conflict, "Another act has this identifier.")
+		}
+	}
+	if out.scored.Alarm {
+		if out.alarm, err = a.alarm(t, p, x, f); err != nil {
+			return out, err
+		}
+	}
+	if !added {
+		return out, nil
+	}
+	if f.Service != "" {
+		if _, err := t.AddCare(store.CareEntry{ID: act.NewID(), PatientID: p.ID, Kind: store.CareService, Name: f.Service, Says: x.Answers["result"], Day: a.DayOf(store.Stamp(at)), VisitID: visit,
+			Source: "", ByID: t.Who.ID, At: t.Now, RequestID: x.ID}); err != nil {
+			return out, err
+		}
+	}
+	a.tell(t, p.ID, note)
+	return out, t.Audit("keep a questionnaire", p.ID, x.ID, f.ID)
 }
 
 // alarm opens the line of an answer that speaks of self-harm: of the physician of the visit, else of whoever usually
@@ -155,6 +164,9 @@ func (a *Acts) alarm(t *act.Tx, p chart.Patient, x ScreenAnswers, f screen.Form)
 		if o.Code == x.Answers[f.Alarm] {
 			said.Answer = o.Text
 		}
+	}
+	if said.Answer == "" {
+		said.Answer = "an answer that cannot be read"
 	}
 	body, err := json.Marshal(said)
 	if err != nil {

@@ -13,6 +13,7 @@ import (
 // Form is a questionnaire as it ships.
 type Form struct {
 	ID, Version, Title string
+	Panel              string // LOINC code of the whole; "" for none
 	Intro              string // what is said before the questions
 	Source             Source
 	Items              []Question
@@ -44,6 +45,7 @@ type Question struct {
 	Options []Option   `json:"options"`
 	Counts  bool       `json:"counts"`
 	When    *AskedWhen `json:"when,omitempty"`
+	LOINC   string     `json:"-"`
 }
 
 // AskedWhen says that an item is asked only where another was answered with a score above nought.

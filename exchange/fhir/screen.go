@@ -17,6 +17,7 @@ func Screen(body []byte) (f screen.Form, err error) {
 		ResourceType, Version, Title string
 		Item                         []struct {
 			LinkID, Text, Type string
+			Code               []struct{ System, Code string }
 			AnswerOption       []struct {
 				ValueCoding struct {
 					Code, Display string
@@ -43,6 +44,11 @@ func Screen(body []byte) (f screen.Form, err error) {
 			continue
 		}
 		i := screen.Question{Link: x.LinkID, Text: x.Text, Kind: kinds[x.Type], Options: []screen.Option{}}
+		for _, c := range x.Code {
+			if c.System == "http://loinc.org" {
+				i.LOINC = c.Code
+			}
+		}
 		if i.Kind == "" {
 			return f, fmt.Errorf("the question %q is of a kind (%s) that has no score", x.LinkID, x.Type)
 		}

@@ -139,12 +139,13 @@ func Screens() (out []screen.Form, err error) {
 			Alarm   string
 			Total   screen.Code
 			Service string
+			Panel   string
 			Bands   []screen.Band
 		}
 		if err := yaml.UnmarshalWithOptions(text, &side, yaml.Strict()); err != nil {
 			return nil, fmt.Errorf("%s: %w", f.ID, err)
 		}
-		f.Source, f.Alarm, f.Total, f.Service, f.Bands = side.Source, side.Alarm, side.Total, side.Service, side.Bands
+		f.Source, f.Alarm, f.Total, f.Service, f.Bands, f.Panel = side.Source, side.Alarm, side.Total, side.Service, side.Bands, side.Panel
 		for i := range f.Items {
 			f.Items[i].Counts = slices.Contains(side.Counts, f.Items[i].Link)
 		}

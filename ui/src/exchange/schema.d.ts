@@ -1580,6 +1580,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/beforehand/{entry}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["beforehand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/cards": {
         parameters: {
             query?: never;
@@ -3734,6 +3750,20 @@ export interface components {
             status: string;
             text: string;
             unit: string;
+        };
+        BeforehandDecided: {
+            /** @description Else it is left out */
+            confirm: boolean;
+            visit?: string;
+        };
+        BeforehandView: {
+            entry: string;
+            form: string;
+            /** @description The day on which it was answered */
+            on: string;
+            /** @description Why it cannot be confirmed; empty for nothing */
+            problem: string;
+            says: string;
         };
         BesideCount: {
             /** Format: int64 */
@@ -6315,6 +6345,8 @@ export interface components {
             acts: components["schemas"]["ReminderAct"][];
             /** @description Questions whose answers would decide */
             asks: components["schemas"]["RuleQuestion"][];
+            /** @description A questionnaire the patient answered that would settle it */
+            beforehand?: components["schemas"]["BeforehandView"];
             /** @enum {string} */
             closes: "statement" | "data";
             decided?: components["schemas"]["ReminderSaid"];
@@ -6349,6 +6381,8 @@ export interface components {
             applies: components["schemas"]["WhyLine"][];
             /** @description Questions whose answers would decide */
             asks: components["schemas"]["RuleQuestion"][];
+            /** @description A questionnaire the patient answered that would settle it */
+            beforehand?: components["schemas"]["BeforehandView"];
             /** @description The first day on which it stands otherwise by time alone; empty for not in sight */
             changes: string;
             /** @enum {string} */
@@ -10841,6 +10875,42 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RemindersView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    beforehand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                entry: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeforehandDecided"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Screened"];
                 };
             };
             /** @description Error */

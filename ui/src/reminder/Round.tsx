@@ -140,6 +140,9 @@ export function Round() {
         }),
       ),
     );
+    return took(kept);
+  }
+  function took(kept: Schemas["Screened"] | null) {
     if (!kept) return false;
     client.setQueryData(["reminders", id], kept.reminders);
     void client.invalidateQueries({ queryKey: ["chart", id] });
@@ -147,6 +150,17 @@ export function Round() {
     on();
     return true;
   }
+  const beforehand = async (entry: string, confirm: boolean) =>
+    took(
+      await act(() =>
+        got(
+          api.POST("/api/patients/{id}/beforehand/{entry}", {
+            params: { path: { id, entry } },
+            body: { confirm, visit: visit || undefined },
+          }),
+        ),
+      ),
+    );
   /** order puts what settles a reminder onto the pad, where it is signed with the rest. */
   async function order(a: Schemas["ReminderAct"]) {
     if (a.kind === "refer") {
@@ -205,6 +219,7 @@ export function Round() {
       answer={answer}
       order={order}
       screen={screen}
+      beforehand={beforehand}
       off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
       back={takeBack}
       skip={skip}

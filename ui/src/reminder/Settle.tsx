@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { useDraft } from "../frame/left";
-import { inDays } from "../frame/time";
+import { day, inDays } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
 import { useMe } from "../session/session";
@@ -36,6 +36,7 @@ export function Settle({
   answer,
   order,
   screen,
+  beforehand,
   off,
   back,
   skip,
@@ -50,6 +51,7 @@ export function Settle({
   answer: (question: string, value: string) => Promise<boolean>;
   order: (a: Schemas["ReminderAct"]) => Promise<void>;
   screen: (form: string, request: string, answers: Record<string, string>) => Promise<boolean>;
+  beforehand: (entry: string, confirm: boolean) => Promise<boolean>;
   off: () => void;
   back: (request: string, reason: string) => Promise<boolean>;
   skip: () => void;
@@ -76,6 +78,9 @@ export function Settle({
   const [words, setWords] = useState("");
   useKeys([
     ...offered.map((w) => ({ key: w.k, label: `${w.word}: ${r.title}`, run: () => setWay(w.way) })),
+    ...(r.beforehand && !r.beforehand.problem
+      ? [{ key: "c", label: `Confirm: ${r.beforehand.says}`, run: () => void beforehand(r.beforehand?.entry ?? "", true) }]
+      : []),
     ...(asked[0]
       ? [
           { key: "y", label: `Yes: ${asked[0].says}`, run: () => void answer(asked[0]?.id ?? "", "yes") },
@@ -119,6 +124,19 @@ export function Settle({
       <p className="mb-2">
         {r.about} <span className="text-faded">In the chart: {r.says}.</span>
       </p>
+      {r.beforehand && (
+        <p className="margin-note mb-2">
+          Answered before the visit{r.beforehand.on && `, ${day(r.beforehand.on)}`}: <b>{r.beforehand.says}</b>{" "}
+          {!r.beforehand.problem && (
+            <button type="button" className="plain py-0" onClick={() => void beforehand(r.beforehand?.entry ?? "", true)}>
+              Confirm <KeyCap k="c" />
+            </button>
+          )}{" "}
+          <button type="button" className="plain py-0" onClick={() => void beforehand(r.beforehand?.entry ?? "", false)}>
+            Leave out
+          </button>
+        </p>
+      )}
       {asked.map((q, i) => (
         <fieldset key={q.id} className="mb-2 flex flex-wrap items-baseline gap-2">
           <legend className="float-left mr-2 font-semibold">{q.says}</legend>
