@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"net/http"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -159,4 +160,39 @@ func TestWhoIsDueIsWrittenTo(t *testing.T) {
 	h.press("Enter")
 	h.wait(`!location.pathname.includes("`+first+`")`, "the next line")
 	require.Equal(t, "booked", text(t, p, "SELECT state FROM inquiry WHERE kind = 'reminder by mail' AND state <> 'open'"))
+}
+
+// Three reminders settled in one round: a questionnaire answered before the visit confirmed, a test ordered, one declined
+// with its reason.
+func TestEffortOfARound(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	jonah := signedIn(t, p, "jonah")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
+	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/fetch", map[string]any{}, nil))
+	require.Equal(t, "1", text(t, p, "SELECT count(*) FROM incoming_entry WHERE list = 'screen'"))
+	h.effort("E8", 9, func() {
+		h.press("Alt+z")
+		h.wait(`document.querySelector('section[aria-label="Depression asked about"]')`, "what only has to be confirmed at hand")
+		h.sees("PHQ-2: 1, below the limit of 3")
+		h.press("c")
+		h.wait(`document.querySelector('section[aria-label="Blood pressure, yearly"]')`, "the next")
+		h.press("s") // it is measured at the intake
+		h.wait(`document.querySelector('section[aria-label="Colorectal cancer screening"]')`, "the next")
+		h.press("3") // order
+		h.press("Enter")
+		h.wait(`document.querySelector('section[aria-label="Alcohol asked about"]')`, "the next")
+		h.press("4") // declined
+		h.named("Why")
+		h.types("not today")
+		look(h, "round-beforehand")
+		h.press("Enter")
+		h.sees("declined until")
+	})
+	require.Equal(t, "1 phq-2", text(t, p, "SELECT total || ' ' || form FROM screen_response"))
+	h.sees("3 of")
+	require.Empty(t, h.axe())
 }

@@ -166,7 +166,13 @@ func (a *Acts) view(q *store.Q, patient string) (RemindersView, error) {
 		}
 		out.Rows = append(out.Rows, v)
 	}
-	slices.SortStableFunc(out.Rows, func(x, y ReminderView) int { return rank[x.State] - rank[y.State] })
+	place := func(v ReminderView) int { // what only has to be confirmed comes before all else
+		if v.Beforehand != nil {
+			return -1
+		}
+		return rank[v.State]
+	}
+	slices.SortStableFunc(out.Rows, func(x, y ReminderView) int { return place(x) - place(y) })
 	return out, nil
 }
 
