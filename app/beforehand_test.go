@@ -46,7 +46,7 @@ func TestAQuestionnaireAnsweredBeforehand(t *testing.T) {
 	require.Equal(t, answered[:10], b.On)
 	require.Empty(t, b.Problem)
 	_, err := c.app.Reminder.Beforehand(ctx, c.doctor(), patientID, "no-such", reminder.BeforehandDecided{Confirm: true})
-	require.Equal(t, act.Missing, kind(t, err))
+	require.Equal(t, act.Invalid, kind(t, err))
 	for range 2 { // pressed twice
 		got, err := c.app.Reminder.Beforehand(ctx, c.jonah(), patientID, b.Entry, reminder.BeforehandDecided{Confirm: true, Visit: visitID})
 		require.NoError(t, err)

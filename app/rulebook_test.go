@@ -262,3 +262,59 @@ func TestMeasuresOverThePractice(t *testing.T) {
 	_, err := c.app.Reminder.RunPractice(ctx, c.doctor(), reminder.Wanted{Measure: "pressure-taken"})
 	require.Equal(t, act.Missing, kind(t, err), "that one is of a visit")
 }
+
+// Another publisher's edition of the immunization schedule is chosen, taken in as a file, and refused with its reason; a vaccine
+// whose dates differ stands otherwise under it, says so, and is told once to who opens the chart again.
+func TestAnEditionIsChosen(t *testing.T) {
+	c := open(t)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		if err := q.AddPatient(chart.Patient{ID: "nine", Record: "SK-9", Name: chart.Name{Family: "Nine", Given: "A"}, BirthDate: c.now.AddDate(-9, -1, 0).Format("2006-01-02"), Sex: "F"}); err != nil {
+			return err
+		}
+		return q.SetUsualClinician("nine", c.doctor().ID, "x", c.now)
+	}))
+	hpv := func() reminder.ReminderView {
+		v, err := c.app.Reminder.Reminders(ctx, c.doctor(), "nine")
+		require.NoError(t, err)
+		for _, r := range v.Rows {
+			if r.Rule == "vaccine-hpv" {
+				return r
+			}
+		}
+		require.Fail(t, "no such reminder")
+		return reminder.ReminderView{}
+	}
+	require.Equal(t, core.Holds, hpv().State, "from 11 years by the one")
+	book, err := c.app.Reminder.Book(ctx, c.doctor())
+	require.NoError(t, err)
+	require.Len(t, book.Editions, 2)
+	require.True(t, book.Editions[0].InUse)
+	_, err = c.app.Reminder.SetEdition(ctx, c.doctor(), reminder.EditionSet{Edition: "no-such"})
+	require.Equal(t, act.Missing, kind(t, err))
+	book, err = c.app.Reminder.SetEdition(ctx, c.doctor(), reminder.EditionSet{Edition: "aap-2025"})
+	require.NoError(t, err)
+	require.Contains(t, book.Edition, "American Academy of Pediatrics")
+	require.Contains(t, []core.State{core.Due, core.Overdue}, hpv().State, "from 9 by the other")
+	require.Contains(t, hpv().Source, "American Academy of Pediatrics")
+	_, err = c.app.Reminder.SetEdition(ctx, c.who["second"], reminder.EditionSet{Edition: "cdc-2025"})
+	require.Equal(t, act.Conflict, kind(t, err), "made on how it stood before")
+
+	ours := "edition: island-2027\nextends: cdc-2025\npublisher: Skerrow Island Health\ntitle: Schedule\nyear: 2027\nseries:\n- id: hpv\n  of: hpv\n  paths:\n  - doses:\n    - {from: 10 years}\n"
+	for from, says := range map[string]string{"extends: cdc-2025": "there is no edition", "of: hpv": "hpv", "from: 10 years": "ten", "edition: island-2027": "there is an edition"} {
+		to := map[string]string{"extends: cdc-2025": "extends: none-2020", "of: hpv": "of: nothing", "from: 10 years": "from: ten years", "edition: island-2027": "edition: aap-2025"}[from]
+		got, err := c.app.Reminder.TakeIn(ctx, c.doctor(), strings.Replace(ours, from, to, 1))
+		require.NoError(t, err)
+		require.Empty(t, got.Rule, from)
+		require.NotEmpty(t, got.Faults)
+		require.Contains(t, got.Faults[0].Reason, says)
+	}
+	got, err := c.app.Reminder.TakeIn(ctx, c.doctor(), ours)
+	require.NoError(t, err)
+	require.Equal(t, "island-2027", got.Rule)
+	book, err = c.app.Reminder.SetEdition(ctx, c.doctor(), reminder.EditionSet{Edition: "island-2027", Setting: book.Setting})
+	require.NoError(t, err)
+	require.Contains(t, book.Edition, "Skerrow Island Health")
+	require.NotContains(t, []core.State{core.Due, core.Overdue}, hpv().State)
+	require.Empty(t, c.app.RuleFaults())
+	require.Empty(t, c.verify())
+}

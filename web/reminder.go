@@ -88,6 +88,12 @@ func (s *server) describeReminder(api huma.API) {
 		out, err := s.app.Reminder.Set(ctx, who, in.Rule, in.Body)
 		return &body[reminder.RulebookView]{out}, err
 	})
+	does(api, http.MethodPut, "set-edition", "/api/rulebook-edition", func(ctx context.Context, who act.Actor, in *struct {
+		Body reminder.EditionSet
+	}) (*body[reminder.RulebookView], error) {
+		out, err := s.app.Reminder.SetEdition(ctx, who, in.Body)
+		return &body[reminder.RulebookView]{out}, err
+	})
 	does(api, http.MethodPost, "take-rule-in", "/api/rulebook", func(ctx context.Context, who act.Actor, in *struct {
 		Body struct {
 			Text string `json:"text" maxLength:"262144"`

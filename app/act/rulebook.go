@@ -16,6 +16,9 @@ type rulebook struct {
 	set    atomic.Pointer[map[string]time.Time]
 }
 
+// ScheduleSetting is the name under which it is kept which edition of the immunization schedule is in use.
+const ScheduleSetting = "immunization-schedule"
+
 // Rulebook is the rulebook as the practice has it.
 func (o *Office) Rulebook() *reminder.Book { return o.rules.book.Load() }
 
@@ -39,6 +42,16 @@ func (o *Office) RuleSource(q *store.Q) (rulefile.Source, map[string]reminder.Ow
 		return source, own, nil, err
 	}
 	for _, x := range files {
+		if rulefile.IsSchedule([]byte(x.Text)) {
+			s, wrong := rulefile.ReadSchedule(x.Rule+".yaml", []byte(x.Text))
+			if faults = append(faults, wrong...); len(wrong) > 0 {
+				continue
+			}
+			if source, err = source.WithSchedule(s); err != nil {
+				faults = append(faults, rulefile.Fault{File: x.Rule + ".yaml", Reason: err.Error()})
+			}
+			continue
+		}
 		f, wrong := rulefile.Read(x.Rule+".yaml", []byte(x.Text))
 		if len(wrong) > 0 {
 			faults = append(faults, wrong...)
@@ -48,6 +61,12 @@ func (o *Office) RuleSource(q *store.Q) (rulefile.Source, map[string]reminder.Ow
 	}
 	settings, err := q.RuleSettings()
 	for _, x := range settings {
+		if x.Rule == ScheduleSetting {
+			if under, ok := source.Under(x.Parameters["edition"]); ok {
+				source = under
+			}
+			continue
+		}
 		own[x.Rule] = reminder.Own{Set: true, On: x.On, Parameters: x.Parameters}
 	}
 	return source, own, faults, err

@@ -102,7 +102,7 @@ func (a *Acts) Beforehand(ctx context.Context, who act.Actor, patient, entry str
 	err = a.Act(ctx, who, act.Remind, func(t *act.Tx) error {
 		e, err := t.IncomingEntryByID(entry)
 		if err != nil || !act.SamePerson(t.Q, e.PatientID, patient) {
-			return act.Refuse(act.Missing, "There is no such questionnaire.")
+			return act.Refuse(act.Invalid, "There is no such questionnaire of this patient.")
 		}
 		decision, became := outside.LeaveOut, ""
 		if d.Confirm {

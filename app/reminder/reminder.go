@@ -197,7 +197,7 @@ var rank = map[reminder.State]int{reminder.Failed: 0, reminder.Overdue: 1, remin
 func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 	r := s.Rule
 	v := ReminderView{Rule: r.ID, Version: r.Version, Title: r.Title, About: r.About, Group: r.Group, State: s.State, Since: s.Since.String(), Due: s.Due.String(), Says: c.Says(s),
-		Closes: r.Closes, Priority: r.Priority, Source: r.Source.Says(), Note: r.Note, Acts: []ReminderAct{}, Means: []ReminderMean{}, Asks: []RuleQuestion{}}
+		Closes: r.Closes, Priority: r.Priority, Source: a.Rulebook().SourceOf(r), Note: r.Note, Acts: []ReminderAct{}, Means: []ReminderMean{}, Asks: []RuleQuestion{}}
 	for _, x := range r.Resolve {
 		if s.Follow.Name != "" && x.FollowUp == "" || s.Follow.Name == "" && x.FollowUp == "only" {
 			continue
@@ -269,7 +269,7 @@ func (a *Acts) Since(held chart.Record, at time.Time) (out []string) {
 	last, _ := reminder.DayOf(a.DayOf(store.Stamp(at)))
 	for _, s := range a.Rulebook().Open(held).All() {
 		switch {
-		case a.RuleSetAt(s.Rule.ID).After(at) && s.State != reminder.NotFor:
+		case (a.RuleSetAt(s.Rule.ID).After(at) || s.Rule.Series != "" && a.RuleSetAt(act.ScheduleSetting).After(at)) && s.State != reminder.NotFor:
 			out = append(out, "New or changed rule: "+s.Rule.Title+" ("+string(s.State)+")")
 		case (s.State == reminder.Due || s.State == reminder.Overdue) && s.Since > last:
 			out = append(out, "Became due: "+s.Rule.Title)

@@ -17,8 +17,20 @@ type RulebookView struct {
 	Rules   []RuleView       `json:"rules"`
 	Faults  []rulefile.Fault `json:"faults" doc:"Rules of the practice's own that no longer fit; they count nowhere"`
 	Edition string           `json:"edition" doc:"The immunization schedule that vaccines follow"`
+	// Editions are those there are; Setting is the version of the choice, which a change names.
+	Editions []EditionView `json:"editions"`
+	Setting  int           `json:"setting"`
 	// Old says, to who may load a newer one, that the edition is older than the year.
 	Old string `json:"old"`
+}
+
+// EditionView is an edition of the immunization schedule.
+type EditionView struct {
+	Edition string `json:"edition"`
+	Says    string `json:"says"`
+	Mind    string `json:"mind"`
+	Year    int    `json:"year"`
+	InUse   bool   `json:"inUse"`
 }
 
 // RuleView is a rule with how the practice has set it.
@@ -61,7 +73,7 @@ func (a *Acts) Book(ctx context.Context, who act.Actor) (out RulebookView, err e
 	}
 	out = RulebookView{Rules: []RuleView{}, Faults: append([]rulefile.Fault{}, a.RuleFaults()...)}
 	edition := a.Rulebook().Edition
-	out.Edition = fmt.Sprintf("%s, %s, %d", edition.Publisher, edition.Title, edition.Year)
+	out.Edition, out.Editions = edition.Says(), []EditionView{}
 	if year := a.Today()[:4]; act.May(who.Role, act.SetRules) && fmt.Sprint(edition.Year) < year {
 		out.Old = fmt.Sprintf("The immunization schedule is the edition of %d; look whether there is a newer one.", edition.Year)
 	}
@@ -74,6 +86,14 @@ func (a *Acts) Book(ctx context.Context, who act.Actor) (out RulebookView, err e
 		if err != nil {
 			return err
 		}
+		source, _, _, err := a.RuleSource(q)
+		if err != nil {
+			return err
+		}
+		for _, s := range source.Schedules {
+			out.Editions = append(out.Editions, EditionView{s.Edition, s.Says(), s.Mind, s.Year, s.Edition == source.Schedule.Edition})
+		}
+		out.Setting = settingOf(settings, act.ScheduleSetting)
 		for _, r := range a.Rulebook().Rules() {
 			v := RuleView{Rule: r.ID, Title: r.Title, Group: r.Group, About: r.About, Version: r.Version, Maintainer: r.Maintainer, Reviewed: r.Reviewed, Source: r.Source.Says(), Mind: r.Source.Mind,
 				Closes: r.Closes, On: a.Rulebook().On(r.ID), Examples: len(r.Examples), Parameters: []ParameterView{},
@@ -127,12 +147,7 @@ func (a *Acts) Set(ctx context.Context, who act.Actor, rule string, s RuleSet) (
 		if err != nil {
 			return err
 		}
-		now := 0
-		for _, x := range settings {
-			if x.Rule == rule {
-				now = x.Version
-			}
-		}
+		now := settingOf(settings, rule)
 		if now != s.Setting {
 			return act.Refuse(act.Conflict, "Somebody else has set this rule meanwhile; look at it again.")
 		}
@@ -148,6 +163,98 @@ func (a *Acts) Set(ctx context.Context, who act.Actor, rule string, s RuleSet) (
 		return RulebookView{}, err
 	}
 	return a.Book(ctx, who)
+}
+
+// settingOf is the version of the newest setting of a rule; 0 for as it ships.
+func settingOf(all []store.RuleSetting, rule string) (version int) {
+	for _, x := range all {
+		if x.Rule == rule {
+			version = x.Version
+		}
+	}
+	return version
+}
+
+// EditionSet says which edition of the immunization schedule is used. Setting is the version it was made on.
+type EditionSet struct {
+	Edition string `json:"edition" maxLength:"64"`
+	Setting int    `json:"setting"`
+}
+
+// SetEdition puts an edition of the immunization schedule in use.
+func (a *Acts) SetEdition(ctx context.Context, who act.Actor, s EditionSet) (RulebookView, error) {
+	err := a.Act(ctx, who, act.SetRules, func(t *act.Tx) error {
+		source, own, _, err := a.RuleSource(t.Q)
+		if err != nil {
+			return err
+		}
+		under, ok := source.Under(s.Edition)
+		if !ok {
+			return act.Refuse(act.Missing, "There is no such edition.")
+		}
+		if _, faults := under.Book(own); len(faults) > 0 {
+			return act.Refuse(act.Invalid, "It does not fit the rules: %s.", faults[0].Error())
+		}
+		settings, err := t.RuleSettings()
+		if err != nil {
+			return err
+		}
+		now := settingOf(settings, act.ScheduleSetting)
+		if now != s.Setting {
+			return act.Refuse(act.Conflict, "Somebody else has chosen an edition meanwhile; look at it again.")
+		}
+		if _, err := t.AddRuleSetting(store.RuleSetting{Rule: act.ScheduleSetting, Version: now + 1, On: true, Parameters: map[string]string{"edition": s.Edition}, ByID: who.ID, At: t.Now}); err != nil {
+			return err
+		}
+		return t.Audit("choose an immunization schedule", "", act.ScheduleSetting, s.Edition)
+	})
+	if err == nil {
+		err = a.Store.Read(ctx, a.ReadRules)
+	}
+	if err != nil {
+		return RulebookView{}, err
+	}
+	return a.Book(ctx, who)
+}
+
+// takeEdition takes an edition of the immunization schedule in, beside those there are; it is used when somebody chooses it.
+func (a *Acts) takeEdition(ctx context.Context, who act.Actor, text string) (out TakenIn, err error) {
+	s, faults := rulefile.ReadSchedule("edition.yaml", []byte(text))
+	if out.Faults = append([]rulefile.Fault{}, faults...); len(faults) > 0 {
+		return out, nil
+	}
+	err = a.Act(ctx, who, act.SetRules, func(t *act.Tx) error {
+		source, own, _, err := a.RuleSource(t.Q)
+		if err != nil {
+			return err
+		}
+		if slices.ContainsFunc(source.Schedules, func(x reminder.Schedule) bool { return x.Edition == s.Edition }) {
+			out.Faults = append(out.Faults, rulefile.Fault{File: "edition.yaml", Line: 1, Reason: fmt.Sprintf("there is an edition %q; a new one needs a name of its own", s.Edition)})
+			return nil
+		}
+		with, err := source.WithSchedule(s)
+		if err != nil {
+			out.Faults = append(out.Faults, rulefile.Fault{File: "edition.yaml", Reason: err.Error()})
+			return nil
+		}
+		under, _ := with.Under(s.Edition)
+		_, wrong := under.Book(own)
+		for _, x := range wrong {
+			out.Faults = append(out.Faults, rulefile.Fault{File: "edition.yaml", Reason: x.File + ": " + x.Reason})
+		}
+		if len(wrong) > 0 {
+			return nil
+		}
+		if err := t.AddRuleFile(store.RuleFile{Rule: s.Edition, Version: s.Year, Text: text, ByID: who.ID, At: t.Now}); err != nil {
+			return err
+		}
+		out.Rule = s.Edition
+		return t.Audit("take an immunization schedule in", "", s.Edition, fmt.Sprint(s.Year))
+	})
+	if err == nil && out.Rule != "" {
+		err = a.Store.Read(ctx, a.ReadRules)
+	}
+	return out, err
 }
 
 func onOff(on bool) string {
@@ -188,6 +295,9 @@ func (a *Acts) TakeIn(ctx context.Context, who act.Actor, text string) (out Take
 		return out, err
 	}
 	out.Faults = []rulefile.Fault{}
+	if rulefile.IsSchedule([]byte(text)) {
+		return a.takeEdition(ctx, who, text)
+	}
 	f, faults := rulefile.Read("rule.yaml", []byte(text))
 	if len(faults) > 0 {
 		out.Faults = faults

@@ -101,6 +101,7 @@ type satisfier struct {
 	lasts    Length
 	from     Length
 	byResult []Result
+	parts    int // of priming: month*100 + day on which seasons part
 }
 
 type season struct{ from, to int } // month*100 + day
@@ -165,6 +166,14 @@ func (b *Book) Rule(id string) (*Rule, bool) {
 		return nil, false
 	}
 	return r.Rule, true
+}
+
+// SourceOf names where a rule comes from: its own source, or for a vaccine series the edition that is in use.
+func (b *Book) SourceOf(r *Rule) string {
+	if r.Series != "" && b.Edition.Extends != "" {
+		return b.Edition.Says()
+	}
+	return r.Source.Says()
 }
 
 // Question finds a question.
@@ -554,6 +563,12 @@ func (m *maker) satisfier(at string, s Satisfier) satisfier {
 	}
 	if !out.lasts.Given() {
 		m.fault(at+".lasts", "does not say for how long")
+	}
+	if p := s.Priming; p != nil {
+		part := m.season(Season{From: p.Before, To: p.Before})
+		if out.parts = part.from; p.Doses < 2 || p.Gap.days() <= 0 || p.Below.days() <= 0 {
+			m.fault(at+".priming", "needs an age, two doses at least, and the time between them")
+		}
 	}
 	for i, r := range s.ByResult {
 		r.Is, r.Lasts = m.is(fmt.Sprintf("%s.byResult[%d].is", at, i), r.Is), m.length(fmt.Sprintf("%s.byResult[%d].lasts", at, i), r.Lasts, Length{})

@@ -320,6 +320,9 @@ func (s *satisfier) through(c *Chart, d Day) (Day, Fact, bool) {
 			}
 		}
 		lasts := s.lasts
+		if s.Priming != nil && c.primes(s, i) {
+			lasts = s.Priming.Gap
+		}
 		if len(s.byResult) > 0 {
 			if newest != Ever && f.On.To < newest {
 				break // the last result decides
@@ -417,6 +420,46 @@ func (c *Chart) followed(f *Fact, of int, sets []int, d Day) Truth {
 		}
 	}
 	return out
+}
+
+// primes says whether a dose is one of those of a season in which more are needed, and not the last of them. The doses
+// before it are counted in the order of their days; one too soon after the one before, beyond the days of grace, is none.
+func (c *Chart) primes(s *satisfier, at int) bool {
+	p, f := s.Priming, &c.facts[s.set][at]
+	if !c.bornKnown || f.Undated {
+		return false
+	}
+	first := seasonOf(f.On.From, s.parts)
+	before, within, last := 0, 0, Ever
+	begun := f.On.From // the first dose of this season
+	for i := range c.facts[s.set][:at+1] {
+		x := &c.facts[s.set][i]
+		if x.Undated || x.Doubt != "" || last != Ever && x.On.From < p.Gap.After(last)-Grace {
+			continue
+		}
+		if last = x.On.From; x.On.From < first {
+			before++
+		} else {
+			if within == 0 {
+				begun = x.On.From
+			}
+			within++
+		}
+	}
+	return begun < p.Below.After(c.born.From) && before < p.Doses && within < p.Doses
+}
+
+// seasonOf is the day on which the season of a day began.
+func seasonOf(d Day, parts int) Day {
+	year := d.time().Year()
+	on := func(y int) Day {
+		v, _ := DayOf(fmt.Sprintf("%04d-%02d-%02d", y, parts/100, parts%100))
+		return v
+	}
+	if start := on(year); start <= d {
+		return start
+	}
+	return on(year - 1)
 }
 
 // waiting finds what is on its way that would fulfil a rule; where sets are given, of those only.
@@ -530,6 +573,9 @@ func (s *satisfier) why(c *Chart) Why {
 		says += ", once"
 	} else {
 		says += ", good for " + s.lasts.String()
+	}
+	if p := s.Priming; p != nil {
+		says += fmt.Sprintf("; below %s %d doses in the first season, %s apart", p.Below, p.Doses, p.Gap)
 	}
 	for _, b := range s.byResult {
 		if b.Lasts == (Length{N: 1, Unit: Days}) { // what was found is followed up, not screened for again

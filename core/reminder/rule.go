@@ -180,6 +180,16 @@ type Satisfier struct {
 	From     Length   `yaml:"from"`
 	Lasts    Length   `yaml:"lasts"`
 	ByResult []Result `yaml:"byResult"`
+	Priming  *Priming `yaml:"priming"`
+}
+
+// Priming is that below an age, until so many doses were given before a day of the year, a season needs as many: each but
+// the last of them holds only for the gap to the next.
+type Priming struct {
+	Below  Length `yaml:"below"`
+	Doses  int    `yaml:"doses"`
+	Gap    Length `yaml:"gap"`
+	Before string `yaml:"before"` // MM-DD on which the seasons part
 }
 
 // Result is how long something holds when it turned out so. Where FollowedBy names sets,

@@ -9,12 +9,34 @@ import (
 // Schedule is a named edition of an immunization schedule, with its publisher.
 type Schedule struct {
 	Edition   string   `yaml:"edition"`
+	Extends   string   `yaml:"extends"` // another edition, whose series hold where this one has none of its own
 	Publisher string   `yaml:"publisher"`
 	Title     string   `yaml:"title"`
 	Year      int      `yaml:"year"`
 	Mind      string   `yaml:"mind"`
 	Series    []Series `yaml:"series"`
 }
+
+// Over is the edition laid over another: its own series in the place of those of the same name, and the rest of the other.
+func (s Schedule) Over(base Schedule) Schedule {
+	out := s
+	out.Series = nil
+	for _, x := range base.Series {
+		if i := slices.IndexFunc(s.Series, func(o Series) bool { return o.ID == x.ID }); i >= 0 {
+			x = s.Series[i]
+		}
+		out.Series = append(out.Series, x)
+	}
+	for _, x := range s.Series {
+		if !slices.ContainsFunc(base.Series, func(o Series) bool { return o.ID == x.ID }) {
+			out.Series = append(out.Series, x)
+		}
+	}
+	return out
+}
+
+// Says names the edition with its publisher.
+func (s Schedule) Says() string { return fmt.Sprintf("%s, %s, %d", s.Publisher, s.Title, s.Year) }
 
 // Series is how a vaccine is given in several doses. Of the paths the first that fits is taken.
 type Series struct {

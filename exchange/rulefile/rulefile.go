@@ -5,6 +5,7 @@ package rulefile
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -155,18 +156,58 @@ func ReadSchedule(name string, text []byte) (reminder.Schedule, []Fault) {
 	if err := strictly(text, &s); err != nil {
 		return s, []Fault{placed(name, err)}
 	}
-	if s.Edition == "" || s.Publisher == "" || s.Title == "" || s.Year < 1990 {
-		return s, []Fault{{name, 1, "an edition needs its name, publisher, title and year"}}
+	if !named.MatchString(s.Edition) || s.Publisher == "" || s.Title == "" || s.Year < 1990 || s.Year > 2100 {
+		return s, []Fault{{name, 1, "an edition needs its name (small letters, digits and hyphens), publisher, title and year"}}
+	}
+	if len(s.Series) == 0 {
+		return s, []Fault{{name, 1, "an edition without a series changes nothing"}}
 	}
 	return s, nil
+}
+
+var named = regexp.MustCompile(`^[a-z][a-z0-9-]{1,60}$`)
+
+// IsSchedule says whether a file is an edition of the schedule and no rule.
+func IsSchedule(text []byte) bool {
+	return bytes.HasPrefix(text, []byte("edition:")) || bytes.Contains(text, []byte("\nedition:"))
+}
+
+// WithSchedule is the source with an edition added, or put in the place of the one of its name.
+func (s Source) WithSchedule(x reminder.Schedule) (Source, error) {
+	if x.Extends != "" {
+		i := slices.IndexFunc(s.Schedules, func(o reminder.Schedule) bool { return o.Edition == x.Extends })
+		if i < 0 || x.Extends == x.Edition {
+			return s, fmt.Errorf("there is no edition %q to extend", x.Extends)
+		}
+		x = x.Over(s.Schedules[i])
+	}
+	all := slices.DeleteFunc(slices.Clone(s.Schedules), func(o reminder.Schedule) bool { return o.Edition == x.Edition })
+	s.Schedules = append(all, x)
+	if s.Schedule.Edition == x.Edition {
+		s.Schedule = x
+	}
+	return s, nil
+}
+
+// Under is the source with another edition in use; false where it has none of that name.
+func (s Source) Under(edition string) (Source, bool) {
+	for _, x := range s.Schedules {
+		if x.Edition == edition {
+			s.Schedule = x
+			return s, true
+		}
+	}
+	return s, false
 }
 
 // Source is everything from which a book is made.
 type Source struct {
 	Files    []File
 	Sets     reminder.Sets
-	Schedule reminder.Schedule
-	Measures []reminder.Measure
+	Schedule reminder.Schedule // in use
+	// Schedules are all editions, whole: one that extends another stands laid over it.
+	Schedules []reminder.Schedule
+	Measures  []reminder.Measure
 }
 
 // ReadAll reads the sets, the schedule and every rule of a folder.
@@ -178,9 +219,26 @@ func ReadAll(folder fs.FS) (out Source, faults []Fault) {
 	var wrong []Fault
 	out.Sets, wrong = ReadSets("sets.yaml", text)
 	faults = append(faults, wrong...)
-	if text, err := fs.ReadFile(folder, "schedule/"+Edition+".yaml"); err == nil {
-		out.Schedule, wrong = ReadSchedule(Edition+".yaml", text)
-		faults = append(faults, wrong...)
+	editions, _ := fs.Glob(folder, "schedule/*.yaml")
+	slices.SortFunc(editions, func(a, b string) int { // the usual one first: others extend it
+		return cmp.Or(cmp.Compare(b2n(path.Base(b) == Edition+".yaml"), b2n(path.Base(a) == Edition+".yaml")), strings.Compare(a, b))
+	})
+	for _, name := range editions {
+		text, err := fs.ReadFile(folder, name)
+		if err != nil {
+			faults = append(faults, Fault{name, 0, err.Error()})
+			continue
+		}
+		x, wrong := ReadSchedule(name, text)
+		if faults = append(faults, wrong...); len(wrong) > 0 {
+			continue
+		}
+		if out, err = out.WithSchedule(x); err != nil {
+			faults = append(faults, Fault{name, 0, err.Error()})
+		}
+	}
+	if usual, ok := out.Under(Edition); ok {
+		out = usual
 	}
 	names, _ := fs.Glob(folder, "*.yaml")
 	slices.Sort(names)
@@ -203,6 +261,13 @@ func ReadAll(folder fs.FS) (out Source, faults []Fault) {
 		}
 	}
 	return out, faults
+}
+
+func b2n(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // With is the source with a rule added, or put in the place of the one of its name.

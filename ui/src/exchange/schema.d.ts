@@ -2769,6 +2769,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rulebook-edition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put: operations["set-edition"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rulebook/{rule}": {
         parameters: {
             query?: never;
@@ -4388,6 +4404,19 @@ export interface components {
             side: string;
             text: string;
             unit: string;
+        };
+        EditionSet: {
+            edition: string;
+            /** Format: int64 */
+            setting: number;
+        };
+        EditionView: {
+            edition: string;
+            inUse: boolean;
+            mind: string;
+            says: string;
+            /** Format: int64 */
+            year: number;
         };
         Element: {
             name: string;
@@ -6648,10 +6677,13 @@ export interface components {
         RulebookView: {
             /** @description The immunization schedule that vaccines follow */
             edition: string;
+            editions: components["schemas"]["EditionView"][];
             /** @description Rules of the practice's own that no longer fit; they count nowhere */
             faults: components["schemas"]["Fault"][];
             old: string;
             rules: components["schemas"]["RuleView"][];
+            /** Format: int64 */
+            setting: number;
         };
         Run: {
             counts: components["schemas"]["RunCount"][];
@@ -13562,6 +13594,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TakenIn"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-edition": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EditionSet"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulebookView"];
                 };
             };
             /** @description Error */

@@ -24,6 +24,14 @@ export function Rulebook() {
   const maySet = useRight("switch rules on and off, and take new ones in");
   const filter = useRef<HTMLInputElement>(null);
   const [taking, setTaking] = useState(false);
+  const client = useQueryClient();
+  const { act: choosing, error: wrong } = useAct("edition");
+  const edition = async (name: string) => {
+    const now = await choosing(() =>
+      got(api.PUT("/api/rulebook-edition", { body: { edition: name, setting: book.data?.setting ?? 0 } })),
+    );
+    if (now) client.setQueryData(asks.rulebook().queryKey, now);
+  };
   useKeys([
     { key: "f", label: "Filter the rules", run: () => filter.current?.focus() },
     ...(maySet ? [{ key: "n", label: "Take a rule in from a file", run: () => setTaking(true) }] : []),
@@ -69,7 +77,24 @@ export function Rulebook() {
         </div>
         <p className="small border-t border-rule py-2">
           {book.data.rules.filter((r) => r.on).length} of {book.data.rules.length} rules are on. Vaccines follow{" "}
-          {book.data.edition}. {book.data.old && <b>{book.data.old}</b>}
+          {maySet ? (
+            <select
+              aria-label="Immunization schedule"
+              className="field w-full"
+              value={book.data.editions.find((e) => e.inUse)?.edition}
+              onChange={(e) => void edition(e.target.value)}
+            >
+              {book.data.editions.map((e) => (
+                <option key={e.edition} value={e.edition} title={e.mind}>
+                  {e.says}
+                </option>
+              ))}
+            </select>
+          ) : (
+            `${book.data.edition}.`
+          )}{" "}
+          {book.data.old && <b>{book.data.old}</b>}
+          {wrong && <span className="block text-alarm">{wrong}</span>}
         </p>
       </section>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-8 py-5 max-phone:px-4">
