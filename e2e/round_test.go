@@ -196,3 +196,32 @@ func TestEffortOfARound(t *testing.T) {
 	h.sees("3 of")
 	require.Empty(t, h.axe())
 }
+
+// A vaccine given is recorded in the round itself, once, with the checks of the intake: what is unusual is asked before it is kept.
+func TestAVaccineIsGivenInTheRound(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("jonah")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
+	patient := text(t, p, "SELECT patient_id FROM visit WHERE id = '"+visit+"'")
+	h.open("/patients/" + patient + "/round?visit=" + visit)
+	h.sees("Reminder round")
+	h.click("Influenza vaccine")
+	h.wait(`document.querySelector('section[aria-label="Influenza vaccine"]')`, "it at hand")
+	h.press("1")
+	h.sees("Record as given")
+	look(h, "round-vaccine")
+	require.Empty(t, h.axe())
+	h.press("ArrowDown") // the site has the focus
+	for range 2 {
+		h.press("Tab")
+	}
+	for _, value := range []string{"Gannet Biologics", "GX-4471", "2027-06-30", "2026-08-01"} {
+		h.types(value)
+		h.press("Tab")
+	}
+	h.press("Enter")
+	h.wait(`document.querySelector('section[aria-label="Influenza vaccine"]') === null`, "the next one at hand")
+	require.Equal(t, "140 GX-4471", text(t, p, "SELECT cvx || ' ' || lot FROM immunization WHERE patient_id = '"+patient+"'"))
+	h.sees("satisfied until")
+}

@@ -220,6 +220,12 @@ export function Round() {
       order={order}
       screen={screen}
       beforehand={beforehand}
+      gave={() => {
+        void client.invalidateQueries({ queryKey: ["reminders", id] });
+        void client.invalidateQueries({ queryKey: ["chart", id] });
+        void client.invalidateQueries({ queryKey: ["intake"] });
+        on();
+      }}
       off={() => setItems((was) => was.filter((i) => !r.acts.some((a) => a.code === i.test.code)))}
       back={takeBack}
       skip={skip}

@@ -1,12 +1,15 @@
+import { useQuery } from "@tanstack/react-query";
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
+import { asks } from "../exchange/asks";
 import type { Schemas } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { useDraft } from "../frame/left";
 import { day, inDays } from "../frame/time";
+import { VaccineForm } from "../intake/VaccineForm";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
-import { useMe } from "../session/session";
+import { useMe, useRight } from "../session/session";
 import { Questionnaire } from "./Questionnaire";
 
 type Row = Schemas["ReminderView"];
@@ -37,6 +40,7 @@ export function Settle({
   order,
   screen,
   beforehand,
+  gave,
   off,
   back,
   skip,
@@ -52,6 +56,8 @@ export function Settle({
   order: (a: Schemas["ReminderAct"]) => Promise<void>;
   screen: (form: string, request: string, answers: Record<string, string>) => Promise<boolean>;
   beforehand: (entry: string, confirm: boolean) => Promise<boolean>;
+  /** A vaccine was recorded as given, or its form was left. */
+  gave: () => void;
   off: () => void;
   back: (request: string, reason: string) => Promise<boolean>;
   skip: () => void;
@@ -59,18 +65,27 @@ export function Settle({
   const { today } = useMe();
   const orders = r.acts.filter((a) => a.kind === "test" || a.kind === "item" || a.kind === "vaccine" || a.kind === "refer");
   const forms = r.acts.filter((a) => a.kind === "questionnaire");
+  const here = visit || visits[0]?.id;
+  const mayGive = useRight("do the intake") && here !== undefined;
+  const vaccines = mayGive ? r.acts.filter((a) => a.kind === "vaccine") : [];
+  const house = useQuery({ ...asks.house(""), enabled: vaccines.length > 0 });
   const measures = r.acts.some((a) => a.kind === "counsel" && a.code === "blood-pressure");
   const can = (w: Way) =>
     (w !== "order" || orders.length > 0) &&
-    (w !== "done" || r.closes === "statement" || forms.length > 0) &&
+    (w !== "done" || r.closes === "statement" || forms.length > 0 || vaccines.length > 0) &&
     (w !== "had outside" || r.means.length > 0);
-  const offered = ways.map((w, i) => ({ ...w, k: String(i + 1) })).filter((w) => can(w.way));
+  const offered = ways
+    .map((w, i) => ({ ...w, k: String(i + 1), word: w.way === "done" && vaccines.length > 0 ? "Given now" : w.word }))
+    .filter((w) => can(w.way));
   const [way, setWay] = useState<Way | "">("");
   const { d, request, change, given } = useDraft(
     `settle ${patient.id} ${r.rule}`,
     () => ({ ...nothing }),
     (v) => JSON.stringify(v) === JSON.stringify(nothing),
   );
+  const giving = way === "done" && vaccines.length > 0 && r.closes === "data";
+  const dose = vaccines[Math.min(d.act, vaccines.length - 1)];
+  const vaccine = house.data?.vaccines.find((v) => dose?.code === `cvx-${v.cvx}`);
   const asking = way === "done" && forms.length > 0 && (r.closes === "data" || d.act < forms.length);
   const act = orders[Math.min(d.act, orders.length - 1)];
   const asked = r.asks.filter((q) => q.choices.length > 0);
@@ -107,7 +122,6 @@ export function Settle({
     if (await settle(body)) given();
   }
   const mean = r.means.find((m) => m.name === (d.of || r.means[0]?.name));
-  const here = visit || visits[0]?.id;
   return (
     <section aria-label={r.title} className="my-1 rounded-[4px] border border-kelp px-4 py-3">
       <div className="flex flex-wrap items-baseline justify-between gap-x-4">
@@ -175,9 +189,9 @@ export function Settle({
           </Choice>
         ))}
       </fieldset>
-      {(measures || orders.some((a) => a.kind === "vaccine")) && here && (
+      {measures && here && (
         <p className="mb-2">
-          {measures ? "Settled by measuring it" : "Given now, it is recorded with its lot"}:{" "}
+          Settled by measuring it:{" "}
           <Link className="font-semibold text-kelp hover:underline" to={`/visits/${here}/intake`}>
             open the intake
           </Link>
@@ -228,7 +242,32 @@ export function Settle({
           />
         </>
       )}
-      {way && !asking && (
+      {giving && (
+        <>
+          {vaccines.length > 1 && (
+            <Field says="Which">
+              {vaccines.map((a, i) => (
+                <Choice key={a.code} on={i === d.act} set={() => change({ act: i })}>
+                  {a.says}
+                </Choice>
+              ))}
+            </Field>
+          )}
+          {vaccine && here && (
+            <VaccineForm
+              key={vaccine.cvx}
+              vaccine={vaccine}
+              visit={here}
+              recorded={() => given()}
+              close={() => {
+                setWay("");
+                gave();
+              }}
+            />
+          )}
+        </>
+      )}
+      {way && !asking && !giving && (
         <Form className="grid gap-2" act={run} leave={() => setWay("")}>
           {way === "order" && (
             <>
