@@ -89,6 +89,8 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "rule-file", "/api/rulebook/{rule}/file", "A rule as a file", map[string]*huma.MediaType{"application/yaml": bytes})
 	describeFile(api, "recall-list", "/api/practice/runs/{id}/csv", "Who is due, as a table", map[string]*huma.MediaType{"text/csv": bytes})
+	describeFile(api, "reminders-fhir", "/api/patients/{id}/reminders.json", "Reminders and vaccines of a patient, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
+	describeFile(api, "plan-fhir", "/api/rulebook/{rule}/plan.json", "A rule as FHIR R4 with its CQL library", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "recall-letters", "/api/practice/recalls/{id}/letters.pdf", "Letters that remind, for window envelopes", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})
@@ -101,8 +103,10 @@ func describeFile(api huma.API, name, path, says string, content map[string]*hum
 		"200":     {Description: says, Content: content},
 		"default": {Description: "What is wrong (RFC 9457)", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: &huma.Schema{Ref: "#/components/schemas/ErrorModel"}}}},
 	}}
-	if strings.Contains(path, "{id}") {
-		o.Parameters = append(o.Parameters, &huma.Param{Name: "id", In: "path", Required: true, Schema: &huma.Schema{Type: huma.TypeString}})
+	for _, p := range []string{"id", "rule"} {
+		if strings.Contains(path, "{"+p+"}") {
+			o.Parameters = append(o.Parameters, &huma.Param{Name: p, In: "path", Required: true, Schema: &huma.Schema{Type: huma.TypeString}})
+		}
 	}
 	if name == "note-pdf" {
 		o.Parameters = append(o.Parameters, &huma.Param{Name: "section", In: "query", Schema: &huma.Schema{Type: huma.TypeString}})

@@ -56,6 +56,12 @@ func New(a *app.App, files fs.FS) http.Handler {
 		text, err := a.Reminder.RecallCSV(c, who, c.Param("id"))
 		return []byte(text), err
 	}))
+	r.GET("/api/patients/:id/reminders.json", s.file(fileKind{"application/fhir+json", `attachment; filename="reminders.json"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Reminder.RemindersFHIR(c, who, c.Param("id"))
+	}))
+	r.GET("/api/rulebook/:rule/plan.json", s.file(fileKind{"application/fhir+json", `attachment; filename="plan.json"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Reminder.PlanFHIR(c, who, c.Param("rule"))
+	}))
 	r.GET("/api/practice/recalls/:id/letters.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Recall.Letters(c, who, c.Param("id"))
 	}))

@@ -23,6 +23,7 @@ const usage = `deftledger keeps the chart of a clinic.
   deftledger restore --data DIR FILE
   deftledger users   --data DIR     list the people who sign in; add one, or give new secrets, with flags
   deftledger codes   search WORDS   find a diagnosis code; "codes load" takes a newer official release
+  deftledger rules   --out DIR      write the rules and measures as FHIR and CQL, with charts to try them on
   deftledger generate --data DIR    make a practice of invented people of any size, for measuring
   deftledger openapi                print the description of the interface's API
 
@@ -33,7 +34,7 @@ type command func(ctx context.Context, args []string) error
 
 var commands = map[string]command{
 	"serve": serve, "demo": runDemo, "verify": verify, "anchor": anchor, "backup": backup, "restore": restore,
-	"users": users, "codes": codes, "openapi": openapi, "generate": generated,
+	"users": users, "codes": codes, "rules": rules, "openapi": openapi, "generate": generated,
 }
 
 // errSaid ends with exit code 1 after the command has said why itself.

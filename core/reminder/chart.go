@@ -232,7 +232,7 @@ func (c *Chart) takeHistory(h chart.HistoryEntry) {
 		}
 		if n, known := c.book.sets.byName["tobacco-asked"]; known { // asked when it was entered, or last confirmed with its list
 			asked := max(stated, c.gone[chart.SocialList])
-			c.add(n, Fact{On: Span{asked, asked}, Name: strings.TrimSpace(h.Title + " " + h.Detail), Ref: h.ID, Source: h.Source})
+			c.add(n, Fact{On: Span{asked, asked}, Name: strings.TrimSpace(h.Title + " " + h.Detail), Ref: h.ID, Source: h.Source, History: true})
 		}
 		if !strings.EqualFold(strings.TrimSpace(h.Title), "tobacco") {
 			return
@@ -461,4 +461,38 @@ func (c *Chart) momentDay(t time.Time) Day {
 	}
 	d, _ := DayOf(t.In(zone).Format(time.DateOnly))
 	return d
+}
+
+// OfHistory is something of a history as the rulebook read it: of which set, and whether that is one of diagnoses.
+type OfHistory struct {
+	Set       string
+	Condition bool
+	Fact      Fact
+}
+
+// OfHistories lists what was read of histories, but for the family's and tobacco.
+func (c *Chart) OfHistories() (out []OfHistory) {
+	for n := range c.facts {
+		for _, f := range c.facts[n] {
+			if f.History {
+				out = append(out, OfHistory{c.book.sets.all[n].name, c.book.sets.all[n].kind == conditions, f})
+			}
+		}
+	}
+	return out
+}
+
+// ServiceOf is a set that something done elsewhere counts for.
+type ServiceOf struct {
+	Name, Unit string
+	Quantity   bool
+}
+
+// SetsOfService are the sets that a service counts for, by its own name or as an item of the list.
+func (b *Book) SetsOfService(name string) (out []ServiceOf) {
+	for _, n := range b.sets.items[name] {
+		s := b.sets.all[n]
+		out = append(out, ServiceOf{s.name, s.unit, s.kind == quantities})
+	}
+	return out
 }

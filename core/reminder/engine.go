@@ -607,3 +607,12 @@ func (s *satisfier) why(c *Chart) Why {
 	}
 	return w
 }
+
+// Plain is how a rule stands today without what lies ahead: what is coming up is satisfied, or not applicable yet.
+func (c *Chart) Plain(rule string) State {
+	r := c.book.by[rule]
+	if r == nil {
+		return Failed
+	}
+	return c.plain(r, c.day).state
+}

@@ -2028,6 +2028,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/reminders.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Reminders and vaccines of a patient, FHIR R4 */
+        get: operations["reminders-fhir"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/reminders/{rule}": {
         parameters: {
             query?: never;
@@ -2810,6 +2827,23 @@ export interface paths {
         };
         /** A rule as a file */
         get: operations["rule-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rulebook/{rule}/plan.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A rule as FHIR R4 with its CQL library */
+        get: operations["plan-fhir"];
         put?: never;
         post?: never;
         delete?: never;
@@ -12005,6 +12039,37 @@ export interface operations {
             };
         };
     };
+    "reminders-fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Reminders and vaccines of a patient, FHIR R4 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     reminder: {
         parameters: {
             query?: never;
@@ -13679,7 +13744,9 @@ export interface operations {
         parameters: {
             query?: never;
             header?: never;
-            path?: never;
+            path: {
+                rule: string;
+            };
             cookie?: never;
         };
         requestBody?: never;
@@ -13691,6 +13758,37 @@ export interface operations {
                 };
                 content: {
                     "application/yaml": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "plan-fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A rule as FHIR R4 with its CQL library */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
                 };
             };
             /** @description What is wrong (RFC 9457) */

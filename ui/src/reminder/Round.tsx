@@ -244,7 +244,10 @@ export function Round() {
                 ? "Nothing is due today."
                 : `${settled} of ${mine.length} settled${visit ? "; what is said goes into today's plan" : ""}`}
             </span>
-            <button type="button" className="plain ml-auto" onClick={leave}>
+            <a className="plain ml-auto" href={`/api/patients/${id}/reminders.json`} download="reminders.json">
+              As FHIR
+            </a>
+            <button type="button" className="plain" onClick={leave}>
               Leave <KeyCap k="Alt+U" />
             </button>
           </header>

@@ -198,6 +198,9 @@ function One({ rule: r, maySet }: { rule: Rule; maySet: boolean }) {
           <a className="plain" href={`/api/rulebook/${r.rule}/file`} target="_blank" rel="noreferrer">
             As a file
           </a>
+          <a className="plain" href={`/api/rulebook/${r.rule}/plan.json`} download={`${r.rule}.json`}>
+            As FHIR and CQL
+          </a>
         </div>
       )}
       {run && <Tried run={run} />}
