@@ -225,3 +225,28 @@ func TestAVaccineIsGivenInTheRound(t *testing.T) {
 	require.Equal(t, "140 GX-4471", text(t, p, "SELECT cvx || ' ' || lot FROM immunization WHERE patient_id = '"+patient+"'"))
 	h.sees("satisfied until")
 }
+
+// Counselling by its form: answered by keys, and the next time brought forward question by question.
+func TestCounsellingIsBroughtForward(t *testing.T) {
+	p := practice(t)
+	maren := signedIn(t, p, "maren")
+	h := sit(t, p)
+	h.signIn("maren")
+	patient := text(t, p, "SELECT id FROM patient WHERE family = 'Vestergren'")
+	require.NoError(t, maren.call(http.MethodPost, "/api/patients/"+patient+"/questionnaires/counsel-diet",
+		map[string]any{"id": "counselled", "answers": map[string]string{"2": "90", "4": "yes"}}, nil))
+	h.open("/patients/" + patient + "/round")
+	h.sees("Reminder round")
+	h.click("Diet and movement with a raised risk of heart disease")
+	h.press("1")
+	h.sees("Still so: 90")
+	require.Empty(t, h.axe())
+	h.wait(`document.activeElement?.closest("[data-question]")?.dataset.question === "1"`, "the first question having the focus")
+	h.types("4")
+	h.press("Tab")
+	h.press("=")
+	look(h, "counselling")
+	h.press("Enter")
+	h.wait(`document.querySelector('section[aria-label^="Diet and movement"]') === null`, "the next one at hand")
+	require.Equal(t, `{"1":"4","2":"90"}`, text(t, p, "SELECT answers FROM screen_response WHERE id <> 'counselled' AND form = 'counsel-diet'"), "what nobody looked at is not taken over")
+}

@@ -48,8 +48,11 @@ func (s *server) describeReminder(api huma.API) {
 		out, err := s.app.Reminder.Answer(ctx, who, in.ID, in.Body)
 		return &body[reminder.RemindersView]{out}, err
 	})
-	get(api, "questionnaire", "/api/questionnaires/{id}", func(_ context.Context, who act.Actor, in *PathID) (reminder.ScreenView, error) {
-		return s.app.Reminder.Questionnaire(who, in.ID)
+	get(api, "questionnaire", "/api/patients/{id}/questionnaires/{form}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Form string `path:"form" maxLength:"64"`
+	}) (reminder.ScreenView, error) {
+		return s.app.Reminder.Questionnaire(ctx, who, in.ID, in.Form)
 	})
 	does(api, http.MethodPost, "answer-questionnaire", "/api/patients/{id}/questionnaires/{form}", func(ctx context.Context, who act.Actor, in *struct {
 		PathID

@@ -190,6 +190,9 @@ func (a *Acts) StandingsOf(q *store.Q, patient string, rules []string) (out []Re
 	return out, nil
 }
 
+// counsel begins the names of the forms of counselling.
+const counsel = "counsel-"
+
 // rank is the order of the round.
 var rank = map[reminder.State]int{reminder.Failed: 0, reminder.Overdue: 1, reminder.Due: 1, reminder.Unknown: 2, reminder.InHand: 3, reminder.Coming: 4, reminder.PutOff: 5,
 	reminder.Declined: 6, reminder.Holds: 7, reminder.NotFor: 8}
@@ -208,6 +211,9 @@ func (a *Acts) row(c *reminder.Chart, s reminder.Standing) ReminderView {
 			}
 		}
 		if kind, code := x.Act(); kind != "ask" && kind != "vaccine" {
+			if _, err := a.form(counsel + code); kind == "counsel" && err == nil {
+				kind, code = "questionnaire", counsel+code // a form is configured for it; else it is free text
+			}
 			v.Acts = append(v.Acts, ReminderAct{Says: x.Says, Kind: kind, Code: code, Diagnosis: x.Diagnosis, Title: a.titled(x.Diagnosis)})
 		}
 	}

@@ -22,15 +22,52 @@ type ScreenView struct {
 	Intro  string            `json:"intro"`
 	Source screen.Source     `json:"source"`
 	Items  []screen.Question `json:"items"`
+	// Before are the answers of the last time, to be brought forward one by one where they still hold.
+	Before []AnsweredBefore `json:"before"`
 }
 
-// Questionnaire is a questionnaire with a score.
-func (a *Acts) Questionnaire(who act.Actor, id string) (ScreenView, error) {
-	if err := act.Allow(who, act.Remind); err != nil {
-		return ScreenView{}, err
+// AnsweredBefore is what was answered to a question the last time.
+type AnsweredBefore struct {
+	Link  string `json:"link"`
+	Value string `json:"value"`
+	Says  string `json:"says"`
+	On    string `json:"on"`
+}
+
+// Questionnaire is a questionnaire as it is asked of a patient. Answers of the last time come along for what is told and not
+// scored: a score is of the day on which all of it was asked.
+func (a *Acts) Questionnaire(ctx context.Context, who act.Actor, patient, id string) (out ScreenView, err error) {
+	err = a.Look(ctx, who, act.Remind, func(q *store.Q) error {
+		p, err := q.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		f, err := a.form(id)
+		if err != nil {
+			return err
+		}
+		out = ScreenView{f.ID, f.Title, f.Intro, f.Source, f.Items, []AnsweredBefore{}}
+		if f.Tells != "answers" {
+			return nil
+		}
+		all, err := q.ScreensOf(p.ID)
+		for _, r := range all {
+			if r.Form != id || !r.StruckAt.IsZero() {
+				continue
+			}
+			for _, i := range f.Items {
+				if v := r.Answers[i.Link]; v != "" {
+					out.Before = append(out.Before, AnsweredBefore{i.Link, v, i.Says(v), a.DayOf(store.Stamp(r.At))})
+				}
+			}
+			break
+		}
+		return err
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "look at a questionnaire", patient, id)
 	}
-	f, err := a.form(id)
-	return ScreenView{f.ID, f.Title, f.Intro, f.Source, f.Items}, err
+	return out, err
 }
 
 func (a *Acts) form(id string) (screen.Form, error) {
@@ -46,6 +83,7 @@ type ScreenAnswers struct {
 	ID      string            `json:"id" maxLength:"64" doc:"Names the act: sent twice, it counts once"`
 	Answers map[string]string `json:"answers"`
 	Visit   string            `json:"visit,omitempty" maxLength:"64"`
+	Rule    string            `json:"rule,omitempty" maxLength:"64" doc:"The reminder that it settles, where a statement does"`
 }
 
 // Screened is what came of a questionnaire.
@@ -148,6 +186,21 @@ func (a *Acts) keep(t *act.Tx, p chart.Patient, f screen.Form, x ScreenAnswers, 
 	if f.Service != "" {
 		if _, err := t.AddCare(store.CareEntry{ID: act.NewID(), PatientID: p.ID, Kind: store.CareService, Name: f.Service, Says: x.Answers["result"], Day: a.DayOf(store.Stamp(at)), VisitID: visit,
 			Source: "", ByID: t.Who.ID, At: t.Now, RequestID: x.ID}); err != nil {
+			return out, err
+		}
+	}
+	if f.Answers != "" && (out.scored.Positive || len(out.scored.Missing) == 0) {
+		says := "no"
+		if out.scored.Positive {
+			says = "yes"
+		}
+		if _, err := t.AddCare(store.CareEntry{ID: act.NewID(), PatientID: p.ID, Kind: store.CareAnswer, Name: f.Answers, Says: says, Day: a.DayOf(store.Stamp(at)), VisitID: visit, ByID: t.Who.ID, At: t.Now, RequestID: x.ID}); err != nil {
+			return out, err
+		}
+	}
+	if rule, known := a.Rulebook().Rule(x.Rule); known && rule.Closes == "statement" && f.Answers == "" {
+		if _, err := t.AddCare(store.CareEntry{ID: act.NewID(), PatientID: p.ID, Kind: store.CareDecision, Name: rule.ID, Says: chart.DecidedDone, Day: a.DayOf(store.Stamp(at)), Version: rule.Version, VisitID: visit, ByID: t.Who.ID, At: t.Now,
+			RequestID: x.ID}); err != nil {
 			return out, err
 		}
 	}

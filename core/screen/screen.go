@@ -18,6 +18,8 @@ type Form struct {
 	Source             Source
 	Items              []Question
 	Total              Code   // under which the score is kept; zero for a form without one
+	Answers            string // question of the rulebook that its result answers yes or no; "" for none
+	Tells              string // without a score: "answers" tells each, "exceptions" those that are not the first
 	Service            string // set of the rulebook that counts as done with it; "" for none
 	Bands              []Band
 	Alarm              string // the item in which any answer above nought interrupts
@@ -109,6 +111,14 @@ func (f Form) Check() error {
 	return nil
 }
 
+// Says is an answer in words.
+func (i Question) Says(value string) string {
+	if o, ok := i.option(value); ok {
+		return o.Text
+	}
+	return value
+}
+
 // Item finds a question.
 func (f Form) Item(link string) (Question, bool) {
 	i := slices.IndexFunc(f.Items, func(x Question) bool { return x.Link == link })
@@ -177,15 +187,17 @@ func (f Form) Score(answers map[string]string, sex string) (out Scored, err erro
 			}
 		}
 	}
-	if !counted || f.Total.LOINC == "" {
-		out.Says = "kept"
+	if !counted || f.Total.LOINC == "" && len(f.Bands) == 0 {
+		out.Says = f.told(answers)
 		return out, nil
 	}
 	if len(out.Missing) > 0 {
 		out.Says = "not counted: " + strconv.Itoa(len(out.Missing)) + " of " + strconv.Itoa(f.counting()) + " questions are not answered"
 		return out, nil
 	}
-	out.Total = strconv.Itoa(total)
+	if f.Total.LOINC != "" {
+		out.Total = strconv.Itoa(total)
+	}
 	for _, b := range f.Bands {
 		if total >= b.From && (b.Sex == "" || b.Sex == sex) {
 			out.Says, out.Positive = b.Says, b.Positive
@@ -199,6 +211,36 @@ func (f Form) Score(answers map[string]string, sex string) (out Scored, err erro
 		}
 	}
 	return out, nil
+}
+
+// told is what was answered to a form without a score. What was not answered is told where the rest is as expected.
+func (f Form) told(answers map[string]string) string {
+	var says []string
+	open := 0
+	for _, i := range f.Items {
+		a := strings.TrimSpace(answers[i.Link])
+		o, chosen := i.option(a)
+		switch {
+		case a == "":
+			open++
+		case f.Tells == "exceptions" && chosen && o.Score > 0:
+			says = append(says, strings.ToLower(o.Text)+": "+i.Text)
+		case f.Tells == "answers" && chosen:
+			says = append(says, i.Text+": "+strings.ToLower(o.Text))
+		case f.Tells == "answers":
+			says = append(says, i.Text+": "+a)
+		}
+	}
+	switch {
+	case f.Tells == "":
+		return "kept"
+	case f.Tells == "exceptions" && len(says) == 0:
+		says = append(says, fmt.Sprintf("%d of %d as expected", len(f.Items)-open, len(f.Items)))
+	}
+	if f.Tells == "exceptions" && open > 0 {
+		says = append(says, fmt.Sprintf("%d not answered", open))
+	}
+	return strings.Join(says, "; ")
 }
 
 func (f Form) counting() (n int) {

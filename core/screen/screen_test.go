@@ -110,3 +110,24 @@ func TestAFormThatCannotBe(t *testing.T) {
 		require.Error(t, f.Check(), name)
 	}
 }
+
+// Milestones tell what is not yet there and what was not asked; that all of those asked are there is no word on the others.
+func TestMilestonesTellWhatIsNotYetThere(t *testing.T) {
+	f := form(t, "milestones-9-months")
+	answers := map[string]string{}
+	for _, i := range f.Items {
+		answers[i.Link] = "yes"
+	}
+	s, err := f.Score(answers, "F")
+	require.NoError(t, err)
+	require.Equal(t, "Milestones at 9 months: 13 of 13 as expected.", f.Says(s))
+	require.Empty(t, s.Total, "it is no score")
+	answers["13"], answers["10"] = "not-yet", "not-sure"
+	delete(answers, "1")
+	s, err = f.Score(answers, "F")
+	require.NoError(t, err)
+	require.Equal(t, "Milestones at 9 months: not sure: Gets to a sitting position alone; not yet: Sits without support; 1 not answered.", f.Says(s))
+	s, err = f.Score(map[string]string{"1": "yes"}, "F")
+	require.NoError(t, err)
+	require.Equal(t, "Milestones at 9 months: 1 of 13 as expected; 12 not answered.", f.Says(s))
+}

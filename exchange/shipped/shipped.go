@@ -140,12 +140,14 @@ func Screens() (out []screen.Form, err error) {
 			Total   screen.Code
 			Service string
 			Panel   string
+			Answers string
+			Tells   string
 			Bands   []screen.Band
 		}
 		if err := yaml.UnmarshalWithOptions(text, &side, yaml.Strict()); err != nil {
 			return nil, fmt.Errorf("%s: %w", f.ID, err)
 		}
-		f.Source, f.Alarm, f.Total, f.Service, f.Bands, f.Panel = side.Source, side.Alarm, side.Total, side.Service, side.Bands, side.Panel
+		f.Source, f.Alarm, f.Total, f.Service, f.Bands, f.Panel, f.Answers, f.Tells = side.Source, side.Alarm, side.Total, side.Service, side.Bands, side.Panel, side.Answers, side.Tells
 		for i := range f.Items {
 			f.Items[i].Counts = slices.Contains(side.Counts, f.Items[i].Link)
 		}

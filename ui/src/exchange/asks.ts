@@ -229,11 +229,11 @@ export const asks = {
       queryFn: () => got(api.GET("/api/patients/{id}/reminders/{rule}", { params: { path: { id: patient, rule } } })),
     }),
   rulebook: () => queryOptions({ queryKey: ["rulebook"], queryFn: () => got(api.GET("/api/rulebook")) }),
-  questionnaire: (id: string) =>
+  questionnaire: (patient: string, form: string) =>
     queryOptions({
-      queryKey: ["questionnaire", id],
-      queryFn: () => got(api.GET("/api/questionnaires/{id}", by(id))),
-      staleTime: never,
+      queryKey: ["questionnaire", patient, form],
+      queryFn: () => got(api.GET("/api/patients/{id}/questionnaires/{form}", { params: { path: { id: patient, form } } })),
+      staleTime: 0,
     }),
   reminded: (id: string) =>
     queryOptions({ queryKey: ["desk", "reminded", id], queryFn: () => got(api.GET("/api/reminded/{id}", by(id))), staleTime: 0 }),

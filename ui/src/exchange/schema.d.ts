@@ -1923,7 +1923,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        get: operations["questionnaire"];
         put?: never;
         post: operations["answer-questionnaire"];
         delete?: never;
@@ -2458,22 +2458,6 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["take-up"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/questionnaires/{id}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get: operations["questionnaire"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3737,6 +3721,12 @@ export interface components {
             values: components["schemas"]["Answer"][];
             /** Format: int64 */
             was: number;
+        };
+        AnsweredBefore: {
+            link: string;
+            on: string;
+            says: string;
+            value: string;
         };
         Answers: {
             /** @description Identifiers of patients who are another person */
@@ -6845,9 +6835,12 @@ export interface components {
             };
             /** @description Names the act: sent twice, it counts once */
             id: string;
+            /** @description The reminder that it settles, where a statement does */
+            rule?: string;
             visit?: string;
         };
         ScreenView: {
+            before: components["schemas"]["AnsweredBefore"][];
             id: string;
             intro: string;
             items: components["schemas"]["Question"][];
@@ -11736,6 +11729,38 @@ export interface operations {
             };
         };
     };
+    questionnaire: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                form: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ScreenView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "answer-questionnaire": {
         parameters: {
             query?: never;
@@ -12962,37 +12987,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    questionnaire: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ScreenView"];
-                };
             };
             /** @description Error */
             default: {

@@ -4,6 +4,7 @@ import { asks } from "../exchange/asks";
 import { type Schemas, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { useDraft } from "../frame/left";
+import { day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
@@ -23,7 +24,7 @@ export function Questionnaire({
   keep: (request: string, answers: Record<string, string>) => Promise<boolean>;
   leave: () => void;
 }) {
-  const form = useQuery(asks.questionnaire(id));
+  const form = useQuery(asks.questionnaire(patient, id));
   const { d, request, change, given } = useDraft(
     `questionnaire ${patient} ${id}`,
     () => ({ answers: {} as Record<string, string> }),
@@ -37,8 +38,8 @@ export function Questionnaire({
   const now = asked[Math.min(at, asked.length - 1)];
   useEffect(() => {
     if (!now) return;
-    const field = box.current?.querySelector<HTMLElement>(`[data-question="${now.link}"] input, [data-question="${now.link}"]`);
-    field?.focus();
+    const field = box.current?.querySelector<HTMLElement>(`[data-question="${now.link}"]`);
+    (field?.querySelector("input") ?? field)?.focus();
   }, [now]);
   if (form.error) return <Wrong says={say(form.error)} />;
   if (!form.data) return <p className="small">Opening the questions…</p>;
@@ -46,6 +47,16 @@ export function Questionnaire({
     latest.current = { ...latest.current, [i.link]: value }; // two quick answers are both kept
     change({ answers: latest.current });
     if (on) setAt(asked.findIndex((x) => x.link === i.link) + 1);
+  };
+  // What was answered the last time is brought forward question by question, by who looks at it.
+  const before = (i: Item) => (d.answers[i.link] ? undefined : form.data.before.find((b) => b.link === i.link));
+  const asBefore = (i: Item) => {
+    const b = before(i);
+    return b ? (
+      <button type="button" className="plain py-0" onClick={() => answer(i, b.value)}>
+        Still so: {b.says} ({day(b.on)}) <KeyCap k="=" />
+      </button>
+    ) : null;
   };
   const open = asked.filter((i) => i.counts && !d.answers[i.link]).length;
   return (
@@ -71,7 +82,12 @@ export function Questionnaire({
               onFocus={() => setAt(n)}
               onKeyDown={(e) => {
                 const o = i.options[Number(e.key) - 1];
-                if (o && !e.ctrlKey && !e.altKey && !e.metaKey) {
+                const b = before(i);
+                if (b && e.key === "=") {
+                  e.preventDefault();
+                  e.stopPropagation();
+                  answer(i, b.value);
+                } else if (o && !e.ctrlKey && !e.altKey && !e.metaKey) {
                   e.preventDefault();
                   e.stopPropagation();
                   answer(i, o.code);
@@ -85,19 +101,33 @@ export function Questionnaire({
                     {o.text} <KeyCap k={String(k + 1)} />
                   </Choice>
                 ))}
+                {asBefore(i)}
               </div>
             </fieldset>
           ) : (
-            <label key={i.link} data-question={i.link} className={`rounded-[3px] px-2 py-1 ${here}`}>
-              {i.text}
-              <input
-                inputMode={i.kind === "number" ? "numeric" : undefined}
-                className="field w-[260px] py-0.5"
-                value={d.answers[i.link] ?? ""}
-                onFocus={() => setAt(n)}
-                onChange={(e) => answer(i, e.target.value, false)}
-              />
-            </label>
+            <div
+              key={i.link}
+              data-question={i.link}
+              className={`flex flex-wrap items-baseline gap-x-2 rounded-[3px] px-2 py-1 ${here}`}
+            >
+              <label className="flex flex-wrap items-baseline gap-x-2">
+                {i.text}
+                <input
+                  inputMode={i.kind === "number" ? "numeric" : undefined}
+                  className="field w-[260px] py-0.5"
+                  value={d.answers[i.link] ?? ""}
+                  onFocus={() => setAt(n)}
+                  onKeyDown={(e) => {
+                    const b = before(i);
+                    if (!b || e.key !== "=") return;
+                    e.preventDefault();
+                    answer(i, b.value);
+                  }}
+                  onChange={(e) => answer(i, e.target.value, false)}
+                />
+              </label>
+              {asBefore(i)}
+            </div>
           );
         })}
       </div>

@@ -136,7 +136,7 @@ export function Round() {
       got(
         api.POST("/api/patients/{id}/questionnaires/{form}", {
           params: { path: { id, form } },
-          body: { id: request, answers, visit: visit || undefined },
+          body: { id: request, answers, visit: visit || undefined, rule: current?.rule },
         }),
       ),
     );

@@ -224,7 +224,7 @@ export function Settle({
               ))}
               {r.closes === "statement" && (
                 <Choice on={false} set={() => change({ act: forms.length })}>
-                  asked otherwise
+                  in other words
                 </Choice>
               )}
             </Field>
