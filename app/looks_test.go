@@ -49,11 +49,15 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		row string
 		do  func(act.Actor) error
 	}{
-		"registration":   {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
-		"card":           {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
-		"chart":          {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
-		"harm":           {"open answer of self-harm", func(w act.Actor) error { _, err := a.Reminder.Harm(ctx, w, harmed); return err }},
-		"reminded":       {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
+		"registration": {"open registration", func(w act.Actor) error { _, err := a.Registration.Registration(ctx, w, patientID); return err }},
+		"card":         {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
+		"chart":        {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
+		"harm":         {"open answer of self-harm", func(w act.Actor) error { _, err := a.Reminder.Harm(ctx, w, harmed); return err }},
+		"reminded":     {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
+		"questionnaire": {"look at a questionnaire", func(w act.Actor) error {
+			_, err := a.Reminder.Questionnaire(ctx, w, patientID, "counsel-diet")
+			return err
+		}},
 		"reminders-fhir": {"give reminders out", func(w act.Actor) error { _, err := a.Reminder.RemindersFHIR(ctx, w, patientID); return err }},
 		"reminders":      {"look at reminders", func(w act.Actor) error { _, err := a.Reminder.Reminders(ctx, w, patientID); return err }},
 		"reminder":       {"look at a reminder", func(w act.Actor) error { _, err := a.Reminder.Why(ctx, w, patientID, "hepatitis-c"); return err }},

@@ -7,6 +7,7 @@ import (
 	"net/http"
 	"net/url"
 	"os"
+	"path/filepath"
 	"slices"
 	"strconv"
 	"strings"
@@ -125,6 +126,42 @@ func BenchmarkFigures(b *testing.B) {
 	time.Sleep(2 * time.Second)
 	figure("%-46s %s", "resident memory after sign-in and a search", rss(b, p))
 	openOrders(b, p, again)
+	overThePractice(b)
+}
+
+// overThePractice measures a run of all rules over a generated practice, and how much memory the program holds
+// after it.
+func overThePractice(b *testing.B) {
+	const people = 3000
+	dir := b.TempDir()
+	p := &program{dir: filepath.Join(dir, "data"), keys: filepath.Join(dir, "keys"), command: "serve", lab: freeAddr()}
+	said, code := p.run(b, "", "generate", "--patients", fmt.Sprint(people), "--data", p.dir)
+	require.Equal(b, 0, code, said)
+	require.NoError(b, p.start())
+	b.Cleanup(p.kill)
+	c := signedIn(b, p, "physician1")
+	before := rss(b, p)
+	var run struct {
+		ID     string
+		Ended  bool
+		Failed string
+		Done   int
+		Millis int
+	}
+	var times []time.Duration
+	for range 3 {
+		require.NoError(b, c.call(http.MethodPost, "/api/practice/runs", map[string]any{}, &run))
+		for !run.Ended {
+			time.Sleep(20 * time.Millisecond)
+			require.NoError(b, c.call(http.MethodGet, "/api/practice/runs/"+run.ID, nil, &run))
+		}
+		require.Empty(b, run.Failed)
+		times = append(times, time.Duration(run.Millis)*time.Millisecond)
+		run.Ended = false
+	}
+	slices.Sort(times)
+	figure("%-46s median %s of 3 for %d people, so %.0f s for 50,000; memory %s before, %s after", "all rules over the practice", times[1], run.Done,
+		times[1].Seconds()/float64(run.Done)*50000, before, rss(b, p))
 }
 
 // openOrders measures the desk of a physician with 10,000 open orders beside what is on it.

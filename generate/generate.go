@@ -354,6 +354,9 @@ func (m *maker) register(p *person, at time.Time) error {
 			return err
 		}
 	}
+	if err := m.prevented(p, helper.ID, at); err != nil {
+		return err
+	}
 	if p.ageAt(at) > 65 {
 		for range p.rng.IntN(5) {
 			x := more[p.rng.IntN(len(more))]

@@ -123,6 +123,9 @@ func (m *maker) visit(p *person, at time.Time) (later []event, err error) {
 			return nil, err
 		}
 	}
+	if err := m.prevent(p, v.ID, helper.ID, at, age); err != nil {
+		return nil, err
+	}
 	if r.IntN(30) == 0 {
 		if err := m.q.AddDocument(store.Document{ID: p.id(at), PatientID: p.ID, NoteID: n.ID, Title: "Letter",
 			PDF: []byte("%PDF-1.4\n% generated, without pages\n" + strings.Repeat("% ", 600)), MadeBy: who.ID, MadeAt: at,
