@@ -108,12 +108,12 @@ func (q *Q) Records(people []chart.Patient, loincs []string) (out []chart.Record
 	value := func(v dated[chart.Value]) { i := at[v.patient]; out[i].Values = append(out[i].Values, v.is) }
 	for _, from := range []string{
 		`SELECT x.patient_id, x.loinc, x.name, x.value, x.unit, x.taken_at, 'vital', x.id FROM ` + these + `vital x ON x.patient_id = j.value
-			WHERE x.struck_at = '' AND x.loinc IN (SELECT value FROM json_each(?))`,
+			WHERE x.struck_at = '' AND +x.loinc IN (SELECT value FROM json_each(?))`,
 		`SELECT r.patient_id, v.loinc, v.name, v.text, v.unit, i.collected_at, 'report', r.id FROM ` + these + `report r ON r.patient_id = j.value
 			JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue JOIN report_value v ON v.report_id = r.id AND v.issue = r.issue
 			WHERE r.gone_at = '' AND r.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> '' AND v.loinc IN (SELECT value FROM json_each(?))`,
 		`SELECT x.patient_id, x.loinc, x.name, x.total, '', x.at, 'screen', x.id FROM ` + these + `screen_response x ON x.patient_id = j.value
-			WHERE x.struck_at = '' AND x.total <> '' AND x.loinc IN (SELECT value FROM json_each(?))`,
+			WHERE x.struck_at = '' AND x.total <> '' AND +x.loinc IN (SELECT value FROM json_each(?))`,
 	} {
 		if err = each(q, scanValue, value, from, in, known); err != nil {
 			return nil, err
