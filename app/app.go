@@ -25,6 +25,7 @@ import (
 	"deftledger/app/recall"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
+	"deftledger/app/registry"
 	"deftledger/app/reminder"
 	results "deftledger/app/result"
 	"deftledger/app/session"
@@ -52,6 +53,7 @@ type App struct {
 	Pad          *pad.Acts
 	Reminder     *reminder.Acts
 	Recall       *recall.Acts
+	Registry     *registry.Acts
 	Plan         *plan.Acts
 	Desk         *desk.Acts
 	Chart        *charts.Acts
@@ -67,7 +69,8 @@ func New(c act.Config) *App {
 	a.Result = results.New(o, a.Order)
 	a.Assess = assess.New(o, a.Forms, a.Order)
 	a.Note = notes.New(o, a.Forms, a.Visit, a.Assess)
-	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note)
+	a.Registry = registry.New(o)
+	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note, a.Registry)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Directory = directory.New(o)
@@ -78,10 +81,10 @@ func New(c act.Config) *App {
 	a.Outside.Screens = a.Reminder
 	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
-	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations())...)
+	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
 	return a
 }
 

@@ -73,6 +73,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	c.message("Is the rash from it?")
 	c.selfHarm()
 	c.reminded()
+	c.toldRegistry()
 	_, err = c.app.Reminder.Set(ctx, c.doctor(), "falls", reminder.RuleSet{On: true})
 	require.NoError(t, err)
 	require.NoError(t, c.settle("hepatitis-c", reminder.ReminderDecision{ID: "said", Says: "had outside", On: "2019", Source: "patient says", Of: "hepatitis-c-antibody", Value: "negative"}))

@@ -51,6 +51,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.message("Is the rash from it?")
 	c.selfHarm()
 	c.reminded()
+	c.toldRegistry()
 	given := c.wholePad(c.practiceIn("letter"), "telephone")
 	given.Tests, given.Prescriptions, given.Referrals = nil, nil, given.Referrals[:1] // what is referred last stands for its kind
 	_, err = c.app.Pad.Telephone(ctx, c.petra(), given, c.doctor().ID, true)

@@ -45,6 +45,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	phoned := c.telephoned(c.doctor()).ID
 	harmed := c.selfHarm()
 	remindedOf := c.reminded()
+	toldOf := c.toldRegistry()
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -58,22 +59,24 @@ func TestEveryLookIsRecorded(t *testing.T) {
 			_, err := a.Reminder.Questionnaire(ctx, w, patientID, "counsel-diet")
 			return err
 		}},
-		"reminders-fhir": {"give reminders out", func(w act.Actor) error { _, err := a.Reminder.RemindersFHIR(ctx, w, patientID); return err }},
-		"reminders":      {"look at reminders", func(w act.Actor) error { _, err := a.Reminder.Reminders(ctx, w, patientID); return err }},
-		"reminder":       {"look at a reminder", func(w act.Actor) error { _, err := a.Reminder.Why(ctx, w, patientID, "hepatitis-c"); return err }},
-		"timeline":       {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
-		"vital-history":  {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},
-		"note":           {"open note", func(w act.Actor) error { _, err := a.Note.Note(ctx, w, id); return err }},
-		"charges":        {"open note", func(w act.Actor) error { _, err := a.Assess.Charges(ctx, w, id); return err }},
-		"measures":       {"open note", func(w act.Actor) error { _, err := a.Assess.MeasuresOf(ctx, w, id); return err }},
-		"closing-list":   {"open note", func(w act.Actor) error { _, err := a.Note.ClosingList(ctx, w, id); return err }},
-		"last-findings":  {"open note", func(w act.Actor) error { _, err := a.Note.LastFindings(ctx, w, id); return err }},
-		"letters":        {"open note", func(w act.Actor) error { _, err := a.Paper.Letters(ctx, w, id); return err }},
-		"plan-sets":      {"open note", func(w act.Actor) error { _, err := a.Plan.PlanSets(ctx, w, id); return err }},
-		"plan-as-set":    {"open note", func(w act.Actor) error { _, err := a.Plan.PlanAsSet(ctx, w, id); return err }},
-		"beside":         {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
-		"order":          {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
-		"pad":            {"open the pad", func(w act.Actor) error { _, err := a.Order.Pad(ctx, w, patientID, nil); return err }},
+		"registry":          {"open what was told to the registry", func(w act.Actor) error { _, err := a.Registry.Open(ctx, w, toldOf); return err }},
+		"immunizations-hl7": {"give vaccines out", func(w act.Actor) error { _, err := a.Registry.File(ctx, w, patientID); return err }},
+		"reminders-fhir":    {"give reminders out", func(w act.Actor) error { _, err := a.Reminder.RemindersFHIR(ctx, w, patientID); return err }},
+		"reminders":         {"look at reminders", func(w act.Actor) error { _, err := a.Reminder.Reminders(ctx, w, patientID); return err }},
+		"reminder":          {"look at a reminder", func(w act.Actor) error { _, err := a.Reminder.Why(ctx, w, patientID, "hepatitis-c"); return err }},
+		"timeline":          {"look at what happened", func(w act.Actor) error { _, err := a.Chart.Timeline(ctx, w, patientID, ""); return err }},
+		"vital-history":     {"look at vital signs", func(w act.Actor) error { _, err := a.Intake.VitalHistory(ctx, w, patientID); return err }},
+		"note":              {"open note", func(w act.Actor) error { _, err := a.Note.Note(ctx, w, id); return err }},
+		"charges":           {"open note", func(w act.Actor) error { _, err := a.Assess.Charges(ctx, w, id); return err }},
+		"measures":          {"open note", func(w act.Actor) error { _, err := a.Assess.MeasuresOf(ctx, w, id); return err }},
+		"closing-list":      {"open note", func(w act.Actor) error { _, err := a.Note.ClosingList(ctx, w, id); return err }},
+		"last-findings":     {"open note", func(w act.Actor) error { _, err := a.Note.LastFindings(ctx, w, id); return err }},
+		"letters":           {"open note", func(w act.Actor) error { _, err := a.Paper.Letters(ctx, w, id); return err }},
+		"plan-sets":         {"open note", func(w act.Actor) error { _, err := a.Plan.PlanSets(ctx, w, id); return err }},
+		"plan-as-set":       {"open note", func(w act.Actor) error { _, err := a.Plan.PlanAsSet(ctx, w, id); return err }},
+		"beside":            {"look beside the note", func(w act.Actor) error { _, err := a.Note.Beside(ctx, w, id, "", "", ""); return err }},
+		"order":             {"open order", func(w act.Actor) error { _, err := a.Order.Order(ctx, w, o.ID); return err }},
+		"pad":               {"open the pad", func(w act.Actor) error { _, err := a.Order.Pad(ctx, w, patientID, nil); return err }},
 		"orders": {"look at orders", func(w act.Actor) error {
 			_, err := a.Order.History(ctx, w, order.Sought{Patient: patientID, Which: "all"})
 			return err

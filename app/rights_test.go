@@ -48,6 +48,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking), physician...),
 
 		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Beforehand": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
+		"Registry.Open": clinical, "Registry.Settle": clinical, "Registry.File": clinical,
 		"Recall.Recall": alone, "Recall.Letters": everybody, "Recall.Open": everybody, "Recall.Close": everybody,
 		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
 		"Chart.Find": everybody, "Chart.Chart": clinical, "Chart.Timeline": clinical,

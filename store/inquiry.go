@@ -13,6 +13,7 @@ const (
 	DisputedOrder  = "disputed order"   // one that its author does not own to
 	SelfHarm       = "self-harm"        // an answer that speaks of it
 	ByMail         = "reminder by mail" // what we remind of by letter or portal
+	ToRegistry     = "to the registry"  // a vaccine told to the immunization registry
 	InquiryOpen    = "open"
 )
 

@@ -57,7 +57,10 @@ type House struct {
 
 // Elsewhere is where other parties are reached, as base addresses of their FHIR
 // interfaces ("http://127.0.0.1:8423"); empty for a party we have no link to.
-type Elsewhere struct{ Pharmacy, Portal, Device, Fax, Receivers string }
+type Elsewhere struct {
+	Pharmacy, Portal, Device, Fax, Receivers string
+	Registry                                 string // host:port of the immunization registry (HL7 v2 over MLLP)
+}
 
 // Office is the ground that every room of the application stands on: what the practice
 // is made of, its sealing key, and who is told of changes.

@@ -7,6 +7,7 @@ import (
 	"deftledger/app/forms"
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
+	"deftledger/app/registry"
 	results "deftledger/app/result"
 	"deftledger/app/visit"
 )
@@ -19,9 +20,11 @@ type Acts struct {
 	Order  *orders.Acts
 	Result *results.Acts
 	Note   *notes.Acts
+
+	Registry *registry.Acts
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, f *forms.Acts, v *visit.Acts, or *orders.Acts, r *results.Acts, n *notes.Acts) *Acts {
-	return &Acts{Office: o, Forms: f, Visit: v, Order: or, Result: r, Note: n}
+func New(o *act.Office, f *forms.Acts, v *visit.Acts, or *orders.Acts, r *results.Acts, n *notes.Acts, g *registry.Acts) *Acts {
+	return &Acts{Office: o, Forms: f, Visit: v, Order: or, Result: r, Note: n, Registry: g}
 }

@@ -297,9 +297,11 @@ func (a *Acts) GiveVaccine(ctx context.Context, who act.Actor, visitID string, e
 			return act.ErrAsked
 		}
 		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
-		_, err = t.AddImmunization(chart.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given,
-			GivenAt: t.Now, GivenBy: who.ID})
-		return err
+		i := chart.Immunization{ID: e.ID, PatientID: v.PatientID, VisitID: v.ID, Name: vaccine.Name, Given: e.Given, GivenAt: t.Now, GivenBy: who.ID}
+		if _, err = t.AddImmunization(i); err != nil {
+			return err
+		}
+		return a.Registry.Report(t, i, false)
 	})
 	if asked {
 		return out, nil
@@ -323,6 +325,18 @@ func (a *Acts) StrikeVaccine(ctx context.Context, who act.Actor, visitID, id, re
 			return act.Refuse(act.Conflict, "The note of this visit is signed. Write an amendment instead.")
 		}
 		t.Tell(act.PatientEvent, v.PatientID, v.PatientID)
-		return act.NotFound(t.StrikeImmunization(v.ID, id, who.ID, reason, t.Now), "vaccine")
+		had, err := t.Immunizations(v.PatientID)
+		if err != nil {
+			return err
+		}
+		if err := t.StrikeImmunization(v.ID, id, who.ID, reason, t.Now); err != nil {
+			return act.NotFound(err, "vaccine")
+		}
+		for _, i := range had {
+			if i.ID == id {
+				return a.Registry.Report(t, i, true)
+			}
+		}
+		return nil
 	})
 }

@@ -112,6 +112,14 @@ func runDemo(ctx context.Context, args []string) error {
 		}
 		others.Set(func(e *standin.Elsewhere) { e.Questions = asked })
 	}
+	registry := &standin.Registry{Facility: "ISLANDS"}
+	if err := registry.Open("127.0.0.1:0"); err != nil {
+		return err
+	}
+	defer registry.Close()
+	if e.Registry == "" { // not while the past is told
+		e.Registry = registry.Addr()
+	}
 	if err := lab.Open(o.lab); err != nil {
 		return fmt.Errorf("the address %s cannot be used, another program may have it; choose one with --lab", o.lab)
 	}

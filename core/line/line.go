@@ -17,6 +17,7 @@ const (
 	Telephone    Kind = "order by telephone"    // given by telephone, until its author signs it
 	Harm         Kind = "thoughts of self-harm" // an answer that speaks of it
 	Inquiry      Kind = "message to us"         // what a patient asks by telephone or portal
+	Registry     Kind = "to the registry"       // a vaccine that the immunization registry has not taken
 	Recall       Kind = "reminder by mail"      // a letter or message that reminds of what is due
 	FollowUp     Kind = "follow-up"             // a further visit wished for and not booked
 	Message      Kind = "message"               // a message to the patient that has not arrived
@@ -29,7 +30,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Recall, FollowUp, FromOutside, Message, Fax, Opening}
+var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -45,6 +46,7 @@ var acts = map[Kind]string{
 	Telephone:    "sign it as yours, or say that it was not given so",
 	Harm:         "speak with the patient, and write down what was found and done",
 	Inquiry:      "say what was answered, and how",
+	Registry:     "the registry takes it, or say how it was told instead",
 	Recall:       "say what came of it, or drop it with the reason",
 	FollowUp:     "book the visit, or drop it with the reason",
 	Message:      "the portal takes it, or say how the patient was told",

@@ -185,42 +185,11 @@ func place(a chart.Address) string {
 // patient writes PID, NK1, PV1, IN1 with IN2, and GT1.
 func (o Order) patient(seg func(...string)) {
 	p, r := o.Patient, o.Registration
-	var stated []string
-	for _, x := range r.Race {
-		if x != "does not want to say" && x != "Hispanic or Latino" {
-			stated = append(stated, element(x, races[x], "HL70005"))
-		}
-	}
-	ethnic := map[string]string{"Hispanic or Latino": "H^Hispanic or Latino^HL70189", "not Hispanic or Latino": "N^not Hispanic or Latino^HL70189"}[r.Ethnicity]
-	phones := []string{}
-	for _, t := range r.Telephones {
-		phones = append(phones, telephone(t.Number, t.Use))
-	}
-	if len(phones) == 0 && p.Phone != "" {
-		phones = append(phones, telephone(p.Phone, ""))
-	}
-	names := joined("^", Escape(p.Name.Family), Escape(p.Name.Given), Escape(p.Name.Middle), Escape(r.Suffix))
-	seg("PID", "1", "", Escape(p.Record)+"^^^"+Escape(o.Sender)+"^MR", "", names+strings.Repeat("^", max(0, 6-strings.Count(names, "^")))+"L", "",
-		strings.ReplaceAll(p.BirthDate, "-", ""), p.Sex, "", strings.Join(stated, "~"), place(r.Address), "", strings.Join(phones, "~"), "",
-		element(r.Language, "", ""), "", "", "", "", "", "", ethnic)
+	pid(seg, p, r, o.Sender)
 	if o.Cancel || o.Ask {
 		return
 	}
-	minor := false
-	if years, _, known := chart.AgeOn(p.BirthDate, o.Day); known {
-		minor = years < 18
-	}
-	n := 0
-	for _, c := range r.Contacts {
-		if c.Guardian && minor || c.Emergency {
-			n++
-			role, says := "EMC", "Emergency contact"
-			if c.Guardian {
-				role, says = "GRD", "Guardian"
-			}
-			seg("NK1", fmt.Sprint(n), "^"+Escape(c.Name), role+"^"+says+"^HL70063", "", telephone(c.Phone, ""))
-		}
-	}
+	kin(seg, p, r, o.Day)
 	seg("PV1", "1", "O")
 	if o.Payer.Who == order.InsurerPays {
 		for i, c := range order.Covers(r, o.Day) {

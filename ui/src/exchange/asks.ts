@@ -237,6 +237,8 @@ export const asks = {
     }),
   reminded: (id: string) =>
     queryOptions({ queryKey: ["desk", "reminded", id], queryFn: () => got(api.GET("/api/reminded/{id}", by(id))), staleTime: 0 }),
+  registry: (id: string) =>
+    queryOptions({ queryKey: ["desk", "registry", id], queryFn: () => got(api.GET("/api/registry/{id}", by(id))), staleTime: 0 }),
   harm: (id: string) =>
     queryOptions({ queryKey: ["desk", "harm", id], queryFn: () => got(api.GET("/api/harm/{id}", by(id))), staleTime: 0 }),
   specimens: () => queryOptions({ queryKey: ["specimens"], queryFn: () => got(api.GET("/api/specimens")) }),

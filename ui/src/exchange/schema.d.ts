@@ -1644,6 +1644,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/immunizations.hl7": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Vaccines given here, VXU^V04 */
+        get: operations["immunizations-hl7"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/medicines/find": {
         parameters: {
             query?: never;
@@ -2684,6 +2701,22 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["find-alike"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/registry/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["registry"];
+        put?: never;
+        post: operations["settle-registry"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5182,7 +5215,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -6334,6 +6367,18 @@ export interface components {
              */
             version: number;
         };
+        RegistryView: {
+            answer: string;
+            at: string;
+            by: string;
+            id: string;
+            name: string;
+            patient: components["schemas"]["PatientView"];
+            /** @description Why the registry did not take it; empty while it is on its way, or taken */
+            refused: string;
+            state: string;
+            struck: boolean;
+        };
         Remark: {
             /** @enum {string} */
             grade: "stop" | "mind" | "not checked";
@@ -6950,6 +6995,9 @@ export interface components {
             title: string;
             /** @description What is unusual about the set for this patient */
             warns: string;
+        };
+        "Settle-registryRequest": {
+            how: string;
         };
         "Settle-sentRequest": {
             how: string;
@@ -11081,6 +11129,37 @@ export interface operations {
             };
         };
     };
+    "immunizations-hl7": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Vaccines given here, VXU^V04 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "find-medicine": {
         parameters: {
             query?: never;
@@ -13431,6 +13510,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Alike"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    registry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegistryView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-registry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle-registryRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

@@ -10,6 +10,7 @@ import { InquiryPage } from "../prescribe/InquiryPage";
 import { PrescriptionPage } from "../prescribe/PrescriptionPage";
 import { ReferralPage } from "../referral/ReferralPage";
 import { HarmPage } from "../reminder/Harm";
+import { RegistryPage } from "../reminder/Registry";
 import { RemindedPage } from "../reminder/Reminded";
 import { Flags } from "../result/Flags";
 import { HeldPage } from "../result/Held";
@@ -144,6 +145,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("asked"),
     mark: Word,
     page: InquiryPage,
+  },
+  "to the registry": {
+    word: "Registry",
+    counted: ["vaccine not told to the registry", "vaccines not told to the registry"],
+    list: "under way",
+    segment: "registry",
+    to: onDesk("registry"),
+    mark: Word,
+    page: RegistryPage,
   },
   "reminder by mail": {
     word: "Reminded",

@@ -1,0 +1,76 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
+import { api, got, say } from "../exchange/client";
+import { KeyCap } from "../frame/keys";
+import { useDraft } from "../frame/left";
+import { moment } from "../kit/Course";
+import { Form } from "../kit/Form";
+import { Whose } from "../kit/Whose";
+import { Wrong } from "../kit/Wrong";
+
+/** RegistryPage is a vaccine that the immunization registry has not taken: it closes when it does, or when somebody says how it
+ * was told instead. */
+export function RegistryPage({ id, next }: { id: string; next: string }) {
+  const opened = useQuery(asks.registry(id));
+  const client = useQueryClient();
+  const go = useNavigate();
+  const { d, change, given } = useDraft(
+    `registry ${id}`,
+    () => ({ how: "" }),
+    (v) => v.how.trim() === "",
+  );
+  const [error, setError] = useState("");
+  const r = opened.data;
+  async function settle() {
+    try {
+      await got(api.POST("/api/registry/{id}", { params: { path: { id } }, body: { how: d.how } }));
+      given();
+      void client.invalidateQueries({ queryKey: ["desk"] });
+      go(next);
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  return (
+    <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
+      {opened.error && <p className="small">{say(opened.error)}</p>}
+      {r && (
+        <div className="max-w-[72ch]">
+          <Whose patient={r.patient} />
+          <h2 className="mt-3 text-title">
+            To the immunization registry: {r.name}
+            {r.struck && ", struck"}
+          </h2>
+          <p className="small mb-3">
+            By {r.by}, {moment(r.at)}
+          </p>
+          {r.state !== "open" ? (
+            <p className="font-semibold text-settled">{r.answer}</p>
+          ) : r.refused ? (
+            <Form className="margin-note max-w-[560px] border-alarm" act={settle}>
+              <p className="font-semibold text-alarm">Not taken: {r.refused}</p>
+              <label className="label mt-2 block">
+                How it was told instead
+                <input
+                  autoFocus
+                  className="field text-ink"
+                  placeholder="entered at the registry's own site"
+                  value={d.how}
+                  onChange={(e) => change({ how: e.target.value })}
+                />
+              </label>
+              <Wrong says={error} className="min-h-[20px]" />
+              <button type="submit" className="act">
+                Close the line <KeyCap k="Enter" />
+              </button>
+            </Form>
+          ) : (
+            <p className="margin-note">On its way. The line closes when the registry has taken it.</p>
+          )}
+        </div>
+      )}
+    </main>
+  );
+}
