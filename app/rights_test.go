@@ -50,7 +50,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Beforehand": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
 		"Registry.Open": clinical, "Registry.Settle": clinical, "Registry.File": clinical,
 		"Recall.Recall": alone, "Recall.Letters": everybody, "Recall.Open": everybody, "Recall.Close": everybody,
-		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
+		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.LeafletPDF": clinical, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
 		"Chart.Find": everybody, "Chart.Chart": clinical, "Chart.Timeline": clinical,
 		"Chart.AddProblem": physician, "Chart.DescribeProblem": physician, "Chart.EndProblem": physician,
 		"Chart.Compare": alone, "Chart.Merge": alone, "Chart.TakeApart": alone,

@@ -90,6 +90,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "card", "/api/cards/{id}", "The picture of an insurance card", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "rule-file", "/api/rulebook/{rule}/file", "A rule as a file", map[string]*huma.MediaType{"application/yaml": bytes})
 	describeFile(api, "recall-list", "/api/practice/runs/{id}/csv", "Who is due, as a table", map[string]*huma.MediaType{"text/csv": bytes})
+	describeFile(api, "reminder-leaflet", "/api/patients/{id}/reminders/{rule}/leaflet.pdf", "What a rule says to the patient", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "immunizations-hl7", "/api/patients/{id}/immunizations.hl7", "Vaccines given here, VXU^V04", map[string]*huma.MediaType{"text/plain": bytes})
 	describeFile(api, "reminders-fhir", "/api/patients/{id}/reminders.json", "Reminders and vaccines of a patient, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "plan-fhir", "/api/rulebook/{rule}/plan.json", "A rule as FHIR R4 with its CQL library", map[string]*huma.MediaType{"application/fhir+json": bytes})

@@ -56,6 +56,9 @@ func New(a *app.App, files fs.FS) http.Handler {
 		text, err := a.Reminder.RecallCSV(c, who, c.Param("id"))
 		return []byte(text), err
 	}))
+	r.GET("/api/patients/:id/reminders/:rule/leaflet.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Reminder.LeafletPDF(c, who, c.Param("id"), c.Param("rule"))
+	}))
 	r.GET("/api/patients/:id/immunizations.hl7", s.file(fileKind{"text/plain; charset=utf-8", `attachment; filename="immunizations.hl7"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Registry.File(c, who, c.Param("id"))
 	}))

@@ -5,8 +5,10 @@ import (
 	"fmt"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/exchange/cql"
 	"deftledger/exchange/fhir"
+	"deftledger/exchange/pdf"
 	"deftledger/store"
 )
 
@@ -83,5 +85,26 @@ func (a *Acts) PlanFHIR(ctx context.Context, who act.Actor, id string) (out []by
 		}
 		return act.Refuse(act.Missing, "There is no such rule.")
 	})
+	return out, err
+}
+
+// LeafletPDF is what a rule says to the patient, on paper.
+func (a *Acts) LeafletPDF(ctx context.Context, who act.Actor, patient, rule string) (out []byte, err error) {
+	err = a.Look(ctx, who, act.Remind, func(q *store.Q) error {
+		p, err := q.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		r, known := a.Rulebook().Rule(rule)
+		if !known || r.Leaflet == "" {
+			return act.Refuse(act.Missing, "There is no leaflet of this rule.")
+		}
+		out, err = pdf.Render(pdf.Document{Practice: a.Practice, Title: r.Title, Patient: p.Name.Given + " " + p.Name.Family, Identity: "born " + chart.SayDay(p.BirthDate), Visit: a.Say(a.Clock()), Unsigned: true,
+			Entries: []pdf.Entry{{Sections: []pdf.Section{{Text: r.Leaflet + "\n\nAfter: " + a.Rulebook().SourceOf(r)}}}}})
+		return err
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "print a leaflet of a reminder", patient, rule)
+	}
 	return out, err
 }

@@ -75,6 +75,14 @@ export function Why({
         <details className="mt-3">
           <summary className="cursor-pointer font-semibold text-kelp">For the patient</summary>
           <p className="mt-1 font-serif">{w.leaflet}</p>
+          <a
+            className="plain pl-0"
+            href={`/api/patients/${patient}/reminders/${rule}/leaflet.pdf`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            Print it
+          </a>
         </details>
       )}
       {w.history.length + w.answers.length > 0 && (
