@@ -151,9 +151,9 @@ func (q *Q) Records(people []chart.Patient, loincs []string) (out []chart.Record
 		"SELECT o.patient_id, "+w.cols+" FROM "+these+"further_order o ON o.patient_id = j.value WHERE o.kind = 'referral' AND o.detail ->> '$.item.id' <> '' ORDER BY o.written_at, o.id", in); err != nil {
 		return nil, err
 	}
-	type ended struct{ patient, died string }
-	if err = each(q, func(s scanner, e *ended) error { return s.Scan(&e.patient, &e.died) }, func(e ended) { out[at[e.patient]].Died = e.died },
-		"SELECT r.patient_id, coalesce(r.content ->> '$.died', '') FROM "+these+"registration r ON r.patient_id = j.value WHERE r.version = (SELECT max(version) FROM registration x WHERE x.patient_id = r.patient_id)",
+	type ended struct{ patient, died, left string }
+	if err = each(q, func(s scanner, e *ended) error { return s.Scan(&e.patient, &e.died, &e.left) }, func(e ended) { i := at[e.patient]; out[i].Died, out[i].Left = e.died, e.left },
+		"SELECT r.patient_id, coalesce(r.content ->> '$.died', ''), coalesce(r.content ->> '$.left', '') FROM "+these+"registration r ON r.patient_id = j.value WHERE r.version = (SELECT max(version) FROM registration x WHERE x.patient_id = r.patient_id)",
 		string(persons)); err != nil {
 		return nil, err
 	}

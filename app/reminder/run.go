@@ -33,6 +33,7 @@ type Run struct {
 	Failed string     `json:"failed" doc:"What went wrong; empty for nothing"`
 	Millis int64      `json:"millis"`
 	Counts []RunCount `json:"counts"`
+	Left   int        `json:"left" doc:"People who no longer come to us: they are in no count and no list"`
 	Rows   []RunRow   `json:"rows" doc:"At most 500, by name"`
 
 	Measures []MeasureCount `json:"measures"`
@@ -287,8 +288,12 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 	measures map[string]*MeasureCount) {
 	var rows, gains, losses []RunRow
 	local, quality := map[string]*RunCount{}, map[string]*MeasureCount{}
-	ends := lastMonths(a.Today())
+	ends, gone := lastMonths(a.Today()), 0
 	for _, record := range records {
+		if record.Left != "" && record.Left <= record.Day {
+			gone++
+			continue
+		}
 		if w.Clinician != "" && usual[record.Patient.ID] != w.Clinician {
 			continue
 		}
@@ -340,6 +345,7 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.run.Done += len(records)
+	r.run.Left += gone
 	for rule, x := range local {
 		if counts[rule] == nil {
 			counts[rule] = &RunCount{Rule: rule, Title: x.Title}

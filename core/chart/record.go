@@ -178,6 +178,7 @@ type Record struct {
 
 	// What reminders read besides; filled where they are computed.
 	Died      string // the day of death, as precisely as known; "" for alive as far as known
+	Left      string // since when the person no longer comes to us; filled where many charts are read at once
 	Answers   []Answer
 	Services  []Service
 	Decisions []Decision // oldest first

@@ -6783,6 +6783,11 @@ export interface components {
             /** @description Of a try: who would become due, at most ten, explained */
             gains: components["schemas"]["RunRow"][];
             id: string;
+            /**
+             * Format: int64
+             * @description People who no longer come to us: they are in no count and no list
+             */
+            left: number;
             /** Format: int64 */
             loss: number;
             /** @description Of a try: who would stop being due, at most ten, explained */

@@ -112,6 +112,7 @@ export function Practice() {
                 <h2 className="text-title">{rule ? one?.title : "How each rule stands"}</h2>
                 <p className="small mb-2">
                   {run.done} charts in {(run.millis / 1000).toFixed(1)} s. Concerned are all but those to whom it does not apply.
+                  {run.left > 0 && ` ${run.left} who no longer come are left out.`}
                 </p>
                 <Table
                   columns={[
