@@ -250,3 +250,32 @@ func TestCounsellingIsBroughtForward(t *testing.T) {
 	h.wait(`document.querySelector('section[aria-label^="Diet and movement"]') === null`, "the next one at hand")
 	require.Equal(t, `{"1":"4","2":"90"}`, text(t, p, "SELECT answers FROM screen_response WHERE id <> 'counselled' AND form = 'counsel-diet'"), "what nobody looked at is not taken over")
 }
+
+// The same round by mouse.
+func TestARoundByMouse(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	jonah := signedIn(t, p, "jonah")
+	h := sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
+	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/fetch", map[string]any{}, nil))
+	h.open("/patients/" + text(t, p, "SELECT patient_id FROM visit WHERE id = '"+visit+"'") + "/round?visit=" + visit)
+	h.sees("PHQ-2: 1, below the limit of 3")
+	h.click("Confirm")
+	h.wait(`document.querySelector('section[aria-label="Blood pressure, yearly"]')`, "the next")
+	h.click("Skip s")
+	h.wait(`document.querySelector('section[aria-label="Colorectal cancer screening"]')`, "the next")
+	h.click("Order 3")
+	h.click("Add order and next")
+	h.wait(`document.querySelector('section[aria-label="Alcohol asked about"]')`, "the next")
+	h.click("Declined")
+	h.named("Why")
+	h.types("not today")
+	h.click("Keep it and next")
+	h.sees("declined until")
+	h.click("Sign one order")
+	h.sees("Z12.11")
+	require.Equal(t, "declined", text(t, p, "SELECT says FROM care_entry WHERE name = 'alcohol' AND back_at = ''"))
+}
