@@ -5,6 +5,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+
+	"deftledger/standin"
 )
 
 // The round by keys: declined with its reason, taken back, a test ordered through the pad, a questionnaire answered,
@@ -162,17 +164,23 @@ func TestWhoIsDueIsWrittenTo(t *testing.T) {
 	require.Equal(t, "booked", text(t, p, "SELECT state FROM inquiry WHERE kind = 'reminder by mail' AND state <> 'open'"))
 }
 
+// answeredBefore opens the visit of Bram Tollefsen, whose answers from the portal are there.
+func answeredBefore(t *testing.T) (h *hand, p *program, visit string) {
+	_, flags := elsewhere(t)
+	p = practice(t, flags...)
+	jonah := signedIn(t, p, "jonah")
+	h = sit(t, p)
+	h.signIn("maren")
+	h.visitOf("Bram Tollefsen")
+	visit = text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
+	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/fetch", map[string]any{}, nil))
+	return h, p, visit
+}
+
 // Three reminders settled in one round: a questionnaire answered before the visit confirmed, a test ordered, one declined
 // with its reason.
 func TestEffortOfARound(t *testing.T) {
-	_, flags := elsewhere(t)
-	p := practice(t, flags...)
-	jonah := signedIn(t, p, "jonah")
-	h := sit(t, p)
-	h.signIn("maren")
-	h.visitOf("Bram Tollefsen")
-	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
-	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/fetch", map[string]any{}, nil))
+	h, p, _ := answeredBefore(t)
 	require.Equal(t, "1", text(t, p, "SELECT count(*) FROM incoming_entry WHERE list = 'screen'"))
 	h.effort("E8", 9, func() {
 		h.press("Alt+z")
@@ -253,14 +261,7 @@ func TestCounsellingIsBroughtForward(t *testing.T) {
 
 // The same round by mouse.
 func TestARoundByMouse(t *testing.T) {
-	_, flags := elsewhere(t)
-	p := practice(t, flags...)
-	jonah := signedIn(t, p, "jonah")
-	h := sit(t, p)
-	h.signIn("maren")
-	h.visitOf("Bram Tollefsen")
-	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
-	require.NoError(t, jonah.call(http.MethodPost, "/api/visits/"+visit+"/fetch", map[string]any{}, nil))
+	h, p, visit := answeredBefore(t)
 	h.open("/patients/" + text(t, p, "SELECT patient_id FROM visit WHERE id = '"+visit+"'") + "/round?visit=" + visit)
 	h.sees("PHQ-2: 1, below the limit of 3")
 	h.click("Confirm")
@@ -278,4 +279,31 @@ func TestARoundByMouse(t *testing.T) {
 	h.click("Sign one order")
 	h.sees("Z12.11")
 	require.Equal(t, "declined", text(t, p, "SELECT says FROM care_entry WHERE name = 'alcohol' AND back_at = ''"))
+}
+
+// What the immunization registry refuses stands on the desk with its reason until somebody says how it was told instead.
+func TestTheRegistryRefuses(t *testing.T) {
+	g := &standin.Registry{Facility: "ISLANDS", Known: func(string) bool { return false }}
+	require.NoError(t, g.Open("127.0.0.1:0"))
+	t.Cleanup(g.Close)
+	p := practice(t, "--registry", g.Addr())
+	h := sit(t, p)
+	h.signIn("maren")
+	maren := signedIn(t, p, "maren")
+	visit := text(t, p, "SELECT v.id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE p.family = 'Tollefsen'")
+	require.NoError(t, maren.call(http.MethodPost, "/api/visits/"+visit+"/vaccines", map[string]any{"id": "given", "confirmed": true, "given": map[string]string{"cvx": "140", "maker": "Gannet", "lot": "L1",
+		"expires": "2099-06-30", "dose": "0.5 mL", "route": "intramuscular", "site": "left deltoid", "sheet": "2025-01-31"}}, nil))
+	h.eventually(func() bool {
+		return text(t, p, "SELECT count(*) FROM line WHERE kind = 'to the registry' AND state = 'open'") == "1"
+	}, "the refusal")
+	h.open("/desk/registry/" + text(t, p, "SELECT subject FROM line WHERE kind = 'to the registry'"))
+	h.sees("The vaccine code is not known here")
+	require.Empty(t, h.axe())
+	look(h, "registry")
+	h.focused("How it was told instead")
+	h.types("entered at their own site")
+	h.press("Enter")
+	h.eventually(func() bool {
+		return text(t, p, "SELECT state FROM inquiry WHERE kind = 'to the registry' AND id NOT LIKE 'answer-%'") == "settled"
+	}, "the line closed")
 }

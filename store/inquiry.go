@@ -61,10 +61,21 @@ func (q *Q) InquiriesFrom(beginning string) ([]Inquiry, error) {
 	return list(q, scanInquiry, inquiryQuery+"WHERE i.origin >= ? AND i.origin < ? ORDER BY i.origin", beginning, beginning+"\uffff")
 }
 
-// InquiriesOpenOf lists the open ones of a kind of some people.
-func (q *Q) InquiriesOpenOf(kind string, people []string) ([]Inquiry, error) {
+// OpenOf is an inquiry that is open, with whose it is today.
+type OpenOf struct {
+	Person, Origin string
+	At             time.Time
+}
+
+// InquiriesOpenOf lists the open ones of a kind of some people, of records merged into theirs too.
+func (q *Q) InquiriesOpenOf(kind string, people []string) ([]OpenOf, error) {
 	all, _ := json.Marshal(people)
-	return list(q, scanInquiry, inquiryQuery+"WHERE i.kind = ? AND i.state = 'open' AND i.patient_id IN (SELECT x.id FROM json_each(?) j JOIN patient x ON x.person_id = j.value) ORDER BY i.at", kind, string(all))
+	return list(q, func(s scanner, o *OpenOf) error {
+		var at string
+		err := s.Scan(&o.Person, &o.Origin, &at)
+		o.At = Moment(at)
+		return err
+	}, "SELECT x.person_id, i.origin, i.at FROM json_each(?) j JOIN patient x ON x.person_id = j.value JOIN inquiry i ON i.patient_id = x.id WHERE i.kind = ? AND i.state = 'open' ORDER BY i.at", string(all), kind)
 }
 
 // InquiriesKnown tells which of some origins are stored already.

@@ -139,11 +139,7 @@ func (a *Acts) mails(q *store.Q, run reminder.Run, request string) ([]mail, erro
 	written := map[string]string{}
 	for _, i := range open {
 		if !strings.HasPrefix(i.Origin, origin(request, "")) {
-			p, err := q.Person(i.PatientID)
-			if err != nil {
-				return nil, err
-			}
-			written[p.ID] = a.DayOf(store.Stamp(i.At))
+			written[i.Person] = a.DayOf(store.Stamp(i.At))
 		}
 	}
 	var out []mail

@@ -95,7 +95,7 @@ func (a *Acts) Book(ctx context.Context, who act.Actor) (out RulebookView, err e
 		}
 		out.Setting = settingOf(settings, act.ScheduleSetting)
 		for _, r := range a.Rulebook().Rules() {
-			v := RuleView{Rule: r.ID, Title: r.Title, Group: r.Group, About: r.About, Version: r.Version, Maintainer: r.Maintainer, Reviewed: r.Reviewed, Source: r.Source.Says(), Mind: r.Source.Mind,
+			v := RuleView{Rule: r.ID, Title: r.Title, Group: r.Group, About: r.About, Version: r.Version, Maintainer: r.Maintainer, Reviewed: r.Reviewed, Source: a.Rulebook().SourceOf(r), Mind: r.Source.Mind,
 				Closes: r.Closes, On: a.Rulebook().On(r.ID), Examples: len(r.Examples), Parameters: []ParameterView{},
 				Ours: slices.ContainsFunc(files, func(f store.RuleFile) bool { return f.Rule == r.ID })}
 			own := map[string]string{}
@@ -334,12 +334,7 @@ func (a *Acts) TakeIn(ctx context.Context, who act.Actor, text string) (out Take
 		if err != nil {
 			return err
 		}
-		version := 0
-		for _, s := range settings {
-			if s.Rule == f.Rule.ID {
-				version = s.Version
-			}
-		}
+		version := settingOf(settings, f.Rule.ID)
 		if err := t.AddRuleFile(store.RuleFile{Rule: f.Rule.ID, Version: f.Rule.Version, Text: text, ByID: who.ID, At: t.Now}); err != nil {
 			return err
 		}

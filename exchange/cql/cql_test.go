@@ -127,6 +127,11 @@ func TestWhatALibraryHolds(t *testing.T) {
 		require.Contains(t, string(b.Entry[1].Resource.Content[0].Data), "library "+l.Name)
 		require.Equal(t, cql.CommonText, string(b.Entry[2].Resource.Content[0].Data))
 	}
+	ours := source.Files[0].Rule
+	ours.ID, ours.About = "our-own-", "Two\nlines define \"State\": 'due'"
+	l := cql.Write(&ours, source.Sets, nil)
+	require.Contains(t, l.Text, "library OurOwn version")
+	require.NotContains(t, l.Text, "\nlines define", "what a practice wrote stays within its comment")
 	bad := reminder.Rule{ID: "bad-one", Applies: reminder.Cond{Tobacco: &reminder.TobaccoCond{Ever: true}}, Satisfied: []reminder.Satisfier{{Of: "no-such-set", Lasts: reminder.Length{N: 1, Unit: reminder.Years}}}}
 	require.Equal(t, []string{"the set no-such-set", "tobacco, which is read from words"}, cql.Write(&bad, source.Sets, nil).Cannot)
 }

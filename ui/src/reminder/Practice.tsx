@@ -103,7 +103,7 @@ export function Practice() {
         )}
         {run?.ended && (
           <div
-            className={`grid ${writing ? "grid-cols-1 gap-y-6" : "grid-cols-[minmax(420px,1fr)_minmax(420px,1.2fr)] gap-x-10"} max-wide:grid-cols-1`}
+            className={`grid ${writing || (measures && !measure) ? "grid-cols-1 gap-y-6" : "grid-cols-[minmax(420px,1fr)_minmax(420px,1.2fr)] gap-x-10"} max-wide:grid-cols-1`}
           >
             {measures ? (
               <Quality measures={run.measures} chosen={measure} choose={(id) => set("measure", id)} />

@@ -78,7 +78,11 @@ export function Recall({ run, leave }: { run: string; leave: () => void }) {
                     <li key={x.patient.id} className="border-t border-rule py-1">
                       {x.why ? (
                         <>
-                          {x.patient.family}, {x.patient.given} <span className="text-faded">– {x.why}</span>
+                          {x.patient.family}, {x.patient.given}{" "}
+                          <span className="text-faded">
+                            – {x.why}
+                            {x.patient.phone && ` (${x.patient.phone})`}
+                          </span>
                         </>
                       ) : (
                         <details>

@@ -1,6 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { useNavigate } from "react-router";
+import { useQuery } from "@tanstack/react-query";
 import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
@@ -9,30 +7,21 @@ import { moment } from "../kit/Course";
 import { Form } from "../kit/Form";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
+import { useClose } from "../line/useClose";
 
 /** RegistryPage is a vaccine that the immunization registry has not taken: it closes when it does, or when somebody says how it
  * was told instead. */
 export function RegistryPage({ id, next }: { id: string; next: string }) {
   const opened = useQuery(asks.registry(id));
-  const client = useQueryClient();
-  const go = useNavigate();
   const { d, change, given } = useDraft(
     `registry ${id}`,
     () => ({ how: "" }),
     (v) => v.how.trim() === "",
   );
-  const [error, setError] = useState("");
   const r = opened.data;
-  async function settle() {
-    try {
-      await got(api.POST("/api/registry/{id}", { params: { path: { id } }, body: { how: d.how } }));
-      given();
-      void client.invalidateQueries({ queryKey: ["desk"] });
-      go(next);
-    } catch (e) {
-      setError(say(e));
-    }
-  }
+  const { close, error } = useClose(next, r?.patient.id);
+  const settle = () =>
+    close(() => got(api.POST("/api/registry/{id}", { params: { path: { id } }, body: { how: d.how } })), given);
   return (
     <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
       {opened.error && <p className="small">{say(opened.error)}</p>}

@@ -1,6 +1,5 @@
-import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useRef, useState } from "react";
-import { useNavigate } from "react-router";
+import { useQuery } from "@tanstack/react-query";
+import { useRef } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
@@ -10,38 +9,35 @@ import { moment } from "../kit/Course";
 import { Form } from "../kit/Form";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
+import { useClose } from "../line/useClose";
 
 /** RemindedPage is a letter or message that reminded somebody, on the desk until it is written down what came of it. */
 export function RemindedPage({ id, next }: { id: string; next: string }) {
   const opened = useQuery(asks.reminded(id));
-  const client = useQueryClient();
-  const go = useNavigate();
   const r = opened.data;
   const { d, change, given } = useDraft(
     `reminded ${id}`,
     () => ({ outcome: "", remark: "" }),
     (v) => v.outcome === "" && v.remark.trim() === "",
   );
-  const [error, setError] = useState("");
   const remark = useRef<HTMLInputElement>(null);
   function choose(outcome: string) {
     change({ outcome });
     remark.current?.focus(); // Enter closes it from there
   }
   useKeys(r?.state === "open" ? r.outcomes.map((o, i) => ({ key: String(i + 1), label: o, run: () => choose(o) })) : []);
-  async function close() {
-    try {
-      await got(
-        api.POST("/api/reminded/{id}", { params: { path: { id } }, body: { outcome: d.outcome, remark: d.remark || undefined } }),
-      );
-      given();
-      void client.invalidateQueries({ queryKey: ["desk"] });
-      void client.invalidateQueries({ queryKey: ["chart", r?.patient.id] });
-      go(next);
-    } catch (e) {
-      setError(say(e));
-    }
-  }
+  const { close, error } = useClose(next, r?.patient.id);
+  const end = () =>
+    close(
+      () =>
+        got(
+          api.POST("/api/reminded/{id}", {
+            params: { path: { id } },
+            body: { outcome: d.outcome, remark: d.remark || undefined },
+          }),
+        ),
+      given,
+    );
   return (
     <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
       {opened.error && <p className="small">{say(opened.error)}</p>}
@@ -80,7 +76,7 @@ export function RemindedPage({ id, next }: { id: string; next: string }) {
             <p className="whitespace-pre-wrap border-l-2 border-rule pl-4">{r.text}</p>
           </details>
           {r.state === "open" ? (
-            <Form className="grid gap-2" act={close}>
+            <Form className="grid gap-2" act={end}>
               <fieldset className="flex flex-wrap gap-x-1.5 gap-y-2">
                 <legend className="mb-1 font-semibold">What came of it</legend>
                 {r.outcomes.map((o, i) => (

@@ -296,7 +296,10 @@ export function Round() {
           key={consult.code}
           patient={c.patient}
           visitId={visit || undefined}
-          diagnoses={consult.title ? [{ code: consult.diagnosis, title: consult.title }] : []}
+          diagnoses={[
+            ...(consult.title ? [{ code: consult.diagnosis, title: consult.title }] : []),
+            ...(c.problems ?? []).map((p) => ({ code: p.code, title: p.title })),
+          ]}
           begin={consult.code}
           onto={() => {
             setConsult(undefined);

@@ -86,7 +86,7 @@ export function Rulebook() {
             >
               {book.data.editions.map((e) => (
                 <option key={e.edition} value={e.edition} title={e.mind}>
-                  {e.says}
+                  {e.year}, {e.says}
                 </option>
               ))}
             </select>

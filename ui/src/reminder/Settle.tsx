@@ -127,7 +127,8 @@ export function Settle({
       <div className="flex flex-wrap items-baseline justify-between gap-x-4">
         <h3 className="text-title">{r.title}</h3>
         <span className="text-small">
-          <b>{stands.split(" ")[0]}</b> {stands.split(" ").slice(1).join(" ")}
+          <b>{r.state}</b>
+          {stands.replace(r.state, "")}
           {!way && (
             <button type="button" className="plain ml-4 py-0 pr-0" onClick={skip}>
               Skip <KeyCap k="s" />
@@ -390,7 +391,8 @@ export function Settle({
           )}
           <div className="flex flex-wrap items-baseline gap-x-3">
             <button type="submit" className="act" autoFocus={way === "order"}>
-              {way === "order" ? "Add order and next" : "Keep it and next"} <KeyCap k="Enter" />
+              {way !== "order" ? "Keep it and next" : act?.kind === "refer" ? "Write the referral" : "Add order and next"}{" "}
+              <KeyCap k="Enter" />
             </button>
             <button type="button" className="plain" onClick={() => setWay("")}>
               Leave it
