@@ -289,6 +289,31 @@ func TestAnEditionIsChosen(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, book.Editions, 2)
 	require.True(t, book.Editions[0].InUse)
+	require.Contains(t, book.Editions[1].Differs, "HPV vaccine")
+	require.Contains(t, book.Editions[1].Differs, "COVID-19 vaccine, 6 to 23 months", "switched on with it")
+	require.NotContains(t, book.Editions[1].Differs, "Polio vaccine")
+	require.Empty(t, book.Editions[0].Differs)
+	tried := c.run(reminder.Wanted{Edition: "aap-2025"})
+	require.Empty(t, tried.Failed)
+	require.Positive(t, tried.Gain)
+	require.Zero(t, tried.Loss)
+	var of []string
+	for _, row := range tried.Gains {
+		if row.Patient.ID == "nine" {
+			for _, d := range row.Due {
+				of = append(of, d.Rule)
+			}
+		}
+	}
+	require.Equal(t, []string{"vaccine-hpv"}, of, "and nothing is changed by trying")
+	require.Equal(t, core.Holds, hpv().State)
+	_, err = c.app.Reminder.RunPractice(ctx, c.doctor(), reminder.Wanted{Edition: "no-such"})
+	require.Equal(t, act.Missing, kind(t, err))
+	_, err = c.app.Reminder.RunPractice(ctx, c.doctor(), reminder.Wanted{Edition: "aap-2025", Rule: "vaccine-hpv"})
+	require.Equal(t, act.Invalid, kind(t, err), "one thing is tried at a time")
+	file, err := c.app.Reminder.RuleFile(ctx, c.doctor(), "aap-2025")
+	require.NoError(t, err)
+	require.Contains(t, file, "extends: cdc-2025")
 	_, err = c.app.Reminder.SetEdition(ctx, c.doctor(), reminder.EditionSet{Edition: "no-such"})
 	require.Equal(t, act.Missing, kind(t, err))
 	book, err = c.app.Reminder.SetEdition(ctx, c.doctor(), reminder.EditionSet{Edition: "aap-2025"})

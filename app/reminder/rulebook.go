@@ -26,11 +26,14 @@ type RulebookView struct {
 
 // EditionView is an edition of the immunization schedule.
 type EditionView struct {
-	Edition string `json:"edition"`
-	Says    string `json:"says"`
-	Mind    string `json:"mind"`
-	Year    int    `json:"year"`
-	InUse   bool   `json:"inUse"`
+	Edition   string `json:"edition"`
+	Publisher string `json:"publisher"`
+	Title     string `json:"title"`
+	Mind      string `json:"mind"`
+	Year      int    `json:"year"`
+	InUse     bool   `json:"inUse"`
+	// Differs are the rules that may stand otherwise under it than under the one in use.
+	Differs []string `json:"differs" doc:"Titles of the rules that may stand otherwise under it"`
 }
 
 // RuleView is a rule with how the practice has set it.
@@ -91,7 +94,12 @@ func (a *Acts) Book(ctx context.Context, who act.Actor) (out RulebookView, err e
 			return err
 		}
 		for _, s := range source.Schedules {
-			out.Editions = append(out.Editions, EditionView{s.Edition, s.Says(), s.Mind, s.Year, s.Edition == source.Schedule.Edition})
+			v := EditionView{s.Edition, s.Publisher, s.Title, s.Mind, s.Year, s.Edition == source.Schedule.Edition, []string{}}
+			for _, id := range source.Schedule.Concerned(s, a.Rulebook().Rules()) {
+				r, _ := a.Rulebook().Rule(id)
+				v.Differs = append(v.Differs, r.Title)
+			}
+			out.Editions = append(out.Editions, v)
 		}
 		out.Setting = settingOf(settings, act.ScheduleSetting)
 		for _, r := range a.Rulebook().Rules() {
@@ -355,7 +363,7 @@ func (a *Acts) medicine(name string) (classes, ingredients []string) {
 	return a.Medicines.Classes(name), a.Medicines.Ingredients(name)
 }
 
-// RuleFile is a rule as a file, to be changed and taken in anew.
+// RuleFile is a rule, or an edition of the immunization schedule, as a file, to be changed and taken in anew.
 func (a *Acts) RuleFile(ctx context.Context, who act.Actor, rule string) (text string, err error) {
 	if !act.May(who.Role, act.SetRules) {
 		if err := act.Allow(who, act.Remind); err != nil {
@@ -370,6 +378,11 @@ func (a *Acts) RuleFile(ctx context.Context, who act.Actor, rule string) (text s
 		for _, f := range source.Files {
 			if f.Rule.ID == rule {
 				text = string(f.Text)
+			}
+		}
+		for _, s := range source.Schedules {
+			if s.Edition == rule {
+				text = string(s.Text)
 			}
 		}
 		if text == "" {

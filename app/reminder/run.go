@@ -22,6 +22,13 @@ type Wanted struct {
 	Measure   string           `json:"measure,omitempty" maxLength:"64" doc:"Who misses this measure of quality, in the place of reminders"`
 	Clinician string           `json:"clinician,omitempty" maxLength:"64" doc:"Whose patients; empty for everybody's"`
 	Try       *RuleSet         `json:"try,omitempty" doc:"Tries the rule so before it is set so"`
+	Edition   string           `json:"edition,omitempty" maxLength:"64" doc:"Tries an edition of the immunization schedule before it is used"`
+}
+
+// trial is what a try-out compares with: another book, in these rules.
+type trial struct {
+	book  *reminder.Book
+	rules []string
 }
 
 // Run is how far a run over the whole practice has come, and what it found.
@@ -127,29 +134,16 @@ func (a *Acts) RunPractice(ctx context.Context, who act.Actor, w Wanted) (Run, e
 		w.States = []reminder.State{reminder.Due, reminder.Overdue, reminder.Unknown}
 	}
 	book := a.Rulebook()
-	var other *reminder.Book
+	var other trial
 	if _, known := book.Rule(w.Rule); w.Rule != "" && !known {
 		return Run{}, act.Refuse(act.Missing, "There is no such rule.")
 	}
 	if w.Measure != "" && !slices.ContainsFunc(book.Measures(), func(m *reminder.Measure) bool { return m.ID == w.Measure && m.Per == "person" }) {
 		return Run{}, act.Refuse(act.Missing, "There is no such measure over the practice.")
 	}
-	if w.Try != nil {
-		if w.Rule == "" {
-			return Run{}, act.Refuse(act.Invalid, "Say which rule is tried.")
-		}
-		err := a.Store.Read(ctx, func(q *store.Q) error {
-			source, own, _, err := a.RuleSource(q)
-			if err != nil {
-				return err
-			}
-			if err := checked(source, own, w.Rule, *w.Try); err != nil {
-				return err
-			}
-			other, _ = source.Book(own)
-			return nil
-		})
-		if err != nil {
+	if w.Try != nil || w.Edition != "" {
+		var err error
+		if other, err = a.tried(ctx, w); err != nil {
 			return Run{}, err
 		}
 	}
@@ -163,6 +157,38 @@ func (a *Acts) RunPractice(ctx context.Context, who act.Actor, w Wanted) (Run, e
 	a.runs.mu.Unlock()
 	go a.over(under, r, w, book, other)
 	return r.seen(), a.Saw(ctx, who, "run over the practice", "", w.Rule)
+}
+
+// tried makes the book that a try-out compares with.
+func (a *Acts) tried(ctx context.Context, w Wanted) (other trial, err error) {
+	if w.Try != nil == (w.Edition != "") || (w.Rule == "") != (w.Try == nil) {
+		return other, act.Refuse(act.Invalid, "Say which rule is tried, or which edition.")
+	}
+	err = a.Store.Read(ctx, func(q *store.Q) error {
+		source, own, _, err := a.RuleSource(q)
+		if err != nil {
+			return err
+		}
+		if w.Try != nil {
+			if err := checked(source, own, w.Rule, *w.Try); err != nil {
+				return err
+			}
+			other.book, _ = source.Book(own)
+			other.rules = []string{w.Rule}
+			return nil
+		}
+		under, ok := source.Under(w.Edition)
+		if !ok {
+			return act.Refuse(act.Missing, "There is no such edition.")
+		}
+		book, faults := under.Book(own)
+		if len(faults) > 0 {
+			return act.Refuse(act.Invalid, "It does not fit the rules: %s.", faults[0].Error())
+		}
+		other = trial{book, source.Schedule.Concerned(under.Schedule, book.Rules())}
+		return nil
+	})
+	return other, err
 }
 
 // RunOf tells how far a run has come.
@@ -191,7 +217,7 @@ func (r *running) seen() Run {
 }
 
 // over runs over every chart, on all processors, some people at a time.
-func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *reminder.Book) {
+func (a *Acts) over(ctx context.Context, r *running, w Wanted, book *reminder.Book, other trial) {
 	begun := time.Now()
 	defer r.stop()
 	end := func(err error) {
@@ -284,7 +310,7 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book, other *remi
 }
 
 // some computes a batch of charts.
-func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []chart.Record, usual, names map[string]string, counts map[string]*RunCount,
+func (a *Acts) some(r *running, w Wanted, book *reminder.Book, other trial, records []chart.Record, usual, names map[string]string, counts map[string]*RunCount,
 	measures map[string]*MeasureCount) {
 	var rows, gains, losses []RunRow
 	local, quality := map[string]*RunCount{}, map[string]*MeasureCount{}
@@ -299,13 +325,14 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 		}
 		c := book.Open(record)
 		var standings []reminder.Standing
-		if w.Rule == "" {
-			standings = c.All()
-		} else {
+		switch {
+		case w.Rule != "":
 			standings = []reminder.Standing{c.Stand(w.Rule)}
+		case other.book == nil:
+			standings = c.All()
 		}
 		row := RunRow{Patient: a.Patient(record.Patient), Clinician: names[usual[record.Patient.ID]], Due: []RunDue{}}
-		if w.Rule == "" {
+		if w.Rule == "" && other.book == nil {
 			for _, m := range book.Measures() {
 				if m.Per == "person" {
 					o := measured(quality, c, m, ends)
@@ -324,21 +351,14 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 		if len(row.Due) > 0 {
 			rows = append(rows, row)
 		}
-		if other == nil {
+		if other.book == nil {
 			continue
 		}
-		now, then := standings[0], reminder.Standing{State: reminder.NotFor}
-		d := other.Open(record)
-		if other.On(w.Rule) {
-			then = d.Stand(w.Rule)
-		}
-		was := book.On(w.Rule) && now.State.Open()
-		row.Due = []RunDue{{w.Rule, now.Rule.Title, then.State, then.Since.String(), d.Says(d.Stand(w.Rule))}}
-		switch {
-		case then.State.Open() && !was:
+		gain, loss := other.compare(book, c, other.book.Open(record))
+		if row.Due = gain; len(gain) > 0 {
 			gains = append(gains, row)
-		case was && !then.State.Open():
-			row.Due[0].State = then.State
+		}
+		if row.Due = loss; len(loss) > 0 {
 			losses = append(losses, row)
 		}
 	}
@@ -369,6 +389,25 @@ func (a *Acts) some(r *running, w Wanted, book, other *reminder.Book, records []
 	r.run.Gain, r.run.Loss = r.run.Gain+len(gains), r.run.Loss+len(losses)
 	r.run.Gains = append(r.run.Gains, gains[:min(len(gains), explains-len(r.run.Gains))]...)
 	r.run.Losses = append(r.run.Losses, losses[:min(len(losses), explains-len(r.run.Losses))]...)
+}
+
+// compare says which of the rules would become due in a chart, and which would stop being due.
+func (t trial) compare(book *reminder.Book, now, then *reminder.Chart) (gain, loss []RunDue) {
+	for _, id := range t.rules {
+		was, is := book.On(id) && now.Stand(id).State.Open(), false
+		s := then.Stand(id)
+		row := RunDue{id, s.Rule.Title, s.State, s.Since.String(), then.Says(s)}
+		if is = t.book.On(id) && s.State.Open(); !t.book.On(id) {
+			row.State = reminder.NotFor
+		}
+		switch {
+		case is && !was:
+			gain = append(gain, row)
+		case was && !is:
+			loss = append(loss, row)
+		}
+	}
+	return gain, loss
 }
 
 // lastMonths are the last days of the twelve months before a day.

@@ -133,10 +133,15 @@ func NewBook(rules []Rule, sets Sets, schedule Schedule, own map[string]Own) (*B
 			faults = append(faults, m.faults...)
 			continue
 		}
-		if made.off = r.Off; own[r.ID].Set {
+		if made.off = r.Off && !slices.Contains(schedule.On, r.ID); own[r.ID].Set {
 			made.off = !own[r.ID].On
 		}
 		b.rules, b.by[r.ID] = append(b.rules, made), made
+	}
+	for _, id := range schedule.On {
+		if !slices.ContainsFunc(rules, func(r Rule) bool { return r.ID == id }) {
+			faults = append(faults, Fault{At: "edition " + schedule.Edition + ", on", Reason: fmt.Sprintf("there is no rule %q", id)})
+		}
 	}
 	slices.SortStableFunc(b.rules, func(a, z *ready) int {
 		if a.Priority != z.Priority {

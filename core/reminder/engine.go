@@ -446,6 +446,9 @@ func (c *Chart) primes(s *satisfier, at int) bool {
 			within++
 		}
 	}
+	if p.Ever {
+		within += before
+	}
 	return begun < p.Below.After(c.born.From) && before < p.Doses && within < p.Doses
 }
 

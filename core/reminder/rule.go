@@ -184,12 +184,13 @@ type Satisfier struct {
 }
 
 // Priming is that below an age, until so many doses were given before a day of the year, a season needs as many: each but
-// the last of them holds only for the gap to the next.
+// the last of them holds only for the gap to the next. With Ever those of earlier seasons count one by one.
 type Priming struct {
 	Below  Length `yaml:"below"`
 	Doses  int    `yaml:"doses"`
 	Gap    Length `yaml:"gap"`
 	Before string `yaml:"before"` // MM-DD on which the seasons part
+	Ever   bool   `yaml:"ever"`
 }
 
 // Result is how long something holds when it turned out so. Where FollowedBy names sets,

@@ -2,6 +2,7 @@ package reminder
 
 import (
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 )
@@ -15,12 +16,14 @@ type Schedule struct {
 	Year      int      `yaml:"year"`
 	Mind      string   `yaml:"mind"`
 	Series    []Series `yaml:"series"`
+	On        []string `yaml:"on"` // rules that ship switched off and are on under this edition
+	Text      []byte   `yaml:"-"`  // the file it was read from
 }
 
 // Over is the edition laid over another: its own series in the place of those of the same name, and the rest of the other.
 func (s Schedule) Over(base Schedule) Schedule {
 	out := s
-	out.Series = nil
+	out.Series, out.On = nil, append(slices.Clone(base.On), s.On...)
 	for _, x := range base.Series {
 		if i := slices.IndexFunc(s.Series, func(o Series) bool { return o.ID == x.ID }); i >= 0 {
 			x = s.Series[i]
@@ -30,6 +33,25 @@ func (s Schedule) Over(base Schedule) Schedule {
 	for _, x := range s.Series {
 		if !slices.ContainsFunc(base.Series, func(o Series) bool { return o.ID == x.ID }) {
 			out.Series = append(out.Series, x)
+		}
+	}
+	return out
+}
+
+// Concerned says which of the rules may stand otherwise under another edition: those of a series
+// that differs, and those that one of the two switches on.
+func (s Schedule) Concerned(other Schedule, rules []*Rule) (out []string) {
+	series := func(x Schedule, id string) Series {
+		i := slices.IndexFunc(x.Series, func(o Series) bool { return o.ID == id })
+		if i < 0 {
+			return Series{}
+		}
+		return x.Series[i]
+	}
+	for _, r := range rules {
+		if r.Off && slices.Contains(s.On, r.ID) != slices.Contains(other.On, r.ID) ||
+			r.Series != "" && !reflect.DeepEqual(series(s, r.Series), series(other, r.Series)) {
+			out = append(out, r.ID)
 		}
 	}
 	return out
@@ -46,20 +68,31 @@ type Series struct {
 	Paths []Path `yaml:"paths"`
 }
 
-// Path is one way through a series.
+// Path is one way through a series. Where Of names products, others do not count on it: there are vaccines
+// against one disease that do not stand in for one another.
 type Path struct {
-	When  When   `yaml:"when"`
-	Doses []Dose `yaml:"doses"`
-	Done  []Done `yaml:"done"` // what ends it sooner
+	When  When     `yaml:"when"`
+	Of    []string `yaml:"of"`
+	Doses []Dose   `yaml:"doses"`
+	Done  []Done   `yaml:"done"` // what ends it sooner
 }
 
-// When says for whom a path is: by the age now, or at the first dose that counts, by the only
-// products given, or by a condition of the chart.
+// When says for whom a path is: by the age now, or at the first or second dose that counts, by the only
+// products given, by how often some were given, or by a condition of the chart.
 type When struct {
-	Now   *AgeCond `yaml:"now"`
-	First *AgeCond `yaml:"first"`
-	Only  []string `yaml:"only"`
-	With  *Cond    `yaml:"with"`
+	Now    *AgeCond   `yaml:"now"`
+	First  *AgeCond   `yaml:"first"`
+	Second *AgeCond   `yaml:"second"`
+	Only   []string   `yaml:"only"`
+	Given  *GivenCond `yaml:"given"`
+	With   *Cond      `yaml:"with"`
+}
+
+// GivenCond is that products were given so often, each below an age where Below is given.
+type GivenCond struct {
+	Of    []string `yaml:"of"`
+	Doses int      `yaml:"doses"`
+	Below Length   `yaml:"below"`
 }
 
 // Dose is one dose of a path. From is the youngest age, Gap the least time since the dose before,
@@ -164,6 +197,10 @@ func (c *Chart) judgeDoses(s *readySeries, p *readyPath, d Day) (out []judged, c
 				j.why, j.unsure = what, false
 			}
 		}
+		if len(p.Of) > 0 && !slices.Contains(p.Of, f.Code) {
+			out = append(out, judged{f: f, why: "another product, which does not stand in for it"})
+			continue
+		}
 		if f.On.Exact() && f.On.From == lastDay {
 			j.why = "a second one on the same day"
 		}
@@ -230,7 +267,13 @@ func (c *Chart) path(s *readySeries, d Day) (chosen *readyPath, until Day) {
 			v = both(v, ageIs{p.When.Now.From, p.When.Now.Below}.eval(c, d))
 		}
 		if p.When.First != nil {
-			v = both(v, always(c.firstAt(s, p, *p.When.First)))
+			v = both(v, always(c.doseAt(s, p, 1, *p.When.First, Grace)))
+		}
+		if p.When.Second != nil { // it says which way is gone on, not whether a dose counts: no days of grace
+			v = both(v, always(c.doseAt(s, p, 2, *p.When.Second, 0)))
+		}
+		if p.When.Given != nil {
+			v = both(v, always(c.given(s, *p.When.Given)))
 		}
 		if len(p.When.Only) > 0 {
 			v = both(v, always(truth(len(c.facts[s.set]) > 0 && !slices.ContainsFunc(c.facts[s.set], func(f Fact) bool { return !slices.Contains(p.When.Only, f.Code) }))))
@@ -246,17 +289,29 @@ func (c *Chart) path(s *readySeries, d Day) (chosen *readyPath, until Day) {
 	return nil, until
 }
 
-// firstAt says whether the first dose that counts was given at an age.
-func (c *Chart) firstAt(s *readySeries, p *readyPath, age AgeCond) Truth {
+// doseAt says whether the dose of a number that counts was given at an age.
+func (c *Chart) doseAt(s *readySeries, p *readyPath, number int, age AgeCond, grace Day) Truth {
 	_, counted, _ := c.judgeDoses(s, p, c.day)
-	if len(counted) == 0 {
+	if len(counted) < number {
 		return False
 	}
-	on := counted[0].On
-	if age.From.Given() && on.From+Grace < age.From.After(c.born.To) || age.Below.Given() && on.From >= age.Below.After(c.born.From) {
+	on := counted[number-1].On
+	if age.From.Given() && on.From+grace < age.From.After(c.born.To) || age.Below.Given() && on.From >= age.Below.After(c.born.From) {
 		return False
 	}
 	return True
+}
+
+// given says whether products of a series were given so often.
+func (c *Chart) given(s *readySeries, g GivenCond) Truth {
+	n := 0
+	for i := range c.facts[s.set] {
+		f := &c.facts[s.set][i]
+		if slices.Contains(g.Of, f.Code) && (!g.Below.Given() || !f.Undated && f.On.To < g.Below.After(c.born.From)) {
+			n++
+		}
+	}
+	return truth(n >= g.Doses)
 }
 
 // forecast says how a series stands on a day.
@@ -285,7 +340,7 @@ func (c *Chart) forecast(s *readySeries, d Day) forecast {
 	due := max(c.begin(x.From), c.begin(x.Age))
 	var before *Fact
 	for i := range c.facts[s.set] {
-		if f := &c.facts[s.set][i]; !f.Undated && f.On.To <= d {
+		if f := &c.facts[s.set][i]; !f.Undated && f.On.To <= d && (len(p.Of) == 0 || slices.Contains(p.Of, f.Code)) {
 			before = f
 		}
 	}
@@ -414,6 +469,9 @@ func (x *setIndex) makeSeries(schedule Schedule) (map[string]*readySeries, []Fau
 				if dose.From.Given() && dose.Age.Given() && dose.Age.days() < dose.From.days() || dose.Below.Given() && dose.Below.days() <= dose.From.days() {
 					fault(fmt.Sprintf("%s, dose %d", at, k+1), "its ages are the wrong way round")
 				}
+			}
+			if g := p.When.Given; g != nil && (g.Doses < 1 || len(g.Of) == 0) {
+				fault(at, "what was given, and how often, is missing")
 			}
 			if p.When.With != nil {
 				m := &maker{sets: x, rule: &Rule{ID: s.ID}, used: map[string]bool{}}

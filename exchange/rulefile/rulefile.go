@@ -159,6 +159,7 @@ func ReadSchedule(name string, text []byte) (reminder.Schedule, []Fault) {
 	if !named.MatchString(s.Edition) || s.Publisher == "" || s.Title == "" || s.Year < 1990 || s.Year > 2100 {
 		return s, []Fault{{name, 1, "an edition needs its name (small letters, digits and hyphens), publisher, title and year"}}
 	}
+	s.Text = text
 	if len(s.Series) == 0 {
 		return s, []Fault{{name, 1, "an edition without a series changes nothing"}}
 	}

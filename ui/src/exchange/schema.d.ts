@@ -4485,10 +4485,13 @@ export interface components {
             setting: number;
         };
         EditionView: {
+            /** @description Titles of the rules that may stand otherwise under it */
+            differs: string[];
             edition: string;
             inUse: boolean;
             mind: string;
-            says: string;
+            publisher: string;
+            title: string;
             /** Format: int64 */
             year: number;
         };
@@ -7487,6 +7490,8 @@ export interface components {
         Wanted: {
             /** @description Whose patients; empty for everybody's */
             clinician?: string;
+            /** @description Tries an edition of the immunization schedule before it is used */
+            edition?: string;
             /** @description Who misses this measure of quality, in the place of reminders */
             measure?: string;
             /** @description One rule; empty for all that are switched on */

@@ -24,14 +24,6 @@ export function Rulebook() {
   const maySet = useRight("switch rules on and off, and take new ones in");
   const filter = useRef<HTMLInputElement>(null);
   const [taking, setTaking] = useState(false);
-  const client = useQueryClient();
-  const { act: choosing, error: wrong } = useAct("edition");
-  const edition = async (name: string) => {
-    const now = await choosing(() =>
-      got(api.PUT("/api/rulebook-edition", { body: { edition: name, setting: book.data?.setting ?? 0 } })),
-    );
-    if (now) client.setQueryData(asks.rulebook().queryKey, now);
-  };
   useKeys([
     { key: "f", label: "Filter the rules", run: () => filter.current?.focus() },
     ...(maySet ? [{ key: "n", label: "Take a rule in from a file", run: () => setTaking(true) }] : []),
@@ -42,6 +34,7 @@ export function Rulebook() {
     `${r.title} ${r.group} ${r.source} ${r.rule} ${r.on ? "on" : "off"}`.toLowerCase().includes(words.trim().toLowerCase()),
   );
   const rule = book.data.rules.find((r) => r.rule === at.get("rule")) ?? rules[0];
+  const edition = book.data.editions.find((e) => e.edition === at.get("edition"));
   const groups = [...new Set(rules.map((r) => r.group))];
   const choose = (r?: Rule) => r && setAt({ rule: r.rule }, { replace: true });
   return (
@@ -62,8 +55,8 @@ export function Rulebook() {
                     <li key={r.rule}>
                       <button
                         type="button"
-                        aria-current={r.rule === rule?.rule}
-                        className={`flex w-full items-baseline gap-2 px-2 py-1 text-left ${r.rule === rule?.rule ? "bg-kelp-wash font-semibold" : "hover:bg-kelp-wash"}`}
+                        aria-current={!edition && r.rule === rule?.rule}
+                        className={`flex w-full items-baseline gap-2 px-2 py-1 text-left ${!edition && r.rule === rule?.rule ? "bg-kelp-wash font-semibold" : "hover:bg-kelp-wash"}`}
                         onClick={() => choose(r)}
                       >
                         <span className="min-w-0 flex-1">{r.title}</span>
@@ -76,26 +69,29 @@ export function Rulebook() {
           ))}
         </div>
         <p className="small border-t border-rule py-2">
-          {book.data.rules.filter((r) => r.on).length} of {book.data.rules.length} rules are on. Vaccines follow{" "}
-          {maySet ? (
-            <select
-              aria-label="Immunization schedule"
-              className="field w-full"
-              value={book.data.editions.find((e) => e.inUse)?.edition}
-              onChange={(e) => void edition(e.target.value)}
-            >
-              {book.data.editions.map((e) => (
-                <option key={e.edition} value={e.edition} title={e.mind}>
-                  {e.year}, {e.says}
-                </option>
-              ))}
-            </select>
-          ) : (
-            `${book.data.edition}.`
-          )}{" "}
-          {book.data.old && <b>{book.data.old}</b>}
-          {wrong && <span className="block text-alarm">{wrong}</span>}
+          {book.data.rules.filter((r) => r.on).length} of {book.data.rules.length} rules are on.
+          {book.data.old && <b> {book.data.old}</b>}
         </p>
+        <section aria-label="Immunization schedule" className="border-t border-rule py-2">
+          <h2 className="label mb-1 font-sans">Vaccines follow</h2>
+          <ul>
+            {book.data.editions.map((e) => (
+              <li key={e.edition}>
+                <button
+                  type="button"
+                  aria-current={e.edition === edition?.edition}
+                  className={`flex w-full items-baseline gap-2 px-2 py-1 text-left text-small ${e.edition === edition?.edition ? "bg-kelp-wash font-semibold" : "hover:bg-kelp-wash"}`}
+                  onClick={() => setAt({ edition: e.edition }, { replace: true })}
+                >
+                  <span className="min-w-0 flex-1">
+                    {e.publisher}, {e.year}
+                  </span>
+                  <span className={e.inUse ? "text-settled" : "text-faded"}>{e.inUse ? "in use" : ""}</span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </section>
       </section>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-8 py-5 max-phone:px-4">
         <header className="mb-3 flex flex-wrap items-baseline gap-x-4">
@@ -113,9 +109,75 @@ export function Rulebook() {
           />
         ))}
         {taking && <TakeIn close={() => setTaking(false)} taken={(id) => setAt({ rule: id }, { replace: true })} />}
-        {rule && <One key={`${rule.rule} ${rule.setting}`} rule={rule} maySet={maySet} />}
+        {edition && (
+          <Edition
+            key={`${edition.edition} ${book.data.setting}`}
+            edition={edition}
+            setting={book.data.setting}
+            maySet={maySet}
+          />
+        )}
+        {rule && !edition && <One key={`${rule.rule} ${rule.setting}`} rule={rule} maySet={maySet} />}
       </main>
     </div>
+  );
+}
+
+// Edition is a publisher's immunization schedule: what stands otherwise under it, tried over the practice before it is used.
+function Edition({ edition: e, setting, maySet }: { edition: Schemas["EditionView"]; setting: number; maySet: boolean }) {
+  const client = useQueryClient();
+  const { act, error } = useAct("edition");
+  const { run, begin, wrong } = useRun();
+  const may = maySet && !e.inUse;
+  const tryOut = () => void begin({ edition: e.edition });
+  const use = async () => {
+    const now = await act(() => got(api.PUT("/api/rulebook-edition", { body: { edition: e.edition, setting } })));
+    if (!now) return;
+    client.setQueryData(asks.rulebook().queryKey, now);
+    void client.invalidateQueries({ queryKey: ["reminders"] });
+  };
+  useKeys(may ? [{ key: "y", label: "Try it over the practice", run: tryOut }] : []);
+  return (
+    <article className="max-w-[78ch]">
+      <h2 className="text-title-l">{e.title}</h2>
+      <p className="mb-3 font-serif text-title">
+        {e.publisher}, {e.year}
+      </p>
+      <dl className="mb-4 grid grid-cols-[112px_1fr] gap-x-4 gap-y-1">
+        <dt className="text-faded">To mind</dt>
+        <dd>{e.mind}</dd>
+        <dt className="text-faded">Stands</dt>
+        <dd>
+          <b>{e.inUse ? "in use" : "not in use"}</b>
+        </dd>
+        {!e.inUse && (
+          <>
+            <dt className="text-faded">Otherwise</dt>
+            <dd>
+              {e.differs.length > 0 ? e.differs.join("; ") : "no rule stands otherwise under it"}
+              {e.differs.length > 0 && <span className="small block">All other rules stand as they do now.</span>}
+            </dd>
+          </>
+        )}
+      </dl>
+      <Wrong says={error || wrong} />
+      <div className="flex flex-wrap items-baseline gap-x-3">
+        {may && (
+          <>
+            <button type="button" className="act" onClick={tryOut}>
+              Try it over the practice <KeyCap k="y" />
+            </button>
+            <button type="button" className="choice" onClick={() => void use()}>
+              Put it in use
+            </button>
+          </>
+        )}
+        <a className="plain" href={`/api/rulebook/${e.edition}/file`} target="_blank" rel="noreferrer">
+          As a file
+        </a>
+      </div>
+      {run && <Tried run={run} />}
+    </article>
   );
 }
 
@@ -237,8 +299,13 @@ function Tried({ run: r }: { run: Schemas["Run"] }) {
             <ul>
               {x.rows.map((p) => (
                 <li key={p.patient.id} className="border-b border-rule py-1">
-                  {p.patient.given} {p.patient.family}, {p.patient.age}: {p.due[0]?.state}
-                  <span className="text-faded">, {p.due[0]?.says}</span>
+                  {p.patient.given} {p.patient.family}, {p.patient.age}
+                  {p.due.map((d) => (
+                    <span key={d.rule}>
+                      : {d.title}, {d.state}
+                      <span className="text-faded">, {d.says}</span>
+                    </span>
+                  ))}
                 </li>
               ))}
             </ul>
