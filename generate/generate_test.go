@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/exchange/shipped"
 	"deftledger/generate"
 	"deftledger/store"
@@ -43,4 +44,36 @@ func TestAGeneratedPracticeIsWhole(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, f.Wrong)
 	require.Equal(t, n.Entries, f.Good)
+}
+
+// What is read of a chart from its extract is what the tables say, of everybody and everything that rules read.
+func TestExtractsAreTheCharts(t *testing.T) {
+	s, _, _ := practice(t, 60, 5)
+	book, err := shipped.Rules()
+	require.NoError(t, err)
+	var records [3][]chart.Record
+	var anew [3]int
+	for i := range records {
+		var made []store.Extract
+		require.NoError(t, s.Read(ctx, func(q *store.Q) error {
+			people, err := q.People("", 100)
+			if err != nil {
+				return err
+			}
+			records[i], made, err = q.Records(people, book.LOINC())
+			return err
+		}))
+		anew[i] = len(made)
+		require.NoError(t, s.Write(ctx, func(q *store.Q) error {
+			_, err := q.KeepExtracts(made)
+			return err
+		}))
+	}
+	require.Equal(t, [3]int{60, 60, 0}, anew, "places, then extracts, then nothing is left to make")
+	values := 0
+	for i, r := range records[0] {
+		require.Equal(t, r, records[2][i])
+		values += len(r.Values) + len(r.Immunizations) + len(r.Statements)
+	}
+	require.Greater(t, values, 1000)
 }

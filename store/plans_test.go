@@ -79,6 +79,7 @@ func TestNoStatementReadsEverything(t *testing.T) {
 		_ = q.AddOrder(Order{ID: "more", Placer: "more", RequestID: "more", PatientID: "abc", ClinicianID: "abc", Party: "p", Together: "t", Tests: []OrderTest{{Detail: TestDetail{Remark: "x"}}}})
 		_ = q.AddOutgoing(Outgoing{Control: "waits", Destination: "somebody", Kind: "order", Subject: "x", Body: []byte("x")}, noon)
 		_, _ = q.BacklogOf("somebody")
+		_, _ = q.KeepExtracts([]Extract{{person: "abc", form: "f"}, {person: "abc", form: "f", place: true}})
 		_ = q.SettleCarried("abc", "abc", "removed", "", 1, "abc", noon)
 		_ = q.PutDrawing(Drawing{ID: "abc", NoteID: "abc"}, 1, "abc", noon)
 		if _, err := q.tx.Exec("UPDATE patient SET words = ''"); err != nil {

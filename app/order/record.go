@@ -35,13 +35,13 @@ func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart
 	return r, nil
 }
 
-// Records are the records of some people on a day, without allergies (store.Records).
-func (a *Acts) Records(q *store.Q, people []chart.Patient, day string) ([]chart.Record, error) {
-	out, err := q.Records(people, a.loincs)
+// Records are the records of some people on a day (store.Records), and the extracts that were made of them.
+func (a *Acts) Records(q *store.Q, people []chart.Patient, day string) ([]chart.Record, []store.Extract, error) {
+	out, made, err := q.Records(people, a.loincs)
 	for i := range out {
 		a.fill(&out[i], day)
 	}
-	return out, err
+	return out, made, err
 }
 
 // fill adds to a record what depends on the practice: days, classes, what a test measures.

@@ -209,10 +209,7 @@ func (r *running) seen() Run {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	out := r.run
-	out.Rows = r.rows[:min(len(r.rows), mostRows)]
-	if out.Rows == nil {
-		out.Rows = []RunRow{}
-	}
+	out.Rows = append([]RunRow{}, r.rows[:min(len(r.rows), mostRows)]...) // which the run goes on to sort while this is written
 	return out
 }
 
@@ -266,7 +263,7 @@ func (a *Acts) over(ctx context.Context, r *running, w Wanted, book *reminder.Bo
 					if err != nil || len(people) == 0 {
 						return err
 					}
-					if records, err = a.Order.Records(q, people, day); err != nil {
+					if records, _, err = a.Order.Records(q, people, day); err != nil {
 						return err
 					}
 					var ids []string

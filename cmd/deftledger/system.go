@@ -284,6 +284,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	defer stop()
 	var wg sync.WaitGroup
 	wg.Go(func() { s.app.Outbox.Run(ctx) })
+	wg.Go(func() { s.app.Reminder.Prepare(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
 	wg.Go(func() { s.app.Order.Run(ctx) })
 	wg.Go(func() { s.app.Referral.Run(ctx, s.ask) })
