@@ -78,3 +78,39 @@ func TestRiskOfFalls(t *testing.T) {
 		})
 	}
 }
+
+// A referral written for a reminder puts it in hand, laid for a signature or sent; called off, the reminder is due again.
+func TestAReferralPutsItsReminderInHand(t *testing.T) {
+	c := open(t)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		_, err := q.AddProblem(chart.Problem{ID: "htn", PatientID: patientID, Code: "I10", Title: "Hypertension", Since: "2020-01-01"})
+		return err
+	}))
+	require.Equal(t, core.Overdue, c.stands("healthy-diet").State)
+	to := c.practiceIn("letter")
+	other, err := c.app.Referral.Refer(ctx, c.doctor(), c.referral(to, "of no reminder"))
+	require.NoError(t, err)
+	require.NotEmpty(t, other.ID)
+	require.Equal(t, core.Overdue, c.stands("healthy-diet").State)
+
+	n := c.referral(to, "laid")
+	n.Rule, n.Secret = "healthy-diet", ""
+	laid, err := c.app.Referral.Prepare(ctx, c.jonah(), n)
+	require.NoError(t, err)
+	got := c.stands("healthy-diet")
+	require.Equal(t, core.InHand, got.State)
+	require.Contains(t, got.Says, "laid for a signature")
+	require.NoError(t, c.app.Referral.Return(ctx, c.doctor(), laid.ID, "To another."))
+	require.NoError(t, c.app.Referral.Drop(ctx, c.jonah(), laid.ID, "To another."))
+	require.Equal(t, core.Overdue, c.stands("healthy-diet").State)
+
+	n = c.referral(to, "signed")
+	n.Rule = "healthy-diet"
+	signed, err := c.app.Referral.Refer(ctx, c.doctor(), n)
+	require.NoError(t, err)
+	got = c.stands("healthy-diet")
+	require.Equal(t, core.InHand, got.State)
+	require.NotContains(t, got.Says, "laid")
+	require.NoError(t, c.app.Referral.Cancel(ctx, c.doctor(), signed.ID, "Moved away."))
+	require.Equal(t, core.Overdue, c.stands("healthy-diet").State)
+}

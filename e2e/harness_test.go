@@ -151,7 +151,7 @@ func (p *program) start() error {
 		args = append(args, "--lab-delay", p.delay.String())
 	}
 	p.cmd = exec.Command(binary, args...)
-	p.cmd.Env = append(os.Environ(), "DEFTLEDGER_KEYS="+p.keys)
+	p.cmd.Env = append(os.Environ(), "DEFTLEDGER_KEYS="+p.keys, "GOGC=400") // less collecting: the processors are what the tests wait for
 	p.cmd.Stdout, p.cmd.Stderr = &p.out, &p.out
 	if err := p.cmd.Start(); err != nil {
 		return err

@@ -78,20 +78,23 @@ func (q *Q) TakeCareBack(request, by, reason string, at time.Time) (bool, error)
 // done what of it came back. Says is the state.
 func awaited(patient string) rows[awaitedRow] {
 	return rows[awaitedRow]{
-		cols: "o.id, o.detail ->> '$.item.id', o.detail ->> '$.item.name', coalesce(nullif(o.signed_at, ''), o.written_at), o.signed_at = '', o.state, " +
+		cols: "o.id, coalesce(o.detail ->> '$.item.id', ''), coalesce(o.detail ->> '$.item.name', ''), coalesce(o.detail ->> '$.rule', ''), coalesce(nullif(o.signed_at, ''), o.written_at), o.signed_at = '', o.state, " +
 			"coalesce((SELECT max(coalesce(nullif(e.happened, ''), e.at)) FROM further_event e WHERE e.order_id = o.id AND e.says IN ('sees', 'reports')), '')",
-		from:  "further_order o WHERE o.patient_id " + samePerson + " AND o.kind = 'referral' AND o.detail ->> '$.item.id' <> ''",
+		from:  "further_order o WHERE o.patient_id " + samePerson + " AND o.kind = 'referral' AND " + settles,
 		order: "o.written_at, o.id", args: []any{patient},
 		scan: func(s scanner, a *awaitedRow) error {
-			return s.Scan(&a.ID, &a.Item, &a.Name, &a.Day, &a.Prepared, &a.State, &a.Done)
+			return s.Scan(&a.ID, &a.Item, &a.Name, &a.Rule, &a.Day, &a.Prepared, &a.State, &a.Done)
 		},
 	}
 }
 
+// settles says of a referral that it is of the list, or was written for a reminder.
+const settles = "(o.detail ->> '$.item.id' <> '' OR o.detail ->> '$.rule' <> '')"
+
 type awaitedRow struct {
-	ID, Item, Name, Day string
-	Prepared            bool
-	State, Done         string
+	ID, Item, Name, Rule, Day string
+	Prepared                  bool
+	State, Done               string
 }
 
 // taken brings what was said and what is awaited into a record. Days are moments here.
@@ -118,13 +121,13 @@ func taken(r *chart.Record, entries []CareEntry, waits []awaitedRow) {
 	for _, w := range waits {
 		switch w.State {
 		case "closed", "report to be read", "seen":
-			if w.Done != "" {
+			if w.Done != "" && w.Item != "" {
 				r.Services = append(r.Services, chart.Service{ID: w.ID, Name: w.Item, On: w.Done, Ref: w.ID})
 			}
 		case "cancelled", "being cancelled", "declined":
 		default:
 			cvx, _ := strings.CutPrefix(w.Item, "cvx-")
-			r.Awaited = append(r.Awaited, chart.Awaited{ID: w.ID, Item: w.Item, CVX: cvx, Day: w.Day, Prepared: w.Prepared})
+			r.Awaited = append(r.Awaited, chart.Awaited{ID: w.ID, Item: w.Item, CVX: cvx, Rule: w.Rule, Day: w.Day, Prepared: w.Prepared})
 		}
 	}
 }

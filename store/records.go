@@ -163,7 +163,7 @@ func (g *gathered) readings() []reading {
 			}, func(i int, x chart.InHand) { out[i].InHand = append(out[i].InHand, x) })},
 		{query: "SELECT c.patient_id, " + careCols + " FROM " + these + "care_entry c ON c.patient_id = j.value ORDER BY c.at, c.id",
 			take: taking(scanCare, func(i int, c CareEntry) { g.care[i] = append(g.care[i], c) })},
-		{query: "SELECT o.patient_id, " + awaited("").cols + " FROM " + these + "further_order o ON o.patient_id = j.value WHERE o.kind = 'referral' AND o.detail ->> '$.item.id' <> '' ORDER BY o.written_at, o.id",
+		{query: "SELECT o.patient_id, " + awaited("").cols + " FROM " + these + "further_order o ON o.patient_id = j.value WHERE o.kind = 'referral' AND " + settles + " ORDER BY o.written_at, o.id",
 			take: taking(awaited("").scan, func(i int, x awaitedRow) { g.waits[i] = append(g.waits[i], x) })},
 		{own: true, query: "SELECT r.patient_id, coalesce(r.content ->> '$.died', ''), coalesce(r.content ->> '$.left', '') FROM " + these + "registration r ON r.patient_id = j.value WHERE r.version = (SELECT max(version) FROM registration x WHERE x.patient_id = r.patient_id)",
 			take: func(i int, s scanner) error { return s.Scan(&out[i].Died, &out[i].Left) }},

@@ -49,6 +49,7 @@ type NewReferral struct {
 	VisitID   string              `json:"visitId,omitempty" maxLength:"64"`
 	To        string              `json:"to" maxLength:"64" doc:"In the directory"`
 	Question  string              `json:"question" maxLength:"4000"`
+	Rule      string              `json:"rule,omitempty" maxLength:"64" doc:"The reminder it is written for, which is in hand until it is back"`
 	Urgency   string              `json:"urgency" enum:"routine,urgent,stat"`
 	Diagnoses []string            `json:"diagnoses" maxItems:"60"`
 	Parts     []ChosenPart        `json:"parts,omitempty" maxItems:"20"`
@@ -66,6 +67,7 @@ type NewReferral struct {
 type kept struct {
 	To        directory.AddresseeView `json:"to"` // as it stood in the directory
 	Question  string                  `json:"question"`
+	Rule      string                  `json:"rule,omitempty"` // the reminder it was written for
 	Urgency   string                  `json:"urgency"`
 	Expected  string                  `json:"expected"`
 	Diagnoses []store.CodedTitle      `json:"diagnoses"`
@@ -165,7 +167,7 @@ func (a *Acts) Ready(ctx context.Context, who act.Actor, n NewReferral, prepare 
 	if err := (referral.Wish{Question: n.Question, Urgency: n.Urgency, Diagnoses: n.Diagnoses, Expected: n.Expected, Supply: item.supply() || item.here()}).Complete(a.Today()); err != nil {
 		return nil, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:])
 	}
-	k := kept{Item: item, Question: n.Question, Urgency: n.Urgency, Expected: n.Expected, Diagnoses: []store.CodedTitle{}, Parts: []paper.ChartPart{}}
+	k := kept{Item: item, Question: n.Question, Rule: n.Rule, Urgency: n.Urgency, Expected: n.Expected, Diagnoses: []store.CodedTitle{}, Parts: []paper.ChartPart{}}
 	for _, code := range n.Diagnoses {
 		e, _, _, err := a.CheckCode(code, a.Today())
 		if err != nil {

@@ -110,10 +110,11 @@ type Decision struct {
 }
 
 // Awaited is something on its way that is no laboratory test: imaging, a procedure, a vaccine
-// (by CVX code), a referral, by the name of the item. Day is when it was signed or laid for a signature.
+// (by CVX code), a referral, by the name of the item. Day is when it was signed or laid for a signature. Rule is the
+// reminder that a referral was written for.
 type Awaited struct {
-	ID, Item, CVX, Day string
-	Prepared           bool
+	ID, Item, CVX, Day, Rule string
+	Prepared                 bool
 }
 
 // Sources of a Value.

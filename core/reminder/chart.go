@@ -57,7 +57,8 @@ type Chart struct {
 	died      Span
 	dead      bool
 	facts     [][]Fact // by set; the newest last
-	waits     [][]Fact // by set: ordered or laid, and not back
+	waits     [][]Fact          // by set: ordered or laid, and not back
+	written   map[string][]Fact // by rule: referrals that were written for it, and not back
 	relatives map[int][]Fact
 	answers   map[string][]chart.Answer
 	decisions map[string][]*chart.Decision
@@ -404,6 +405,16 @@ func (c *Chart) takeWaiting() {
 		f := Fact{On: Span{d, d}, Name: a.Item, Ref: a.ID, Until: Never}
 		if a.Prepared {
 			f.Name += ", laid for a signature"
+		}
+		if a.Rule != "" {
+			if c.written == nil {
+				c.written = map[string][]Fact{}
+			}
+			f := f
+			if f.Name = "referral"; a.Prepared {
+				f.Name += ", laid for a signature"
+			}
+			c.written[a.Rule] = append(c.written[a.Rule], f)
 		}
 		for _, n := range x.items[a.Item] {
 			f.Name = x.all[n].says

@@ -475,6 +475,11 @@ func (c *Chart) waiting(r *ready, d Day, sets []int) (Fact, bool) {
 	if r.series != nil {
 		sets = append(sets, r.series.set)
 	}
+	for _, f := range slices.Backward(c.written[r.ID]) {
+		if f.On.From <= d {
+			return f, true
+		}
+	}
 	for _, n := range sets {
 		for _, f := range slices.Backward(c.waits[n]) {
 			if f.On.From <= d {

@@ -153,6 +153,8 @@ func (b *Book) Record(e Example, medicine Knows) (chart.Record, error) {
 			r.InHand = append(r.InHand, chart.InHand{OrderID: next(), Day: on, Name: b.sets.all[n].says, LOINC: b.sets.firstLOINC(n)})
 		case len(b.sets.items[name]) > 0:
 			r.Awaited = append(r.Awaited, chart.Awaited{ID: next(), Item: name, Day: on})
+		case strings.HasPrefix(name, "referral for "):
+			r.Awaited = append(r.Awaited, chart.Awaited{ID: next(), Rule: strings.TrimPrefix(name, "referral for "), Day: on})
 		default:
 			return r, fmt.Errorf("there is no quantity or service %q", name)
 		}

@@ -5544,6 +5544,8 @@ export interface components {
             /** @description Why it is ordered in spite of a serious warning */
             reason?: string;
             requestId: string;
+            /** @description The reminder it is written for, which is in hand until it is back */
+            rule?: string;
             secret?: string;
             /** @description In the directory */
             to: string;

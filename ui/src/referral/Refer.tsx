@@ -49,6 +49,7 @@ export function Refer({
   visitId,
   diagnoses,
   begin,
+  rule,
   onto,
   close,
 }: {
@@ -57,6 +58,8 @@ export function Refer({
   diagnoses: { code: string; title: string }[];
   /** What the search in the directory begins with. */
   begin?: string;
+  /** The reminder it is written for, which is in hand until it is back. */
+  rule?: string;
   /** Goes to the order pad, where it was put to be signed with the rest. */
   onto?: () => void;
   close: () => void;
@@ -122,6 +125,7 @@ export function Refer({
       visitId,
       to: d.to.id ?? "",
       question: d.question,
+      rule,
       urgency: d.urgency,
       diagnoses: chosen.map((x) => x.code),
       parts: goes.map((p) => ({ id: p.id, reads: p.reads })),

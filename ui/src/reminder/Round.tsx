@@ -62,7 +62,7 @@ export function Round() {
   const [all, setAll] = useState(false);
   const [ordering, setOrdering] = useState(false);
   const [harm, setHarm] = useState("");
-  const [consult, setConsult] = useState<Schemas["ReminderAct"]>();
+  const [consult, setConsult] = useState<Schemas["ReminderAct"] & { rule: string }>();
   const about = `${id} ${visit} `;
   const [items, setItems] = useLeft<Item[]>(
     `order ${about}`,
@@ -162,10 +162,10 @@ export function Round() {
       ),
     );
   /** order puts what settles a reminder onto the pad, where it is signed with the rest. */
-  async function order(a: Schemas["ReminderAct"]) {
+  async function order(a: Schemas["ReminderAct"], rule: string) {
     if (a.kind === "refer") {
       setOrdering(false);
-      setConsult(a);
+      setConsult({ ...a, rule });
       return;
     }
     const done = await act(async () => {
@@ -217,7 +217,7 @@ export function Round() {
       visits={c.today}
       settle={(b) => settle(r.rule, b)}
       answer={answer}
-      order={order}
+      order={(a) => order(a, r.rule)}
       screen={screen}
       beforehand={beforehand}
       gave={() => {
@@ -301,6 +301,7 @@ export function Round() {
             ...(c.problems ?? []).map((p) => ({ code: p.code, title: p.title })),
           ]}
           begin={consult.code}
+          rule={consult.rule}
           onto={() => {
             setConsult(undefined);
             setOrdering(true);
