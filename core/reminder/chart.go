@@ -56,7 +56,7 @@ type Chart struct {
 	bornKnown bool
 	died      Span
 	dead      bool
-	facts     [][]Fact // by set; the newest last
+	facts     [][]Fact          // by set; the newest last
 	waits     [][]Fact          // by set: ordered or laid, and not back
 	written   map[string][]Fact // by rule: referrals that were written for it, and not back
 	relatives map[int][]Fact
