@@ -106,6 +106,14 @@ var ConfidentialMail []byte
 //go:embed findings interviews visits snippets sets letters
 var Forms embed.FS
 
+// Units is the table of units, and SpelledUnits how laboratories write them (core/ucum).
+//
+//go:embed ucum/units.tsv
+var Units string
+
+//go:embed ucum/spelled.tsv
+var SpelledUnits string
+
 // Catalogue returns the compact ICD-10-CM catalogue that ships with the application.
 func Catalogue() (string, error) { return Unpack(catalogue) }
 
