@@ -58,12 +58,14 @@ func TestKill(t *testing.T) {
 			mu.Unlock()
 		}
 	})
-	time.Sleep(700 * time.Millisecond)
+	require.Eventually(t, func() bool {
+		mu.Lock()
+		defer mu.Unlock()
+		return acknowledged > 20 && version > 20
+	}, 30*time.Second, time.Millisecond, "both are at work")
 	p.kill()
 	wg.Wait()
 	t.Logf("acknowledged before the kill: %d results, %d saves", acknowledged, version)
-	require.Greater(t, acknowledged, 20)
-	require.Greater(t, version, 20)
 
 	require.NoError(t, p.start())
 	require.Eventually(t, func() bool { return p.count(t, "SELECT count(*) FROM inbox WHERE state = 'stored'") == 0 }, 20*time.Second,
