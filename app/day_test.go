@@ -8,7 +8,9 @@ import (
 
 	"deftledger/app/act"
 	charts "deftledger/app/chart"
+	results "deftledger/app/result"
 	"deftledger/core/chart"
+	"deftledger/core/result"
 	"deftledger/core/visit"
 	"deftledger/store"
 )
@@ -75,7 +77,7 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 		o := c.order("K")
 		c.step()
 		c.receive(oru("E"+v, o.Placer+"-1", "F", v, "202605040800-0400", []string{"202601040800-0500", "202603040800-0500",
-			"202605040800-0400"}[i]), "AA")
+			"202605040800-0400"}[i], "3.5-5.1||||F", "3.5-5.1||||F||||||||||||Brinehouse Laboratory"), "AA")
 	}
 	for _, r := range c.desk().Reports {
 		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID)
@@ -90,6 +92,9 @@ func TestEarlierValuesOfTheSameAnalyteStandBeside(t *testing.T) {
 			require.False(t, v.Values[0].Disagree, "no flag came that says otherwise")
 			require.Equal(t, "above", v.Values[0].Side)
 			require.Equal(t, "2026-05-04T08:00-04:00", v.CollectedAt, "to the minute, as it came")
+			// 0.4 of 4.9 are 8.2 %; 1.96 x sqrt(2) x sqrt(1.2² + 4.6²) are 13.2 %.
+			require.Equal(t, &results.ChangeView{Verdict: result.Within, Percent: "+8.2 %", Limit: "+13 %", Against: "2026-03-04T08:00-05:00", Why: v.Values[0].Change.Why}, v.Values[0].Change)
+			require.Contains(t, v.Values[0].Change.Why, "Ricós and others 1999, table of 2014")
 		}
 	}
 }

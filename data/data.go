@@ -39,7 +39,7 @@ var Histories string
 // TestLists are the test lists of the laboratories, a folder of CSV files each
 // (docs/testlists.md); the first laboratory of Laboratories is the one usually meant.
 //
-//go:embed brinehouse/*.csv northsound/*.csv
+//go:embed brinehouse/* northsound/*
 var TestLists embed.FS
 
 // Orderables is what is ordered of others besides laboratory tests and medicines.
@@ -113,6 +113,11 @@ var Units string
 
 //go:embed ucum/spelled.tsv
 var SpelledUnits string
+
+// Analytes is what is known of analytes beside what laboratories send: biological variation and what they weigh (core/result).
+//
+//go:embed results/analytes.tsv
+var Analytes string
 
 // Catalogue returns the compact ICD-10-CM catalogue that ships with the application.
 func Catalogue() (string, error) { return Unpack(catalogue) }

@@ -97,3 +97,24 @@ func TestACorrectedReportSaysWhatStoodThere(t *testing.T) {
 	h.sees("It was final before.")
 	h.sees("Before: 41 ng/mL; flag none; status final; note none")
 }
+
+// A change of a value is told as one only where it is more than analysis and the person's own variation explain; why is one key away.
+func TestAChangeSaysWhy(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	of := func(title string) string {
+		return "/desk/report/" + text(t, p, "SELECT r.id FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family LIKE 'Marsh%' AND r.title LIKE '"+title+"%' ORDER BY r.rowid DESC LIMIT 1")
+	}
+	h.open(of("Urate"))
+	h.sees("+32 %")
+	h.sees("noise 25 %")
+	require.False(t, eval[bool](h, `!!document.querySelector("dl[aria-label='Why a change is one']")`))
+	h.press("Alt+h")
+	h.wait(`document.querySelector("dl[aria-label='Why a change is one']")?.innerText.includes("+32 % against ")`, "why it is one")
+	h.open(of("Basic metabolic panel"))
+	h.sees("Carbon dioxide")
+	require.Equal(t, 9, eval[int](h, `[...document.querySelectorAll("td")].filter((e) => e.innerText.startsWith("no sure change")).length`))
+	h.click("Why a change is one")
+	h.wait(`document.querySelector("dl[aria-label='Why a change is one']")?.innerText.includes("table of 2014")`, "why they are none")
+}

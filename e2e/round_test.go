@@ -307,3 +307,20 @@ func TestTheRegistryRefuses(t *testing.T) {
 		return text(t, p, "SELECT state FROM inquiry WHERE kind = 'to the registry' AND id NOT LIKE 'answer-%'") == "settled"
 	}, "the line closed")
 }
+
+// Another publisher's schedule is looked at and tried over the practice before it is put in use.
+func TestAnEditionIsTriedBeforeItIsUsed(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("ade")
+	h.open("/rulebook")
+	h.click("American Academy of Pediatrics, 2025")
+	h.sees("COVID-19 vaccine, 6 to 23 months; HPV vaccine")
+	h.press("y")
+	h.sees("Nothing is changed yet.")
+	require.Zero(t, p.count(t, "SELECT count(*) FROM rule_setting"))
+	h.click("Put it in use")
+	h.wait(`[...document.querySelectorAll("[aria-label='Immunization schedule'] button")].some((b) => b.innerText.includes("Pediatrics") && b.innerText.includes("in use"))`, "the edition in use")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM rule_setting WHERE parameters LIKE '%aap-2025%'"))
+	h.seesNot("Put it in use")
+}

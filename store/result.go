@@ -246,14 +246,16 @@ type Earlier struct {
 	CollectedAt string
 	Text, Unit  string
 	Flag, Range string
+	Performer   string // who measured it: of the value, else of the report
+	Method      string
 }
 
 // EarlierValues lists, newest first, the final values of a patient's analytes
 // (by LOINC, else by the laboratory's code) collected before a report.
 func (q *Q) EarlierValues(r Report) ([]Earlier, error) {
 	return list(q, func(s scanner, e *Earlier) error {
-		return s.Scan(&e.LOINC, &e.Code, &e.CollectedAt, &e.Text, &e.Unit, &e.Flag, &e.Range)
-	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag, v.range FROM report o
+		return s.Scan(&e.LOINC, &e.Code, &e.CollectedAt, &e.Text, &e.Unit, &e.Flag, &e.Range, &e.Performer, &e.Method)
+	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag, v.range, coalesce(nullif(nullif(v.details, '') ->> '$.performer', ''), i.performer), coalesce(nullif(v.details, '') ->> '$.method', '') FROM report o
 		JOIN report_issue i ON i.report_id = o.id AND i.issue = o.issue
 		JOIN report_value v ON v.report_id = o.id AND v.issue = o.issue
 		WHERE o.patient_id `+samePerson+

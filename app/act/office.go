@@ -40,6 +40,7 @@ type Config struct {
 	IdleAfter    time.Duration // the screen locks after this
 	FormFiles    fs.FS         // the forms that ship
 	Medicines    *safety.Catalogue
+	Analytes     *result.Analytes // biological variation, units and what analytes weigh; nil for nothing known
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list

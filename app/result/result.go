@@ -1,6 +1,7 @@
 package result
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -31,6 +32,16 @@ type ValueView struct {
 	Details  result.Details `json:"details"`
 	Earlier  []EarlierView  `json:"earlier"`
 	Before   *BeforeView    `json:"before,omitempty" doc:"What stood there before, where it reads differently now"`
+	Change   *ChangeView    `json:"change,omitempty" doc:"Against the last value that can be compared; missing where there is no earlier one"`
+}
+
+// ChangeView is what is claimed of a change against an earlier value.
+type ChangeView struct {
+	Verdict result.Verdict `json:"verdict" enum:"exceeds,within,no figure,not compared"`
+	Percent string         `json:"percent" doc:"With its sign; empty where the two are not compared"`
+	Limit   string         `json:"limit" doc:"What analysis and the person's own variation explain to this side; empty where there is no figure"`
+	Against string         `json:"against" doc:"When the earlier one was collected"`
+	Why     string         `json:"why"`
 }
 
 // BeforeView is what a value said in an earlier issue.
@@ -51,6 +62,9 @@ type EarlierView struct {
 	Unit string `json:"unit"`
 	Flag string `json:"flag"`
 	Side string `json:"side"`
+	// Other says that another laboratory, or another method, measured it.
+	Other     string `json:"other" doc:"Who else measured it, or how else; empty for as this one"`
+	Converted string `json:"converted" doc:"In the unit of the present value, where it came in another and the way is certain"`
 }
 
 // side says where a value stands, in one word or two.
@@ -220,10 +234,14 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 		for _, v := range r.Values {
 			view := valueView(v)
 			for _, e := range earlier {
-				same := v.LOINC != "" && e.LOINC == v.LOINC || v.LOINC == "" && v.Code != "" && e.Code == v.Code
+				same := a.Analytes.Same(v.LOINC, e.LOINC) || v.LOINC == "" && v.Code != "" && e.Code == v.Code
 				if same && len(view.Earlier) < 6 {
-					view.Earlier = append(view.Earlier, EarlierView{At: e.CollectedAt, Text: e.Text, Unit: e.Unit, Flag: e.Flag,
-						Side: side(result.Stand(result.Value{Text: e.Text, Range: e.Range, Flag: e.Flag}))})
+					view.Earlier = append(view.Earlier, a.earlier(r, v, e))
+				}
+				if same && (view.Change == nil || view.Change.Verdict == result.NotCompared) {
+					if c := a.change(r, v, e); view.Change == nil || c.Verdict != result.NotCompared {
+						view.Change = &c
+					}
 				}
 			}
 			out.Values = append(out.Values, view)
@@ -263,6 +281,53 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 		err = a.Saw(ctx, who, "open report", out.Patient.ID, id)
 	}
 	return out, err
+}
+
+// measuredBy names the laboratory that measured a value: ours by its name here, any other as it calls itself.
+func (a *Acts) measuredBy(performer string) string {
+	for _, l := range a.Laboratories {
+		if strings.Contains(performer, l.Name) {
+			return l.ID
+		}
+	}
+	return strings.ToLower(strings.TrimSpace(performer))
+}
+
+// earlier is a former value beside a present one.
+func (a *Acts) earlier(r store.Report, v result.Value, e store.Earlier) EarlierView {
+	out := EarlierView{At: e.CollectedAt, Text: e.Text, Unit: e.Unit, Flag: e.Flag,
+		Side: side(result.Stand(result.Value{Text: e.Text, Range: e.Range, Flag: e.Flag}))}
+	now := cmp.Or(v.Details.Performer, r.Performer)
+	switch {
+	case a.measuredBy(e.Performer) != a.measuredBy(now):
+		out.Other = cmp.Or(e.Performer, "laboratory not named")
+	case e.Method != v.Details.Method:
+		out.Other = cmp.Or(e.Method, "method not named")
+	}
+	if e.Unit != v.Unit {
+		out.Converted, _ = a.Analytes.Converted(v.LOINC, e.Text, e.Unit, v.Unit)
+	}
+	return out
+}
+
+// change is what is claimed of a value against an earlier one. What is no live value has not changed.
+func (a *Acts) change(r store.Report, v result.Value, e store.Earlier) ChangeView {
+	if !result.Live(v.Status) {
+		return ChangeView{Verdict: result.NotCompared, Against: e.CollectedAt, Why: "there is no value"}
+	}
+	c := a.Analytes.Change(result.Point{LOINC: e.LOINC, Text: e.Text, Unit: e.Unit, Laboratory: a.measuredBy(e.Performer), Method: e.Method},
+		result.Point{LOINC: v.LOINC, Text: v.Text, Unit: v.Unit, Laboratory: a.measuredBy(cmp.Or(v.Details.Performer, r.Performer)), Method: v.Details.Method})
+	out := ChangeView{Verdict: c.Verdict, Against: e.CollectedAt, Why: c.Why}
+	if c.Verdict != result.NotCompared {
+		out.Percent = result.SayPercent(c.Percent)
+	}
+	if limit := c.Up; c.Up != 0 {
+		if c.Percent < 0 {
+			limit = c.Down
+		}
+		out.Limit = result.SayPercent(limit)
+	}
+	return out
 }
 
 // compare says what the report said before: the issue that was signed, else the one before.

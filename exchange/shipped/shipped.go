@@ -25,6 +25,7 @@ import (
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/core/screen"
+	"deftledger/core/ucum"
 	"deftledger/data"
 	"deftledger/exchange/fhir"
 	"deftledger/exchange/forms"
@@ -48,6 +49,7 @@ type Reference struct {
 	Screens      []screen.Form
 	MailRule     recall.Clinic
 	Systems      *note.Systems
+	Analytes     *result.Analytes
 }
 
 // Read reads everything. A file that does not read is a fault of the build; it is named.
@@ -77,6 +79,9 @@ func Read() (r Reference, err error) {
 		return r, err
 	}
 	if r.Medicines, err = Medicines(data.Medicines); err != nil {
+		return r, err
+	}
+	if r.Analytes, err = analytes(); err != nil {
 		return r, err
 	}
 	for _, name := range data.Laboratories {
@@ -280,4 +285,25 @@ func Edition() (*coding.Catalogue, error) {
 		return nil, err
 	}
 	return coding.Load(text)
+}
+
+// analytes reads what is known of analytes, with the imprecision that laboratories state.
+func analytes() (*result.Analytes, error) {
+	units, err := ucum.Read(data.Units, data.SpelledUnits)
+	if err != nil {
+		return nil, fmt.Errorf("the units: %w", err)
+	}
+	imprecision := map[string]string{}
+	for _, name := range data.Laboratories {
+		text, err := data.TestLists.ReadFile(name + "/imprecision.tsv")
+		if err != nil && !errors.Is(err, fs.ErrNotExist) {
+			return nil, err
+		}
+		imprecision[name] = string(text)
+	}
+	out, err := result.ReadAnalytes(data.Analytes, imprecision, units)
+	if err != nil {
+		return nil, fmt.Errorf("the analytes: %w", err)
+	}
+	return out, nil
 }

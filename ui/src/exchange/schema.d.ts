@@ -4037,6 +4037,17 @@ export interface components {
             was: number;
             words: string[];
         };
+        ChangeView: {
+            /** @description When the earlier one was collected */
+            against: string;
+            /** @description What analysis and the person's own variation explain to this side; empty where there is no figure */
+            limit: string;
+            /** @description With its sign; empty where the two are not compared */
+            percent: string;
+            /** @enum {string} */
+            verdict: "exceeds" | "within" | "no figure" | "not compared";
+            why: string;
+        };
         ChangedRegistration: {
             answers: components["schemas"]["Answers"];
             /** @description Why; needed where name, birth date or sex change */
@@ -4474,7 +4485,11 @@ export interface components {
         };
         EarlierView: {
             at: string;
+            /** @description In the unit of the present value, where it came in another and the way is certain */
+            converted: string;
             flag: string;
+            /** @description Who else measured it, or how else; empty for as this one */
+            other: string;
             side: string;
             text: string;
             unit: string;
@@ -7370,6 +7385,8 @@ export interface components {
         ValueView: {
             /** @description What stood there before, where it reads differently now */
             before?: components["schemas"]["BeforeView"];
+            /** @description Against the last value that can be compared; missing where there is no earlier one */
+            change?: components["schemas"]["ChangeView"];
             code: string;
             details: components["schemas"]["Details"];
             /** @description The laboratory's flag and our reading tell different things */

@@ -12,6 +12,7 @@ import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { Change } from "./Change";
 import { Value } from "./Flags";
 
 const ways = [
@@ -40,6 +41,7 @@ export function Report({ id, next }: { id: string; next: string }) {
   const [comment, setComment] = useState("");
   const [told, setTold] = useState("");
   const [reason, setReason] = useState("");
+  const [whys, setWhys] = useState(false);
   const [error, setError] = useState("");
   const seen = useRef({ issue: 0, version: 0 });
   const { sign, dialog, busy } = useSigning();
@@ -97,10 +99,14 @@ export function Report({ id, next }: { id: string; next: string }) {
         ]
       : [],
   );
+  useKeys(
+    r?.values.some((v) => v.change) ? [{ key: "Alt+h", label: "Why a change is one", run: () => setWhys((was) => !was) }] : [],
+  );
   if (report.error) return <p className="p-8">{say(report.error)}</p>;
   if (!r) return <main id="page" className="flex-1 bg-leaf" />;
   const values = r.values ?? [];
   const dates = [...new Set(values.flatMap((v) => (v.earlier ?? []).map((e) => e.at.slice(0, 10))))].sort().reverse().slice(0, 2);
+  const changes = values.some((v) => v.change);
   const disagree = values.filter((v) => v.disagree);
   const judged = values.filter((v) => v.live && v.reading !== "not judged");
   const flagged = judged.filter((v) => v.flag);
@@ -226,6 +232,7 @@ export function Report({ id, next }: { id: string; next: string }) {
               { word: "Result", className: "pl-3 text-right" },
               { word: "Range", className: "pl-5 text-right" },
               ...dates.map((d) => ({ id: d, word: day(d), className: "pl-5 text-right whitespace-nowrap" })),
+              ...(changes ? [{ word: "Change", className: "pl-5 text-right" }] : []),
             ]}
           >
             {numbered(values).map(({ it: v, place }) => (
@@ -261,15 +268,44 @@ export function Report({ id, next }: { id: string; next: string }) {
                         <>
                           <Value side={e.side.replace("critical ", "")} text={e.text} />
                           {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
+                          {e.converted && <span className="small block">is {e.converted} in this unit</span>}
+                          {e.other && <span className="small block">{e.other}</span>}
                         </>
                       )}
                     </td>
                   );
                 })}
+                {changes && (
+                  <td className="pl-5 whitespace-nowrap">
+                    <Change of={v.change} />
+                  </td>
+                )}
               </tr>
             ))}
           </Table>
         </div>
+        {changes && (
+          <p className="small mt-2">
+            <button type="button" className="plain px-0 py-0" aria-expanded={whys} onClick={() => setWhys(!whys)}>
+              Why a change is one <KeyCap k="Alt+h" />
+            </button>
+          </p>
+        )}
+        {changes && whys && (
+          <dl aria-label="Why a change is one" className="small mt-1">
+            {numbered(values).map(
+              ({ it: v, place }) =>
+                v.change && (
+                  <div key={place} className="flex gap-2">
+                    <dt className="w-[150px] shrink-0 text-ink">{v.name}</dt>
+                    <dd>
+                      {v.change.percent} against {day(v.change.against)}: {v.change.why}
+                    </dd>
+                  </div>
+                ),
+            )}
+          </dl>
+        )}
         {r.care.length > 0 && (
           <section aria-label="What it means for the medicines" className="mt-3 text-aside">
             <h3 className="label">For the medicines on the list</h3>

@@ -1,0 +1,316 @@
+package result
+
+import (
+	"cmp"
+	"errors"
+	"fmt"
+	"math"
+	"math/big"
+	"strconv"
+	"strings"
+)
+
+// Units says by what a value in one unit is multiplied to be one in another (core/ucum).
+type Units interface {
+	Factor(from, to string) (*big.Rat, error)
+}
+
+// Analyte is what is known of an analyte beside what a laboratory sends. Within is the within-subject biological variation
+// as a coefficient of variation in per cent, 0 where no figure is known; Log says that its reference change value is computed on
+// logarithms.
+type Analyte struct {
+	Name    string
+	LOINC   []string
+	Within  float64
+	Log     bool
+	Source  string
+	Formula string
+	single  bool     // one charge: an equivalent is a mole
+	molar   *big.Rat // grams a mole; nil where it is not known
+}
+
+// Analytes are all that are known, and how precise laboratories are in them.
+type Analytes struct {
+	by        map[string]*Analyte
+	precision map[string]map[string]float64 // laboratory, LOINC: per cent
+	units     Units
+}
+
+// weights are standard atomic weights (IUPAC/CIAAW 2021, abridged), in grams a mole.
+var weights = map[string]string{"H": "1.008", "Li": "6.94", "C": "12.011", "N": "14.007", "O": "15.999", "Na": "22.990", "Mg": "24.305", "P": "30.974", "S": "32.06",
+	"Cl": "35.45", "K": "39.098", "Ca": "40.078", "Fe": "55.845", "Co": "58.933", "Cu": "63.546", "Zn": "65.38", "I": "126.90", "Pb": "207.2"}
+
+// ReadAnalytes reads the table of analytes (data/results/analytes.tsv) and for each laboratory its imprecision
+// (data/…/imprecision.tsv: LOINC, coefficient of variation in per cent).
+func ReadAnalytes(table string, imprecision map[string]string, units Units) (*Analytes, error) {
+	out := &Analytes{by: map[string]*Analyte{}, precision: map[string]map[string]float64{}, units: units}
+	for f, err := range tabbed(table, 7) {
+		if err != nil {
+			return nil, err
+		}
+		a := &Analyte{Name: f[0], LOINC: strings.Fields(f[1]), Log: f[3] == "log", Source: f[4], Formula: f[5], single: f[6] == "one"}
+		if f[2] != "" {
+			if a.Within, err = strconv.ParseFloat(f[2], 64); err != nil || a.Within <= 0 || a.Within > 200 || a.Source == "" {
+				return nil, fmt.Errorf("%s: a variation is a number of per cent and has a source", a.Name)
+			}
+		}
+		if a.Formula != "" {
+			if a.molar, err = mass(a.Formula); err != nil {
+				return nil, fmt.Errorf("%s: %w", a.Name, err)
+			}
+		}
+		for _, code := range a.LOINC {
+			if out.by[code] != nil {
+				return nil, fmt.Errorf("%s stands with %s and with %s", code, out.by[code].Name, a.Name)
+			}
+			out.by[code] = a
+		}
+	}
+	for laboratory, text := range imprecision {
+		out.precision[laboratory] = map[string]float64{}
+		for f, err := range tabbed(text, 2) {
+			if err != nil {
+				return nil, err
+			}
+			x, err := strconv.ParseFloat(f[1], 64)
+			if err != nil || x <= 0 || x > 100 {
+				return nil, fmt.Errorf("%s: an imprecision is a number of per cent, not %q", laboratory, f[1])
+			}
+			out.precision[laboratory][f[0]] = x
+		}
+	}
+	return out, nil
+}
+
+// tabbed reads the lines of a table that are no remarks.
+func tabbed(text string, columns int) func(yield func([]string, error) bool) {
+	return func(yield func([]string, error) bool) {
+		n := 0
+		for line := range strings.Lines(text) {
+			n++
+			if strings.HasPrefix(line, "#") || strings.TrimSpace(line) == "" {
+				continue
+			}
+			f := strings.Split(strings.TrimRight(line, "\r\n"), "\t")
+			var err error
+			if len(f) != columns {
+				err = fmt.Errorf("line %d has %d columns, not %d", n, len(f), columns)
+			}
+			if !yield(f, err) {
+				return
+			}
+		}
+	}
+}
+
+// mass is the molar mass of a formula without brackets, as C6H12O6, in grams.
+func mass(formula string) (*big.Rat, error) {
+	out := new(big.Rat)
+	for i := 0; i < len(formula); {
+		n := i + 1
+		for n < len(formula) && formula[n] >= 'a' && formula[n] <= 'z' {
+			n++
+		}
+		w, known := weights[formula[i:n]]
+		if !known {
+			return nil, fmt.Errorf("the element %q of %s has no weight here", formula[i:n], formula)
+		}
+		digits := n
+		for digits < len(formula) && formula[digits] >= '0' && formula[digits] <= '9' {
+			digits++
+		}
+		count, _ := new(big.Rat).SetString(cmp.Or(formula[n:digits], "1"))
+		x, _ := new(big.Rat).SetString(w)
+		out.Add(out, x.Mul(x, count))
+		i = digits
+	}
+	return out, nil
+}
+
+// Point is one value of an analyte as it came, with who measured it and how.
+type Point struct {
+	LOINC, Text, Unit, Laboratory, Method string
+}
+
+// Verdict is what is claimed of a change.
+type Verdict string
+
+// What is claimed of a change: that it is more than analysis and the person's own variation explain (with 95 %), that
+// it is not, that there is no figure to say, or that the two values are not compared at all.
+const (
+	Exceeds     Verdict = "exceeds"
+	Within      Verdict = "within"
+	NoFigure    Verdict = "no figure"
+	NotCompared Verdict = "not compared"
+)
+
+// Change is how a value differs from an earlier one, in per cent of that one. Up and Down are the reference change values
+// (the second below zero), 0 where there is no figure. Why says what was reckoned with, or why nothing was.
+type Change struct {
+	Verdict           Verdict
+	Percent, Up, Down float64
+	Why               string
+}
+
+// z is for two sides and 95 %.
+const z = 1.96
+
+// Change compares a value with an earlier one. The reference change value is that of Harris and Yasaka (Clin Chem 1983;29:25-30), on
+// logarithms that of Fokkema and others (Clin Chem 2006;52:1602-3). It is claimed for one laboratory and one method only.
+func (a *Analytes) Change(before, now Point) Change {
+	if a == nil {
+		return Change{Verdict: NotCompared, Why: "nothing is known of analytes"}
+	}
+	no := func(format string, args ...any) Change {
+		return Change{Verdict: NotCompared, Why: fmt.Sprintf(format, args...)}
+	}
+	x, plainX := number(before.Text)
+	y, plainY := number(now.Text)
+	known := a.by[now.LOINC]
+	switch {
+	case now.LOINC == "" || before.LOINC != now.LOINC && (known == nil || a.by[before.LOINC] != known):
+		return no("nothing says that it is the same analyte")
+	case !plainX || !plainY:
+		return no("one of the two is no plain number")
+	case before.Laboratory == "" || now.Laboratory == "":
+		return no("who measured it is not known")
+	case before.Laboratory != now.Laboratory:
+		return no("measured by another laboratory")
+	case before.Method != now.Method:
+		return no("measured by another method")
+	}
+	factor, err := a.factor(known, before.Unit, now.Unit)
+	if err != nil {
+		return no("other unit, not compared")
+	}
+	if before.LOINC != now.LOINC && factor.Cmp(big.NewRat(1, 1)) == 0 { // not the same analyte by amount: measured otherwise
+		return no("measured by another method")
+	}
+	if x = new(big.Rat).Mul(x, factor); x.Sign() <= 0 {
+		return no("of nothing no per cent is counted")
+	}
+	change := new(big.Rat).Sub(y, x)
+	change.Quo(change, x).Mul(change, big.NewRat(100, 1))
+	out := Change{Verdict: NoFigure}
+	out.Percent, _ = change.Float64()
+	if known == nil || known.Within == 0 {
+		out.Why = "no figure for this analyte"
+		return out
+	}
+	precision, stated := a.precision[now.Laboratory][now.LOINC]
+	if !stated {
+		out.Why = "the laboratory has not stated how precise it is in this analyte"
+		return out
+	}
+	total := math.Hypot(precision, known.Within)
+	out.Up, out.Down = z*math.Sqrt2*total, -z*math.Sqrt2*total
+	kind := ""
+	if known.Log {
+		sigma := math.Sqrt(math.Log(1 + total*total/1e4))
+		out.Up, out.Down = 100*(math.Exp(z*math.Sqrt2*sigma)-1), 100*(math.Exp(-z*math.Sqrt2*sigma)-1)
+		kind = ", on logarithms"
+	}
+	out.Verdict = Within
+	if out.Percent > out.Up || out.Percent < out.Down {
+		out.Verdict = Exceeds
+	}
+	out.Why = fmt.Sprintf("within one person %s %% (%s), in the laboratory %s %%: with 95 %% more than %s or less than %s is a change%s",
+		short(known.Within), known.Source, short(precision), SayPercent(out.Up), SayPercent(out.Down), kind)
+	return out
+}
+
+var errUnit = errors.New("no way between the units")
+
+// factor is by what a value of an analyte in one unit is multiplied to be one in another: by the units alone, or between
+// mass and amount of substance by what the analyte weighs.
+func (a *Analytes) factor(known *Analyte, from, to string) (*big.Rat, error) {
+	if from == "" || to == "" {
+		return nil, errUnit
+	}
+	if f, err := a.units.Factor(from, to); err == nil {
+		return f, nil
+	}
+	if known == nil {
+		return nil, errUnit
+	}
+	for _, per := range []string{"L", "d", "(24.h)"} {
+		weighed, counted := "g/"+per, "mol/"+per
+		if known.single {
+			if f, err := a.through(from, "eq/"+per, big.NewRat(1, 1), counted, to); err == nil {
+				return f, nil
+			}
+			if f, err := a.through(from, counted, big.NewRat(1, 1), "eq/"+per, to); err == nil {
+				return f, nil
+			}
+		}
+		if known.molar == nil {
+			continue
+		}
+		if f, err := a.through(from, weighed, new(big.Rat).Inv(known.molar), counted, to); err == nil {
+			return f, nil
+		}
+		if f, err := a.through(from, counted, known.molar, weighed, to); err == nil {
+			return f, nil
+		}
+	}
+	return nil, errUnit
+}
+
+// through goes from a unit to one step, over a bridge, and from the next step to a unit.
+func (a *Analytes) through(from, step string, bridge *big.Rat, next, to string) (*big.Rat, error) {
+	f, err := a.units.Factor(from, step)
+	if err != nil {
+		return nil, err
+	}
+	g, err := a.units.Factor(next, to)
+	if err != nil {
+		return nil, err
+	}
+	return f.Mul(f, bridge).Mul(f, g), nil
+}
+
+// Converted is a value of an analyte in another unit, with three figures; false where there is no certain way, or where it is no plain number.
+func (a *Analytes) Converted(loinc, text, from, to string) (string, bool) {
+	x, plain := number(text)
+	if a == nil || !plain || loinc == "" {
+		return "", false
+	}
+	f, err := a.factor(a.by[loinc], from, to)
+	if err != nil {
+		return "", false
+	}
+	v, _ := new(big.Rat).Mul(x, f).Float64()
+	return figures(v), true
+}
+
+// Same says whether two codes are of one analyte.
+func (a *Analytes) Same(x, y string) bool {
+	return x != "" && (x == y || a != nil && a.by[x] != nil && a.by[x] == a.by[y])
+}
+
+// figures writes a number with three figures and no power of ten.
+func figures(v float64) string {
+	if v == 0 {
+		return "0"
+	}
+	places := max(0, 2-int(math.Floor(math.Log10(math.Abs(v)))))
+	return strconv.FormatFloat(v, 'f', places, 64)
+}
+
+func short(v float64) string { return strconv.FormatFloat(v, 'f', -1, 64) }
+
+// SayPercent writes a change with its sign: one place below ten, none above.
+func SayPercent(v float64) string {
+	places := 0
+	if math.Abs(v) < 9.95 {
+		places = 1
+	}
+	s := strconv.FormatFloat(v, 'f', places, 64)
+	switch {
+	case strings.Trim(s, "-0.") == "":
+		return "0 %"
+	case v > 0:
+		s = "+" + s
+	}
+	return strings.Replace(s, "-", "−", 1) + " %"
+}
