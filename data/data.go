@@ -119,6 +119,11 @@ var SpelledUnits string
 //go:embed results/analytes.tsv
 var Analytes string
 
+// Bearing is what of a chart bears on an analyte (core/result).
+//
+//go:embed results/bearing.tsv
+var Bearing string
+
 // Catalogue returns the compact ICD-10-CM catalogue that ships with the application.
 func Catalogue() (string, error) { return Unpack(catalogue) }
 

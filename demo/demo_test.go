@@ -11,6 +11,7 @@ import (
 	"deftledger/app"
 	"deftledger/app/act"
 	"deftledger/app/desk"
+	"deftledger/core/chart"
 	"deftledger/core/coding"
 	"deftledger/core/line"
 	"deftledger/core/prescription"
@@ -38,7 +39,7 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Key
 	require.NoError(t, err)
 	config := act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Facility: "SKERROW", Practice: "Skerrow Island Family Practice",
 		Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms,
-		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Medicines: r.Medicines, Medicare: r.Medicare, Notice: r.Notice,
+		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Medicines: r.Medicines, Medicare: r.Medicare, Notice: r.Notice, Rules: r.RuleSource,
 		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
 	require.NoError(t, demo.Fill(ctx, config, now))
 	a := app.New(config)
@@ -158,4 +159,50 @@ func TestHowOftenTheDemoInterrupts(t *testing.T) {
 	t.Logf("%d medicines, %d with a serious warning", medicines, serious)
 	require.Greater(t, medicines, 20)
 	require.LessOrEqual(t, serious, 4)
+}
+
+// A chart read by itself and one read with others, from the tables or from its extract, stand the same in every rule.
+func TestAChartStandsAsInARun(t *testing.T) {
+	ctx := context.Background()
+	a, _, _ := fill(t, time.Date(2026, 11, 23, 15, 0, 0, 0, time.UTC))
+	book := a.Rulebook()
+	require.Greater(t, len(book.Rules()), 100)
+	stands := func(r chart.Record) (out []string) {
+		c := book.Open(r)
+		for _, s := range c.All() {
+			out = append(out, strings.Join([]string{s.Rule.ID, string(s.State), s.Since.String(), c.Says(s)}, " | "))
+		}
+		return out
+	}
+	var alone, together [][]string
+	for round := range 3 { // places, extracts, and read from them
+		alone, together = nil, nil
+		var made []store.Extract
+		require.NoError(t, a.Store.Read(ctx, func(q *store.Q) error {
+			people, err := q.People("", 100)
+			if err != nil {
+				return err
+			}
+			for _, p := range people {
+				r, err := a.Order.Record(q, p.ID, a.Today())
+				if err != nil {
+					return err
+				}
+				alone = append(alone, stands(r))
+			}
+			records, m, err := a.Order.Records(q, people, a.Today())
+			for _, r := range records {
+				together = append(together, stands(r))
+			}
+			made = m
+			return err
+		}))
+		require.Greater(t, len(alone), 10)
+		require.Equal(t, alone, together)
+		require.Equal(t, round < 2, len(made) > 0)
+		require.NoError(t, a.Store.Write(ctx, func(q *store.Q) error {
+			_, err := q.KeepExtracts(made)
+			return err
+		}))
+	}
 }

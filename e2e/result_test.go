@@ -118,3 +118,15 @@ func TestAChangeSaysWhy(t *testing.T) {
 	h.click("Why a change is one")
 	h.wait(`document.querySelector("dl[aria-label='Why a change is one']")?.innerText.includes("table of 2014")`, "why they are none")
 }
+
+// What of the chart is known to act on a value stands beside it, with why.
+func TestWhatBearsOnAValueStandsBeside(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/desk/report/" + text(t, p, "SELECT r.id FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Varga' AND r.title LIKE 'Potassium%' ORDER BY r.rowid DESC LIMIT 1"))
+	h.sees("Beside these values")
+	beside := `document.querySelector("section[aria-label='Beside these values']").innerText`
+	require.Contains(t, eval[string](h, beside), "Spironolactone raises potassium: blocks aldosterone")
+	require.Contains(t, eval[string](h, beside), "Furosemide lowers potassium: it is lost in the urine.")
+}

@@ -41,6 +41,7 @@ type Config struct {
 	FormFiles    fs.FS         // the forms that ship
 	Medicines    *safety.Catalogue
 	Analytes     *result.Analytes // biological variation, units and what analytes weigh; nil for nothing known
+	Bearing      []result.Bearing // what of a chart bears on them
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list

@@ -133,10 +133,15 @@ func (a *Acts) Reminders(ctx context.Context, who act.Actor, patient string) (ou
 
 func (a *Acts) view(q *store.Q, patient string) (RemindersView, error) {
 	out := RemindersView{Day: a.Today(), Rows: []ReminderView{}}
-	c, _, err := a.open(q, patient)
+	p, err := q.Person(patient)
 	if err != nil {
 		return out, err
 	}
+	read, _, err := a.Order.Records(q, []chart.Patient{p}, a.Today()) // as a run over the practice reads it: both say the same
+	if err != nil {
+		return out, err
+	}
+	c := a.Rulebook().Open(read[0])
 	said, err := q.CareOf(patient)
 	if err != nil {
 		return out, err

@@ -5,6 +5,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
 	orders "deftledger/app/order"
@@ -32,6 +33,7 @@ type ValueView struct {
 	Details  result.Details `json:"details"`
 	Earlier  []EarlierView  `json:"earlier"`
 	Before   *BeforeView    `json:"before,omitempty" doc:"What stood there before, where it reads differently now"`
+	Trend    string         `json:"trend" doc:"Over years, of the filtration rate; empty where too few values are comparable"`
 	Change   *ChangeView    `json:"change,omitempty" doc:"Against the last value that can be compared; missing where there is no earlier one"`
 }
 
@@ -176,6 +178,52 @@ type ReportView struct {
 	Mine       bool                `json:"mine"`
 	Owner      string              `json:"owner"`
 	Care       []safety.Warning    `json:"care" doc:"What these values mean for medicines of the list"`
+	Beside     []BearingView        `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
+	Unread     []string            `json:"unread" doc:"Medicines of the list of which nothing is known, and which were not looked at"`
+}
+
+// BearingView is something of the chart that is known to act on analytes of the report. It claims no cause.
+type BearingView struct {
+	Says   string `json:"says" doc:"What it is and what it does to which analyte"`
+	Since  string `json:"since" doc:"As precisely as it stands on the list; empty for not known"`
+	Told   string `json:"told" doc:"What the patient said of taking it, where they do not take it as listed"`
+	Why    string `json:"why"`
+	Source string `json:"source"`
+	Out    bool   `json:"out" doc:"One of the analytes stands out of its range"`
+}
+
+// beside says what of the chart bears on the values of a report.
+func (a *Acts) beside(q *store.Q, r store.Report, out *ReportView) error {
+	out.Beside, out.Unread = []BearingView{}, []string{}
+	if r.GoneAt != "" || len(r.Values) == 0 {
+		return nil
+	}
+	record, err := a.Order.Record(q, r.PatientID, a.Today())
+	if err != nil {
+		return err
+	}
+	found, unread := a.Analytes.Beside(a.Bearing, r.Values, record)
+	out.Unread = append(out.Unread, unread...)
+	for _, x := range found {
+		var words []string
+		for _, name := range x.Analytes {
+			if len(name) > 1 && name[1] >= 'a' && name[1] <= 'z' { // no abbreviation
+				name = strings.ToLower(name[:1]) + name[1:]
+			}
+			words = append(words, name)
+		}
+		names := strings.Join(words, ", ")
+		says := x.What + " " + x.Does + " " + names
+		if x.Does == "disturbs" {
+			says = x.What + " can change " + names + " or its measurement"
+		}
+		v := BearingView{Says: says, Since: x.Since, Why: x.Why, Source: x.Source, Out: x.Out}
+		if x.Told != "" && x.Told != "taking" {
+			v.Told = x.Told
+		}
+		out.Beside = append(out.Beside, v)
+	}
+	return nil
 }
 
 // care is what the values of a report mean for what is taken already: a falling filtration
@@ -244,12 +292,16 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 					}
 				}
 			}
+			view.Trend = a.trend(r, v, earlier)
 			out.Values = append(out.Values, view)
 		}
 		if err := a.compare(q, r, &out); err != nil {
 			return err
 		}
 		if out.Care, err = a.care(q, r); err != nil {
+			return err
+		}
+		if err := a.beside(q, r, &out); err != nil {
 			return err
 		}
 		late, err := q.LateIssues(id)
@@ -328,6 +380,39 @@ func (a *Acts) change(r store.Report, v result.Value, e store.Earlier) ChangeVie
 		out.Limit = result.SayPercent(limit)
 	}
 	return out
+}
+
+// trend tells how an analyte went over years, by the values of the same code, unit, laboratory and method.
+func (a *Acts) trend(r store.Report, v result.Value, earlier []store.Earlier) string {
+	if !a.Analytes.Trending(v.LOINC) || !result.Live(v.Status) {
+		return ""
+	}
+	var points []result.Dated
+	add := func(at, text string) bool {
+		if len(at) < len(time.DateOnly) {
+			return false
+		}
+		day, err := time.Parse(time.DateOnly, at[:len(time.DateOnly)])
+		value, ok := result.Plain(text)
+		if err == nil && ok {
+			points = append(points, result.Dated{Day: int(day.Unix() / 86400), Value: value})
+		}
+		return err == nil && ok
+	}
+	by := a.measuredBy(cmp.Or(v.Details.Performer, r.Performer))
+	if by == "" || !add(r.CollectedAt, v.Text) {
+		return ""
+	}
+	for _, e := range earlier {
+		if e.LOINC == v.LOINC && e.Unit == v.Unit && e.Method == v.Details.Method && a.measuredBy(e.Performer) == by {
+			add(e.CollectedAt, e.Text)
+		}
+	}
+	t, ok := result.TrendOf(points)
+	if !ok {
+		return ""
+	}
+	return t.Says()
 }
 
 // compare says what the report said before: the issue that was signed, else the one before.

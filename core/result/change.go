@@ -26,6 +26,7 @@ type Analyte struct {
 	Source  string
 	Formula string
 	single  bool     // one charge: an equivalent is a mole
+	slope   bool     // its trend over years is told
 	molar   *big.Rat // grams a mole; nil where it is not known
 }
 
@@ -48,7 +49,7 @@ func ReadAnalytes(table string, imprecision map[string]string, units Units) (*An
 		if err != nil {
 			return nil, err
 		}
-		a := &Analyte{Name: f[0], LOINC: strings.Fields(f[1]), Log: f[3] == "log", Source: f[4], Formula: f[5], single: f[6] == "one"}
+		a := &Analyte{Name: f[0], LOINC: strings.Fields(f[1]), Log: f[3] == "log", Source: f[4], Formula: f[5], single: f[6] == "one", slope: f[6] == "slope"}
 		if f[2] != "" {
 			if a.Within, err = strconv.ParseFloat(f[2], 64); err != nil || a.Within <= 0 || a.Within > 200 || a.Source == "" {
 				return nil, fmt.Errorf("%s: a variation is a number of per cent and has a source", a.Name)
@@ -314,3 +315,91 @@ func SayPercent(v float64) string {
 	}
 	return strings.Replace(s, "-", "−", 1) + " %"
 }
+
+// Dated is a value on a day, counted in days from any fixed one.
+type Dated struct {
+	Day   int
+	Value float64
+}
+
+// Trend is the slope of values over time by least squares, a year, with its 95 % confidence interval.
+type Trend struct {
+	PerYear, Low, High float64
+	Values             int
+	Years              float64
+}
+
+// Sure says that a trend is one: its confidence interval leaves out zero.
+func (t Trend) Sure() bool { return t.Low > 0 || t.High < 0 }
+
+// The least that a trend is drawn from: fewer values, or less than a year, tell of noise.
+const (
+	fewest    = 4
+	leastDays = 365
+)
+
+// quantiles are those of Student's t for two sides and 95 %, by degrees of freedom from 1 on; above 30 that of 30 is used, which is
+// the wider.
+var quantiles = []float64{12.706, 4.303, 3.182, 2.776, 2.571, 2.447, 2.365, 2.306, 2.262, 2.228, 2.201, 2.179, 2.160, 2.145, 2.131, 2.120, 2.110, 2.101, 2.093, 2.086,
+	2.080, 2.074, 2.069, 2.064, 2.060, 2.056, 2.052, 2.048, 2.045, 2.042}
+
+// TrendOf draws the trend of values of one analyte, laboratory and method; false where they are too few or too close together.
+func TrendOf(values []Dated) (Trend, bool) {
+	n := float64(len(values))
+	if len(values) < fewest {
+		return Trend{}, false
+	}
+	first, last := values[0].Day, values[0].Day
+	var meanX, meanY float64
+	for _, v := range values {
+		first, last = min(first, v.Day), max(last, v.Day)
+		meanX += float64(v.Day) / n
+		meanY += v.Value / n
+	}
+	if last-first < leastDays {
+		return Trend{}, false
+	}
+	var xx, xy float64
+	for _, v := range values {
+		dx := float64(v.Day) - meanX
+		xx += dx * dx
+		xy += dx * (v.Value - meanY)
+	}
+	slope := xy / xx
+	var left float64
+	for _, v := range values {
+		e := v.Value - meanY - slope*(float64(v.Day)-meanX)
+		left += e * e
+	}
+	const year = 365.25
+	half := quantiles[min(len(values)-2, len(quantiles))-1] * math.Sqrt(left/(n-2)/xx) * year
+	t := Trend{PerYear: slope * year, Values: len(values), Years: float64(last-first) / year}
+	t.Low, t.High = t.PerYear-half, t.PerYear+half
+	return t, true
+}
+
+// Trending says whether the trend of an analyte over years is told.
+func (a *Analytes) Trending(loinc string) bool {
+	return a != nil && a.by[loinc] != nil && a.by[loinc].slope
+}
+
+// Says tells a trend: how steep, over what, how sure; of the filtration rate also what its fall is called.
+func (t Trend) Says() string {
+	over := fmt.Sprintf("over %.1f years (%d values", t.Years, t.Values)
+	if !t.Sure() {
+		return "no sure trend " + over + ")"
+	}
+	word, from, to := "rises", t.Low, t.High
+	if t.PerYear < 0 {
+		word, from, to = "falls", -t.High, -t.Low
+	}
+	says := fmt.Sprintf("%s by %.1f a year %s; with 95 %% by %.1f to %.1f)", word, math.Abs(t.PerYear), over, from, to)
+	if t.PerYear < RapidFall {
+		says += ". More than 5 a year is rapid progression (KDIGO 2024)"
+	}
+	return says
+}
+
+// RapidFall is a sustained fall of the filtration rate in a year that is rapid progression (KDIGO 2024, Evaluation and Management of
+// Chronic Kidney Disease, chapter 2), in mL/min/1.73 m2.
+const RapidFall = -5.0

@@ -142,3 +142,51 @@ func TestAWrongTableIsRefused(t *testing.T) {
 	_, err = result.ReadAnalytes("", map[string]string{"x": "2951-2\t-1"}, units)
 	require.ErrorContains(t, err, "imprecision")
 }
+
+// Slopes worked by hand (least squares; t of 3 and 2 degrees of freedom for 95 %: 3.182, 4.303).
+func TestTrends(t *testing.T) {
+	for _, x := range []struct {
+		values         []result.Dated
+		year, low, top float64
+		sure           bool
+	}{
+		{[]result.Dated{{0, 60}, {183, 57}, {365, 55}, {548, 51}, {731, 49}}, -5.598, -6.633, -4.563, true},
+		{[]result.Dated{{0, 60}, {200, 50}, {400, 62}, {600, 52}}, -2.192, -26.641, 22.258, false},
+		{[]result.Dated{{0, 90}, {400, 90}, {500, 90}, {900, 90}}, 0, 0, 0, false},
+	} {
+		got, ok := result.TrendOf(x.values)
+		require.True(t, ok)
+		require.InDelta(t, x.year, got.PerYear, 0.001)
+		require.InDelta(t, x.low, got.Low, 0.001)
+		require.InDelta(t, x.top, got.High, 0.001)
+		require.Equal(t, x.sure, got.Sure())
+		require.Equal(t, len(x.values), got.Values)
+		if x.sure {
+			require.Equal(t, "falls by 5.6 a year over 2.0 years (5 values; with 95 % by 4.6 to 6.6). More than 5 a year is rapid progression (KDIGO 2024)", got.Says())
+		} else {
+			require.Contains(t, got.Says(), "no sure trend over ")
+		}
+	}
+	for _, few := range [][]result.Dated{nil, {{0, 60}, {365, 50}, {730, 40}}, {{0, 60}, {100, 58}, {200, 50}, {364, 40}}, {{5, 60}, {5, 58}, {5, 50}, {5, 40}}} {
+		_, ok := result.TrendOf(few)
+		require.False(t, ok, "too few, or too close together")
+	}
+}
+
+// A trend does not hang on which day is counted from, nor on the order of the values.
+func TestATrendIsOfTheValues(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		var values, later []result.Dated
+		for i := range rapid.IntRange(4, 40).Draw(t, "n") {
+			v := result.Dated{Day: i*200 + rapid.IntRange(0, 150).Draw(t, "day"), Value: float64(rapid.IntRange(15, 90).Draw(t, "value"))}
+			values = append(values, v)
+			later = append([]result.Dated{{v.Day + 10000, v.Value}}, later...)
+		}
+		a, _ := result.TrendOf(values)
+		b, _ := result.TrendOf(later)
+		require.InDelta(t, a.PerYear, b.PerYear, 1e-6)
+		require.InDelta(t, a.Low, b.Low, 1e-6)
+		require.LessOrEqual(t, a.Low, a.PerYear)
+		require.Equal(t, a.Sure(), b.Sure())
+	})
+}

@@ -59,13 +59,23 @@ const (
 	Below     Reading = "below"
 )
 
-// number parses a plain decimal; comparators, words and exponents are refused.
 // Number says whether a value is a number, with a comparator or without.
 func Number(text string) bool {
 	_, ok := number(strings.TrimLeft(strings.TrimSpace(text), "<>=≤≥ "))
 	return ok
 }
 
+// Plain is a value that is a number without a comparator.
+func Plain(text string) (float64, bool) {
+	n, ok := number(text)
+	if !ok {
+		return 0, false
+	}
+	f, _ := n.Float64()
+	return f, true
+}
+
+// number parses a plain decimal; comparators, words and exponents are refused.
 func number(s string) (*big.Rat, bool) {
 	s = strings.TrimSpace(s)
 	if s == "" || strings.Trim(s, "0123456789.+-") != "" {

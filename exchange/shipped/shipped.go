@@ -50,6 +50,7 @@ type Reference struct {
 	MailRule     recall.Clinic
 	Systems      *note.Systems
 	Analytes     *result.Analytes
+	Bearing      []result.Bearing
 }
 
 // Read reads everything. A file that does not read is a fault of the build; it is named.
@@ -83,6 +84,9 @@ func Read() (r Reference, err error) {
 	}
 	if r.Analytes, err = analytes(); err != nil {
 		return r, err
+	}
+	if r.Bearing, err = r.Analytes.ReadBearing(data.Bearing); err != nil {
+		return r, fmt.Errorf("what bears on analytes: %w", err)
 	}
 	for _, name := range data.Laboratories {
 		l, err := testlist.ReadCSV(data.TestLists, name)

@@ -3831,6 +3831,18 @@ export interface components {
             subject: string;
             who: string;
         };
+        BearingView: {
+            /** @description One of the analytes stands out of its range */
+            out: boolean;
+            /** @description What it is and what it does to which analyte */
+            says: string;
+            /** @description As precisely as it stands on the list; empty for not known */
+            since: string;
+            source: string;
+            /** @description What the patient said of taking it, where they do not take it as listed */
+            told: string;
+            why: string;
+        };
         BeforeView: {
             flag: string;
             /** @description There was no such value before */
@@ -6627,6 +6639,8 @@ export interface components {
             above: number;
             /** Format: int64 */
             below: number;
+            /** @description What of this chart is known to act on these analytes; what stands out of range first */
+            beside: components["schemas"]["BearingView"][];
             /** @description What these values mean for medicines of the list */
             care: components["schemas"]["Warning"][];
             collectedAt: string;
@@ -6674,6 +6688,8 @@ export interface components {
             /** @description In words */
             status: string;
             title: string;
+            /** @description Medicines of the list of which nothing is known, and which were not looked at */
+            unread: string[];
             values: components["schemas"]["ValueView"][];
             /** Format: int64 */
             version: number;
@@ -7409,6 +7425,8 @@ export interface components {
             /** @description In words; empty for final */
             status: string;
             text: string;
+            /** @description Over years, of the filtration rate; empty where too few values are comparable */
+            trend: string;
             unit: string;
         };
         Verdict: {

@@ -12,6 +12,7 @@ import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { Beside } from "./Beside";
 import { Change } from "./Change";
 import { Value } from "./Flags";
 
@@ -224,7 +225,7 @@ export function Report({ id, next }: { id: string; next: string }) {
             <span className="capitalize">{r.status}</span>: it waits for the final report and cannot be closed yet.
           </p>
         )}
-        <div className="overflow-x-auto">
+        <div className="relative overflow-x-auto">
           <Table
             className="text-aside"
             columns={[
@@ -248,6 +249,7 @@ export function Report({ id, next }: { id: string; next: string }) {
                       says otherwise.
                     </span>
                   )}
+                  {v.trend && <span className="small block">{v.trend}</span>}
                   {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
                   {v.details.method && <span className="small block">{v.details.method}</span>}
                 </th>
@@ -414,6 +416,7 @@ export function Report({ id, next }: { id: string; next: string }) {
                   : `${r.owner} answers for this line; a physician closes it.`}
           </p>
         )}
+        <Beside of={r.beside} unread={r.unread} />
         {mayMatch && r.fromLab && !r.gone && (
           <div className="mt-8 border-t border-rule pt-3">
             {leaving ? (
