@@ -178,7 +178,7 @@ type ReportView struct {
 	Mine       bool                `json:"mine"`
 	Owner      string              `json:"owner"`
 	Care       []safety.Warning    `json:"care" doc:"What these values mean for medicines of the list"`
-	Beside     []BearingView        `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
+	Beside     []BearingView       `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
 	Unread     []string            `json:"unread" doc:"Medicines of the list of which nothing is known, and which were not looked at"`
 }
 
