@@ -48,6 +48,8 @@ func TestWhatBearsOnAValue(t *testing.T) {
 	require.Empty(t, unread)
 	none, _ = a.Beside(all, []result.Value{potassium}, chart.Record{})
 	require.Empty(t, none)
+	none, _ = a.Beside(all, []result.Value{{LOINC: "17861-6", Text: "8.0", Range: "8.6-10.3"}}, chart.Record{Problems: []chart.Problem{{Code: "E88.01", Title: "Alpha-1-antitrypsin deficiency"}}})
+	require.Empty(t, none, "a neighbour of the code for little albumin")
 }
 
 func TestAWrongLineOfBearingIsRefused(t *testing.T) {
