@@ -178,13 +178,14 @@ function Draft({ note, chart }: { note: Note; chart: Schemas["ChartView"] }) {
   async function check(thenNext = false) {
     onward.current = thenNext;
     setError("");
+    const stood = open;
     try {
       const versions = await flush();
       const list = withLeft(await got(api.GET("/api/notes/{id}/closing", { params: { path: { id: note.id } } })));
       if (list.points.every((p) => p.kind === "told") || (closing && list.points.every((p) => !p.stops) && same(list, closing)))
         await signNote(versions, list.seen);
       else {
-        setOpen("");
+        setOpen((now) => (now === stood ? "" : now)); // what was opened while the answer was under way stays
         setClosing(list);
       }
     } catch (e) {
