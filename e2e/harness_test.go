@@ -76,6 +76,9 @@ func setUp(m *testing.M) (int, error) {
 		}
 		p.out = output{}
 	}
+	if err := p.prepared(); err != nil {
+		return 1, err
+	}
 	if err := p.stop(); err != nil {
 		return 1, err
 	}
@@ -174,6 +177,23 @@ func (p *program) start() error {
 	_ = p.cmd.Process.Kill()
 	_ = p.cmd.Wait()
 	return fmt.Errorf("the program did not answer: %s", p.out.String())
+}
+
+// prepared waits until what the rules read is laid together, so that no copy of the practice begins with that.
+func (p *program) prepared() error {
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(p.dir, "deftledger.db")+"?_pragma=busy_timeout(5000)")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	for range 1200 {
+		var missing int
+		if err := db.QueryRow("SELECT count(*) FROM patient p LEFT JOIN extract x ON x.person_id = p.person_id WHERE coalesce(length(x.body), 0) = 0").Scan(&missing); err != nil || missing == 0 {
+			return err
+		}
+		time.Sleep(25 * time.Millisecond)
+	}
+	return fmt.Errorf("what the rules read was not laid together: %s", p.out.String())
 }
 
 func (p *program) stop() error {

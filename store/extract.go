@@ -10,6 +10,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"runtime/debug"
 	"sync"
 
 	"deftledger/core/chart"
@@ -26,8 +27,18 @@ type Extract struct {
 	body   string
 }
 
-// program is a hash of the program that runs: another one may read a chart otherwise.
+// program tells the program that runs from every other, which may read a chart otherwise: the revision and the compiler
+// it was built from, or a hash of it where it was built from a tree with changes.
 var program = sync.OnceValue(func() string {
+	if b, ok := debug.ReadBuildInfo(); ok {
+		said := map[string]string{}
+		for _, s := range b.Settings {
+			said[s.Key] = s.Value
+		}
+		if said["vcs.revision"] != "" && said["vcs.modified"] == "false" {
+			return b.GoVersion + " " + said["vcs.revision"]
+		}
+	}
 	h := sha256.New()
 	if path, err := os.Executable(); err == nil {
 		if f, err := os.Open(path); err == nil {

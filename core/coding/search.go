@@ -6,6 +6,7 @@ import (
 	"strings"
 	"sync"
 	"unicode"
+	"unicode/utf8"
 )
 
 // Index finds entries of one catalogue by words. It is read-only and safe for
@@ -57,7 +58,34 @@ func words(s string) []string { return split(strings.ToLower(s)) }
 
 // split is words with the letters as they were written.
 func split(s string) []string {
-	return strings.FieldsFunc(strings.ReplaceAll(s, "'", ""), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	if strings.IndexByte(s, '\'') >= 0 {
+		s = strings.ReplaceAll(s, "'", "")
+	}
+	out := make([]string, 0, 8)
+	from := -1 // where the word under way began
+	for i, r := range s {
+		switch {
+		case lettered(r):
+			if from < 0 {
+				from = i
+			}
+		case from >= 0:
+			out = append(out, s[from:i])
+			from = -1
+		}
+	}
+	if from >= 0 {
+		out = append(out, s[from:])
+	}
+	return out
+}
+
+// lettered is whether a character belongs to a word; nearly all are plain letters, which are told without the tables.
+func lettered(r rune) bool {
+	if r < utf8.RuneSelf {
+		return 'a' <= r && r <= 'z' || 'A' <= r && r <= 'Z' || '0' <= r && r <= '9'
+	}
+	return unicode.IsLetter(r) || unicode.IsDigit(r)
 }
 
 // stem folds the commonest inflections, so that sprain, sprains and sprained meet.
@@ -113,13 +141,20 @@ func NewIndex(c *Catalogue, everyday ...string) *Index {
 		}
 		lists[id] = append(lists[id], p)
 	}
+	// A heading stands above many entries: its words are read once.
+	titles, terms, lacking := make([][]string, len(c.nodes)), make([][]string, len(c.nodes)), make([]bool, len(c.nodes))
+	for i, n := range c.nodes {
+		titles[i] = words(n.title)
+		eachTerm(n.notes, func(term string) { terms[i] = append(terms[i], stems(words(term))...) })
+	}
 	for i, n := range c.nodes {
 		if n.depth < 1 {
 			continue
 		}
 		count := 0
 		needs, lacks := needsOf(n.title)
-		for _, w := range words(n.title) {
+		lacking[i] = len(lacks) > 0
+		for _, w := range titles[i] {
 			s := stem(w)
 			if slices.Contains(lacks, s) && !slices.Contains(needs, s) {
 				add(s, int32(i), fieldAbove) // "without aura" is not what "aura" asks for
@@ -131,20 +166,16 @@ func NewIndex(c *Catalogue, everyday ...string) *Index {
 			add(s, int32(i), fieldTitle)
 		}
 		x.words[i] = uint8(min(count, 255))
-		eachTerm(n.notes, func(term string) {
-			for _, w := range words(term) {
-				add(stem(w), int32(i), fieldTerm)
-			}
-		})
+		for _, s := range terms[i] {
+			add(s, int32(i), fieldTerm)
+		}
 		for p := n.parent; p >= 0 && c.nodes[p].depth >= 2; p = c.nodes[p].parent {
-			for _, w := range words(c.nodes[p].title) {
+			for _, w := range titles[p] {
 				add(stem(w), int32(i), fieldAbove)
 			}
-			eachTerm(c.nodes[p].notes, func(term string) {
-				for _, w := range words(term) {
-					add(stem(w), int32(i), fieldAbove)
-				}
-			})
+			for _, s := range terms[p] {
+				add(s, int32(i), fieldAbove)
+			}
 		}
 	}
 	x.names = make(map[string][]int32, len(c.nodes))
@@ -152,21 +183,23 @@ func NewIndex(c *Catalogue, everyday ...string) *Index {
 		if n.depth < 2 {
 			continue
 		}
-		name := func(text string) {
-			if _, lacks := needsOf(text); len(lacks) > 0 {
-				return // "migraine without aura" is no name of an aura
-			}
-			key := nameOf(words(text))
+		name := func(words []string) {
+			key := nameOf(words)
 			if l := x.names[key]; len(key) > 0 && len(l) < 6 && !slices.Contains(l, int32(i)) {
 				x.names[strings.Clone(key)] = append(l, int32(i))
 			}
 		}
-		name(n.title)
+		if !lacking[i] { // "migraine without aura" is no name of an aura
+			name(titles[i])
+		}
 		for notes := n.notes; notes != ""; {
 			var one string
 			one, notes, _ = strings.Cut(notes, "\x1f")
-			if len(one) > 1 && one[0] == 'i' {
-				name(one[1:])
+			if len(one) < 2 || one[0] != 'i' {
+				continue
+			}
+			if _, lacks := needsOf(one[1:]); len(lacks) == 0 {
+				name(words(one[1:]))
 			}
 		}
 	}

@@ -207,6 +207,43 @@ func stems(ws []string) []string {
 // needsOf reads a title: what it needs, and what it says "without". Words in brackets
 // are nonessential modifiers and are left out.
 func needsOf(text string) (needs, lacks []string) {
+	if strings.ContainsAny(text, "()[]") {
+		text = unbracketed(text)
+	}
+	text = strings.ToLower(text)
+	if i := strings.Index(text, " not elsewhere classified"); i > 0 {
+		text = text[:i]
+	}
+	without := false
+	pieces := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == ':' })
+	listed := slices.ContainsFunc(pieces, func(p string) bool { return strings.HasPrefix(p, " and ") })
+	for _, piece := range pieces {
+		without = without && listed // "without psychotic disturbance, mood disturbance, and anxiety"
+		for _, w := range split(piece) {
+			switch {
+			case w == "without" || w == "not":
+				without = true
+				continue
+			case w == "with":
+				without = false
+				continue
+			}
+			s := stem(w)
+			switch {
+			case stop[w] || skipped[w] || skipped[s]:
+			case without:
+				lacks = append(lacks, s)
+				without = w != "body" // "without foreign body of left index finger"
+			case !slices.Contains(needs, s):
+				needs = append(needs, s)
+			}
+		}
+	}
+	return needs, lacks
+}
+
+// unbracketed is a text without what stands in brackets.
+func unbracketed(text string) string {
 	var b strings.Builder
 	depth := 0
 	for _, r := range text {
@@ -219,33 +256,7 @@ func needsOf(text string) (needs, lacks []string) {
 			b.WriteRune(r)
 		}
 	}
-	text = b.String()
-	if i := strings.Index(strings.ToLower(text), " not elsewhere classified"); i > 0 {
-		text = text[:i]
-	}
-	without := false
-	pieces := strings.FieldsFunc(text, func(r rune) bool { return r == ',' || r == ';' || r == ':' })
-	listed := slices.ContainsFunc(pieces, func(p string) bool { return strings.HasPrefix(p, " and ") })
-	for _, piece := range pieces {
-		without = without && listed // "without psychotic disturbance, mood disturbance, and anxiety"
-		for _, w := range words(piece) {
-			switch {
-			case w == "without" || w == "not":
-				without = true
-			case w == "with":
-				without = false
-			case stop[w] || skipped[w] || skipped[stem(w)]:
-			case without:
-				lacks = append(lacks, stem(w))
-				without = w != "body" // "without foreign body of left index finger"
-			default:
-				if s := stem(w); !slices.Contains(needs, s) {
-					needs = append(needs, s)
-				}
-			}
-		}
-	}
-	return needs, lacks
+	return b.String()
 }
 
 // tellings counts the words that say something of a condition alone.
