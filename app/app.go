@@ -18,6 +18,7 @@ import (
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
 	outsides "deftledger/app/outside"
+	"deftledger/app/packet"
 	"deftledger/app/pad"
 	"deftledger/app/paper"
 	"deftledger/app/plan"
@@ -47,6 +48,7 @@ type App struct {
 	Intake       *intake.Acts
 	Outside      *outsides.Acts
 	Paper        *paper.Acts
+	Packet       *packet.Acts
 	Directory    *directory.Acts
 	Referral     *referral.Acts
 	Prescribe    *prescribe.Acts
@@ -73,6 +75,7 @@ func New(c act.Config) *App {
 	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note, a.Registry)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
+	a.Packet = packet.New(o, a.Result, a.Paper)
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)
 	a.Prescribe = prescribe.New(o, a.Order, a.Paper)
@@ -81,7 +84,7 @@ func New(c act.Config) *App {
 	a.Outside.Screens = a.Reminder
 	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
 	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
@@ -97,7 +100,13 @@ func (a *App) Step(ctx context.Context) error {
 	if _, err := a.Order.RaiseLate(ctx); err != nil {
 		return err
 	}
+	if _, err := a.Packet.RaiseLate(ctx); err != nil {
+		return err
+	}
 	if err := a.Outbox.Step(ctx); err != nil {
+		return err
+	}
+	if err := a.Packet.Poll(ctx); err != nil {
 		return err
 	}
 	if err := a.Referral.Given(ctx); err != nil {

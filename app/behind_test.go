@@ -71,6 +71,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.message("Is the rash from it?")
+	c.toTell()
 	c.selfHarm()
 	c.reminded()
 	c.toldRegistry()
@@ -144,6 +145,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"an answer of a questionnaire":      "UPDATE screen_response SET answers = '{}'",
 		"that something was had elsewhere":  "DELETE FROM care_entry WHERE kind = 'service'",
 		"what a patient asked":              "UPDATE inquiry SET said = '{}'",
+		"that somebody was not reached":     "UPDATE inquiry_event SET kind = 'reached'",
 		"a second factor":                   "INSERT INTO second_factor SELECT id, x'00', 1, 0 FROM staff LIMIT 1",
 		"under which number somebody signs": "INSERT INTO staff_npi SELECT id, '1234567893', '', '' FROM staff LIMIT 1",
 		"what was prepared":                 "UPDATE prepared_more SET detail = '{}'",

@@ -213,7 +213,7 @@ func (c *clinic) deskOf(who act.Actor) (out lines) {
 	ctx := context.Background()
 	for _, list := range desk.Lists {
 		for after, more := "", true; more; {
-			d, err := c.app.Desk.MyDesk(ctx, who, list, after)
+			d, err := c.app.Desk.MyDesk(ctx, who, desk.DeskSought{List: list, After: after, Each: true})
 			require.NoError(c, err)
 			out.Rows = append(out.Rows, d.Rows...)
 			after, more = d.Next, d.Next != ""

@@ -222,12 +222,13 @@ func TestSigningAResult(t *testing.T) {
 	c.receive(oru("M1", o.Placer+"-1", "F", "4.4"), "AA")
 	id := c.desk().Reports[0].ID
 	sign := func(change func(*results.SignedResult)) error {
-		s := results.SignedResult{ReportID: id, Comment: "Fine.", Told: "portal", Secret: secret, Issue: 1, Version: 1}
+		s := results.SignedResult{ReportID: id, Comment: "Fine.", Told: "telephone", Secret: secret, Issue: 1, Version: 1}
 		change(&s)
 		return c.app.Result.SignReport(ctx, c.doctor(), s)
 	}
 	require.Equal(t, act.Invalid, kind(t, sign(func(s *results.SignedResult) { s.Told = "" })))
 	require.Equal(t, act.Invalid, kind(t, sign(func(s *results.SignedResult) { s.Told = "not told" })))
+	require.Equal(t, act.Invalid, kind(t, sign(func(s *results.SignedResult) { s.Told = "portal" })), "what is still to be told is kept with the packet")
 	require.Equal(t, act.Unproven, kind(t, sign(func(s *results.SignedResult) { s.Secret = "nonsense" })))
 	require.Equal(t, act.Conflict, kind(t, sign(func(s *results.SignedResult) { s.Version = 7 })))
 	require.Equal(t, act.Conflict, kind(t, sign(func(s *results.SignedResult) { s.Issue = 2 })))

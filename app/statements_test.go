@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/desk"
 	"deftledger/core/note"
 	"deftledger/store"
 )
@@ -49,7 +50,7 @@ func TestAScreenTakesFewStatements(t *testing.T) {
 			return err
 		}},
 		{"desk", 6, func(ctx context.Context, who act.Actor) error {
-			_, err := c.app.Desk.MyDesk(ctx, who, act.UnderWay, "")
+			_, err := c.app.Desk.MyDesk(ctx, who, desk.DeskSought{List: act.UnderWay, After: ""})
 			return err
 		}},
 		{"today", 2, func(ctx context.Context, who act.Actor) error { _, err := c.app.Visit.Day(ctx, who, ""); return err }},

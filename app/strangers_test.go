@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/desk"
 	results "deftledger/app/result"
 )
 
@@ -228,7 +229,7 @@ func TestNothingIsInRangeThatNobodyJudged(t *testing.T) {
 			require.Equal(t, k.side, v.Values[0].Side)
 			require.Equal(t, []int{k.inRange, k.notJudged, k.above, k.abnormal}, []int{v.InRange, v.NotJudged, v.Above, v.Abnormal})
 			require.Equal(t, k.at == 1, v.Critical != "")
-			rows, err := c.app.Desk.MyDesk(ctx, c.doctor(), act.ResultList, "")
+			rows, err := c.app.Desk.MyDesk(ctx, c.doctor(), desk.DeskSought{List: act.ResultList, Each: true})
 			require.NoError(t, err)
 			require.Equal(t, k.notJudged, rows.Rows[0].Flags.NotJudged)
 		})

@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/desk"
 	"deftledger/core/line"
 )
 
@@ -14,7 +15,7 @@ func (c *clinic) petra() act.Actor { return c.who[act.Nurse] }
 // telephoned finds the line of an order by telephone on somebody's desk.
 func (c *clinic) telephoned(who act.Actor) (out act.LineRow) {
 	c.Helper()
-	v, err := c.app.Desk.MyDesk(ctx, who, act.UnderWay, "")
+	v, err := c.app.Desk.MyDesk(ctx, who, desk.DeskSought{List: act.UnderWay, After: ""})
 	require.NoError(c, err)
 	for _, r := range v.Rows {
 		if r.Kind == line.Telephone {

@@ -77,7 +77,7 @@ func TestEachScreenHasSomethingRealToShow(t *testing.T) {
 
 	var critical, reopened, preliminary, held, notes, silent int
 	for _, list := range desk.Lists {
-		d, err := a.Desk.MyDesk(ctx, who["maren"], list, "")
+		d, err := a.Desk.MyDesk(ctx, who["maren"], desk.DeskSought{List: list, Each: true})
 		require.NoError(t, err)
 		require.Empty(t, d.Next)
 		for _, r := range d.Rows {

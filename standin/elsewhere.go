@@ -35,6 +35,8 @@ type Elsewhere struct {
 	denials   map[string]string
 	faxes     map[string]Fax
 	messages  map[string]Message
+	taken     map[string]time.Time // when each message came
+	ReadAfter time.Duration        // how long a message lies until it is read; 0 for never
 	server    *http.Server
 	addr      string
 }
@@ -59,10 +61,23 @@ type Reading struct {
 // Question is what somebody wrote through the portal.
 type Question struct{ ID, Family, Given, BirthDate, Gender, From, Text string }
 
-func (e *Elsewhere) questions(w http.ResponseWriter, _ *http.Request) {
+func (e *Elsewhere) questions(w http.ResponseWriter, r *http.Request) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	var out []any
+	if ids := r.PostFormValue("_id"); ids != "" { // what became of messages that were taken
+		for id := range strings.SplitSeq(ids, ",") {
+			if _, there := e.messages[id]; there {
+				c := map[string]any{"resourceType": "Communication", "id": id, "status": "completed"}
+				if e.ReadAfter > 0 && time.Since(e.taken[id]) >= e.ReadAfter {
+					c["received"] = e.taken[id].Add(e.ReadAfter).Format(time.RFC3339)
+				}
+				out = append(out, c)
+			}
+		}
+		bundle(w, out)
+		return
+	}
 	for _, q := range e.Questions {
 		out = append(out, map[string]any{"resourceType": "Communication", "id": q.ID, "status": "completed", "sent": time.Now().Format(time.RFC3339), "sender": map[string]any{"display": q.From},
 			"subject": map[string]any{"reference": "#p"}, "payload": []any{map[string]any{"contentString": q.Text}},
@@ -180,6 +195,12 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	m.Times = e.messages[c.ID].Times + 1
+	if e.taken == nil {
+		e.taken = map[string]time.Time{}
+	}
+	if m.Times == 1 {
+		e.taken[c.ID] = time.Now()
+	}
 	e.messages[c.ID] = m // the same identifier is one message
 	w.WriteHeader(http.StatusCreated)
 }

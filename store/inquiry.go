@@ -2,7 +2,10 @@ package store
 
 import (
 	"encoding/json"
+	"strings"
 	"time"
+
+	"deftledger/core/line"
 )
 
 // Kinds of inquiry, and where one stands.
@@ -13,6 +16,8 @@ const (
 	DisputedOrder  = "disputed order"   // one that its author does not own to
 	SelfHarm       = "self-harm"        // an answer that speaks of it
 	ByMail         = "reminder by mail" // what we remind of by letter or portal
+	HandedOver     = "hand-over"        // what one of us asks another to do about a line
+	ToTell         = "telling"          // what a patient is to be told of their results
 	ToRegistry     = "to the registry"  // a vaccine told to the immunization registry
 	InquiryOpen    = "open"
 )
@@ -101,4 +106,39 @@ func (q *Q) AnswerInquiry(id, state, answer, order, by string, at time.Time) err
 		return ErrStale
 	}
 	return err
+}
+
+// InquiryEvent is something that happened to an inquiry.
+type InquiryEvent struct {
+	InquiryID, Kind, Says, ByID string
+	At                          time.Time
+}
+
+// AddInquiryEvent keeps what happened.
+func (q *Q) AddInquiryEvent(e InquiryEvent) error {
+	return q.do("INSERT INTO inquiry_event(inquiry_id, kind, says, by_id, at) VALUES (?,?,?,?,?)", e.InquiryID, e.Kind, e.Says, e.ByID, Stamp(e.At))
+}
+
+// InquiryEvents lists what happened to some inquiries, in order.
+func (q *Q) InquiryEvents(ids []string) ([]InquiryEvent, error) {
+	all, _ := json.Marshal(ids)
+	return list(q, func(s scanner, e *InquiryEvent) error {
+		var at string
+		err := s.Scan(&e.InquiryID, &e.Kind, &e.Says, &e.ByID, &at)
+		e.At = Moment(at)
+		return err
+	}, "SELECT e.inquiry_id, e.kind, e.says, e.by_id, e.at FROM json_each(?) j JOIN inquiry_event e ON e.inquiry_id = j.value ORDER BY e.id", string(all))
+}
+
+// InquiriesOpen lists the open ones of a kind, as many as limit.
+func (q *Q) InquiriesOpen(kind string, limit int) ([]Inquiry, error) {
+	return list(q, scanInquiry, inquiryQuery+"JOIN line l ON l.kind = ?2 AND l.subject = i.id AND l.closed_at = '' WHERE i.kind = ?1 AND i.state = 'open' ORDER BY i.at LIMIT ?3", kind, inquiryLine[kind], limit)
+}
+
+// inquiryLine is the kind of line of an inquiry that others wait for.
+var inquiryLine = map[string]line.Kind{HandedOver: line.HandOver, ToTell: line.Telling}
+
+// InquiriesAbout lists those of a kind whose origin begins so, open or not, newest first.
+func (q *Q) InquiriesAbout(kind string, patient string) ([]Inquiry, error) {
+	return list(q, scanInquiry, inquiryQuery+"WHERE i.kind = ?2 AND i.patient_id "+strings.Replace(samePerson, "?", "?1", 1)+" ORDER BY i.at DESC", patient, kind)
 }

@@ -68,6 +68,16 @@ func (q *Q) AllStaff() ([]Staff, error) {
 	return list(q, scanStaff, "SELECT "+staffCols+" FROM staff ORDER BY role <> 'physician', family")
 }
 
+// SetEachReport says whether the desk of a person has a row for each report, or one for each patient.
+func (q *Q) SetEachReport(staff string, on bool) error {
+	return q.do("INSERT INTO desk_choice(staff_id, each_report) VALUES (?,?) ON CONFLICT(staff_id) DO UPDATE SET each_report = excluded.each_report", staff, flag(on))
+}
+
+// EachReport says whether the desk of a person has a row for each report.
+func (q *Q) EachReport(staff string) (bool, error) {
+	return one(q, scalar[bool], "SELECT coalesce((SELECT each_report FROM desk_choice WHERE staff_id = ?), 0)", staff)
+}
+
 // SetSingleKeys switches the one-letter keys of a person.
 func (q *Q) SetSingleKeys(staff string, on bool) error {
 	return q.do("UPDATE staff SET single_keys = ? WHERE id = ?", on, staff)

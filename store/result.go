@@ -118,10 +118,17 @@ func (q *Q) StaysSigned(report string) error {
 	return q.do("UPDATE report SET signed_issue = issue WHERE id = ?", report)
 }
 
-// LateIssues lists the issues of a report that came late, older than what was there: when
-// they were received.
-func (q *Q) LateIssues(report string) ([]string, error) {
-	return list(q, scalar[string], "SELECT received_at FROM report_issue WHERE report_id = ? AND late = 1 ORDER BY issue", report)
+// LateIssues tells of the issues of some reports that came late, older than what was there: when they were received.
+func (q *Q) LateIssues(reports []string) (map[string][]string, error) {
+	all, _ := json.Marshal(reports)
+	type row struct{ report, at string }
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.report, &r.at) },
+		"SELECT i.report_id, i.received_at FROM json_each(?) j JOIN report_issue i ON i.report_id = j.value WHERE i.late = 1 ORDER BY i.report_id, i.issue", string(all))
+	out := map[string][]string{}
+	for _, r := range rows {
+		out[r.report] = append(out[r.report], r.at)
+	}
+	return out, err
 }
 
 const valueCols = "v.code, v.name, v.loinc, v.text, v.unit, v.range, v.flag, v.status, v.notes, v.details"
@@ -242,6 +249,7 @@ func (q *Q) IssueCount(report string) (int, error) {
 
 // Earlier is a former value of the same analyte.
 type Earlier struct {
+	ReportID    string
 	LOINC, Code string
 	CollectedAt string
 	Text, Unit  string
@@ -250,18 +258,22 @@ type Earlier struct {
 	Method      string
 }
 
-// EarlierValues lists, newest first, the final values of a patient's analytes
-// (by LOINC, else by the laboratory's code) collected before a report.
-func (q *Q) EarlierValues(r Report) ([]Earlier, error) {
+// mostEarlier bounds how many earlier values of an analyte are read: what stands beside a value, and a trend over years.
+const mostEarlier = 60
+
+// EarlierValues lists, newest first, the final values of a patient that were collected until a moment: of each analyte (by LOINC,
+// else by the laboratory's code) the newest ones.
+func (q *Q) EarlierValues(patient, until string) ([]Earlier, error) {
 	return list(q, func(s scanner, e *Earlier) error {
-		return s.Scan(&e.LOINC, &e.Code, &e.CollectedAt, &e.Text, &e.Unit, &e.Flag, &e.Range, &e.Performer, &e.Method)
-	}, `SELECT v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag, v.range, coalesce(nullif(nullif(v.details, '') ->> '$.performer', ''), i.performer), coalesce(nullif(v.details, '') ->> '$.method', '') FROM report o
-		JOIN report_issue i ON i.report_id = o.id AND i.issue = o.issue
+		return s.Scan(&e.ReportID, &e.LOINC, &e.Code, &e.CollectedAt, &e.Text, &e.Unit, &e.Flag, &e.Range, &e.Performer, &e.Method)
+	}, `SELECT id, loinc, code, collected_at, text, unit, flag, range, performer, method FROM (
+		SELECT o.id, v.loinc, v.code, i.collected_at, v.text, v.unit, v.flag, v.range, coalesce(nullif(nullif(v.details, '') ->> '$.performer', ''), i.performer) AS performer,
+			coalesce(nullif(v.details, '') ->> '$.method', '') AS method, at, row_number() OVER (PARTITION BY coalesce(nullif(v.loinc, ''), 'code ' || v.code) ORDER BY at DESC, o.rowid DESC, v.position) AS place
+		FROM (SELECT id, issue, rowid FROM report WHERE patient_id `+samePerson+` AND gone_at = '' AND status IN ('F', 'C')) o
+		JOIN (SELECT report_id, issue, collected_at, performer, `+julian("collected_at")+` AS at FROM report_issue) i ON i.report_id = o.id AND i.issue = o.issue AND at <= `+julian("?2")+`
 		JOIN report_value v ON v.report_id = o.id AND v.issue = o.issue
-		WHERE o.patient_id `+samePerson+
-		` AND o.id <> ? AND o.gone_at = '' AND o.status IN ('F', 'C') AND v.status IN ('', 'F', 'C', 'U') AND v.text <> ''
-			AND `+julian("i.collected_at")+` < `+julian("?3")+` ORDER BY `+julian("i.collected_at")+` DESC LIMIT 400`,
-		r.PatientID, r.ID, r.CollectedAt)
+		WHERE v.status IN ('', 'F', 'C', 'U') AND v.text <> '') WHERE place <= ?3 ORDER BY at DESC, place`,
+		patient, until, mostEarlier)
 }
 
 // julian is the moment of a column that is as precise as it came: a year, a month, a day, an
@@ -298,10 +310,22 @@ func (q *Q) AddReview(v Review, version int) error {
 
 // Reviews lists the reviews of a report, newest first.
 func (q *Q) Reviews(report string) ([]Review, error) {
-	return list(q, func(s scanner, v *Review) error {
+	all, err := q.ReviewsIn([]string{report})
+	return all[report], err
+}
+
+// ReviewsIn lists the reviews of some reports, newest first.
+func (q *Q) ReviewsIn(reports []string) (map[string][]Review, error) {
+	all, _ := json.Marshal(reports)
+	rows, err := list(q, func(s scanner, v *Review) error {
 		var at string
 		err := s.Scan(&v.ReportID, &v.Issue, &v.Comment, &v.Told, &v.ToldReason, &v.SignedBy, &at, &v.Folio)
 		v.SignedAt = Moment(at)
 		return err
-	}, "SELECT report_id, issue, comment, told, told_reason, signed_by, signed_at, folio FROM review WHERE report_id = ? ORDER BY issue DESC", report)
+	}, "SELECT v.report_id, v.issue, v.comment, v.told, v.told_reason, v.signed_by, v.signed_at, v.folio FROM json_each(?) j JOIN review v ON v.report_id = j.value ORDER BY v.report_id, v.issue DESC", string(all))
+	out := map[string][]Review{}
+	for _, v := range rows {
+		out[v.ReportID] = append(out[v.ReportID], v)
+	}
+	return out, err
 }

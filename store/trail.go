@@ -100,6 +100,7 @@ var guarded = map[string][]guardedTable{
 	},
 	"inquiry": {
 		{"inquiry", "id", "id kind source origin patient_id owner_id said by_id at state answer order_id done_by done_at"},
+		{"inquiry_event", "inquiry_id", "id inquiry_id kind says by_id at"},
 	},
 	"directory": {
 		{"directory", "id", "id kind name person specialty phone fax address npi reach account remark version by_id at gone"},

@@ -328,10 +328,11 @@ func scanLine(s scanner, l *Line) error {
 	return err
 }
 
-// OpenLinesOf lists a person's open lines of some kinds, with those of the kinds of a team
+// OpenLinesOf lists the open lines of some people of some kinds, with those of the kinds of a team
 // that nobody owns, gravest first and then by patient, as many as limit after the line named
 // (from the beginning for "").
-func (q *Q) OpenLinesOf(owner string, kinds, team []line.Kind, after string, limit int) ([]Line, error) {
+func (q *Q) OpenLinesOf(owners []string, kinds, team []line.Kind, after string, limit int) ([]Line, error) {
+	whose, _ := json.Marshal(owners)
 	all, _ := json.Marshal(kinds)
 	mine, _ := json.Marshal(team)
 	const order = "rank, by_name, opened_at, id"
@@ -342,8 +343,8 @@ func (q *Q) OpenLinesOf(owner string, kinds, team []line.Kind, after string, lim
 			AND (` + order + ") > (SELECT " + order + " FROM after) ORDER BY " + order + " LIMIT ?)"
 	}
 	return list(q, scanLine, `WITH after(rank, by_name, opened_at, id) AS (SELECT rank, by_name, opened_at, id FROM line WHERE id = ? UNION ALL SELECT -1, '', '', '' LIMIT 1)
-		`+lineQuery+" AND l.id IN (SELECT id FROM ("+half("owner_id = ?")+" UNION ALL "+half("owner_id IS NULL")+") ORDER BY "+order+" LIMIT ?)"+
-		" ORDER BY l.rank, l.by_name, l.opened_at, l.id", after, owner, string(all), limit, string(mine), limit, limit)
+		`+lineQuery+" AND l.id IN (SELECT id FROM ("+half("owner_id IN (SELECT value FROM json_each(?))")+" UNION ALL "+half("owner_id IS NULL")+") ORDER BY "+order+" LIMIT ?)"+
+		" ORDER BY l.rank, l.by_name, l.opened_at, l.id", after, string(whose), string(all), limit, string(mine), limit, limit)
 }
 
 // OpenLinesAbout lists the open lines of a patient.
@@ -351,9 +352,10 @@ func (q *Q) OpenLinesAbout(patient string) ([]Line, error) {
 	return list(q, scanLine, lineQuery+" AND l.patient_id "+samePerson+" ORDER BY l.opened_at", patient)
 }
 
-// CountLines counts a person's open lines by kind, with those of the kinds of a team that
+// CountLines counts the open lines of some people by kind, with those of the kinds of a team that
 // nobody owns.
-func (q *Q) CountLines(owner string, team []line.Kind) (map[line.Kind]int, error) {
+func (q *Q) CountLines(owners []string, team []line.Kind) (map[line.Kind]int, error) {
+	whose, _ := json.Marshal(owners)
 	mine, _ := json.Marshal(team)
 	type row struct {
 		kind line.Kind
@@ -361,9 +363,9 @@ func (q *Q) CountLines(owner string, team []line.Kind) (map[line.Kind]int, error
 	}
 	// Two halves, so that each is counted in the index alone.
 	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) },
-		`SELECT kind, count(*) FROM line WHERE closed_at = '' AND owner_id = ? GROUP BY kind
+		`SELECT kind, count(*) FROM line WHERE closed_at = '' AND owner_id IN (SELECT value FROM json_each(?)) GROUP BY kind
 		UNION ALL SELECT kind, count(*) FROM line WHERE closed_at = '' AND owner_id IS NULL AND kind IN (SELECT value FROM json_each(?)) GROUP BY kind`,
-		owner, string(mine))
+		string(whose), string(mine))
 	out := map[line.Kind]int{}
 	for _, r := range rows {
 		out[r.kind] += r.n

@@ -66,6 +66,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeOutside,
 		s.describeReminder,
 		s.describeRecall,
+		s.describePacket,
 		s.describeRegistry,
 		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,
@@ -94,6 +95,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "immunizations-hl7", "/api/patients/{id}/immunizations.hl7", "Vaccines given here, VXU^V04", map[string]*huma.MediaType{"text/plain": bytes})
 	describeFile(api, "reminders-fhir", "/api/patients/{id}/reminders.json", "Reminders and vaccines of a patient, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "plan-fhir", "/api/rulebook/{rule}/plan.json", "A rule as FHIR R4 with its CQL library", map[string]*huma.MediaType{"application/fhir+json": bytes})
+	describeFile(api, "result-letters", "/api/tellings/{id}/letter.pdf", "Letters with results for window envelopes: one, or all of whoever asks under the name all", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "recall-letters", "/api/practice/recalls/{id}/letters.pdf", "Letters that remind, for window envelopes", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})

@@ -50,7 +50,7 @@ func TestAClosedChartIsClosedToEveryOperation(t *testing.T) {
 	var d described
 	require.NoError(t, json.Unmarshal(raw, &d))
 	fill := regexp.MustCompile(`\{([^}]+)\}`)
-	own := map[string]string{"notes": o.note, "patients": "p", "visits": "v", "prepared": "prepared", "documents": "documents", "orders": "orders"}
+	own := map[string]string{"notes": o.note, "patients": "p", "packets": "p", "visits": "v", "prepared": "prepared", "documents": "documents", "orders": "orders"}
 	elsewhere := regexp.MustCompile(`There is no such (letter|leaflet)|No (device|portal) is connected`)
 	try := func(who string, shut bool) (closed, tried int) {
 		for path, methods := range d.Paths {

@@ -303,7 +303,7 @@ var readElsewhere = map[string]string{
 	"looked": "app/writing_test.go", "answer-advice": "app/assessment_test.go", "set-charges": "app/charges_test.go", "apply-set": "app/sets_test.go",
 	"absence-letter": "app/assessment_test.go", "sign-letter": "app/letters_test.go", "give-leaflet": "app/letters_test.go", "message-patient": "app/letters_test.go",
 	"send-fax": "app/writing_test.go", "settle-sent": "app/letters_test.go", "drop-follow-up": "app/assessment_test.go", "book": "app/assessment_test.go", "cancel-order": "app/result_test.go",
-	"end-problem": "app/day_test.go", "drop-prepared": "app/house_test.go", "sign-prepared": "app/house_test.go", "sign-report": "app/result_test.go",
+	"end-problem": "app/day_test.go", "drop-prepared": "app/house_test.go", "sign-prepared": "app/house_test.go", "settle-packet": "app/packet_test.go", "set-each-report": "app/packet_test.go", "answer-hand-over": "app/packet_test.go", "tell-patient": "app/packet_test.go", "reading-level": "asks", "narrow-desk": "asks",
 	"detach-report": "app/strangers_test.go", "attach": "app/result_test.go", "set-aside": "app/result_test.go", "take-up": "app/result_test.go",
 	"decide": "app/intake_test.go", "fetch-elsewhere": "app/intake_test.go", "end-entry": "app/intake_test.go", "strike-vaccine": "app/house_test.go",
 	"drawn": "app/pad_test.go", "not-drawn": "app/pad_test.go", "picked-up": "app/pad_test.go", "asked-after": "app/pad_test.go", "ask-laboratory": "app/pad_test.go", "send-order-again": "app/pad_test.go",

@@ -21,21 +21,6 @@ func (s *server) describeResult(api huma.API) {
 	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.ReportView, error) {
 		return s.app.Result.Report(ctx, who, in.ID)
 	})
-	does(api, http.MethodPost, "sign-report", "/api/reports/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
-		PathID
-		Body struct {
-			Comment    string `json:"comment"`
-			Told       string `json:"told" maxLength:"20"`
-			ToldReason string `json:"toldReason,omitempty" maxLength:"2000"`
-			Issue      int    `json:"issue"`
-			Version    int    `json:"version"`
-			Secret     string `json:"secret,omitempty" maxLength:"1000"`
-		}
-	}) (*nothing, error) {
-		b := in.Body
-		return nil, s.app.Result.SignReport(ctx, who, results.SignedResult{ReportID: in.ID, Comment: b.Comment, Told: b.Told,
-			ToldReason: b.ToldReason, Secret: b.Secret, Issue: b.Issue, Version: b.Version})
-	})
 	get(api, "held", "/api/quarantine/{number}", func(ctx context.Context, who act.Actor, in *struct {
 		Number string `path:"number" maxLength:"30"`
 	}) (results.HeldDetail, error) {

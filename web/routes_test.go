@@ -212,7 +212,7 @@ func TestOneAddressDoesNotHoldAllDoors(t *testing.T) {
 
 // notOfOneChart are the readings that show no one patient's chart; every other one is recorded as a look, and
 // stands in app/looks_test.go under its name.
-var notOfOneChart = []string{"needed", "rulebook", "rule-file", "practice-run", "recall-letters", "plan-fhir" /* names no patient */, "recall-list" /* over the practice, recorded by itself */, "directory" /* names no patient */, "factor", "own-npi", "connections", "specimens" /* the list of the drawing room */, "done-here", "referrals-under-way" /* of the practice, names and no chart */, "own-sessions", "audit", "search-codes", "named-codes", "colleagues", "day", "desk", "desk-count", "to-book", "forms", "form",
+var notOfOneChart = []string{"needed", "rulebook", "rule-file", "practice-run", "each-report", "result-letters" /* printed, recorded by itself */, "recall-letters", "plan-fhir" /* names no patient */, "recall-list" /* over the practice, recorded by itself */, "directory" /* names no patient */, "factor", "own-npi", "connections", "specimens" /* the list of the drawing room */, "done-here", "referrals-under-way" /* of the practice, names and no chart */, "own-sessions", "audit", "search-codes", "named-codes", "colleagues", "day", "desk", "desk-count", "to-book", "forms", "form",
 	"form-versions", "house", "registration-choices", "outlines", "pins", "services", "me", "tests", "unsigned", "writing-tools", "medical-words",
 	"circle" /* names no patient */, "door" /* what the finder says of anybody */, "usual-patients", "openings", "opening", /* recorded by themselves */
 	"events", "claim-json", "claim-csv", "note-pdf", /* recorded as handed out and printed */

@@ -101,6 +101,14 @@ func (s *server) describeSession(api huma.API) {
 	}]) (*nothing, error) {
 		return nil, s.app.Session.SetSingleKeys(ctx, who, in.Body.On)
 	})
+	does(api, http.MethodPut, "set-each-report", "/api/session/rows", func(ctx context.Context, who act.Actor, in *body[struct {
+		Each bool `json:"each" doc:"A row for each report on the desk, not for each patient"`
+	}]) (*nothing, error) {
+		return nil, s.app.Session.SetEachReport(ctx, who, in.Body.Each)
+	})
+	get(api, "each-report", "/api/session/rows", func(ctx context.Context, who act.Actor, _ *nothing) (bool, error) {
+		return s.app.Session.EachReport(ctx, who)
+	})
 	get(api, "own-sessions", "/api/session/all", func(ctx context.Context, who act.Actor, _ *nothing) ([]session.OwnSession, error) {
 		return s.app.Session.OwnSessions(ctx, who)
 	})

@@ -68,6 +68,13 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.GET("/api/rulebook/:rule/plan.json", s.file(fileKind{"application/fhir+json", `attachment; filename="plan.json"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Reminder.PlanFHIR(c, who, c.Param("rule"))
 	}))
+	r.GET("/api/tellings/:id/letter.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		id := c.Param("id")
+		if id == "all" {
+			id = ""
+		}
+		return s.app.Packet.Letters(c, who, id)
+	}))
 	r.GET("/api/practice/recalls/:id/letters.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Recall.Letters(c, who, c.Param("id"))
 	}))

@@ -8,7 +8,7 @@ import (
 // LineRow is one open line as every list shows it: a desk, or the margin of a chart.
 type LineRow struct {
 	Line    string       `json:"line" doc:"Identifier of the line itself"`
-	Kind    line.Kind    `json:"kind" enum:"report,held,note,order,to sign,referral,prescription,repeat request,order by telephone,thoughts of self-harm,message to us,to the registry,reminder by mail,follow-up,from outside,message,fax,opened chart"`
+	Kind    line.Kind    `json:"kind" enum:"report,held,handed over,to tell,note,order,to sign,referral,prescription,repeat request,order by telephone,thoughts of self-harm,message to us,to the registry,reminder by mail,follow-up,from outside,message,fax,opened chart"`
 	ID      string       `json:"id" doc:"What it is about"`
 	Patient *PatientView `json:"patient,omitempty" doc:"Left out where nobody knows for certain whose it is"`
 	Owner   string       `json:"owner" doc:"Who answers for it"`
@@ -21,7 +21,17 @@ type LineRow struct {
 	Since   string       `json:"since"`
 	Days    int          `json:"days"`
 	Closes  string       `json:"closes" doc:"The act that closes it"`
+	Packet  *PacketOf    `json:"packet,omitempty" doc:"Of a row that stands for all reports of a patient"`
+	Waits   bool         `json:"waits" doc:"For somebody else, rather than for an act here"`
+	Again   bool         `json:"again" doc:"It was signed before, and has changed since"`
 	rank    int
+}
+
+// PacketOf is what a row holds that stands for the reports of a patient.
+type PacketOf struct {
+	Reports     int `json:"reports"`
+	Preliminary int `json:"preliminary"`
+	Again       int `json:"again" doc:"Corrected after signing"`
 }
 
 // Rank is where the line stands among others, gravest first.

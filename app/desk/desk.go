@@ -10,10 +10,12 @@ import (
 
 // Desk is a page of one list of a person's open lines, with how many there are in each.
 type Desk struct {
-	Lists []ListCount    `json:"lists"`
-	List  string         `json:"list" enum:"results,notes,under way"`
-	Rows  []*act.LineRow `json:"rows" doc:"Gravest first, then by patient"`
-	Next  string         `json:"next" doc:"Begins the next page; empty after the last row"`
+	Lists      []ListCount    `json:"lists"`
+	List       string         `json:"list" enum:"results,notes,under way"`
+	Rows       []*act.LineRow `json:"rows" doc:"Gravest first, then by patient"`
+	Next       string         `json:"next" doc:"Begins the next page; empty after the last row"`
+	Found      int            `json:"found" doc:"How many lines of the list are meant, where it was narrowed; else all"`
+	Facilities []string       `json:"facilities" doc:"Who performed what waits; only where the list was narrowed"`
 }
 
 // ListCount is a list of the desk with the number of lines in it.
@@ -22,33 +24,57 @@ type ListCount struct {
 	Count int    `json:"count"`
 }
 
+// DeskSought is which list is read, and by what it is narrowed.
+type DeskSought struct {
+	List     string `json:"-"`
+	After    string `json:"after,omitempty" maxLength:"64" doc:"The line that the page comes after"`
+	Each     bool   `json:"each,omitempty" doc:"A row for each report, not for each patient"`
+	Narrowed bool   `json:"-"` // what follows counts
+	Words    string `json:"words,omitempty" maxLength:"200" doc:"In the patient's name, the report or the facility"`
+	State    string `json:"state,omitempty" enum:",final,preliminary,corrected"`
+	Flag     string `json:"flag,omitempty" enum:",critical,out of range,in range"`
+	Facility string `json:"facility,omitempty" maxLength:"200"`
+	Days     int    `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"At least so many days old"`
+	Whose    string `json:"whose,omitempty" enum:",mine,covered,team"`
+	Sort     string `json:"sort,omitempty" enum:",grave,oldest,patient"`
+}
+
 // Lists are the lists of the desk, in order.
 var Lists = []string{act.ResultList, act.NoteList, act.UnderWay}
 
-// page is how many lines come at a time.
-const page = 100
+// page is how many lines come at a time, pagePackets how many packets, which hold several reports each.
+const page, pagePackets = 100, 40
 
-// MyDesk reads a page of a list of the person's open lines, after the line named.
-func (a *Acts) MyDesk(ctx context.Context, who act.Actor, list, after string) (out Desk, err error) {
-	if list == "" {
-		list = act.ResultList
+// MyDesk reads a page of a list of the person's open lines.
+func (a *Acts) MyDesk(ctx context.Context, who act.Actor, x DeskSought) (out Desk, err error) {
+	if x.List == "" {
+		x.List = act.ResultList
 	}
-	out = Desk{List: list, Rows: []*act.LineRow{}}
+	out = Desk{List: x.List, Rows: []*act.LineRow{}, Facilities: []string{}}
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
-		counts, err := a.count(q, who)
+		beside, err := q.Beside(who.ID, a.Today())
+		if err != nil {
+			return err
+		}
+		owners := append([]string{who.ID}, beside.Covers...)
+		counts, err := a.count(q, who, owners)
 		if err != nil {
 			return err
 		}
 		for _, l := range Lists {
 			out.Lists = append(out.Lists, ListCount{l, counts[l]})
 		}
+		out.Found = counts[x.List]
 		var kinds []line.Kind
 		for _, k := range a.kinds {
-			if k.List == list {
+			if k.List == x.List {
 				kinds = append(kinds, k.Kind)
 			}
 		}
-		lines, err := q.OpenLinesOf(who.ID, kinds, a.team(who, list), after, page+1)
+		if x.List == act.ResultList {
+			return a.packets(q, who, x, owners, kinds, &out)
+		}
+		lines, err := q.OpenLinesOf(owners, kinds, a.team(who, x.List), x.After, page+1)
 		if err != nil {
 			return err
 		}
@@ -62,10 +88,14 @@ func (a *Acts) MyDesk(ctx context.Context, who act.Actor, list, after string) (o
 	return out, err
 }
 
-// Count says how many open lines the person has, those of their team among them.
+// Count says how many open lines the person has, those of their team and of whom they cover for today among them.
 func (a *Acts) Count(ctx context.Context, who act.Actor) (n int, err error) {
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
-		counts, err := a.count(q, who)
+		beside, err := q.Beside(who.ID, a.Today())
+		if err != nil {
+			return err
+		}
+		counts, err := a.count(q, who, append([]string{who.ID}, beside.Covers...))
 		for _, c := range counts {
 			n += c
 		}
@@ -75,8 +105,8 @@ func (a *Acts) Count(ctx context.Context, who act.Actor) (n int, err error) {
 }
 
 // count counts by list.
-func (a *Acts) count(q *store.Q, who act.Actor) (map[string]int, error) {
-	own, err := q.CountLines(who.ID, a.team(who, ""))
+func (a *Acts) count(q *store.Q, who act.Actor, owners []string) (map[string]int, error) {
+	own, err := q.CountLines(owners, a.team(who, ""))
 	counts := map[string]int{}
 	for _, k := range a.kinds {
 		counts[k.List] += own[k.Kind]

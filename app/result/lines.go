@@ -25,6 +25,7 @@ func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	act.Describe(rows, reports, func(r store.Report) string { return r.ID }, func(row *act.LineRow, report store.Report) {
 		r := a.Row(report)
 		row.Title = r.Title + ", " + r.Status
+		row.Waits, row.Again = r.Waits, r.Reopened
 		if r.Reopened {
 			row.Title += " after signing"
 		}

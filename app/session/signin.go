@@ -170,6 +170,20 @@ func (a *Acts) SignOut(ctx context.Context, who act.Actor) error {
 	})
 }
 
+// SetEachReport says whether the person's desk has a row for each report, or one for each patient.
+func (a *Acts) SetEachReport(ctx context.Context, who act.Actor, on bool) error {
+	return a.Write(ctx, who, func(t *act.Tx) error { return t.Q.SetEachReport(who.ID, on) })
+}
+
+// EachReport says whether the person's desk has a row for each report.
+func (a *Acts) EachReport(ctx context.Context, who act.Actor) (each bool, err error) {
+	err = a.Store.Read(ctx, func(q *store.Q) error {
+		each, err = q.EachReport(who.ID)
+		return err
+	})
+	return each, err
+}
+
 // SetSingleKeys switches the person's one-letter keys on or off.
 func (a *Acts) SetSingleKeys(ctx context.Context, who act.Actor, on bool) error {
 	return a.Write(ctx, who, func(t *act.Tx) error { return t.Q.SetSingleKeys(who.ID, on) })

@@ -287,6 +287,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	wg.Go(func() { s.app.Reminder.Prepare(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
 	wg.Go(func() { s.app.Order.Run(ctx) })
+	wg.Go(func() { s.app.Packet.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Referral.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Prescribe.Run(ctx, s.ask) })
 	wg.Go(func() {

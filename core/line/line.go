@@ -26,11 +26,14 @@ const (
 	Held        Kind = "held"         // a message from outside that belongs to nobody for certain
 	FromOutside Kind = "from outside" // entries that other parties sent, beside a chart
 
+	HandOver Kind = "handed over" // what one of us asks another to do about a line
+	Telling  Kind = "to tell"     // a result that the patient was not told yet
+
 	Opening Kind = "opened chart" // a chart that somebody opened with a reason
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, Opening}
+var Kinds = []Kind{Report, Held, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -51,6 +54,8 @@ var acts = map[Kind]string{
 	FollowUp:     "book the visit, or drop it with the reason",
 	Message:      "the portal takes it, or say how the patient was told",
 	Fax:          "the other side takes it, or say how it was sent instead",
+	HandOver:     "say what was done, or hand it back",
+	Telling:      "tell the patient and say who was reached, or why they are not told",
 	Opening:      "say whether it was right, or how it is followed up",
 }
 
@@ -76,6 +81,7 @@ const (
 	Noteworthy  = 2
 	AsExpected  = 3
 	Preliminary = 4
+	WithOthers  = 5 // handed over, and answered for here
 )
 
 // Rank is where a line in this state stands, unless its kind knows better.

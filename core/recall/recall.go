@@ -90,22 +90,13 @@ func Write(p Person, due []Item, c Clinic, h House, day string) Mail {
 	if young && len(items) == 0 {
 		return no("what is due is confidential at this age: it is spoken of at a visit")
 	}
-	name := strings.TrimSpace(p.Given + " " + p.Family + " " + p.Suffix)
-	whom, whose := "Dear "+name+",", "you"
-	m.To = []string{name}
-	if g, has := guardian(p); years < c.Below || has {
-		m.To = []string{"To the parents or guardian of", name}
-		whom, whose = "To the parents or guardian of "+name+":", name
-		if has {
-			m.To, whom = []string{g, "for " + name}, "Dear "+g+","
-		}
-	}
+	to := AddressOf(p.Registration, c, day)
+	whom, whose := to.Greeting, to.Whose
+	m.To = to.Lines
 	if p.Portal && !young {
 		m.Way = Portal
 	}
-	a := p.Address
-	m.To = append(m.To, a.Street, strings.TrimSpace(a.City+", "+strings.TrimSpace(a.State+" "+a.Zip)))
-	if m.Way == Letter && (a.Street == "" || a.City == "") {
+	if m.Way == Letter && !to.Complete {
 		return no("no address to write to, and no portal: call")
 	}
 	var b strings.Builder
@@ -145,7 +136,35 @@ func Write(p Person, due []Item, c Clinic, h House, day string) Mail {
 }
 
 // guardian is who was named as guardian.
-func guardian(p Person) (string, bool) {
+// Address is to whom mail about somebody goes.
+type Address struct {
+	Lines    []string // the name first
+	Greeting string
+	Whose    string // "you", or who it is about
+	Complete bool   // street and city are known
+	Young    bool   // of an age at which the clinic's rule keeps mail from parents and patient alike
+	Known    bool   // the age is known
+}
+
+// AddressOf is to whom mail about a person goes: a child's to the parents or guardian, a grown person's to themself, or to their
+// guardian where they have one.
+func AddressOf(r chart.Registration, c Clinic, day string) Address {
+	years, _, known := chart.AgeOn(r.BirthDate, day)
+	name := strings.TrimSpace(r.Given + " " + r.Family + " " + r.Suffix)
+	out := Address{Lines: []string{name}, Greeting: "Dear " + name + ",", Whose: "you", Known: known, Young: known && years >= c.From && years < c.Below}
+	if g, has := guardian(r); known && years < c.Below || has {
+		out.Lines, out.Greeting, out.Whose = []string{"To the parents or guardian of", name}, "To the parents or guardian of "+name+":", name
+		if has {
+			out.Lines, out.Greeting = []string{g, "for " + name}, "Dear "+g+","
+		}
+	}
+	a := r.Address
+	out.Lines = append(out.Lines, a.Street, strings.TrimSpace(a.City+", "+strings.TrimSpace(a.State+" "+a.Zip)))
+	out.Complete = a.Street != "" && a.City != ""
+	return out
+}
+
+func guardian(p chart.Registration) (string, bool) {
 	for _, c := range p.Contacts {
 		if c.Guardian && c.Name != "" {
 			return c.Name, true

@@ -299,7 +299,12 @@ func Waits(status string) bool {
 // Told are the ways in which a patient is told a result, and the decision not to.
 var Told = map[string]string{
 	"portal": "message through the portal", "telephone": "by telephone", "in person": "in person", "letter": "by letter",
-	"not told": "decided not to tell",
+	"call": "to be told by telephone", "visit": "to be told at the visit", "not told": "decided not to tell",
+}
+
+// Promises says whether a way of telling is still to be done when the report is signed: a line of its own stays open until it was.
+func Promises(told string) bool {
+	return slices.Contains([]string{"portal", "letter", "call", "visit"}, told)
 }
 
 // ErrOpen is wrapped by every reason why a report cannot be closed.
@@ -354,6 +359,12 @@ func Older(a, b string) bool {
 	}
 	unit := max(unitX, unitY)
 	return x.Truncate(unit).Before(y.Truncate(unit))
+}
+
+// Begins is when a moment that is as precise as it came begins; zero for what is no moment.
+func Begins(s string) time.Time {
+	t, _ := moment(s)
+	return t
 }
 
 func moment(s string) (time.Time, time.Duration) {

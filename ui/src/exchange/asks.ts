@@ -64,6 +64,7 @@ export const asks = {
       initialPageParam: "",
       getNextPageParam: (page) => page.next || undefined,
     }),
+  eachReport: () => queryOptions({ queryKey: ["desk rows"], queryFn: () => got(api.GET("/api/session/rows")), staleTime: never }),
   deskCount: () => queryOptions({ queryKey: ["desk", "count"], queryFn: () => got(api.GET("/api/desk/count")) }),
   order: (id: string) =>
     queryOptions({ queryKey: ["desk", "order", id], queryFn: () => got(api.GET("/api/orders/{id}", by(id))) }),

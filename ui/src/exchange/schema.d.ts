@@ -309,6 +309,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/desk/narrowed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["narrow-desk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/directory": {
         parameters: {
             query?: never;
@@ -577,6 +593,38 @@ export interface paths {
         get: operations["form-versions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hand-overs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["hand-over"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hand-overs/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["answer-hand-over"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1526,6 +1574,38 @@ export interface paths {
         get: operations["outlines"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packets/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["packet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/packets/{id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["settle-packet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2498,6 +2578,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reading-level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["reading-level"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/referrals": {
         parameters: {
             query?: never;
@@ -2788,22 +2884,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/reports/{id}/sign": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post: operations["sign-report"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/rulebook": {
         parameters: {
             query?: never;
@@ -3078,6 +3158,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/session/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["each-report"];
+        put: operations["set-each-report"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/session/secrets": {
         parameters: {
             query?: never;
@@ -3200,6 +3296,55 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["redress-telephone-order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tellings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["telling"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tellings/{id}/attempts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tell-patient"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tellings/{id}/letter.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Letters with results for window envelopes: one, or all of whoever asks under the name all */
+        get: operations["result-letters"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3758,6 +3903,11 @@ export interface components {
             key: string;
             reason?: string;
         };
+        "Answer-hand-overRequest": {
+            /** @description It is handed back, not done */
+            back?: boolean;
+            says: string;
+        };
         "Answer-inquiryRequest": {
             text: string;
         };
@@ -3941,6 +4091,10 @@ export interface components {
             npi: string;
             password: string;
         };
+        Body82767342: {
+            /** @description A row for each report on the desk, not for each patient */
+            each: boolean;
+        };
         Body8571692d: {
             /** @description Empty for a new one */
             id: string;
@@ -3952,6 +4106,9 @@ export interface components {
         };
         Body990266ae: {
             on: boolean;
+        };
+        Bodyab97175: {
+            text: string;
         };
         Bodybe864a77: {
             width: string;
@@ -4331,6 +4488,13 @@ export interface components {
             state: string;
         };
         Desk: {
+            /** @description Who performed what waits; only where the list was narrowed */
+            facilities: string[];
+            /**
+             * Format: int64
+             * @description How many lines of the list are meant, where it was narrowed; else all
+             */
+            found: number;
             /** @enum {string} */
             list: "results" | "notes" | "under way";
             lists: components["schemas"]["ListCount"][];
@@ -4338,6 +4502,28 @@ export interface components {
             next: string;
             /** @description Gravest first, then by patient */
             rows: components["schemas"]["LineRow"][];
+        };
+        DeskSought: {
+            /** @description The line that the page comes after */
+            after?: string;
+            /**
+             * Format: int64
+             * @description At least so many days old
+             */
+            days?: number;
+            /** @description A row for each report, not for each patient */
+            each?: boolean;
+            facility?: string;
+            /** @enum {string} */
+            flag?: "" | "critical" | "out of range" | "in range";
+            /** @enum {string} */
+            sort?: "" | "grave" | "oldest" | "patient";
+            /** @enum {string} */
+            state?: "" | "final" | "preliminary" | "corrected";
+            /** @enum {string} */
+            whose?: "" | "mine" | "covered" | "team";
+            /** @description In the patient's name, the report or the facility */
+            words?: string;
         };
         "Detach-reportRequest": {
             reason: string;
@@ -4900,6 +5086,39 @@ export interface components {
             id: string;
             name: string;
         };
+        Grade: {
+            /**
+             * Format: double
+             * @description By the formula of Flesch and Kincaid, 1975
+             */
+            grade: number;
+            /** @description There are words to count */
+            known: boolean;
+        };
+        HandTo: {
+            id: string;
+            /** @description With the role */
+            name: string;
+        };
+        HandedView: {
+            answer: string;
+            answerAt: string;
+            answerBy: string;
+            at: string;
+            from: string;
+            id: string;
+            instruction: string;
+            /** @description The day has passed, and it is open with both */
+            passed: boolean;
+            patient: components["schemas"]["PatientView"];
+            report: string;
+            /** @enum {string} */
+            state: "open" | "done" | "handed back" | "taken back";
+            title: string;
+            /** @description Whom, or the team */
+            to: string;
+            until: string;
+        };
         Happening: {
             at: string;
             document?: components["schemas"]["DocumentView"];
@@ -5251,6 +5470,8 @@ export interface components {
             unread: components["schemas"]["Unread"][];
         };
         LineRow: {
+            /** @description It was signed before, and has changed since */
+            again: boolean;
             /** @description The act that closes it */
             closes: string;
             /** Format: int64 */
@@ -5262,13 +5483,15 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
             mark: string;
             /** @description Who answers for it */
             owner: string;
+            /** @description Of a row that stands for all reports of a patient */
+            packet?: components["schemas"]["PacketOf"];
             /** @description Left out where nobody knows for certain whose it is */
             patient?: components["schemas"]["PatientView"];
             since: string;
@@ -5277,6 +5500,8 @@ export interface components {
             title: string;
             /** @description The visit whose page it opens on; empty for none */
             visitId: string;
+            /** @description For somebody else, rather than for an act here */
+            waits: boolean;
         };
         LinkView: {
             /** @description Ours at the laboratory */
@@ -5829,6 +6054,11 @@ export interface components {
             /** @description YYYY-MM-DD, of a standing order */
             until?: string;
         };
+        OtherReport: {
+            id: string;
+            owner: string;
+            title: string;
+        };
         Outcome: {
             id: string;
             /** @description The facts that decided, or what would meet it */
@@ -5852,6 +6082,129 @@ export interface components {
             /** @description When it was used last */
             seen: string;
             since: string;
+        };
+        PacketDone: {
+            /** Format: int64 */
+            handed: number;
+            /** Format: int64 */
+            signed: number;
+        };
+        PacketOf: {
+            /**
+             * Format: int64
+             * @description Corrected after signing
+             */
+            again: number;
+            /** Format: int64 */
+            preliminary: number;
+            /** Format: int64 */
+            reports: number;
+        };
+        PacketReport: {
+            /** Format: int64 */
+            abnormal: number;
+            /** Format: int64 */
+            above: number;
+            /** Format: int64 */
+            below: number;
+            /** @description What of this chart is known to act on these analytes; what stands out of range first */
+            beside: components["schemas"]["BearingView"][];
+            /** @description What these values mean for medicines of the list */
+            care: components["schemas"]["Warning"][];
+            collectedAt: string;
+            /** @description The first critical value with unit and flag, or empty */
+            critical: string;
+            criticalOf: string;
+            details: components["schemas"]["ReportDetails"];
+            /** @description The laboratory's number */
+            filler: string;
+            /** @description It came as a message, and can be taken out of the chart */
+            fromLab: boolean;
+            /** @description It left this chart, because it does not belong there */
+            gone: boolean;
+            /** @description To whom it was handed, newest first */
+            handed: components["schemas"]["HandedView"][];
+            id: string;
+            /** Format: int64 */
+            inRange: number;
+            /** Format: int64 */
+            issue: number;
+            /** @description When issues were received that were older than this one */
+            late: string[];
+            matchedBy: string;
+            /** @description Why it was attached although the patient named differs */
+            matchedWhy: string;
+            mine: boolean;
+            /**
+             * Format: int64
+             * @description Values that nobody judged, and values that are none
+             */
+            notJudged: number;
+            notes: string;
+            order?: components["schemas"]["OrderView"];
+            owner: string;
+            patient: components["schemas"]["PatientView"];
+            performer: string;
+            /** @description Of the performing laboratory */
+            phone: string;
+            receivedAt: string;
+            /** @description Values of the issue before that are no longer there */
+            removed: components["schemas"]["ValueView"][];
+            /** @description An earlier issue was signed, this one is not */
+            reopened: boolean;
+            reportedAt: string;
+            reviews: components["schemas"]["ReviewView"][];
+            signed: boolean;
+            /** @description In words */
+            status: string;
+            /** @description What a letter says of it, by what it means */
+            tells: components["schemas"]["TellView"][];
+            title: string;
+            /** @description Medicines of the list of which nothing is known, and which were not looked at */
+            unread: string[];
+            values: components["schemas"]["ValueView"][];
+            /** Format: int64 */
+            version: number;
+            /** @description For more from the laboratory, rather than for a signature */
+            waits: boolean;
+            /** @description The notes of the issue before, where they were others */
+            wasNotes: string;
+            /** @description The status of the issue before, where it was another */
+            wasStatus: string;
+        };
+        PacketSettled: {
+            /** @description For the chart */
+            comment: string;
+            /** @description Of the browser's making: the same decision again does nothing twice */
+            id: string;
+            reports: components["schemas"]["SettledReport"][];
+            secret?: string;
+            /** @description For the patient; needed for the portal and a letter */
+            text?: string;
+            told: string;
+            toldReason?: string;
+            /** @description On which day what is to be told at a visit comes back */
+            until?: string;
+        };
+        PacketView: {
+            beside: components["schemas"]["BearingView"][];
+            care: components["schemas"]["Warning"][];
+            /** @description How it ends */
+            closing: string;
+            /** @description Those to whom one can be handed, whoever was last handed one first */
+            handTo: components["schemas"]["HandTo"][];
+            /** @description How a letter to the patient begins */
+            opening: string;
+            /** @description Reports of this patient that somebody else answers for */
+            others: components["schemas"]["OtherReport"][];
+            patient: components["schemas"]["PatientView"];
+            /** @description Gravest first */
+            reports: components["schemas"]["PacketReport"][];
+            unread: string[];
+            /** @description The day that is offered for a hand-over */
+            until: string;
+            /** @description How the patient can be told */
+            ways: components["schemas"]["TellWay"][];
         };
         PadRequest: {
             diagnoses: string[];
@@ -7060,6 +7413,22 @@ export interface components {
         "Settle-sentRequest": {
             how: string;
         };
+        SettledReport: {
+            /** @enum {string} */
+            act: "sign" | "hand over";
+            /** @description Its own, in place of the packet's */
+            comment?: string;
+            id: string;
+            instruction?: string;
+            /** Format: int64 */
+            issue: number;
+            /** @description To whom it is handed; empty for the team */
+            to?: string;
+            /** @description On which day it comes back */
+            until?: string;
+            /** Format: int64 */
+            version: number;
+        };
         Share: {
             /** Format: int64 */
             carried: number;
@@ -7102,16 +7471,6 @@ export interface components {
         "Sign-referralRequest": {
             reason?: string;
             secret?: string;
-        };
-        "Sign-reportRequest": {
-            comment: string;
-            /** Format: int64 */
-            issue: number;
-            secret?: string;
-            told: string;
-            toldReason?: string;
-            /** Format: int64 */
-            version: number;
         };
         Signed: {
             orders: components["schemas"]["OrderView"][];
@@ -7272,6 +7631,55 @@ export interface components {
             state: string;
             /** @description What the author says */
             why: string;
+        };
+        TellAttempt: {
+            /**
+             * @description Only no answer leaves the line open
+             * @enum {string}
+             */
+            came: "reached" | "no answer" | "posted" | "at the visit" | "not told";
+            /** @description Who was reached; needed for reached */
+            who?: string;
+            /** @description A remark; needed for not told */
+            why?: string;
+        };
+        TellTry: {
+            at: string;
+            by: string;
+            says: string;
+        };
+        TellView: {
+            /** @enum {string} */
+            meaning: "" | "good news" | "nothing to do" | "something follows";
+            says: string;
+        };
+        TellWay: {
+            /** @description Why it cannot be chosen; empty where it can */
+            not: string;
+            says: string;
+            /** @enum {string} */
+            way: "portal" | "letter" | "telephone" | "in person" | "call" | "visit" | "not told";
+        };
+        TellingView: {
+            answer: string;
+            answerAt: string;
+            answerBy: string;
+            at: string;
+            attempts: components["schemas"]["TellTry"][];
+            by: string;
+            id: string;
+            /** @description Something of it is out of range */
+            out: boolean;
+            patient: components["schemas"]["PatientView"];
+            reports: string[];
+            /** @description The way, in words */
+            says: string;
+            state: string;
+            text: string;
+            /** @description The day on which it comes back */
+            until: string;
+            /** @enum {string} */
+            way: "portal" | "letter" | "call" | "visit";
         };
         TestCoverage: {
             code: string;
@@ -8124,6 +8532,8 @@ export interface operations {
                 list?: "results" | "notes" | "under way";
                 /** @description The line that the page comes after */
                 after?: string;
+                /** @description A row for each report, not for each patient */
+                each?: boolean;
             };
             header?: never;
             path?: never;
@@ -8167,6 +8577,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": number;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "narrow-desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeskSought"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
                 };
             };
             /** @description Error */
@@ -8787,6 +9230,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FormVersion"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandedView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "answer-hand-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Answer-hand-overRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -10947,6 +11454,75 @@ export interface operations {
                     "application/json": {
                         [key: string]: string;
                     };
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    packet: {
+        parameters: {
+            query?: {
+                /** @description Only this one, whoever answers for it */
+                report?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PacketView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-packet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PacketSettled"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PacketDone"];
                 };
             };
             /** @description Error */
@@ -13174,6 +13750,39 @@ export interface operations {
             };
         };
     };
+    "reading-level": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Bodyab97175"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Grade"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "referrals-under-way": {
         parameters: {
             query?: never;
@@ -13789,39 +14398,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Detach-reportRequest"];
-            };
-        };
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
-    "sign-report": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Sign-reportRequest"];
             };
         };
         responses: {
@@ -14521,6 +15097,66 @@ export interface operations {
             };
         };
     };
+    "each-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": boolean;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-each-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Body82767342"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "change-own-secrets": {
         parameters: {
             query?: never;
@@ -14763,6 +15399,101 @@ export interface operations {
                 content?: never;
             };
             /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    telling: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TellingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-patient": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellAttempt"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "result-letters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Letters with results for window envelopes: one, or all of whoever asks under the name all */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;

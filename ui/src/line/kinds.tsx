@@ -13,8 +13,10 @@ import { HarmPage } from "../reminder/Harm";
 import { RegistryPage } from "../reminder/Registry";
 import { RemindedPage } from "../reminder/Reminded";
 import { Flags } from "../result/Flags";
+import { HandedPage } from "../result/HandedPage";
 import { HeldPage } from "../result/Held";
 import { Report } from "../result/Report";
+import { TellPage } from "../result/TellPage";
 import { FaxPage, MessagePage } from "../sign/Going";
 
 type Row = Schemas["LineRow"];
@@ -53,7 +55,7 @@ export const kinds: Record<Kind, Shown> = {
     counted: ["result to sign", "results to sign"],
     list: "results",
     segment: "report",
-    to: onDesk("report"),
+    to: (r) => (r.packet && r.patient ? `/desk/packet/${r.patient.id}` : onDesk("report")(r)),
     mark: Result,
     page: Report,
   },
@@ -65,6 +67,24 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("held"),
     mark: Word,
     page: HeldPage,
+  },
+  "handed over": {
+    word: "Handed over",
+    counted: ["report handed over", "reports handed over"],
+    list: "results",
+    segment: "handed",
+    to: onDesk("handed"),
+    mark: Word,
+    page: HandedPage,
+  },
+  "to tell": {
+    word: "To tell",
+    counted: ["result to tell", "results to tell"],
+    list: "under way",
+    segment: "tell",
+    to: onDesk("tell"),
+    mark: Word,
+    page: TellPage,
   },
   note: {
     word: "Note",

@@ -1,0 +1,147 @@
+package result
+
+import (
+	"fmt"
+	"math"
+	"strings"
+	"unicode"
+
+	"deftledger/core/chart"
+)
+
+// Meaning is what a clinician says that a report means for the patient. Nothing is said of it where nobody chose.
+type Meaning string
+
+// The meanings there are.
+const (
+	Unsaid  Meaning = ""
+	Good    Meaning = "good news"
+	Nothing Meaning = "nothing to do"
+	Follows Meaning = "something follows"
+)
+
+// Meanings are those that can be chosen, in order.
+var Meanings = []Meaning{Good, Nothing, Follows}
+
+// Tell writes of one report what a patient reads of it: what was measured, in plain words with unit and the laboratory's range, what
+// stands out of it first; and what it means, where somebody said so. What was not judged is not called in range. call is how the
+// practice is reached.
+func Tell(title, day string, values []Value, m Meaning, call string) string {
+	var out, in []string
+	unjudged, gone := 0, 0
+	for _, v := range values {
+		s := Stand(v)
+		said := v.Name + ": " + strings.TrimSpace(v.Text+" "+chart.ShownUnit(v.Unit))
+		if v.Range != "" {
+			said += " (the laboratory's range is " + v.Range + ")"
+		}
+		switch {
+		case !Live(v.Status) || v.Text == "":
+			gone++
+		case s.Abnormal || s.Side == Above || s.Side == Below:
+			switch s.Side {
+			case Above:
+				said += ", which is above the range"
+			case Below:
+				said += ", which is below the range"
+			default:
+				said += ", which the laboratory marked"
+			}
+			out = append(out, said)
+		case s.Side == In:
+			in = append(in, said+", which is in the range")
+		default:
+			out = append(out, said)
+			unjudged++
+		}
+	}
+	var b strings.Builder
+	fmt.Fprintf(&b, "Your test “%s”", title)
+	if day != "" {
+		b.WriteString(" of " + day)
+	}
+	b.WriteString(" is back.")
+	const most = 3 // so many in range are named one by one
+	switch {
+	case len(values) == 0 || gone == len(values):
+		b.WriteString(" It came as a written report, or without a value.")
+	case len(out) == 0 && len(in) > most:
+		fmt.Fprintf(&b, " All %d values are in the laboratory's range.", len(in))
+	default:
+		for _, x := range out {
+			b.WriteString("\n- " + x + ".")
+		}
+		if len(in) > most {
+			fmt.Fprintf(&b, "\n- The other %d values are in the laboratory's range.", len(in))
+		} else {
+			for _, x := range in {
+				b.WriteString("\n- " + x + ".")
+			}
+		}
+		if unjudged > 0 {
+			b.WriteString("\nWhere no range stands, there is none to compare with.")
+		}
+	}
+	end := "\n"
+	if len(out)+len(in) == 0 || len(out) == 0 && len(in) > most {
+		end = " "
+	}
+	switch m {
+	case Good:
+		b.WriteString(end + "This is good news.")
+	case Nothing:
+		b.WriteString(end + "You need to do nothing about it.")
+	case Follows:
+		b.WriteString(end + "Something has changed, and we should talk about it. Please call us")
+		if call != "" {
+			b.WriteString(" at " + call)
+		}
+		b.WriteString(".")
+	}
+	return b.String()
+}
+
+// Grade is the school grade at which a text reads, by the formula of Flesch and Kincaid (Kincaid and others, Naval Technical Training
+// Command, Research Branch Report 8-75, 1975): 0.39 words a sentence + 11.8 syllables a word - 15.59. Numbers, and what stands in no
+// letters, are left out. ok is false where there are no words.
+func Grade(text string) (grade float64, ok bool) {
+	sentences, words, syllables := 0, 0, 0
+	for line := range strings.Lines(text) {
+		open := false
+		for _, w := range strings.Fields(line) {
+			letters := strings.TrimFunc(w, func(r rune) bool { return !unicode.IsLetter(r) })
+			if letters != "" {
+				words, open = words+1, true
+				syllables += syllablesOf(letters)
+			}
+			if open && strings.ContainsAny(w[len(w)-1:], ".!?:") {
+				sentences, open = sentences+1, false
+			}
+		}
+		if open {
+			sentences++ // a line of a list
+		}
+	}
+	if words == 0 {
+		return 0, false
+	}
+	g := 0.39*float64(words)/float64(max(1, sentences)) + 11.8*float64(syllables)/float64(words) - 15.59
+	return math.Round(g*10) / 10, true
+}
+
+// syllablesOf counts groups of vowels; a silent e at the end is none.
+func syllablesOf(word string) int {
+	n, vowel := 0, false
+	lower := strings.ToLower(word)
+	for _, r := range lower {
+		v := strings.ContainsRune("aeiouy", r)
+		if v && !vowel {
+			n++
+		}
+		vowel = v
+	}
+	if strings.HasSuffix(lower, "e") && !strings.HasSuffix(lower, "le") && n > 1 {
+		n--
+	}
+	return max(1, n)
+}

@@ -1,0 +1,576 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { type ReactNode, useEffect, useRef, useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day, shortDay } from "../frame/time";
+import { Form } from "../kit/Form";
+import { Wrong } from "../kit/Wrong";
+import { useMe, useRight } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+import { Beside } from "./Beside";
+import { Medicines, ReportBody } from "./ReportBody";
+import { Whose } from "./Whose";
+
+type Report = Schemas["PacketReport"];
+type Meaning = Schemas["TellView"]["meaning"];
+type Hand = { to: string; instruction: string; until: string };
+
+const keyOf: Record<string, string> = {
+  portal: "Alt+p",
+  letter: "Alt+e",
+  telephone: "Alt+t",
+  "in person": "Alt+i",
+  call: "Alt+c",
+  visit: "Alt+v",
+  "not told": "Alt+n",
+};
+const meanings: [Meaning, string, string][] = [
+  ["good news", "good news", "g"],
+  ["nothing to do", "nothing to do", "n"],
+  ["something follows", "something follows", "f"],
+];
+
+const critical = (r: Report) => r.values.some((v) => v.side.startsWith("critical"));
+
+/** folds says whether a report can stand as one line: every value judged in range by flag and reading, and nothing else to read. */
+const folds = (r: Report) =>
+  r.values.length > 1 &&
+  r.values.every(
+    (v) => v.live && v.side === "in range" && !v.disagree && !v.notes && !v.before && v.change?.verdict !== "exceeds",
+  ) &&
+  !r.notes &&
+  !r.reopened &&
+  !r.wasNotes &&
+  (r.removed ?? []).length === 0 &&
+  (r.handed ?? []).length === 0 &&
+  !(r.details.specimens ?? []).some((s) => s.refused || s.condition);
+
+/** Packet is what of a patient waits, read together, with one decision in the margin; only one report of it where one is named. */
+export function Packet({ id, next, only = "", more }: { id: string; next: string; only?: string; more?: ReactNode }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const { today } = useMe();
+  const maySign = useRight("sign a result");
+  const opened = useRef(false);
+  const packet = useQuery({
+    queryKey: ["report", "packet", id, only],
+    queryFn: () => {
+      const refresh = opened.current;
+      opened.current = true;
+      return got(
+        api.GET("/api/packets/{id}", {
+          params: { path: { id }, query: { report: only } },
+          headers: refresh ? { "X-Refresh": "1" } : {},
+        }),
+      );
+    },
+  });
+  const [comment, setComment] = useState("");
+  const [told, setTold] = useState("");
+  const [reason, setReason] = useState("");
+  const [means, setMeans] = useState<Record<string, Meaning>>({});
+  const [written, setWritten] = useState<string | null>(null); // by hand, in place of what the letter would say
+  const [until, setUntil] = useState("");
+  const [hands, setHands] = useState<Record<string, Hand>>({});
+  const [left, setLeft] = useState<Record<string, boolean>>({}); // not signed this time
+  const [handing, setHanding] = useState(false);
+  const [unfolded, setUnfolded] = useState<Record<string, boolean>>({});
+  const [cursor, setCursor] = useState<[string, number] | null>(null);
+  const [whys, setWhys] = useState(false);
+  const [error, setError] = useState("");
+  const [request, setRequest] = useState(() => crypto.randomUUID());
+  const seen = useRef<Record<string, string>>({});
+  const { sign, dialog, busy } = useSigning();
+  const box = useRef<HTMLTextAreaElement>(null);
+  const meant = useRef<HTMLDivElement>(null);
+  const p = packet.data;
+  const loaded = !!p;
+  useEffect(() => {
+    if (loaded) box.current?.focus();
+  }, [loaded]);
+  useEffect(() => {
+    if (!p) return;
+    const changed = p.reports.some((r) => seen.current[r.id] && seen.current[r.id] !== `${r.issue}.${r.version}`);
+    const more = Object.keys(seen.current).length > 0 && p.reports.some((r) => !seen.current[r.id]);
+    if (changed || more)
+      setError(`${changed ? "A report has changed" : "Another report has come"} since you opened this. Read it before signing.`);
+    seen.current = Object.fromEntries(p.reports.map((r) => [r.id, `${r.issue}.${r.version}`]));
+  }, [p]);
+  const reports = p?.reports ?? [];
+  const open = reports.filter((r) => !r.waits && !r.signed && !r.gone);
+  const several = open.length > 1;
+  const stays = (r: Report) =>
+    left[r.id] ?? ((several && critical(r)) || (r.handed ?? []).some((h) => h.state === "open" && !h.passed));
+  const signed = open.filter((r) => !hands[r.id] && !stays(r));
+  const handed = reports.filter((r) => hands[r.id]);
+  const reads = told === "portal" || told === "letter";
+  const draft = p
+    ? [p.opening, ...signed.map((r) => r.tells.find((t) => t.meaning === (means[r.id] ?? ""))?.says ?? ""), p.closing].join(
+        "\n\n",
+      )
+    : "";
+  const text = written ?? draft;
+  const rows = reports.flatMap((r) => (folds(r) && !unfolded[r.id] ? [] : r.values.map((_, i): [string, number] => [r.id, i])));
+  const step = (by: number) => {
+    const at = rows.findIndex(([id, row]) => cursor?.[0] === id && cursor[1] === row);
+    const to = rows[at < 0 ? (by > 0 ? 0 : rows.length - 1) : Math.min(rows.length - 1, Math.max(0, at + by))];
+    if (to) setCursor(to);
+  };
+  const choose = (way: string) => {
+    const w = p?.ways.find((x) => x.way === way);
+    if (w?.not) return setError(`Not this way: ${w.not}.`);
+    setError("");
+    setTold(way);
+    if (way === "portal" || way === "letter") setTimeout(() => meant.current?.querySelector("button")?.focus());
+  };
+  async function settle() {
+    if (!p || !(maySign || handed.length > 0)) return;
+    setError("");
+    if (signed.length > 0 && !told) return setError("Say how the patient was told, or why not.");
+    if (signed.length + handed.length === 0) return setError("Nothing here is signed or handed over.");
+    const body = {
+      id: request,
+      comment,
+      told: signed.length > 0 ? told : "",
+      toldReason: reason,
+      text: reads && signed.length > 0 ? text : "",
+      until: told === "visit" ? until : "",
+      reports: [
+        ...signed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "sign" as const })),
+        ...handed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "hand over" as const, ...hands[r.id] })),
+      ],
+    };
+    const act = (secret?: string) =>
+      got(api.POST("/api/packets/{id}/settle", { params: { path: { id } }, body: { ...body, secret: secret ?? "" } }));
+    const done = () => {
+      void client.invalidateQueries({ queryKey: ["desk"] });
+      void client.invalidateQueries({ queryKey: ["report"] });
+      if (reports.some((r) => !signed.includes(r) && !handed.includes(r))) {
+        // What stays open stays on the page, and is decided by itself.
+        setRequest(crypto.randomUUID());
+        setComment("");
+        setTold("");
+        setWritten(null);
+        setHands({});
+        setLeft({});
+        seen.current = {};
+        if (open.length > signed.length + handed.length) return;
+      }
+      go(next);
+    };
+    const failed = (e: unknown) => {
+      setError(say(e));
+      void packet.refetch();
+    };
+    if (signed.length === 0) {
+      try {
+        await act();
+        done();
+      } catch (e) {
+        failed(e);
+      }
+      return;
+    }
+    await sign({
+      title: signed.length === 1 ? "Sign the result" : `Sign ${signed.length} results`,
+      lines: [`${p.patient.given} ${p.patient.family}`, ...signed.map((r) => `${r.title}, ${r.status}`)],
+      act,
+      done,
+      failed,
+    });
+  }
+  useKeys(
+    open.length > 0
+      ? [
+          { key: "Ctrl+Enter", label: "Sign what is decided, and open the next", run: () => void settle() },
+          ...(maySign ? (p?.ways ?? []).map((w) => ({ key: keyOf[w.way] ?? "", label: w.says, run: () => choose(w.way) })) : []),
+          { key: "Alt+o", label: "Hand one over", run: () => setHanding((was) => !was) },
+        ]
+      : [],
+  );
+  useKeys([
+    { key: "Alt+h", label: "Why a change is one", run: () => setWhys((was) => !was) },
+    {
+      key: "Alt+k",
+      label: "Show all values, or fold what is in range",
+      run: () => setUnfolded((was) => (Object.keys(was).length > 0 ? {} : Object.fromEntries(reports.map((r) => [r.id, true])))),
+    },
+    { key: "Alt+ArrowDown", label: "Draw the next value over time", run: () => step(1) },
+    { key: "Alt+ArrowUp", label: "Draw the value before over time", run: () => step(-1) },
+  ]);
+  if (packet.error) return <p className="p-8">{say(packet.error)}</p>;
+  if (!p) return <main id="page" className="flex-1 bg-leaf" />;
+  return (
+    <>
+      <main
+        id="page"
+        className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4 max-wide:flex-none max-wide:overflow-visible"
+      >
+        <Whose patient={p.patient} />
+        {reports.length === 0 && <p className="small">Nothing of this patient waits here.</p>}
+        {reports.map((r, i) => (
+          <section key={r.id} aria-label={r.title} className="mb-6 border-b border-rule pb-4 last:border-b-0">
+            {folds(r) && !unfolded[r.id] ? (
+              <div className="flex flex-wrap items-baseline gap-x-3">
+                <h2 className="text-title">
+                  {several && <span className="mr-2 font-mono text-small text-faded">{i + 1}</span>}
+                  {r.title}
+                </h2>
+                <span className="small">
+                  {r.performer || "performer not named"} · collected {shortDay(r.collectedAt, today)} {clock(r.collectedAt)} ·{" "}
+                  <b>{r.status}</b> · all {r.values.length} in range
+                </span>
+                <button type="button" className="plain py-0" onClick={() => setUnfolded({ ...unfolded, [r.id]: true })}>
+                  show <KeyCap k="Alt+k" />
+                </button>
+              </div>
+            ) : (
+              <ReportBody
+                report={r}
+                whys={whys}
+                setWhys={() => setWhys(!whys)}
+                place={several ? i + 1 : undefined}
+                cursor={cursor?.[0] === r.id ? cursor[1] : undefined}
+                setCursor={(row) => setCursor(cursor?.[0] === r.id && cursor[1] === row ? null : [r.id, row])}
+              />
+            )}
+            {(r.handed ?? []).map((h) => (
+              <p key={h.id} className="margin-note mt-2 text-aside">
+                <b>
+                  {h.state === "open"
+                    ? `With ${h.to} until ${day(h.until)}`
+                    : `${h.answerBy} ${h.state === "done" ? "did it" : h.state}`}
+                  {h.passed && <span className="text-alarm"> · the day has passed</span>}
+                </b>
+                : {h.instruction}
+                {h.answer && (
+                  <span className="block">
+                    “{h.answer}” {h.answerAt && `${day(h.answerAt)}, ${clock(h.answerAt)}`}
+                  </span>
+                )}
+              </p>
+            ))}
+            {several && !r.waits && !r.signed && maySign && (
+              <p className="mt-2 text-aside">
+                {hands[r.id] ? (
+                  <>
+                    <b>Handed to {nameOf(p, hands[r.id]?.to ?? "")}</b>: {hands[r.id]?.instruction}{" "}
+                    <button type="button" className="plain py-0" onClick={() => setHands(without(hands, r.id))}>
+                      not so
+                    </button>
+                  </>
+                ) : (
+                  <label className="inline-flex items-center gap-2">
+                    <input
+                      type="checkbox"
+                      className="size-4 accent-kelp"
+                      checked={!stays(r)}
+                      disabled={critical(r)}
+                      onChange={() => setLeft({ ...left, [r.id]: !stays(r) })}
+                    />
+                    signed with the packet
+                    {critical(r) && <b className="text-alarm">critical: signed by itself, afterwards</b>}
+                  </label>
+                )}
+              </p>
+            )}
+          </section>
+        ))}
+        {p.care.length > 0 && <Medicines care={p.care} />}
+        {p.others.length > 0 && (
+          <p className="small mt-4">
+            Others answer for{" "}
+            {p.others.map((o, i) => (
+              <span key={o.id}>
+                {i > 0 && ", "}
+                <Link to={`/desk/report/${o.id}`} className="text-kelp hover:underline">
+                  {o.title}
+                </Link>{" "}
+                ({o.owner})
+              </span>
+            ))}
+          </p>
+        )}
+      </main>
+      <aside
+        aria-label="Review"
+        className="w-[320px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-wide:w-full max-wide:border-l-0"
+      >
+        {open.length > 0 && maySign ? (
+          <>
+            <label className="label block">
+              In the chart{signed.length > 1 && `, for all ${signed.length} reports`}
+              <textarea
+                ref={box}
+                rows={4}
+                className="box mt-1 border-kelp font-serif text-title-s text-ink"
+                value={comment}
+                onChange={(e) => setComment(e.target.value)}
+              />
+            </label>
+            <fieldset className="mt-3">
+              <legend className="label mb-1">How the patient is told</legend>
+              {p.ways.map((w) =>
+                w.not ? (
+                  <p key={w.way} className="small py-0.5">
+                    {w.says}: {w.not}.
+                  </p>
+                ) : (
+                  <label key={w.way} className="flex items-center gap-2 py-0.5">
+                    <input
+                      type="radio"
+                      name="told"
+                      className="size-4 accent-kelp"
+                      checked={told === w.way}
+                      onChange={() => choose(w.way)}
+                    />
+                    <span className="flex-1">{w.says}</span>
+                    <KeyCap k={(keyOf[w.way] ?? "").replace(/[a-z]$/, (x) => x.toUpperCase())} />
+                  </label>
+                ),
+              )}
+            </fieldset>
+            {told === "not told" && (
+              <label className="label mt-2 block">
+                Why not
+                <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
+              </label>
+            )}
+            {told === "visit" && (
+              <label className="label mt-2 block">
+                Comes back when not told by
+                <input
+                  type="date"
+                  className="field text-ink"
+                  min={today}
+                  value={until}
+                  onChange={(e) => setUntil(e.target.value)}
+                />
+              </label>
+            )}
+            {reads && signed.length > 0 && (
+              <div ref={meant} className="mt-3">
+                <p className="label mb-1">What it means for {p.patient.given}</p>
+                {signed.map((r) => (
+                  <Means key={r.id} title={r.title} value={means[r.id] ?? ""} set={(m) => setMeans({ ...means, [r.id]: m })} />
+                ))}
+                <label className="label mt-2 block">
+                  To the patient, {told === "portal" ? "through the portal" : "by letter"}
+                  <textarea
+                    rows={9}
+                    className="box mt-1 font-serif text-read text-ink"
+                    value={text}
+                    onChange={(e) => setWritten(e.target.value)}
+                  />
+                </label>
+                <Level text={text} />
+                {written !== null && (
+                  <button type="button" className="plain px-0 py-0" onClick={() => setWritten(null)}>
+                    Write it anew from the choices
+                  </button>
+                )}
+              </div>
+            )}
+            <Wrong says={error} className="my-2 min-h-[21px] text-aside" />
+            <button type="button" className="act" disabled={busy} onClick={() => void settle()}>
+              {signed.length > 1
+                ? `Sign ${signed.length} and next`
+                : signed.length === 1
+                  ? "Sign and next"
+                  : "Hand over and next"}{" "}
+              <KeyCap k="Ctrl+Enter" />
+            </button>
+          </>
+        ) : (
+          <p className="small">
+            {reports.every((r) => r.waits)
+              ? "Nothing to sign yet: the final report closes this line."
+              : `${reports[0]?.owner ?? "Somebody else"} answers for this line; a physician closes it.`}
+          </p>
+        )}
+        {open.length > 0 && (
+          <div className="mt-3">
+            {handing ? (
+              <HandOver
+                packet={p}
+                reports={open.filter((r) => !hands[r.id])}
+                numbers={reports.map((r) => r.id)}
+                take={(report, hand) => {
+                  setHands({ ...hands, [report]: hand });
+                  setHanding(false);
+                }}
+                leave={() => setHanding(false)}
+              />
+            ) : (
+              <button type="button" className="plain px-0" onClick={() => setHanding(true)}>
+                Hand {several ? "one " : ""}over <KeyCap k="Alt+o" />
+              </button>
+            )}
+          </div>
+        )}
+        <Beside of={p.beside} unread={p.unread} />
+        {more}
+      </aside>
+      {dialog}
+    </>
+  );
+}
+
+const nameOf = (p: Schemas["PacketView"], id: string) => p.handTo.find((x) => x.id === id)?.name ?? "the team";
+
+function without<T>(all: Record<string, T>, key: string): Record<string, T> {
+  const { [key]: _, ...rest } = all;
+  return rest;
+}
+
+// What one report means for the patient: a letter chooses, and leads to the next report.
+function Means({ title, value, set }: { title: string; value: Meaning; set: (m: Meaning) => void }) {
+  const host = useRef<HTMLFieldSetElement>(null);
+  return (
+    <fieldset
+      ref={host}
+      aria-label={`${title}: what it means`}
+      className="mb-1"
+      onKeyDown={(e) => {
+        const m = meanings.find(([, , k]) => k === e.key && !e.altKey && !e.ctrlKey && !e.metaKey);
+        if (!m) return;
+        e.preventDefault();
+        e.stopPropagation();
+        set(m[0]);
+        host.current?.nextElementSibling?.querySelector<HTMLElement>("button, textarea")?.focus();
+      }}
+    >
+      <span className="block text-small">{title}</span>
+      <span className="flex flex-wrap gap-1">
+        {meanings.map(([m, word, k]) => (
+          <button
+            key={m}
+            type="button"
+            aria-pressed={value === m}
+            className="choice px-1.5 py-0 text-small font-normal"
+            onClick={() => set(value === m ? "" : m)}
+          >
+            {word} <KeyCap k={k} />
+          </button>
+        ))}
+      </span>
+    </fieldset>
+  );
+}
+
+// The grade at which the text reads, a moment after the typing rests.
+function Level({ text }: { text: string }) {
+  const [rested, setRested] = useState(text);
+  useEffect(() => {
+    const t = setTimeout(() => setRested(text), 400);
+    return () => clearTimeout(t);
+  }, [text]);
+  const level = useQuery({
+    queryKey: ["reading level", rested],
+    queryFn: () => got(api.POST("/api/reading-level", { body: { text: rested } })),
+    placeholderData: (was) => was,
+    gcTime: 0,
+  });
+  if (!level.data?.known) return null;
+  const hard = level.data.grade > 8;
+  return (
+    <p className={`small ${hard ? "text-carried" : ""}`}>
+      Reads at grade {level.data.grade.toFixed(0)}
+      {hard && ": shorter sentences and plainer words would reach more people"}
+    </p>
+  );
+}
+
+// One report is handed to somebody, with what is to be done and when it comes back.
+function HandOver({
+  packet: p,
+  reports,
+  numbers,
+  take,
+  leave,
+}: {
+  packet: Schemas["PacketView"];
+  reports: Report[];
+  numbers: string[];
+  take: (report: string, h: Hand) => void;
+  leave: () => void;
+}) {
+  const [report, setReport] = useState(reports.length === 1 ? (reports[0]?.id ?? "") : "");
+  const [hand, setHand] = useState<Hand>({ to: p.handTo[0]?.id ?? "", instruction: "", until: p.until });
+  const words = useRef<HTMLInputElement>(null);
+  const [error, setError] = useState("");
+  return (
+    <Form
+      aria-label="Hand over"
+      className="margin-note"
+      leave={leave}
+      act={() => {
+        if (!report) return setError("Say which one: its number, or a click.");
+        if (hand.instruction.trim() === "") return setError("Say what is to be done.");
+        take(report, hand);
+      }}
+    >
+      <p className="label">Hand over</p>
+      <fieldset aria-label="Which report" className="flex flex-wrap gap-1">
+        {reports.map((r, i) => (
+          <button
+            key={r.id}
+            type="button"
+            autoFocus={i === 0 && reports.length > 1}
+            aria-pressed={report === r.id}
+            className="choice px-1.5 py-0 text-small font-normal"
+            onKeyDown={(e) => {
+              const id = numbers[Number(e.key) - 1];
+              if (!id || !reports.some((x) => x.id === id)) return;
+              e.preventDefault();
+              e.stopPropagation();
+              setReport(id);
+              words.current?.focus();
+            }}
+            onClick={() => {
+              setReport(r.id);
+              words.current?.focus();
+            }}
+          >
+            {r.title} <KeyCap k={String(numbers.indexOf(r.id) + 1)} />
+          </button>
+        ))}
+      </fieldset>
+      <label className="label mt-1 block">
+        What is to be done
+        <input
+          ref={words}
+          autoFocus={reports.length === 1}
+          className="field text-ink"
+          value={hand.instruction}
+          onChange={(e) => setHand({ ...hand, instruction: e.target.value })}
+        />
+      </label>
+      <label className="label mt-1 block">
+        To
+        <select className="field text-ink" value={hand.to} onChange={(e) => setHand({ ...hand, to: e.target.value })}>
+          {p.handTo.map((x) => (
+            <option key={x.id} value={x.id}>
+              {x.name}
+            </option>
+          ))}
+          <option value="">the team: whoever may see results</option>
+        </select>
+      </label>
+      <label className="label mt-1 block">
+        Comes back on
+        <input
+          type="date"
+          className="field text-ink"
+          value={hand.until}
+          onChange={(e) => setHand({ ...hand, until: e.target.value })}
+        />
+      </label>
+      <Wrong says={error} className="text-aside" />
+      <button type="submit" className="plain px-0">
+        Hand over with the packet <KeyCap k="Enter" />
+      </button>
+    </Form>
+  );
+}

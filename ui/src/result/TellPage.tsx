@@ -1,0 +1,114 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate } from "react-router";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day } from "../frame/time";
+import { Form } from "../kit/Form";
+import { Wrong } from "../kit/Wrong";
+import { useRight } from "../session/session";
+import { Whose } from "./Whose";
+
+type Came = Schemas["TellAttempt"]["came"];
+
+/** TellPage is what a patient is still to be told of their results, until somebody says that they were. */
+export function TellPage({ id, next }: { id: string; next: string }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const maySign = useRight("sign a result");
+  const telling = useQuery({
+    queryKey: ["desk", "telling", id],
+    queryFn: () => got(api.GET("/api/tellings/{id}", { params: { path: { id } } })),
+  });
+  const [who, setWho] = useState("");
+  const [why, setWhy] = useState("");
+  const [error, setError] = useState("");
+  const x = telling.data;
+  const open = x?.state === "open";
+  async function tried(came: Came) {
+    setError("");
+    try {
+      await got(api.POST("/api/tellings/{id}/attempts", { params: { path: { id } }, body: { came, who, why } }));
+      await client.invalidateQueries({ queryKey: ["desk"] });
+      if (came === "no answer") setWhy("");
+      else go(next);
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  useKeys(open ? [{ key: "Alt+a", label: "No answer: the line stays", run: () => void tried("no answer") }] : []);
+  if (telling.error) return <p className="p-8">{say(telling.error)}</p>;
+  if (!x) return <main id="page" className="flex-1 bg-leaf" />;
+  return (
+    <>
+      <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
+        <Whose patient={x.patient} />
+        <h2 className="text-title">
+          {x.reports.join(", ")}: {x.says}
+        </h2>
+        <p className="small mb-3">
+          Signed by {x.by}, {day(x.at)}, {clock(x.at)}; comes back on {day(x.until)}
+          {x.out && <b> · something is out of range</b>}
+        </p>
+        {x.text && <p className="mb-4 max-w-[60ch] font-serif text-read whitespace-pre-line">{x.text}</p>}
+        {x.way === "letter" && (
+          <a className="plain px-0" href={`/api/tellings/${x.id}/letter.pdf`} target="_blank" rel="noreferrer">
+            Print the letter
+          </a>
+        )}
+        <ul className="mt-3 text-aside" aria-label="What was tried">
+          {x.attempts.map((t) => (
+            <li key={t.at + t.says}>
+              {day(t.at)}, {clock(t.at)}: {t.says}
+              {t.by && <span className="text-faded"> · {t.by}</span>}
+            </li>
+          ))}
+        </ul>
+        {x.answer && (
+          <p className="margin-note mt-3">
+            <b>{x.answerBy}</b>, {x.answerAt && `${day(x.answerAt)}, ${clock(x.answerAt)}`}: {x.answer}
+          </p>
+        )}
+      </main>
+      <aside aria-label="Telling the patient" className="w-[320px] shrink-0 overflow-auto border-l border-rule px-4 py-4">
+        {x.patient.phone && <p className="mb-2">Telephone {x.patient.phone}</p>}
+        {open && (
+          <Form act={() => tried("reached")}>
+            <label className="label block">
+              Who was reached
+              <input autoFocus className="field text-ink" value={who} onChange={(e) => setWho(e.target.value)} />
+            </label>
+            <label className="label mt-2 block">
+              Remark
+              <input className="field text-ink" value={why} onChange={(e) => setWhy(e.target.value)} />
+            </label>
+            <Wrong says={error} className="my-2 min-h-[21px] text-aside" />
+            <div className="flex flex-col items-start gap-2">
+              <button type="submit" className="act">
+                Told <KeyCap k="Enter" />
+              </button>
+              <button type="button" className="plain px-0" onClick={() => void tried("no answer")}>
+                No answer: it stays open <KeyCap k="Alt+A" />
+              </button>
+              {x.way === "letter" && (
+                <button type="button" className="plain px-0" onClick={() => void tried("posted")}>
+                  The letter was posted
+                </button>
+              )}
+              {x.way === "visit" && (
+                <button type="button" className="plain px-0" onClick={() => void tried("at the visit")}>
+                  Told at the visit
+                </button>
+              )}
+              {maySign && (
+                <button type="button" className="plain px-0" onClick={() => void tried("not told")}>
+                  Not told, for the reason in the remark
+                </button>
+              )}
+            </div>
+          </Form>
+        )}
+      </aside>
+    </>
+  );
+}
