@@ -13,7 +13,7 @@ import (
 func Elsewhere(now time.Time) *standin.Elsewhere {
 	day := func(ago int) string { return now.AddDate(0, 0, -ago).Format(time.DateOnly) }
 	return &standin.Elsewhere{
-		Accounts: accounts(), Receivers: receivers(), Pharmacies: pharmacies(), Wants: wants(),
+		ReadAfter: 45 * time.Second, Accounts: accounts(), Receivers: receivers(), Pharmacies: pharmacies(), Wants: wants(),
 		Questions: []standin.Question{{ID: "pm-3301", Family: "Ellingsund", Given: "Dagny", BirthDate: "1959-12-05", Gender: "female",
 			Text: "The walker has not come yet, and the knee is worse on the stairs. May I take ibuprofen for some days, or come in?"}},
 		Reading: standin.Reading{Systolic: 132, Diastolic: 84, Pulse: 74, Saturation: 98, Fahrenheit: 98.2, Pounds: 187.4, Inches: 70.5},

@@ -27,8 +27,18 @@ var registrations = map[string]func(chart.Registration) chart.Registration{
 		r.Guarantor, r.Pharmacy, r.PharmacyPhone = "self", "Harbor Street Pharmacy", "555-0160"
 		return r
 	},
-	"arlen": twin,
-	"arlo":  twin,
+	"arlen":    twin,
+	"arlo":     twin,
+	"ottoline": living("22 Quay Street"), "halvard": living("7 Mast Lane"), "leocadia": living("1 Harbor Street, Apt 4"), "dagny": living("31 Gannet Row"),
+	"caspian": living("5 Ropewalk"), "rosamund": living("18 Lantern Hill"), "yusuf": living("12 Ferry Steps"),
+}
+
+// living is somebody of whom the address is known, and nothing more than before.
+func living(street string) func(chart.Registration) chart.Registration {
+	return func(r chart.Registration) chart.Registration {
+		r.Address = chart.Address{Street: street, City: "Skerrow", State: "ME", Zip: "04699"}
+		return r
+	}
 }
 
 // twin is what the Drummond-Iyer twins have in common.

@@ -109,7 +109,11 @@ export function Desk() {
               each={eachReport ?? false}
             />
           ) : (
-            <button type="button" className="plain self-start px-4 py-1 text-small" onClick={() => setNarrowing({})}>
+            <button
+              type="button"
+              className="plain w-full border-b border-rule px-4 py-1 text-left text-small"
+              onClick={() => setNarrowing({})}
+            >
               Narrow <KeyCap k="Alt+R" />
             </button>
           ))}

@@ -28,7 +28,7 @@ const keyOf: Record<string, string> = {
 const meanings: [Meaning, string, string][] = [
   ["good news", "good news", "g"],
   ["nothing to do", "nothing to do", "n"],
-  ["something follows", "something follows", "f"],
+  ["something follows", "follows", "f"],
 ];
 
 const critical = (r: Report) => r.values.some((v) => v.side.startsWith("critical"));
@@ -80,6 +80,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
   const [whys, setWhys] = useState(false);
   const [error, setError] = useState("");
   const [request, setRequest] = useState(() => crypto.randomUUID());
+  const reads = told === "portal" || told === "letter";
   const seen = useRef<Record<string, string>>({});
   const { sign, dialog, busy } = useSigning();
   const box = useRef<HTMLTextAreaElement>(null);
@@ -89,6 +90,10 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
   useEffect(() => {
     if (loaded) box.current?.focus();
   }, [loaded]);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: only when the way is chosen, not with every key
+  useEffect(() => {
+    if (reads) meant.current?.querySelector("button")?.focus();
+  }, [told]);
   useEffect(() => {
     if (!p) return;
     const changed = p.reports.some((r) => seen.current[r.id] && seen.current[r.id] !== `${r.issue}.${r.version}`);
@@ -104,7 +109,6 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     left[r.id] ?? ((several && critical(r)) || (r.handed ?? []).some((h) => h.state === "open" && !h.passed));
   const signed = open.filter((r) => !hands[r.id] && !stays(r));
   const handed = reports.filter((r) => hands[r.id]);
-  const reads = told === "portal" || told === "letter";
   const draft = p
     ? [p.opening, ...signed.map((r) => r.tells.find((t) => t.meaning === (means[r.id] ?? ""))?.says ?? ""), p.closing].join(
         "\n\n",
@@ -122,7 +126,6 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     if (w?.not) return setError(`Not this way: ${w.not}.`);
     setError("");
     setTold(way);
-    if (way === "portal" || way === "letter") setTimeout(() => meant.current?.querySelector("button")?.focus());
   };
   async function settle() {
     if (!p || !(maySign || handed.length > 0)) return;
@@ -222,7 +225,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                   <b>{r.status}</b> · all {r.values.length} in range
                 </span>
                 <button type="button" className="plain py-0" onClick={() => setUnfolded({ ...unfolded, [r.id]: true })}>
-                  show <KeyCap k="Alt+k" />
+                  show <KeyCap k="Alt+K" />
                 </button>
               </div>
             ) : (
@@ -351,7 +354,9 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
             )}
             {reads && signed.length > 0 && (
               <div ref={meant} className="mt-3">
-                <p className="label mb-1">What it means for {p.patient.given}</p>
+                <p className="label mb-1">
+                  What it means for {p.patient.given} <KeyCap k="g" /> <KeyCap k="n" /> <KeyCap k="f" />
+                </p>
                 {signed.map((r) => (
                   <Means key={r.id} title={r.title} value={means[r.id] ?? ""} set={(m) => setMeans({ ...means, [r.id]: m })} />
                 ))}
@@ -404,7 +409,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
               />
             ) : (
               <button type="button" className="plain px-0" onClick={() => setHanding(true)}>
-                Hand {several ? "one " : ""}over <KeyCap k="Alt+o" />
+                Hand {several ? "one " : ""}over <KeyCap k="Alt+O" />
               </button>
             )}
           </div>
@@ -443,15 +448,15 @@ function Means({ title, value, set }: { title: string; value: Meaning; set: (m: 
     >
       <span className="block text-small">{title}</span>
       <span className="flex flex-wrap gap-1">
-        {meanings.map(([m, word, k]) => (
+        {meanings.map(([m, word]) => (
           <button
             key={m}
             type="button"
             aria-pressed={value === m}
-            className="choice px-1.5 py-0 text-small font-normal"
+            className="choice px-1 py-0 text-small font-normal"
             onClick={() => set(value === m ? "" : m)}
           >
-            {word} <KeyCap k={k} />
+            {word}
           </button>
         ))}
       </span>

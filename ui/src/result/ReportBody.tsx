@@ -90,7 +90,7 @@ export function ReportBody({
     { word: "Analyte" },
     { word: "Result", className: "pl-3 text-right" },
     { word: "Range", className: "pl-5 text-right" },
-    ...dates.map((d) => ({ id: d, word: day(d), className: "pl-5 text-right whitespace-nowrap" })),
+    ...dates.map((d) => ({ id: d, word: shortDay(d, today), className: "pl-5 text-right whitespace-nowrap" })),
     ...(changes ? [{ word: "Change", className: "pl-5 text-right" }] : []),
   ];
   return (

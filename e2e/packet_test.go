@@ -1,0 +1,156 @@
+package e2e
+
+import (
+	"strconv"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+)
+
+// openSigning gives the secret once, as it is given in the course of a morning: signing is open on this device after that.
+func (h *hand) openSigning() {
+	h.t.Helper()
+	h.open("/desk/report/" + text(h.t, h.p, "SELECT r.id FROM report r JOIN patient p ON p.id = r.patient_id WHERE p.family = 'Roe' AND r.signed_issue = 0"))
+	h.focused("In the chart")
+	h.press("Alt+t")
+	h.press("Ctrl+Enter")
+	h.secret()
+	h.wait(`!location.pathname.includes("/report/")`, "the next line")
+}
+
+// packetOf opens the packet of a patient from the list.
+func (h *hand) packetOf(name string) {
+	h.t.Helper()
+	h.open("/desk")
+	h.focused("In the chart")
+	h.click(name)
+	h.wait(`location.pathname.includes("/packet/") && document.querySelector("main h1").innerText.includes("`+name+`")`, "the packet")
+	h.focused("In the chart")
+}
+
+// A packet of three is signed with one comment, and the patient told through the portal with a letter that wrote itself.
+func TestAPacketIsSignedAndTold(t *testing.T) {
+	e, flags := elsewhere(t)
+	p := practice(t, flags...)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.openSigning()
+	h.packetOf("Ottoline Marsh-Adeyemi")
+	h.sees("all 9 in range")
+	h.press("Alt+k")
+	h.sees("Hemoglobin")
+	h.press("Alt+ArrowDown")
+	h.wait(`document.querySelector('figure[aria-label="Glucose over time"] svg')`, "the plot of the first value")
+	h.press("Alt+ArrowDown")
+	h.wait(`document.querySelector('figure[aria-label="Sodium over time"] svg')`, "the plot of the next")
+	h.press("Alt+k")
+	require.Empty(t, h.axe())
+	h.effort("E12", 4, func() {
+		h.types("Urate clearly up, filtration drifting down.")
+		h.press("Alt+p")
+		h.sees("Reads at grade")
+		h.press("Ctrl+Enter")
+		h.wait(`!location.pathname.includes("/packet/") || !document.querySelector("main h1").innerText.includes("Ottoline")`, "the next packet")
+	})
+	require.Equal(t, 3, p.count(t, "SELECT count(*) FROM review WHERE comment LIKE 'Urate clearly up%' AND told = 'portal'"))
+	h.eventually(func() bool { return p.count(t, "SELECT count(*) FROM line WHERE kind = 'message' AND closed_at = ''") == 0 }, "the portal taking it")
+	for _, m := range e.Messages() {
+		require.Contains(t, m.Text, "Urate: 9.4 mg/dL (the laboratory's range is 2.4-5.7), which is above the range.")
+		require.Contains(t, m.Text, "All 9 values are in the laboratory's range.")
+	}
+	// Something is out of range: that she reads it is waited for.
+	h.open("/desk/tell/" + text(t, p, "SELECT id FROM inquiry WHERE kind = 'telling'"))
+	h.sees("message through the portal")
+	h.sees("something is out of range")
+	require.Empty(t, h.axe())
+}
+
+// A letter from a packet with two in range and one out of it: one choice a report.
+func TestALetterFromAPacket(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.openSigning()
+	h.packetOf("Ottoline Marsh-Adeyemi")
+	h.effort("E15", 6, func() {
+		h.press("Alt+p")
+		h.wait(`document.activeElement.closest('fieldset[aria-label^="Basic metabolic panel"]')`, "the first choice")
+		h.press("f")
+		h.press("f")
+		h.press("g")
+		h.focused("To the patient")
+		h.press("Ctrl+Enter")
+		h.wait(`!location.pathname.includes("/packet/") || !document.querySelector("main h1").innerText.includes("Ottoline")`, "the next packet")
+	})
+	said := text(t, p, "SELECT text FROM message")
+	require.Contains(t, said, "Something has changed, and we should talk about it.")
+	require.Contains(t, said, "This is good news.")
+	// By letter, it waits until somebody says that it was posted.
+	h.packetOf("Dagny Ellingsund")
+	h.press("Alt+e")
+	h.press("Ctrl+Enter")
+	h.wait(`!document.querySelector("main h1")?.innerText.includes("Dagny")`, "the next packet")
+	h.open("/desk/tell/" + text(t, p, "SELECT id FROM inquiry WHERE said LIKE '%\"letter\"%'"))
+	h.sees("Print the letter")
+	h.click("The letter was posted")
+	h.eventually(func() bool { return p.count(t, "SELECT count(*) FROM inquiry WHERE answer = 'posted'") == 1 }, "the letter told")
+}
+
+// One of a packet is handed to the assistant, who says what was done; it comes back and is signed.
+func TestOneOfAPacketIsHandedOver(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.openSigning()
+	h.packetOf("Ottoline Marsh-Adeyemi")
+	h.effort("E13", 7, func() {
+		h.types("Urate clearly up.")
+		h.press("Alt+p")
+		h.press("Alt+o")
+		h.wait(`document.activeElement.closest('fieldset[aria-label="Which report"]')`, "which report")
+		h.press("2")
+		h.focused("What is to be done")
+		h.types("Ask whether she takes the allopurinol daily.")
+		h.press("Enter")
+		h.sees("Handed to Jonah Whitlock")
+		h.press("Ctrl+Enter")
+		h.sees("With Jonah Whitlock until")
+	})
+	require.Equal(t, 2, p.count(t, "SELECT count(*) FROM review WHERE comment = 'Urate clearly up.'"))
+	j := sit(t, p)
+	j.signIn("jonah")
+	j.open("/desk")
+	j.sees("Urate: Ask whether she takes the allopurinol daily.")
+	j.focused("What was done")
+	require.Empty(t, j.axe())
+	j.types("She takes it every second day.")
+	j.press("Ctrl+Enter")
+	j.seesNot("Urate: Ask whether")
+	h.sees("Jonah Whitlock did it")
+	h.sees("She takes it every second day.")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM line WHERE kind = 'report' AND state = 'open' AND subject = (SELECT said ->> '$.report' FROM inquiry WHERE kind = 'hand-over')"))
+}
+
+// The list is narrowed as one types, and shows a row a report where somebody prefers that.
+func TestTheListOfResultsIsNarrowed(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/desk")
+	h.focused("In the chart")
+	h.press("Alt+r")
+	h.focused("Words: patient")
+	h.types("thyroid")
+	h.wait(`document.querySelectorAll("section[aria-label='Open lines'] li a").length === 2`, "two rows")
+	h.sees("2 found")
+	h.press("Escape")
+	h.wait(`document.querySelectorAll("section[aria-label='Open lines'] li a").length > 7`, "all of them again")
+	rows := eval[int](h, `document.querySelectorAll("section[aria-label='Open lines'] li a").length`)
+	h.press("Alt+r")
+	h.click("a row for each report")
+	h.wait(`document.querySelectorAll("section[aria-label='Open lines'] li a").length > `+strconv.Itoa(rows), "a row each")
+	require.Equal(t, 1, p.count(t, "SELECT each_report FROM desk_choice"))
+	require.Empty(t, h.axe())
+}
