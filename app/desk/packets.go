@@ -98,12 +98,14 @@ func together(of []*act.LineRow) *act.LineRow {
 	}
 	r.Packet = &act.PacketOf{Reports: len(of)}
 	r.Flags = &act.LineFlags{}
-	owners := map[string]bool{}
+	handed := 0
 	for _, x := range of {
 		if x.Since < r.Since {
 			r.Since, r.Days = x.Since, x.Days
 		}
-		owners[x.Owner] = true
+		if x.State == line.Waiting {
+			handed++
+		}
 		if x.Waits {
 			r.Packet.Preliminary++
 		}
@@ -135,6 +137,9 @@ func together(of []*act.LineRow) *act.LineRow {
 	}
 	if r.Packet.Again > 0 {
 		says = append(says, fmt.Sprintf("%d corrected after signing", r.Packet.Again))
+	}
+	if handed > 0 {
+		says = append(says, fmt.Sprintf("%d handed over", handed))
 	}
 	r.Title = strings.Join(says, "; ")
 	return &r

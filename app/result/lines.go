@@ -29,6 +29,9 @@ func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 		if r.Reopened {
 			row.Title += " after signing"
 		}
+		if row.State == line.Waiting {
+			row.Title += ", handed over"
+		}
 		row.Flags = &act.LineFlags{Above: r.Above, Below: r.Below, Abnormal: r.Abnormal, NotJudged: r.NotJudged, InRange: r.InRange,
 			Critical: r.Critical, CriticalOf: r.CriticalOf}
 	})
