@@ -259,7 +259,7 @@ func TestAReportIsHandedOverAndComesBack(t *testing.T) {
 	_, err = c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(c.packet(c.doctor()), "hand-over4", "telephone", "sign"))
 	require.NoError(t, err)
 	require.Empty(t, c.results(c.petra()))
-	require.Equal(t, "taken back", c.text("SELECT state FROM inquiry WHERE id LIKE 'hand-hand-over3%'"))
+	require.Equal(t, "taken back", c.text("SELECT state FROM inquiry WHERE origin LIKE 'hand-over hand-over3%'"))
 	require.Empty(t, c.verify())
 }
 

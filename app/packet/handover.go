@@ -73,8 +73,8 @@ func (a *Acts) handOver(t *act.Tx, request string, r store.Report, x SettledRepo
 	if err != nil {
 		return false, err
 	}
-	id := "hand-" + request + "-" + r.ID
-	added, err := t.AddInquiry(store.Inquiry{ID: id, Kind: store.HandedOver, Source: "here", Origin: id, PatientID: r.PatientID, OwnerID: x.To, ByID: t.Who.ID, Said: body, At: t.Now})
+	id := act.NewID()
+	added, err := t.AddInquiry(store.Inquiry{ID: id, Kind: store.HandedOver, Source: "here", Origin: "hand-over " + request + " " + r.ID, PatientID: r.PatientID, OwnerID: x.To, ByID: t.Who.ID, Said: body, At: t.Now})
 	if err != nil || !added {
 		return false, err
 	}
