@@ -87,7 +87,7 @@ func New(c act.Config) *App {
 	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
-	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
+	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Result.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
 	return a
 }
 
@@ -98,6 +98,9 @@ func (a *App) Step(ctx context.Context) error {
 		return err
 	}
 	if _, err := a.Order.RaiseLate(ctx); err != nil {
+		return err
+	}
+	if err := a.Result.Watch(ctx); err != nil {
 		return err
 	}
 	if _, err := a.Packet.RaiseLate(ctx); err != nil {

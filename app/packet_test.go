@@ -11,6 +11,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/desk"
 	"deftledger/app/packet"
+	"deftledger/app/result"
 	"deftledger/core/line"
 	"deftledger/standin"
 )
@@ -161,12 +162,14 @@ func TestAPacketIsDecidedAsAWhole(t *testing.T) {
 		"changed":                      func(s *packet.PacketSettled) { s.Reports[1].Version = 9 },
 		"open field":                   func(s *packet.PacketSettled) { s.Told, s.Text = "call", "Dear {?who}" },
 		"has passed":                   func(s *packet.PacketSettled) { s.Told, s.Until = "visit", "2020-01-01" },
-		"what is to be done":           func(s *packet.PacketSettled) { s.Reports[1].Act, s.Reports[1].To, s.Reports[1].Until = "hand over", c.jonah().ID, p.Until },
+		"what is to be done": func(s *packet.PacketSettled) {
+			s.Reports[1].Act, s.Reports[1].To, s.Reports[1].Until = "hand over", c.jonah().ID, p.Until
+		},
 		"is yours already": func(s *packet.PacketSettled) {
 			s.Reports[1].Act, s.Reports[1].To, s.Reports[1].Until, s.Reports[1].Instruction = "hand over", c.doctor().ID, p.Until, "Call."
 		},
-		"no such person": func(s *packet.PacketSettled) {
-			s.Reports[1].Act, s.Reports[1].To, s.Reports[1].Until, s.Reports[1].Instruction = "hand over", act.FrontDesk, p.Until, "Call."
+		"cannot see results": func(s *packet.PacketSettled) {
+			s.Reports[1].Act, s.Reports[1].To, s.Reports[1].Until, s.Reports[1].Instruction = "hand over", c.who[act.FrontDesk].ID, p.Until, "Call."
 		},
 		"within a year": func(s *packet.PacketSettled) {
 			s.Reports[1].Act, s.Reports[1].To, s.Reports[1].Until, s.Reports[1].Instruction = "hand over", c.jonah().ID, "2026-01-01", "Call."
@@ -199,7 +202,8 @@ func TestACriticalValueIsSignedByItself(t *testing.T) {
 	p := c.packet(c.doctor())
 	_, err := c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(p, "critical1", "telephone", "sign", "sign"))
 	require.Equal(t, act.Conflict, kind(t, err))
-	_, err = c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(p, "critical1", "telephone", "sign"))
+	require.NoError(t, c.app.Result.TellCritical(ctx, c.doctor(), p.Reports[0].ID, result.CriticalContact{Reached: true, Who: "herself", How: "telephone", ReadBack: true}))
+	_, err = c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(c.packet(c.doctor()), "critical1", "telephone", "sign"))
 	require.NoError(t, err)
 	require.Len(t, c.packet(c.doctor()).Reports, 1)
 }

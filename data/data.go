@@ -124,6 +124,11 @@ var Analytes string
 //go:embed results/bearing.tsv
 var Bearing string
 
+// Critical are the clinic's critical limits (core/result).
+//
+//go:embed results/critical.tsv
+var Critical string
+
 // Catalogue returns the compact ICD-10-CM catalogue that ships with the application.
 func Catalogue() (string, error) { return Unpack(catalogue) }
 

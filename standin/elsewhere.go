@@ -35,6 +35,7 @@ type Elsewhere struct {
 	denials   map[string]string
 	faxes     map[string]Fax
 	messages  map[string]Message
+	pages     map[string]string    // the number that was paged
 	taken     map[string]time.Time // when each message came
 	ReadAfter time.Duration        // how long a message lies until it is read; 0 for never
 	server    *http.Server
@@ -115,6 +116,7 @@ func (e *Elsewhere) Open(addr string) error {
 	mux.HandleFunc("PUT /fhir/Communication/{id}", e.communication)
 	mux.HandleFunc("POST /fhir/Communication/_search", e.questions)
 	mux.HandleFunc("PUT /fax/{id}", e.fax)
+	mux.HandleFunc("PUT /page/{id}", e.page)
 	mux.HandleFunc("PUT /fhir/MedicationRequest/{id}", e.script)
 	mux.HandleFunc("POST /fhir/MedicationRequest/_search", e.wants)
 	mux.HandleFunc("PUT /fhir/Bundle/{id}", e.referral)
@@ -151,6 +153,28 @@ func (e *Elsewhere) Faxes() map[string]Fax {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	return maps.Clone(e.faxes)
+}
+
+// Pages returns to which numbers the pager was sent, by identifier.
+func (e *Elsewhere) Pages() map[string]string {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return maps.Clone(e.pages)
+}
+
+func (e *Elsewhere) page(w http.ResponseWriter, r *http.Request) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	to := r.Header.Get("Page-To")
+	if to == "" {
+		refuse(w, http.StatusBadRequest, "no number to page")
+		return
+	}
+	if e.pages == nil {
+		e.pages = map[string]string{}
+	}
+	e.pages[r.PathValue("id")] = to // the same identifier is one page
+	w.WriteHeader(http.StatusCreated)
 }
 
 // Messages returns what the portal took, by identifier.

@@ -120,6 +120,11 @@ func (q *Q) Covers(day string) ([]Cover, error) {
 	return list(q, scanCover, "SELECT "+coverCols+" FROM cover WHERE to_day >= ? AND ended_at = '' ORDER BY to_day, from_day", day)
 }
 
+// CoveredBy lists who covers for somebody on a day.
+func (q *Q) CoveredBy(of, day string) ([]string, error) {
+	return list(q, scalar[string], "SELECT by_id FROM cover WHERE of_id = ? AND to_day >= ? AND from_day <= ? AND ended_at = '' ORDER BY by_id", of, day, day)
+}
+
 // CoverByID finds a cover.
 func (q *Q) CoverByID(id string) (Cover, error) {
 	return one(q, scanCover, "SELECT "+coverCols+" FROM cover WHERE id = ?", id)

@@ -17,6 +17,7 @@ const (
 	SelfHarm       = "self-harm"        // an answer that speaks of it
 	ByMail         = "reminder by mail" // what we remind of by letter or portal
 	HandedOver     = "hand-over"        // what one of us asks another to do about a line
+	Announced      = "critical"         // a critical value, open until somebody has taken it up
 	ToTell         = "telling"          // what a patient is to be told of their results
 	ToRegistry     = "to the registry"  // a vaccine told to the immunization registry
 	InquiryOpen    = "open"
@@ -53,6 +54,11 @@ func (q *Q) AddInquiry(i Inquiry) (added bool, err error) {
 // InquiryByID finds one.
 func (q *Q) InquiryByID(id string) (Inquiry, error) {
 	return about(q, func(i Inquiry) string { return i.PatientID })(one(q, scanInquiry, inquiryQuery+"WHERE i.id = ?", id))
+}
+
+// InquiryOfOrigin finds one of ours by what it came from.
+func (q *Q) InquiryOfOrigin(origin string) (Inquiry, error) {
+	return one(q, scanInquiry, inquiryQuery+"WHERE i.source = 'here' AND i.origin = ?", origin)
 }
 
 // InquiriesIn lists some by id.
@@ -133,6 +139,11 @@ func (q *Q) InquiryEvents(ids []string) ([]InquiryEvent, error) {
 // InquiriesOpen lists the open ones of a kind, as many as limit.
 func (q *Q) InquiriesOpen(kind string, limit int) ([]Inquiry, error) {
 	return list(q, scanInquiry, inquiryQuery+"JOIN line l ON l.kind = ?2 AND l.subject = i.id AND l.closed_at = '' WHERE i.kind = ?1 AND i.state = 'open' ORDER BY i.at LIMIT ?3", kind, inquiryLine[kind], limit)
+}
+
+// InquiriesAnnounced lists the critical values that nobody has taken up, oldest first.
+func (q *Q) InquiriesAnnounced() ([]Inquiry, error) {
+	return list(q, scanInquiry, inquiryQuery+"WHERE i.kind = 'critical' AND i.state = 'open' ORDER BY i.at")
 }
 
 // inquiryLine is the kind of line of an inquiry that others wait for.

@@ -18,6 +18,12 @@ func (q *Q) PeopleIn(ids []string) ([]chart.Patient, error) {
 	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.person_id = p.id AND p.id IN (SELECT value FROM json_each(?))", string(all))
 }
 
+// PeopleAs are the people that some records are read as, to be named only.
+func (q *Q) PeopleAs(records []string) ([]chart.Patient, error) {
+	all, _ := json.Marshal(records)
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM json_each(?) j JOIN patient own ON own.id = j.value JOIN patient p ON p.id = own.person_id", string(all))
+}
+
 // RegistrationsIn are the newest registrations of some people, by who they are of.
 func (q *Q) RegistrationsIn(ids []string) (map[string]chart.Registration, error) {
 	all, _ := json.Marshal(ids)

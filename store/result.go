@@ -237,6 +237,11 @@ func asJSON(details any) string {
 	return ""
 }
 
+// GiveReport says who answers for a report from now on.
+func (q *Q) GiveReport(report, owner string) error {
+	return q.do("UPDATE report SET owner_id = ?, version = version + 1 WHERE id = ?", owner, report)
+}
+
 // NextIssue makes a stored issue the present one.
 func (q *Q) NextIssue(r Report) error {
 	return q.do("UPDATE report SET status = ?, issue = ?, version = version + 1 WHERE id = ?", r.Status, r.Issue, r.ID)

@@ -302,6 +302,11 @@ func (q *Q) RankLine(kind line.Kind, subject string, state line.State, rank int)
 	return q.do("UPDATE line SET state = ?, rank = ? WHERE kind = ? AND subject = ? AND closed_at = ''", state, rank, kind, subject)
 }
 
+// GiveLine says who answers for an open line from now on.
+func (q *Q) GiveLine(kind line.Kind, subject, owner string) error {
+	return q.do("UPDATE line SET owner_id = ? WHERE kind = ? AND subject = ? AND closed_at = ''", owner, kind, subject)
+}
+
 // CloseLine closes the line of a subject, by a named person's act.
 func (q *Q) CloseLine(kind line.Kind, subject, by, with string, at time.Time) error {
 	return q.do("UPDATE line SET state = 'closed', closed_at = ?, closed_by = ?, closed_with = ? WHERE kind = ? AND subject = ? AND closed_at = ''", Stamp(at), by, with, kind, subject)

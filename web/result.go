@@ -21,6 +21,24 @@ func (s *server) describeResult(api huma.API) {
 	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.ReportView, error) {
 		return s.app.Result.Report(ctx, who, in.ID)
 	})
+	get(api, "critical", "/api/critical", func(ctx context.Context, who act.Actor, _ *nothing) ([]results.CriticalView, error) {
+		return s.app.Result.Announced(ctx, who)
+	})
+	does(api, http.MethodPost, "take-critical", "/api/critical/{id}/up", func(ctx context.Context, who act.Actor, in *PathID) (*nothing, error) {
+		return nil, s.app.Result.TakeCritical(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "tell-critical", "/api/reports/{id}/contacts", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body results.CriticalContact
+	}) (*nothing, error) {
+		return nil, s.app.Result.TellCritical(ctx, who, in.ID, in.Body)
+	})
+	get(api, "urgency", "/api/urgency", func(ctx context.Context, who act.Actor, _ *nothing) (results.Urgency, error) {
+		return s.app.Result.Urgency(ctx, who)
+	})
+	does(api, http.MethodPut, "set-urgency", "/api/urgency", func(ctx context.Context, who act.Actor, in *body[results.Urgency]) (*nothing, error) {
+		return nil, s.app.Result.SetUrgency(ctx, who, in.Body)
+	})
 	get(api, "held", "/api/quarantine/{number}", func(ctx context.Context, who act.Actor, in *struct {
 		Number string `path:"number" maxLength:"30"`
 	}) (results.HeldDetail, error) {

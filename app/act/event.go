@@ -21,19 +21,20 @@ const (
 	MergeEvent    EventKind = "merge"
 	FormsEvent    EventKind = "forms"
 	PinsEvent     EventKind = "pins"
-	CircleEvent   EventKind = "circle" // who sees whose chart
+	CriticalEvent EventKind = "critical" // a critical value is announced, or was taken up
+	CircleEvent   EventKind = "circle"   // who sees whose chart
 )
 
 // EventKinds are all of them.
 var EventKinds = []EventKind{VisitEvent, IntakeEvent, NoteEvent, WritingEvent, OrderEvent, ReportEvent, LineEvent, FollowUpEvent,
 	PatientEvent,
-	MergeEvent, FormsEvent, PinsEvent, CircleEvent}
+	MergeEvent, FormsEvent, PinsEvent, CriticalEvent, CircleEvent}
 
 // hears says which right a person needs to hear of a change: a stream carries only what the
 // role may know.
 var hears = map[EventKind]Right{VisitEvent: SeeDay, FollowUpEvent: SeeDay, PatientEvent: FindPatient, FormsEvent: UseForms, CircleEvent: SetUsual,
 	IntakeEvent: SeeChart, NoteEvent: SeeChart, WritingEvent: SeeChart, OrderEvent: SeeChart, ReportEvent: SeeChart, LineEvent: SeeChart,
-	MergeEvent: SeeChart, PinsEvent: SeeChart}
+	MergeEvent: SeeChart, PinsEvent: SeeChart, CriticalEvent: SeeChart}
 
 // Event says that something changed; it carries opaque identifiers only.
 type Event struct {
@@ -59,6 +60,18 @@ func (h *Hub) Subscribe(role Role) (<-chan Event, func()) {
 	h.subs[c] = role
 	h.mu.Unlock()
 	return c, func() { h.drop(c) }
+}
+
+// Hears says whether anybody with a right is at a screen.
+func (h *Hub) Hears(right Right) bool {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, role := range h.subs {
+		if May(role, right) {
+			return true
+		}
+	}
+	return false
 }
 
 func (h *Hub) drop(c chan Event) {

@@ -42,6 +42,7 @@ type Config struct {
 	Medicines    *safety.Catalogue
 	Analytes     *result.Analytes // biological variation, units and what analytes weigh; nil for nothing known
 	Bearing      []result.Bearing // what of a chart bears on them
+	Limits       []result.Limit   // critical limits of the clinic
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
@@ -61,6 +62,7 @@ type House struct {
 // interfaces ("http://127.0.0.1:8423"); empty for a party we have no link to.
 type Elsewhere struct {
 	Pharmacy, Portal, Device, Fax, Receivers string
+	Pager                                    string // base address of the pager; "" for none
 	Registry                                 string // host:port of the immunization registry (HL7 v2 over MLLP)
 }
 

@@ -62,6 +62,7 @@ const (
 	SeeResults          Right = "see results"
 	SignResult          Right = "sign a result"
 	MatchResult         Right = "say whose a result is"
+	TakeCritical        Right = "take a critical value up"
 	ReadAudit           Right = "read the audit"
 	Remind              Right = "settle a reminder"
 	RecallPatients      Right = "remind patients by mail"
@@ -118,6 +119,7 @@ var rights = []struct {
 	{BookVisit, []Role{FrontDesk, Assistant, Nurse}},
 	{SeeResults, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{SignResult, []Role{Physician, Practitioner, Associate}},
+	{TakeCritical, []Role{Physician, Practitioner, Associate}},
 	{MatchResult, []Role{Physician, Practitioner, Associate, Nurse}},
 	{ReadAudit, []Role{Admin}},
 	{RecallPatients, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
@@ -137,7 +139,9 @@ var rights = []struct {
 // ofPractice are the rights whose acts are of the practice and of no one chart: the day, who
 // somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
 var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, TakeInquiry: true, SetConnections: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
-	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
+	// Whoever is there takes a critical value up, whosever the patient is; with the report it is their chart.
+	TakeCritical: true,
+	ReadAudit:    true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.
 type Actor struct {

@@ -332,6 +332,9 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 			old = &known[i]
 		}
 	}
+	for i := range r.Values {
+		r.Values[i].Details.Limit = a.Analytes.Beyond(a.Limits, r.Values[i])
+	}
 	signed := 0
 	if old == nil {
 		r.ID = act.NewID()
@@ -381,5 +384,8 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 		return err
 	}
 	tell(t, r)
+	if err := a.announce(t, r); err != nil {
+		return err
+	}
 	return t.Audit("file report", r.PatientID, r.ID, "")
 }

@@ -204,6 +204,9 @@ func (a *Acts) Sign(t *act.Tx, s SignedResult) (again bool, err error) {
 	if s.Issue != r.Issue || s.Version != r.Version {
 		return false, act.Stale(store.ErrStale, "The report")
 	}
+	if err := a.contacted(t.Q, r); err != nil {
+		return false, err
+	}
 	e, err := t.Seal(r.PatientID, "result review", r.ID, 0, sealedReview{Report: r.ID, Title: r.Title, Issue: r.Issue, Status: r.Status,
 		Collected: r.CollectedAt, Values: r.Values, Comment: s.Comment, Told: s.Told, Reason: s.ToldReason})
 	if err != nil {

@@ -51,6 +51,8 @@ type ReportView struct {
 	Owner      string              `json:"owner"`
 	Care       []safety.Warning    `json:"care" doc:"What these values mean for medicines of the list"`
 	Beside     []BearingView       `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
+	Contacts   []CriticalContactView       `json:"contacts" doc:"What happened to a critical value: to whom it was announced, who took it up, who was told"`
+	Told       bool                `json:"told" doc:"Somebody was told of its critical value"`
 	Unread     []string            `json:"unread" doc:"Medicines of the list of which nothing is known, and which were not looked at"`
 }
 
@@ -185,6 +187,10 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 	if err != nil {
 		return nil, err
 	}
+	events, contacts, err := a.contacts(q, reports, names)
+	if err != nil {
+		return nil, err
+	}
 	ordered := map[string]store.Order{}
 	if len(orderIDs) > 0 {
 		all, err := q.OrdersIn(orderIDs)
@@ -204,6 +210,8 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 		if r.Performer == "" || strings.Contains(r.Performer, a.Laboratory("").Name) {
 			v.Phone = a.Laboratory("").Phone
 		}
+		v.Contacts = append([]CriticalContactView{}, contacts[r.ID]...)
+		v.Told = slices.ContainsFunc(events[r.ID], func(e store.InquiryEvent) bool { return e.Kind == contact })
 		collected := result.Begins(r.CollectedAt)
 		before := make([]store.Earlier, 0, len(earlier))
 		for _, e := range earlier {

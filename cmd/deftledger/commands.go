@@ -94,7 +94,7 @@ func runDemo(ctx context.Context, args []string) error {
 	}
 	defer others.Close()
 	e := &s.config.Elsewhere
-	for _, party := range []*string{&e.Pharmacy, &e.Portal, &e.Device, &e.Fax, &e.Receivers} {
+	for _, party := range []*string{&e.Pharmacy, &e.Portal, &e.Device, &e.Fax, &e.Pager, &e.Receivers} {
 		if *party == "" { // one that runs elsewhere can be named with its flag
 			*party = others.Base()
 		}

@@ -31,7 +31,7 @@ import (
 // options are the flags that serve and demo share.
 type options struct {
 	data, listen, mllp, lab, facility, practice, telephone, zone string
-	pharmacy, portal, device, fax, receivers, registry           string
+	pharmacy, portal, device, fax, pager, receivers, registry    string
 	ask                                                          time.Duration
 	idle                                                         time.Duration
 	limit, dataLimit                                             int
@@ -48,6 +48,7 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.portal, "portal", "", "base address of the patient portal's FHIR interface")
 	f.StringVar(&o.device, "device", "", "base address of the cuff and scale's FHIR interface")
 	f.StringVar(&o.fax, "fax", "", "base address of the fax line")
+	f.StringVar(&o.pager, "pager", "", "base address of the pager, for critical values that nobody has taken up")
 	f.StringVar(&o.registry, "registry", "", "address of the immunization registry (HL7 v2 over MLLP; none: not connected)")
 	f.StringVar(&o.receivers, "receivers", "", "base address of the FHIR interface of the practices that take referrals (none: not connected)")
 	f.DurationVar(&o.ask, "ask", 20*time.Second, "how often practices and pharmacies are asked what became of what was sent to them")
@@ -243,9 +244,9 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		}
 	}
 	sys.config = act.Config{Store: s, Keys: keys, Laboratories: d.Laboratories, Intervals: d.Intervals, Orderables: d.Orderables, Medicare: d.Medicare, Notice: d.Notice, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Telephone: o.telephone,
-		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines, Analytes: d.Analytes, Bearing: d.Bearing,
+		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines, Analytes: d.Analytes, Bearing: d.Bearing, Limits: d.Limits,
 		House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Rules: d.RuleSource, Screens: d.Screens, MailRule: d.MailRule,
-		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Receivers: o.receivers, Registry: o.registry},
+		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Pager: o.pager, Receivers: o.receivers, Registry: o.registry},
 		Reader:    reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()
@@ -287,6 +288,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	wg.Go(func() { s.app.Reminder.Prepare(ctx) })
 	wg.Go(func() { s.app.Result.Inbox(ctx) })
 	wg.Go(func() { s.app.Order.Run(ctx) })
+	wg.Go(func() { s.app.Result.WatchOn(ctx) })
 	wg.Go(func() { s.app.Packet.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Referral.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Prescribe.Run(ctx, s.ask) })

@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -189,4 +190,56 @@ func TestATrendIsOfTheValues(t *testing.T) {
 		require.LessOrEqual(t, a.Low, a.PerYear)
 		require.Equal(t, a.Sure(), b.Sure())
 	})
+}
+
+// A clinic's limits are held against a value in its own unit or one that converts; what cannot be compared is not judged by them.
+func TestBeyondTheClinicsLimits(t *testing.T) {
+	a := analytes(t)
+	limits, err := a.ReadLimits("2823-3\tPotassium\t2.8\t6.2\tmmol/L\tKost 1990\n2345-7\tGlucose\t46\t484\tmg/dL\tKost 1990\n")
+	require.NoError(t, err)
+	for _, x := range []struct {
+		loinc, text, unit, status string
+		want                      string // the beginning; "" for none
+	}{
+		{"2823-3", "6.2", "mmol/L", "F", ""},
+		{"2823-3", "6.3", "mmol/L", "F", "above"},
+		{"2823-3", "2.8", "mmol/L", "F", ""},
+		{"2823-3", "2.7", "mmol/L", "F", "below"},
+		{"2823-3", "6.3", "meq/L", "F", "above"},       // one charge: an equivalent is a mole
+		{"2823-3", "6.3", "mg/dL", "F", "below"},       // 63 mg/L ÷ 39.098 = 1.6 mmol/L
+		{"2823-3", "6.3", "", "F", ""},                 // no unit
+		{"2823-3", "6.3", "mmol/L", "D", ""},           // deleted
+		{"2823-3", "6.3 hemolyzed", "mmol/L", "F", ""}, // no number
+		{"2823-3", ">6.2", "mmol/L", "F", "above"},     // all that it may be
+		{"2823-3", ">=6.2", "mmol/L", "F", "above"},    // the cautious reading of a limit that is just met
+		{"2823-3", ">5", "mmol/L", "F", ""},            // may be anything above 5
+		{"2823-3", "<2.8", "mmol/L", "F", "below"},
+		{"2345-7", "27", "mmol/L", "F", "above"},  // 27 × 18.016 = 486 mg/dL
+		{"2345-7", "26.8", "mmol/L", "F", ""},     // 483 mg/dL
+		{"2345-7", "2.5", "mmol/L", "F", "below"}, // 45 mg/dL
+		{"9999-9", "600", "mg/dL", "F", ""},
+	} {
+		got := a.Beyond(limits, result.Value{LOINC: x.loinc, Text: x.text, Unit: x.unit, Status: x.status})
+		if x.want == "" {
+			require.Empty(t, got, "%s %s", x.text, x.unit)
+		} else {
+			require.Contains(t, got, x.want+" the clinic's critical limit", "%s %s", x.text, x.unit)
+		}
+	}
+	for _, bad := range []string{"2823-3\tPotassium\tx\t6.2\tmmol/L\tK", "2823-3\tPotassium\t\t\tmmol/L\tK", "2823-3\tPotassium\t7\t6\tmmol/L\tK", "2823-3\tPotassium\t2\t6\tmmol/L\t", "2823-3\tPotassium"} {
+		_, err := a.ReadLimits(bad)
+		require.Error(t, err, bad)
+	}
+}
+
+// A critical value goes on by one step each time that the clinic's time has passed, and never past the last.
+func TestStepsOfACriticalValue(t *testing.T) {
+	since := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
+	all := result.StepsOf(true, true)
+	require.Equal(t, []result.Step{result.ToOwner, result.ToCover, result.ToEverybody, result.ToOnCall}, all)
+	require.Equal(t, []result.Step{result.ToEverybody, result.ToOnCall}, result.StepsOf(false, true), "what nobody answers for is everybody's at once")
+	require.Equal(t, []result.Step{result.ToOwner, result.ToEverybody, result.ToOnCall}, result.StepsOf(true, false))
+	for after, n := range map[time.Duration]int{-time.Hour: 1, 0: 1, 15*time.Minute - 1: 1, 15 * time.Minute: 2, 30 * time.Minute: 3, 45 * time.Minute: 4, 99 * time.Hour: 4} {
+		require.Len(t, result.Reached(all, since, since.Add(after), 15*time.Minute), n, after)
+	}
 }

@@ -38,6 +38,7 @@ type Details struct {
 	Address    string   `json:"address,omitempty"`
 	Director   string   `json:"director,omitempty"`
 	Coded      []string `json:"coded,omitempty"` // a coded value with all its components
+	Limit      string   `json:"limit,omitempty"` // which critical limit of the clinic it was beyond when it was filed
 }
 
 // Specimen is what was examined, why it was refused, and what was wrong with it.
@@ -220,6 +221,9 @@ func Stand(v Value) Standing {
 		flagged = Below
 	case sides[In] && !s.Abnormal:
 		flagged = In
+	}
+	if v.Details.Limit != "" {
+		s.Critical, s.Abnormal = true, true
 	}
 	s.Disagree = flagged != NotJudged && s.Reading != NotJudged && flagged != s.Reading
 	switch {

@@ -51,6 +51,7 @@ type Reference struct {
 	Systems      *note.Systems
 	Analytes     *result.Analytes
 	Bearing      []result.Bearing
+	Limits       []result.Limit
 }
 
 // Read reads everything. A file that does not read is a fault of the build; it is named.
@@ -84,6 +85,9 @@ func Read() (r Reference, err error) {
 	}
 	if r.Analytes, err = analytes(); err != nil {
 		return r, err
+	}
+	if r.Limits, err = r.Analytes.ReadLimits(data.Critical); err != nil {
+		return r, fmt.Errorf("results/critical.tsv: %w", err)
 	}
 	if r.Bearing, err = r.Analytes.ReadBearing(data.Bearing); err != nil {
 		return r, fmt.Errorf("what bears on analytes: %w", err)

@@ -11,6 +11,7 @@ import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { Reviewing } from "./Opening";
+import { Urgency } from "./Urgency";
 
 type Lists = Schemas["Circle"];
 
@@ -20,6 +21,7 @@ export function Circle() {
   const lists = useQuery(asks.circle());
   const reviews = useRight("review opened charts");
   const practice = useRight("see lists over the whole practice");
+  const covers = useRight("say who covers for them");
   const l = lists.data;
   return (
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf px-8 py-5">
@@ -34,6 +36,7 @@ export function Circle() {
           <Width lists={l} />
           <Covers lists={l} />
           <Teams lists={l} />
+          {covers && <Urgency />}
           {practice && <Patients lists={l} />}
           {reviews && <Openings />}
         </div>

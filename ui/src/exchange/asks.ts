@@ -64,6 +64,8 @@ export const asks = {
       initialPageParam: "",
       getNextPageParam: (page) => page.next || undefined,
     }),
+  critical: () => queryOptions({ queryKey: ["critical"], queryFn: () => got(api.GET("/api/critical")) }),
+  urgency: () => queryOptions({ queryKey: ["urgency"], queryFn: () => got(api.GET("/api/urgency")) }),
   eachReport: () => queryOptions({ queryKey: ["desk rows"], queryFn: () => got(api.GET("/api/session/rows")), staleTime: never }),
   deskCount: () => queryOptions({ queryKey: ["desk", "count"], queryFn: () => got(api.GET("/api/desk/count")) }),
   order: (id: string) =>

@@ -261,6 +261,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/critical": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["critical"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/critical/{id}/up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-critical"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/day": {
         parameters: {
             query?: never;
@@ -2868,6 +2900,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports/{id}/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tell-critical"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{id}/detach": {
         parameters: {
             query?: never;
@@ -3392,6 +3440,22 @@ export interface paths {
         };
         get: operations["unsigned"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/urgency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["urgency"];
+        put: operations["set-urgency"];
         post?: never;
         delete?: never;
         options?: never;
@@ -4476,6 +4540,38 @@ export interface components {
             form: string;
             tests: components["schemas"]["TestCoverage"][];
         };
+        CriticalContact: {
+            /** @enum {string} */
+            how: "telephone" | "in person" | "other";
+            /** @description Else it was an attempt */
+            reached?: boolean;
+            /** @description What was said was repeated */
+            readBack?: boolean;
+            remark?: string;
+            /** @description Who was spoken to, or tried */
+            who: string;
+        };
+        CriticalContactView: {
+            at: string;
+            by: string;
+            says: string;
+        };
+        CriticalView: {
+            at: string;
+            id: string;
+            /** @description Who can be called; only once it has come so far */
+            onCall: components["schemas"]["OnCallView"][];
+            owner: string;
+            /** @description Whom the pager was sent to; empty for nobody */
+            paged: string;
+            patient: components["schemas"]["PatientView"];
+            report: string;
+            /** @description The values, with unit and flag */
+            says: string;
+            /** @description To whom it is announced by now */
+            step: string;
+            title: string;
+        };
         DecideRequest: {
             /** @enum {string} */
             decision: "take in" | "leave out" | "join";
@@ -4532,6 +4628,7 @@ export interface components {
             address?: string;
             coded?: string[];
             director?: string;
+            limit?: string;
             method?: string;
             observedAt?: string;
             performer?: string;
@@ -4804,7 +4901,7 @@ export interface components {
         Event: {
             id: string;
             /** @enum {string} */
-            kind: "visit" | "intake" | "note" | "writing" | "order" | "report" | "line" | "follow-up" | "patient" | "merge" | "forms" | "pins" | "circle";
+            kind: "visit" | "intake" | "note" | "writing" | "order" | "report" | "line" | "follow-up" | "patient" | "merge" | "forms" | "pins" | "critical" | "circle";
             patient?: string;
             window?: string;
         };
@@ -5572,7 +5669,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "take a critical value up" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -5878,6 +5975,10 @@ export interface components {
             code: string;
             laboratory: string;
         };
+        OnCallView: {
+            name: string;
+            telephone: string;
+        };
         OnPad: {
             answers?: components["schemas"]["EntryAnswer"][];
             item: string;
@@ -6112,6 +6213,8 @@ export interface components {
             /** @description What these values mean for medicines of the list */
             care: components["schemas"]["Warning"][];
             collectedAt: string;
+            /** @description What happened to a critical value: to whom it was announced, who took it up, who was told */
+            contacts: components["schemas"]["CriticalContactView"][];
             /** @description The first critical value with unit and flag, or empty */
             critical: string;
             criticalOf: string;
@@ -6160,6 +6263,8 @@ export interface components {
             /** @description What a letter says of it, by what it means */
             tells: components["schemas"]["TellView"][];
             title: string;
+            /** @description Somebody was told of its critical value */
+            told: boolean;
             /** @description Medicines of the list of which nothing is known, and which were not looked at */
             unread: string[];
             values: components["schemas"]["ValueView"][];
@@ -6997,6 +7102,8 @@ export interface components {
             /** @description What these values mean for medicines of the list */
             care: components["schemas"]["Warning"][];
             collectedAt: string;
+            /** @description What happened to a critical value: to whom it was announced, who took it up, who was told */
+            contacts: components["schemas"]["CriticalContactView"][];
             /** @description The first critical value with unit and flag, or empty */
             critical: string;
             criticalOf: string;
@@ -7041,6 +7148,8 @@ export interface components {
             /** @description In words */
             status: string;
             title: string;
+            /** @description Somebody was told of its critical value */
+            told: boolean;
             /** @description Medicines of the list of which nothing is known, and which were not looked at */
             unread: string[];
             values: components["schemas"]["ValueView"][];
@@ -7787,6 +7896,15 @@ export interface components {
             could: string[];
             text: string;
         };
+        Urgency: {
+            /**
+             * Format: int64
+             * @description After so many without being taken up it goes to the next
+             */
+            minutes: number;
+            /** @description Who is called, the first first */
+            onCall: components["schemas"]["OnCallView"][];
+        };
         VaccineEntry: {
             /** @description What was asked about is answered: it is right */
             confirmed: boolean;
@@ -8483,6 +8601,64 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Tried"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    critical: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CriticalView"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-critical": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -14386,6 +14562,39 @@ export interface operations {
             };
         };
     };
+    "tell-critical": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CriticalContact"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "detach-report": {
         parameters: {
             query?: never;
@@ -15584,6 +15793,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Waiting"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    urgency: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Urgency"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-urgency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Urgency"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

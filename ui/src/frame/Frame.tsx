@@ -4,6 +4,7 @@ import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { Closed } from "../circle/Closed";
 import { useDeskCount } from "../desk/useDeskCount";
 import { api, got, useReachable } from "../exchange/client";
+import { CriticalBar } from "../result/Critical";
 import { useMe, useRight } from "../session/session";
 import { tellTabs } from "../session/tabs";
 import { useEvents } from "./events";
@@ -185,6 +186,7 @@ export function Frame() {
           </details>
         </div>
       </header>
+      <CriticalBar />
       <div role="status">
         {!reachable && (
           <p className="bg-carried px-4 py-1 text-aside text-leaf">

@@ -65,6 +65,11 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
     refresh("writing-tools");
   },
   pins: (_, refresh) => refresh("pins"),
+  critical: (_, refresh) => {
+    refresh("critical");
+    refresh("desk");
+    refresh("report");
+  },
   circle: (_, refresh) => {
     refresh("circle");
     refresh("chart");

@@ -9,6 +9,7 @@ import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Beside } from "./Beside";
+import { Contacts } from "./Critical";
 import { Medicines, ReportBody } from "./ReportBody";
 import { Whose } from "./Whose";
 
@@ -300,6 +301,9 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
         aria-label="Review"
         className="w-[320px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-wide:w-full max-wide:border-l-0"
       >
+        {open.filter(critical).map((r) => (
+          <Contacts key={r.id} report={r} />
+        ))}
         {open.length > 0 && maySign ? (
           <>
             <label className="label block">

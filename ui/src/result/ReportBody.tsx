@@ -181,6 +181,7 @@ export function ReportBody({
                       says otherwise.
                     </span>
                   )}
+                  {v.details.limit && <span className="block text-small text-alarm">{v.details.limit}</span>}
                   {v.trend && <span className="small block">{v.trend}</span>}
                   {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
                   {v.details.method && <span className="small block">{v.details.method}</span>}
