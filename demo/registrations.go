@@ -27,9 +27,9 @@ var registrations = map[string]func(chart.Registration) chart.Registration{
 		r.Guarantor, r.Pharmacy, r.PharmacyPhone = "self", "Harbor Street Pharmacy", "555-0160"
 		return r
 	},
-	"arlen":    twin,
-	"arlo":     twin,
-	"ottoline": living("22 Quay Street"), "halvard": living("7 Mast Lane"), "leocadia": living("1 Harbor Street, Apt 4"), "dagny": living("31 Gannet Row"),
+	"arlen":   twin,
+	"arlo":    twin,
+	"halvard": living("7 Mast Lane"), "leocadia": living("1 Harbor Street, Apt 4"), "dagny": living("31 Gannet Row"),
 	"caspian": living("5 Ropewalk"), "rosamund": living("18 Lantern Hill"), "yusuf": living("12 Ferry Steps"),
 }
 

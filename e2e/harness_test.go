@@ -114,6 +114,7 @@ type program struct {
 	cmd                *exec.Cmd
 	out                output
 	args               []string
+	read               *sql.DB // of tests that look beside the program
 }
 
 // output is what a running program has said so far.
@@ -249,10 +250,16 @@ func (p *program) verify() (string, bool) {
 // db reads the database file beside the running program.
 func (p *program) db(t testing.TB) *sql.DB {
 	t.Helper()
-	db, err := sql.Open("sqlite", "file:"+filepath.Join(p.dir, "deftledger.db")+"?_pragma=busy_timeout(5000)")
-	require.NoError(t, err)
-	t.Cleanup(func() { db.Close() })
-	return db
+	if p.read == nil {
+		db, err := sql.Open("sqlite", "file:"+filepath.Join(p.dir, "deftledger.db")+"?_pragma=busy_timeout(5000)")
+		require.NoError(t, err)
+		p.read = db
+		t.Cleanup(func() {
+			db.Close()
+			p.read = nil
+		})
+	}
+	return p.read
 }
 
 func (p *program) count(t testing.TB, query string, args ...any) int {
@@ -317,8 +324,8 @@ func eval[T any](h *hand, js string) T {
 // wait waits until a JavaScript expression holds.
 func (h *hand) wait(js, what string) {
 	h.t.Helper()
-	deadline := time.Now().Add(30 * time.Second) // a loaded machine is slow, and a condition that comes true ends the wait
-	for {
+	deadline := time.Now().Add(30 * time.Second)                                      // a loaded machine is slow, and a condition that comes true ends the wait
+	for rest := 10 * time.Millisecond; ; rest = min(rest*3/2, 120*time.Millisecond) { // looking costs the page, so what takes long is looked at less often
 		ok, err := chromedp.Run(h.ctx, chromedp.Evaluate[bool]("!!("+js+")"))
 		if err == nil && ok {
 			return
@@ -327,7 +334,7 @@ func (h *hand) wait(js, what string) {
 			text, _ := chromedp.Run(h.ctx, chromedp.Evaluate[string]("document.body.innerText"))
 			require.FailNow(h.t, "waited in vain for "+what, "the screen says:\n%s", text)
 		}
-		time.Sleep(20 * time.Millisecond)
+		time.Sleep(rest)
 	}
 }
 

@@ -452,6 +452,7 @@ func TestSnippetsSpellingAndCompletion(t *testing.T) {
 	h.types("Takes allopu")
 	h.wait(`document.querySelector(".cm-tooltip-autocomplete")?.innerText.includes("Allopurinol 100 mg daily")`, "the medicine of this chart")
 	h.press("Tab")
+	h.wait(`document.querySelector('.cm-content[aria-label="assessment"]').innerText.includes("Takes Allopurinol 100 mg daily")`, "the medicine taken")
 	h.types(" for hyperuricemia, osteoarthritis and teh knee. ")
 	// Words are looked at a moment after they were typed: what counts is where that comes to rest.
 	h.wait(`[...document.querySelectorAll(".cm-misspelt")].map((e) => e.innerText).join() === "teh"`,

@@ -53,7 +53,9 @@ func TestAPacketIsSignedAndTold(t *testing.T) {
 		h.wait(`!location.pathname.includes("/packet/") || !document.querySelector("main h1").innerText.includes("Ottoline")`, "the next packet")
 	})
 	require.Equal(t, 3, p.count(t, "SELECT count(*) FROM review WHERE comment LIKE 'Urate clearly up%' AND told = 'portal'"))
-	h.eventually(func() bool { return p.count(t, "SELECT count(*) FROM line WHERE kind = 'message' AND closed_at = ''") == 0 }, "the portal taking it")
+	h.eventually(func() bool {
+		return p.count(t, "SELECT count(*) FROM line WHERE kind = 'message' AND closed_at = ''") == 0
+	}, "the portal taking it")
 	for _, m := range e.Messages() {
 		require.Contains(t, m.Text, "Urate: 9.4 mg/dL (the laboratory's range is 2.4-5.7), which is above the range.")
 		require.Contains(t, m.Text, "All 9 values are in the laboratory's range.")
@@ -154,4 +156,51 @@ func TestTheListOfResultsIsNarrowed(t *testing.T) {
 	h.wait(`document.querySelectorAll("section[aria-label='Open lines'] li a").length > `+strconv.Itoa(rows), "a row each")
 	require.Equal(t, 1, p.count(t, "SELECT each_report FROM desk_choice"))
 	require.Empty(t, h.axe())
+}
+
+// A critical value stands above every screen of whoever may take it up, until one of them does; it is told, kept, and signed. Then
+// the rest of a morning: each patient's packet with its comment.
+func TestAMorningsResultsWithACriticalOne(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	h, other := sit(t, p), sit(t, p)
+	other.signIn("tobias")
+	other.sees("Critical: Leocadia Varga, Potassium 6.4 mmol/L HH") // nobody took it up in time
+	h.signIn("maren")
+	h.sees("Critical: Leocadia Varga, Potassium 6.4 mmol/L HH")
+	require.Empty(t, h.axe())
+	look(h, "critical")
+	j := sit(t, p)
+	j.signIn("jonah")
+	j.seesNot("Critical:")
+	h.openSigning() // as it is in the course of a morning
+	reports := p.count(t, "SELECT count(*) FROM line WHERE kind = 'report' AND closed_at = '' AND owner_id = (SELECT id FROM staff WHERE login = 'maren')")
+	h.effort("E14", 30, func() {
+		h.press("Alt+.")
+		h.seesNot("Critical: Leocadia")
+		h.focused("In the chart")
+		other.seesNot("Critical:") // somebody has it
+		h.types("Told to come to the hospital at once.")
+		h.press("Alt+z")
+		h.press("Alt+s")
+		h.wait(`document.querySelector('section[aria-label="Who was told of the critical value"]').innerText.includes("contact Leocadia Varga, telephone, read back")`, "the contact kept")
+		h.press("Alt+t")
+		h.press("Ctrl+Enter")
+		h.wait(`!location.pathname.includes("/report/")`, "the next")
+		h.sees("Who may be meant") // what is not certain comes first, and is gone past
+		h.press("ArrowDown")
+		for _, name := range []string{"Ines", "Halvard", "Dagny", "Ottoline", "Rosamund", "Wilhelmina"} {
+			h.wait(`document.querySelector("main h1")?.innerText.includes("`+name+`")`, name)
+			h.focused("In the chart")
+			at := eval[string](h, `location.pathname`)
+			h.types("Seen.")
+			h.press("Alt+t")
+			h.press("Ctrl+Enter")
+			h.wait(`location.pathname !== "`+at+`" || document.querySelector('main').innerText.includes("waits here")`, "the next packet")
+		}
+	})
+	left := p.count(t, "SELECT count(*) FROM line WHERE kind = 'report' AND closed_at = '' AND owner_id = (SELECT id FROM staff WHERE login = 'maren')")
+	t.Logf("%d reports before, %d after", reports, left)
+	require.Less(t, left, 2, "only what is preliminary waits")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM inquiry_event WHERE kind = 'contact'"))
 }

@@ -7,12 +7,13 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useMe, useRight } from "../session/session";
 
 /** CriticalBar stands above every screen while a critical value is announced to the person, until somebody has taken it up. */
 export function CriticalBar() {
   const go = useNavigate();
   const client = useQueryClient();
+  const me = useMe();
   const sees = useRight("see results");
   const takes = useRight("take a critical value up");
   const critical = useQuery({ ...asks.critical(), enabled: sees });
@@ -43,11 +44,11 @@ export function CriticalBar() {
       </b>
       <span className="text-aside">
         since {clock(first.at)}
-        {first.step !== "who answers for it" && ` · not taken up, now with ${first.step}`}
-        {first.owner && ` · ${first.owner} answers for it`}
+        {first.step !== "who answers for it" && `, not taken up: now with ${first.step}`}
+        {first.owner && first.owner !== me.name && ` · ${first.owner} answers for it`}
+        {first.onCall.length > 0 && ` · ${first.onCall.map((c) => `${c.name} ${c.telephone}`).join(", ")}`}
+        {first.paged && first.onCall.length > 0 && ` · pager: ${first.paged}`}
         {all.length > 1 && ` · ${all.length - 1} more`}
-        {first.onCall.length > 0 && ` · on call: ${first.onCall.map((c) => `${c.name} ${c.telephone}`).join(", ")}`}
-        {first.paged && ` · pager: ${first.paged}`}
       </span>
       {takes && (
         <button type="button" className="ml-auto border border-leaf px-2 font-semibold" onClick={() => void take()}>

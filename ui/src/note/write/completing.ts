@@ -10,7 +10,7 @@ import {
   startCompletion,
 } from "@codemirror/autocomplete";
 import { type Extension, Prec } from "@codemirror/state";
-import { type KeyBinding, keymap } from "@codemirror/view";
+import { type EditorView, type KeyBinding, keymap } from "@codemirror/view";
 import type { Schemas } from "../../exchange/client";
 
 export type Words = { snippets: Schemas["Snippet"][]; chart: string[] };
@@ -27,10 +27,19 @@ function template(text: string) {
     });
 }
 
+// While what is offered is looked up anew after a letter, nothing can be taken for a moment: Tab then takes it as soon as it can be, and
+// does not leave the text under a quick hand.
+function takeOffered(view: EditorView, tries = 0): boolean {
+  if (acceptCompletion(view)) return true;
+  if (!document.querySelector(".cm-tooltip-autocomplete") || tries > 50) return false;
+  setTimeout(() => takeOffered(view, tries + 1), 20);
+  return true;
+}
+
 /** completionKeys: Tab takes what is offered, the arrows choose; Enter stays a line
  * break and Escape leaves the text, whatever is offered. */
 const completionKeys: KeyBinding[] = [
-  { key: "Tab", run: acceptCompletion },
+  { key: "Tab", run: (view) => takeOffered(view) },
   { key: "ArrowDown", run: moveCompletionSelection(true) },
   { key: "ArrowUp", run: moveCompletionSelection(false) },
   { key: "Ctrl-Space", run: startCompletion },
