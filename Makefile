@@ -43,7 +43,7 @@ chromium:
 
 test: check chromium build
 	$(GO) test $$($(GO) list ./... | grep -v /e2e) -count=1 -timeout 5m
-	$(GO) test ./e2e -count=1 -timeout 11m -parallel 3 -v
+	$(GO) test ./e2e -count=1 -timeout 15m -parallel 3 -v
 
 # Figures, with the whole program as users run it.
 bench: build

@@ -27,6 +27,7 @@ import (
 // TestVerifyFindsEveryChangeBehindTheProgram: somebody with the database file, who takes the triggers away first,
 // changes one thing; verify finds it, whatever it is. Without a change it finds nothing.
 func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
+	t.Parallel()
 	c := open(t)
 	o := c.order("K")
 	c.step()

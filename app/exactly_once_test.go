@@ -67,6 +67,7 @@ func (l *counting) take(m string) string {
 // has the order once or never, what was sent again was the same bytes, and the practice knows
 // where it stands, with an open line wherever something is still to be done.
 func TestAnOrderHasItsEffectOnceWhateverHappens(t *testing.T) {
+	t.Parallel()
 	c := open(t)
 	l := &counting{accessions: map[string]int{}, called: map[string]bool{}, wire: map[string][]string{}}
 	c.lab.answer = l.take

@@ -18,6 +18,7 @@ import (
 // TestEveryLookIsRecorded walks every reading of one patient: it leaves a row with the person, the patient and
 // what was looked at, once in ten minutes, and again after that.
 func TestEveryLookIsRecorded(t *testing.T) {
+	t.Parallel()
 	c := open(t)
 	o := c.order("K")
 	c.step()

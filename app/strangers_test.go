@@ -102,6 +102,7 @@ func TestAReportLeavesAChart(t *testing.T) {
 // A later message never disappears, in whatever order the statuses come: what was signed is
 // open again as soon as it reads differently, and stays closed when it is the same.
 func TestWhatComesAfterASignature(t *testing.T) {
+	t.Parallel()
 	base := func(control, status string, change ...string) string {
 		return oru(control, "SK10001-1", status, "4.4", append(change, "||||F", "|N|||F")...)
 	}

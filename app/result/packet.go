@@ -34,10 +34,7 @@ func (a *Acts) Together(q *store.Q, who act.Actor, ids []string) (out Together, 
 	if out.Reports, err = a.views(q, who, reports); err != nil {
 		return out, err
 	}
-	if out.Care, err = a.care(q, reports[0].PatientID, values); err != nil {
-		return out, err
-	}
-	out.Beside, out.Unread, err = a.beside(q, reports[0].PatientID, values)
+	out.Care, out.Beside, out.Unread, err = a.ofChart(q, reports[0].PatientID, values)
 	return out, err
 }
 

@@ -9,6 +9,7 @@ import (
 
 	"deftledger/app/act"
 	orders "deftledger/app/order"
+	"deftledger/core/chart"
 	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/store"
@@ -28,32 +29,32 @@ type ReviewView struct {
 // ReportView is a report open on the page.
 type ReportView struct {
 	ReportRow
-	Patient    act.PatientView     `json:"patient"`
-	Phone      string              `json:"phone" doc:"Of the performing laboratory"`
-	ReportedAt string              `json:"reportedAt"`
-	Notes      string              `json:"notes"`
-	Values     []ValueView         `json:"values"`
-	Reviews    []ReviewView        `json:"reviews"`
-	Order      *orders.OrderView   `json:"order,omitempty"`
-	Issue      int                 `json:"issue"`
-	Version    int                 `json:"version"`
-	MatchedBy  string              `json:"matchedBy"`
-	MatchedWhy string              `json:"matchedWhy" doc:"Why it was attached although the patient named differs"`
-	Gone       bool                `json:"gone" doc:"It left this chart, because it does not belong there"`
-	FromLab    bool                `json:"fromLab" doc:"It came as a message, and can be taken out of the chart"`
-	Filler     string              `json:"filler" doc:"The laboratory's number"`
-	Details    store.ReportDetails `json:"details"`
-	WasStatus  string              `json:"wasStatus" doc:"The status of the issue before, where it was another"`
-	WasNotes   string              `json:"wasNotes" doc:"The notes of the issue before, where they were others"`
-	Removed    []ValueView         `json:"removed" doc:"Values of the issue before that are no longer there"`
-	Late       []string            `json:"late" doc:"When issues were received that were older than this one"`
-	Mine       bool                `json:"mine"`
-	Owner      string              `json:"owner"`
-	Care       []safety.Warning    `json:"care" doc:"What these values mean for medicines of the list"`
-	Beside     []BearingView       `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
-	Contacts   []CriticalContactView       `json:"contacts" doc:"What happened to a critical value: to whom it was announced, who took it up, who was told"`
-	Told       bool                `json:"told" doc:"Somebody was told of its critical value"`
-	Unread     []string            `json:"unread" doc:"Medicines of the list of which nothing is known, and which were not looked at"`
+	Patient    act.PatientView       `json:"patient"`
+	Phone      string                `json:"phone" doc:"Of the performing laboratory"`
+	ReportedAt string                `json:"reportedAt"`
+	Notes      string                `json:"notes"`
+	Values     []ValueView           `json:"values"`
+	Reviews    []ReviewView          `json:"reviews"`
+	Order      *orders.OrderView     `json:"order,omitempty"`
+	Issue      int                   `json:"issue"`
+	Version    int                   `json:"version"`
+	MatchedBy  string                `json:"matchedBy"`
+	MatchedWhy string                `json:"matchedWhy" doc:"Why it was attached although the patient named differs"`
+	Gone       bool                  `json:"gone" doc:"It left this chart, because it does not belong there"`
+	FromLab    bool                  `json:"fromLab" doc:"It came as a message, and can be taken out of the chart"`
+	Filler     string                `json:"filler" doc:"The laboratory's number"`
+	Details    store.ReportDetails   `json:"details"`
+	WasStatus  string                `json:"wasStatus" doc:"The status of the issue before, where it was another"`
+	WasNotes   string                `json:"wasNotes" doc:"The notes of the issue before, where they were others"`
+	Removed    []ValueView           `json:"removed" doc:"Values of the issue before that are no longer there"`
+	Late       []string              `json:"late" doc:"When issues were received that were older than this one"`
+	Mine       bool                  `json:"mine"`
+	Owner      string                `json:"owner"`
+	Care       []safety.Warning      `json:"care" doc:"What these values mean for medicines of the list"`
+	Beside     []BearingView         `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
+	Contacts   []CriticalContactView `json:"contacts" doc:"What happened to a critical value: to whom it was announced, who took it up, who was told"`
+	Told       bool                  `json:"told" doc:"Somebody was told of its critical value"`
+	Unread     []string              `json:"unread" doc:"Medicines of the list of which nothing is known, and which were not looked at"`
 }
 
 // BearingView is something of the chart that is known to act on analytes of the report. It claims no cause.
@@ -66,16 +67,28 @@ type BearingView struct {
 	Out    bool   `json:"out" doc:"One of the analytes stands out of its range"`
 }
 
-// beside says what of the chart bears on some values, and which medicines were not looked at.
-func (a *Acts) beside(q *store.Q, patient string, values []result.Value) (out []BearingView, unread []string, err error) {
-	out, unread = []BearingView{}, []string{}
+// ofChart is what the chart says beside some values: what they mean for its medicines, what of it bears on them, and which medicines
+// were not looked at.
+func (a *Acts) ofChart(q *store.Q, patient string, values []result.Value) (care []safety.Warning, bears []BearingView, unread []string, err error) {
+	care, bears, unread = []safety.Warning{}, []BearingView{}, []string{}
 	if len(values) == 0 {
-		return out, unread, nil
+		return care, bears, unread, nil
 	}
-	record, err := a.Order.Record(q, patient, a.Today())
+	p, err := q.Person(patient)
 	if err != nil {
-		return out, unread, err
+		return care, bears, unread, err
 	}
+	records, _, err := a.Order.Records(q, []chart.Patient{p}, a.Today())
+	if err != nil {
+		return care, bears, unread, err
+	}
+	bears, unread = a.beside(records[0], values)
+	return a.care(records[0], values), bears, unread, nil
+}
+
+// beside says what of the chart bears on some values, and which medicines were not looked at.
+func (a *Acts) beside(record chart.Record, values []result.Value) (out []BearingView, unread []string) {
+	out, unread = []BearingView{}, []string{}
 	found, strange := a.Analytes.Beside(a.Bearing, values, record)
 	unread = append(unread, strange...)
 	for _, x := range found {
@@ -97,12 +110,12 @@ func (a *Acts) beside(q *store.Q, patient string, values []result.Value) (out []
 		}
 		out = append(out, v)
 	}
-	return out, unread, nil
+	return out, unread
 }
 
 // care is what some values mean for what is taken already: a falling filtration rate, a rising potassium. Values that a later one
 // replaced say nothing.
-func (a *Acts) care(q *store.Q, patient string, values []result.Value) ([]safety.Warning, error) {
+func (a *Acts) care(record chart.Record, values []result.Value) []safety.Warning {
 	out := []safety.Warning{}
 	watched := a.Medicines.Watched()
 	var texts []string
@@ -112,19 +125,16 @@ func (a *Acts) care(q *store.Q, patient string, values []result.Value) ([]safety
 		}
 	}
 	if len(texts) == 0 {
-		return out, nil
+		return out
 	}
-	all, _, err := a.Order.Care(q, patient)
-	if err != nil {
-		return out, err
-	}
+	all := a.Medicines.CheckAll(record)
 	for _, w := range slices.Concat(all.Each...) {
 		if (w.Kind == safety.Kidney || w.Kind == safety.Laboratory) && !w.Unknown &&
 			slices.ContainsFunc(texts, func(t string) bool { return strings.Contains(w.Says, t) }) {
 			out = append(out, w)
 		}
 	}
-	return out, nil
+	return out
 }
 
 // Report opens a report. Looking is recorded and closes nothing.
@@ -142,10 +152,7 @@ func (a *Acts) Report(ctx context.Context, who act.Actor, id string) (out Report
 		if r.GoneAt != "" {
 			return nil
 		}
-		if out.Care, err = a.care(q, r.PatientID, r.Values); err != nil {
-			return err
-		}
-		out.Beside, out.Unread, err = a.beside(q, r.PatientID, r.Values)
+		out.Care, out.Beside, out.Unread, err = a.ofChart(q, r.PatientID, r.Values)
 		return err
 	})
 	if err == nil {
@@ -179,6 +186,7 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 	if err != nil {
 		return nil, err
 	}
+	former := a.formerOf(earlier)
 	reviews, err := q.ReviewsIn(ids)
 	if err != nil {
 		return nil, err
@@ -213,14 +221,8 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 		v.Contacts = append([]CriticalContactView{}, contacts[r.ID]...)
 		v.Told = slices.ContainsFunc(events[r.ID], func(e store.InquiryEvent) bool { return e.Kind == contact })
 		collected := result.Begins(r.CollectedAt)
-		before := make([]store.Earlier, 0, len(earlier))
-		for _, e := range earlier {
-			if e.ReportID != r.ID && result.Begins(e.CollectedAt).Before(collected) {
-				before = append(before, e)
-			}
-		}
 		for _, value := range r.Values {
-			v.Values = append(v.Values, a.beforeIt(r, value, before))
+			v.Values = append(v.Values, a.beforeIt(r, value, former.before(a.Analytes, value, r.ID, collected)))
 		}
 		if r.Issue > 1 {
 			if err := a.compare(q, r, &v); err != nil {
@@ -246,20 +248,60 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 // shownEarlier is how many earlier values stand beside one.
 const shownEarlier = 12
 
-// beforeIt is a value with what is claimed of it against the earlier ones.
-func (a *Acts) beforeIt(r store.Report, v result.Value, earlier []store.Earlier) ValueView {
-	view := valueView(v)
-	var same []store.Earlier
-	for _, e := range earlier {
-		if a.Analytes.Same(v.LOINC, e.LOINC) || v.LOINC == "" && v.Code != "" && e.Code == v.Code {
-			same = append(same, e)
+// former are earlier values by what they are of, newest first, with when each began.
+type former struct {
+	of map[[2]string][]dated // by LOINC, and by code where there is none
+}
+
+type dated struct {
+	store.Earlier
+	at    time.Time
+	place int // among all
+}
+
+func (a *Acts) formerOf(earlier []store.Earlier) former {
+	f := former{map[[2]string][]dated{}}
+	for i, e := range earlier {
+		key := [2]string{e.LOINC, e.Code}
+		if e.LOINC != "" {
+			key[1] = ""
+		}
+		f.of[key] = append(f.of[key], dated{e, result.Begins(e.CollectedAt), i})
+	}
+	return f
+}
+
+// before are the earlier values of the analyte of a value, newest first: of other reports, collected before a moment.
+func (f former) before(analytes *result.Analytes, v result.Value, report string, collected time.Time) (out []store.Earlier) {
+	var all []dated
+	groups := 0
+	for key, some := range f.of {
+		if key[0] != "" && analytes.Same(v.LOINC, key[0]) || v.LOINC == "" && v.Code != "" && slices.ContainsFunc(some, func(d dated) bool { return d.Code == v.Code }) {
+			groups++
+			for _, d := range some {
+				if d.ReportID != report && d.at.Before(collected) && (v.LOINC != "" || d.Code == v.Code) {
+					all = append(all, d)
+				}
+			}
 		}
 	}
-	for _, e := range same {
-		if len(view.Earlier) < shownEarlier {
+	if groups > 1 {
+		slices.SortFunc(all, func(x, y dated) int { return x.place - y.place })
+	}
+	for _, d := range all {
+		out = append(out, d.Earlier)
+	}
+	return out
+}
+
+// beforeIt is a value with what is claimed of it against the earlier ones of its analyte.
+func (a *Acts) beforeIt(r store.Report, v result.Value, same []store.Earlier) ValueView {
+	view := valueView(v)
+	for i, e := range same {
+		if i < shownEarlier {
 			view.Earlier = append(view.Earlier, a.earlier(r, v, e))
 		}
-		if view.Change == nil || view.Change.Verdict == result.NotCompared {
+		if i < shownEarlier && view.Change == nil || i < shownEarlier && view.Change.Verdict == result.NotCompared {
 			if c := a.change(r, v, e); view.Change == nil || c.Verdict != result.NotCompared {
 				view.Change = &c
 			}

@@ -182,6 +182,9 @@ type system struct {
 	ask         time.Duration // how often others are asked what became of what was sent
 }
 
+// settled is how long after a start what nobody has asked for yet is made ready.
+const settled = 20 * time.Second
+
 // prepare opens everything that serve and demo need. Addresses are taken first,
 // so that a port in use is told before anything is written.
 func prepare(ctx context.Context, o options) (*system, error) {
@@ -224,7 +227,8 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		c, _ := l.editions.On(time.Now().In(zone).Format(time.DateOnly))
 		return coding.NewReader(c, data.Everyday, data.Histories), nil
 	})
-	go func() { _, _ = reader() }() // the codes, and the reader of texts: ready by the time somebody has signed in
+	// The codes and the reader of texts take most of a second: they are made when the first note asks, or else when the start is over.
+	time.AfterFunc(settled, func() { _, _ = reader() })
 	sys.lostWitness, sys.cert, sys.key, sys.ask = o.lostWitness, o.tlsCert, o.tlsKey, o.ask
 	if sys.release, err = lock(o.data); err != nil {
 		sys.http.Close()

@@ -93,7 +93,12 @@ export function useKeyboard() {
       const chord =
         (e.ctrlKey || e.metaKey ? "Ctrl+" : "") +
         (e.altKey ? "Alt+" : "") +
-        (e.key.length === 1 && e.altKey ? e.code.replace(/^(Key|Digit)/, "").replace("Period", ".").toLowerCase() : e.key);
+        (e.key.length === 1 && e.altKey
+          ? e.code
+              .replace(/^(Key|Digit)/, "")
+              .replace("Period", ".")
+              .toLowerCase()
+          : e.key);
       // A search field takes Enter for itself even when nothing is found; who really
       // uses this chord stops it.
       if (e.defaultPrevented && chord !== "Ctrl+Enter") return;

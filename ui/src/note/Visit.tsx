@@ -1,5 +1,5 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useCallback, useEffect, useRef, useState } from "react";
+import { useCallback, useEffect, useRef, useState, useSyncExternalStore } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { useChart } from "../chart/Chart";
 import { Spine } from "../chart/Spine";
@@ -41,7 +41,7 @@ import { useLeftOf } from "./write/left";
 import { NotEntered } from "./write/NotEntered";
 import { Part, parts } from "./write/Part";
 import { Questions } from "./write/Questions";
-import { teach } from "./write/spelling";
+import { begun, teach } from "./write/spelling";
 import { useWriters } from "./write/useWriters";
 
 /** Visit is the page on which a visit is documented. */
@@ -76,8 +76,10 @@ export default function Visit() {
 
 /** useDictionary teaches the spell check the words of the trade, once; until they have come nothing is marked. */
 function useDictionary(own: string[] | undefined) {
+  const on = useSyncExternalStore(begun.subscribe, begun.now);
   const medical = useQuery({
     queryKey: ["medical-words"],
+    enabled: on,
     queryFn: () => got(api.GET("/api/writing/medical")),
     staleTime: Number.POSITIVE_INFINITY,
   });
@@ -85,8 +87,8 @@ function useDictionary(own: string[] | undefined) {
     if (medical.data) teach(medical.data, true);
   }, [medical.data]);
   useEffect(() => {
-    if (own) teach(own);
-  }, [own]);
+    if (on && own) teach(own);
+  }, [on, own]);
 }
 
 // Panels take the place of the margin, and the key that signs.

@@ -3,12 +3,26 @@ import { type Extension, RangeSetBuilder, StateEffect, StateField } from "@codem
 import { Decoration, type DecorationSet, type EditorView, ViewPlugin, type ViewUpdate } from "@codemirror/view";
 
 let worker: Worker | null = null;
+const starts = new Set<() => void>();
+
+/** begun says whether spelling is looked at yet: the dictionary is large, and is fetched once somebody writes and rests. */
+export const begun = {
+  subscribe: (l: () => void) => {
+    starts.add(l);
+    return () => void starts.delete(l);
+  },
+  now: () => worker !== null,
+};
+
+// How long the writing rests before words are looked at: the first time longer, so that opening a note costs nothing.
+const rest = () => (worker ? 400 : 2000);
 let next = 1;
 const waiting = new Map<number, (words: string[]) => void>();
 
 function start(): Worker {
   if (!worker) {
     worker = new Worker(new URL("./spell.worker.ts", import.meta.url), { type: "module" });
+    for (const l of starts) l();
     worker.onmessage = (m: MessageEvent<{ id: number; words: string[] }>) => {
       waiting.get(m.data.id)?.(m.data.words);
       waiting.delete(m.data.id);
@@ -99,7 +113,7 @@ export function spelling(): Extension {
           const all = new Set([...view.state.field(wrongWords)].filter((w) => !fresh.includes(w)));
           for (const w of wrong) all.add(w);
           view.dispatch({ effects: setWrong.of(all) });
-        }, 400);
+        }, rest());
       }
       draw(view: EditorView) {
         const wrong = view.state.field(wrongWords);
