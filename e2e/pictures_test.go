@@ -170,7 +170,7 @@ func TestPictures(t *testing.T) {
 	h.sees("Signed and sealed")
 	h.press("k")
 	h.focused("In the chart")
-	h.click("Ottoline Marsh-Adeyemi")
+	h.click("3 reports, final") // her packet
 	h.wait(`document.querySelector("main h1").innerText.includes("Ottoline")`, "the packet")
 	h.focused("In the chart")
 	h.types("Urate clearly up, filtration drifting down on losartan and chlorthalidone.")
