@@ -21,6 +21,9 @@ func (c *clinic) signAll() {
 	for _, r := range c.desk().Reports {
 		v, err := c.app.Result.Report(ctx, c.doctor(), r.ID)
 		require.NoError(c, err)
+		if v.Critical != "" {
+			require.NoError(c, c.app.Result.TellCritical(ctx, c.doctor(), v.ID, results.CriticalContact{Reached: true, Who: "herself", How: "telephone", ReadBack: true}))
+		}
 		require.NoError(c, c.app.Result.SignReport(ctx, c.doctor(), results.SignedResult{ReportID: v.ID, Comment: "Seen.", Told: "telephone",
 			Secret: secret, Issue: v.Issue, Version: v.Version}))
 	}

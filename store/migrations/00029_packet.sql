@@ -7,6 +7,7 @@ CREATE TABLE inquiry_event (
   id INTEGER PRIMARY KEY, inquiry_id TEXT NOT NULL REFERENCES inquiry(id),
   kind TEXT NOT NULL, says TEXT NOT NULL DEFAULT '', by_id TEXT NOT NULL DEFAULT '', at TEXT NOT NULL
 ) STRICT;
+CREATE INDEX cover_of ON cover(of_id, to_day);
 CREATE INDEX inquiry_critical ON inquiry(at) WHERE kind = 'critical' AND state = 'open';
 CREATE INDEX inquiry_event_of ON inquiry_event(inquiry_id);
 -- +goose StatementBegin
