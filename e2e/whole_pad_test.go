@@ -102,7 +102,7 @@ func TestOnePadForEverything(t *testing.T) {
 	h.sees("Imaging, procedures, supplies, referrals")
 	look(h, "orders-all-kinds")
 	h.open("/orders")
-	h.sees("Orders")
+	h.sees("Orders whose next event is overdue")
 	h.press("2")
 	h.press("f")
 	h.focused("Filter")

@@ -1,5 +1,5 @@
 import { useQueryClient } from "@tanstack/react-query";
-import { Suspense, useEffect, useState } from "react";
+import { useEffect, useState } from "react";
 import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { Closed } from "../circle/Closed";
 import { useDeskCount } from "../desk/useDeskCount";
@@ -195,9 +195,7 @@ export function Frame() {
         )}
       </div>
       <Lead />
-      <Suspense fallback={<main id="page" className="min-w-0 flex-1 bg-leaf" />}>
-        <Outlet />
-      </Suspense>
+      <Outlet />
       <Closed />
       {finding && <Finder close={() => setFinding(false)} lock={lock} help={help} />}
       {helping && <Help close={() => setHelping(false)} />}
