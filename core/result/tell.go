@@ -129,16 +129,15 @@ func Grade(text string) (grade float64, ok bool) {
 	return math.Round(g*10) / 10, true
 }
 
-// syllablesOf counts groups of vowels; a silent e at the end is none.
+// syllablesOf counts groups of vowels; a silent e at the end is none, and "iu" is two, as in potassium.
 func syllablesOf(word string) int {
-	n, vowel := 0, false
+	n, before := 0, ' '
 	lower := strings.ToLower(word)
 	for _, r := range lower {
-		v := strings.ContainsRune("aeiouy", r)
-		if v && !vowel {
+		if strings.ContainsRune("aeiouy", r) && (!strings.ContainsRune("aeiouy", before) || before == 'i' && r == 'u') {
 			n++
 		}
-		vowel = v
+		before = r
 	}
 	if strings.HasSuffix(lower, "e") && !strings.HasSuffix(lower, "le") && n > 1 {
 		n--
