@@ -76,6 +76,7 @@ func New(c act.Config) *App {
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Packet = packet.New(o, a.Result, a.Paper)
+	a.Result.Left = a.Packet.Left
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)
 	a.Prescribe = prescribe.New(o, a.Order, a.Paper)

@@ -161,6 +161,8 @@ func TestTheClinicsOwnLimits(t *testing.T) {
 	require.NoError(t, c.app.Result.TakeCritical(ctx, c.doctor(), c.announced(c.doctor())[0].ID))
 	c.receive(oru("L2", o.Placer+"-1", "C", "7.1", "3.5-5.1||||", "3.5-5.1|H|||", "20260504115500", "20260504125500"), "AA")
 	require.Equal(t, "Potassium 7.1 mmol/L H", c.announced(c.doctor())[0].Says)
+	require.False(t, c.announced(c.doctor())[0].Corrected)
 	c.receive(oru("L3", o.Placer+"-1", "C", "4.4", "20260504115500", "20260504135500"), "AA")
 	require.Len(t, c.announced(c.doctor()), 1, "what was announced is taken up by a person, not by a correction")
+	require.True(t, c.announced(c.doctor())[0].Corrected, "which is said")
 }

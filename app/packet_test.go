@@ -275,6 +275,10 @@ func TestAPatientIsToldWhenSomebodySaysSo(t *testing.T) {
 	v, err := c.app.Packet.Telling(ctx, c.doctor(), id)
 	require.NoError(t, err)
 	require.Equal(t, "no answer: mailbox full", v.Attempts[0].Says)
+	require.Len(t, v.Reports, 1)
+	require.Contains(t, v.Reports[0].Says, "Sodium: 141 mmol/L (the laboratory's range is 136-145)", "who calls knows what to say")
+	require.Equal(t, "Seen.", v.Reports[0].Comment)
+	require.False(t, v.Reports[0].Corrected)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'to tell' AND closed_at = ''"))
 	require.Equal(t, act.Invalid, kind(t, c.app.Packet.Tried(ctx, c.jonah(), id, packet.TellAttempt{Came: "reached"})), "who was reached is said")
 	require.Equal(t, act.Forbidden, kind(t, c.app.Packet.Tried(ctx, c.jonah(), id, packet.TellAttempt{Came: "not told", Why: "no need"})))
@@ -345,4 +349,87 @@ func TestTheListOfResultsIsNarrowed(t *testing.T) {
 	}
 	c.now = c.now.AddDate(0, 0, 3)
 	require.Equal(t, both, c.narrowed(desk.DeskSought{Days: 3}))
+}
+
+// A report that does not belong in a chart takes along what hung on it: nobody goes on working at it under the wrong name, nobody is
+// called critical who is not, and what its patient was still to be told stands on the signer's desk at once.
+func TestWhatHangsOnAReportLeavesWithIt(t *testing.T) {
+	c := open(t)
+	placer := c.brought("A", "6.9", "140")
+	p := c.packet(c.doctor())
+	i := slices.IndexFunc(p.Reports, func(r packet.PacketReport) bool { return r.Title == "Potassium" && r.Order.Placer == placer })
+	acts := make([]string, len(p.Reports))
+	acts[i] = "hand over"
+	_, err := c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(p, "leaving-1", "", acts...))
+	require.NoError(t, err)
+	require.Len(t, c.announced(c.doctor()), 1)
+	require.NoError(t, c.app.Result.Detach(ctx, c.doctor(), p.Reports[i].ID, "The tube was of somebody else."))
+	require.Empty(t, c.announced(c.doctor()), "the bar names nobody who is not meant")
+	for _, r := range c.results(c.jonah()) {
+		require.NotEqual(t, line.HandOver, r.Kind, "and nobody works at it")
+	}
+	require.Equal(t, "taken back", c.text("SELECT state FROM inquiry WHERE kind = 'hand-over'"))
+
+	// Of the other one, signed, she was to be called.
+	p = c.packet(c.doctor())
+	_, err = c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(p, "leaving-2", "letter", "sign"))
+	require.Equal(t, act.Invalid, kind(t, err), "no address")
+	s := c.decided(p, "leaving-2", "visit", "sign")
+	s.Until = c.now.AddDate(0, 0, 5).Format(time.DateOnly)
+	_, err = c.app.Packet.Settle(ctx, c.doctor(), patientID, s)
+	require.NoError(t, err)
+	require.Equal(t, "waiting on others", c.text("SELECT state FROM line WHERE kind = 'to tell'"))
+	require.NoError(t, c.app.Result.Detach(ctx, c.doctor(), p.Reports[0].ID, "That one too."))
+	require.Equal(t, "open", c.text("SELECT state FROM line WHERE kind = 'to tell'"))
+	for _, r := range c.desk().Rows {
+		if r.Kind == line.Telling {
+			require.Equal(t, "a report has left the chart", r.Mark)
+		}
+	}
+	v, err := c.app.Packet.Telling(ctx, c.doctor(), "tell-leaving-2")
+	require.NoError(t, err)
+	require.Equal(t, "left the chart: Sodium", v.Attempts[0].Says)
+	require.True(t, v.Reports[0].Gone)
+	require.Empty(t, v.Reports[0].Says, "nothing of it is told")
+	require.Empty(t, c.verify())
+}
+
+// What was not judged is not in range: that it was read is waited for as for what is out of range.
+func TestWhatNobodyJudgedIsWaitedFor(t *testing.T) {
+	for name, x := range map[string]struct {
+		change []string
+		waits  int
+	}{
+		"in range": {nil, 0}, "no range": {[]string{"3.5-5.1", ""}, 1}, "words": {[]string{"||NM|", "||ST|", "||4.4|", "||hemolyzed|"}, 1}, "abnormal": {[]string{"3.5-5.1||||", "3.5-5.1|A|||"}, 1},
+	} {
+		t.Run(name, func(t *testing.T) {
+			c := open(t)
+			portal := c.others()
+			portal.Set(func(e *standin.Elsewhere) { e.Accounts = []string{"SK-1"} })
+			o := c.order("K")
+			c.step()
+			c.receive(oru("N1", o.Placer+"-1", "F", "4.4", x.change...), "AA")
+			_, err := c.app.Packet.Settle(ctx, c.doctor(), patientID, c.decided(c.packet(c.doctor()), "judged-01", "portal", "sign"))
+			require.NoError(t, err)
+			require.Equal(t, x.waits, c.count("SELECT count(*) FROM line WHERE kind = 'to tell' AND closed_at = ''"))
+		})
+	}
+}
+
+// What is handed over is answered by whom it was given to; by who gave it only as taken back, and by nobody else.
+func TestWhoAnswersAHandOver(t *testing.T) {
+	c := open(t)
+	handed, _ := c.toTell()
+	require.Equal(t, act.Forbidden, kind(t, c.app.Packet.AnswerHandOver(ctx, c.petra(), handed, "I did it.", false)))
+	require.Equal(t, act.Invalid, kind(t, c.app.Packet.AnswerHandOver(ctx, c.doctor(), handed, "Done.", false)), "who gave it takes it back")
+	_, err := c.app.Packet.Settle(ctx, c.jonah(), patientID, packet.PacketSettled{ID: "assistant1", Reports: []packet.SettledReport{{ID: "x", Act: "hand over"}}})
+	require.Equal(t, act.Forbidden, kind(t, err), "who answers for a report hands it over")
+	v, err := c.app.Packet.HandOver(ctx, c.doctor(), handed)
+	require.NoError(t, err)
+	require.True(t, v.Mine)
+	v, err = c.app.Packet.HandOver(ctx, c.jonah(), handed)
+	require.NoError(t, err)
+	require.False(t, v.Mine)
+	require.NoError(t, c.app.Packet.AnswerHandOver(ctx, c.doctor(), handed, "I do it myself.", true))
+	require.Equal(t, "taken back", c.text("SELECT state FROM inquiry WHERE id = ?", handed))
 }

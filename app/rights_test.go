@@ -50,7 +50,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Beforehand": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
 		"Registry.Open": clinical, "Registry.Settle": clinical, "Registry.File": clinical,
 		"Result.Announced": clinical, "Result.TakeCritical": physician, "Result.TellCritical": clinical, "Result.Urgency": forming, "Result.SetUrgency": forming,
-		"Packet.Open": clinical, "Packet.Settle": clinical, "Packet.HandOver": clinical, "Packet.AnswerHandOver": clinical, "Packet.Telling": clinical, "Packet.Tried": clinical, "Packet.Letters": clinical,
+		"Packet.Open": clinical, "Packet.Settle": physician, "Packet.HandOver": clinical, "Packet.AnswerHandOver": clinical, "Packet.Telling": clinical, "Packet.Tried": clinical, "Packet.Letters": clinical,
 		"Session.SetEachReport": anybody, "Session.EachReport": anybody,
 		"Recall.Recall": alone, "Recall.Letters": everybody, "Recall.Open": everybody, "Recall.Close": everybody,
 		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.LeafletPDF": clinical, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,

@@ -501,6 +501,9 @@ func (b *builder) circle() {
 			return err
 		}
 		day := func(n int) string { return b.now.In(b.a.Location).AddDate(0, 0, n).Format(time.DateOnly) }
+		if err := b.a.Result.SetUrgency(ctx, b.tokens["maren"], results.Urgency{Minutes: 15, OnCall: []results.OnCallView{{Name: "Dr. Sorrel Tak", Telephone: "555-0171"}}}); err != nil {
+			return err
+		}
 		return b.a.Circle.AddCover(ctx, b.tokens["maren"], circle.CoverView{Of: b.tokens["maren"].ID, By: b.tokens["tobias"].ID, From: day(11), To: day(15)})
 	})
 }

@@ -122,7 +122,7 @@ func (q *Q) Covers(day string) ([]Cover, error) {
 
 // CoveredBy lists who covers for somebody on a day.
 func (q *Q) CoveredBy(of, day string) ([]string, error) {
-	return list(q, scalar[string], "SELECT by_id FROM cover WHERE of_id = ? AND to_day >= ? AND from_day <= ? AND ended_at = '' ORDER BY +by_id", of, day, day)
+	return list(q, scalar[string], "SELECT by_id FROM cover WHERE of_id = ? AND to_day >= ? AND from_day <= ? AND ended_at = ''", of, day, day)
 }
 
 // CoverByID finds a cover.

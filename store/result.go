@@ -247,6 +247,11 @@ func (q *Q) NextIssue(r Report) error {
 	return q.do("UPDATE report SET status = ?, issue = ?, version = version + 1 WHERE id = ?", r.Status, r.Issue, r.ID)
 }
 
+// IssueOf is the present issue of a report.
+func (q *Q) IssueOf(report string) (int, error) {
+	return one(q, scalar[int], "SELECT issue FROM report WHERE id = ?", report)
+}
+
 // IssueCount says how many issues of a report are stored.
 func (q *Q) IssueCount(report string) (int, error) {
 	return one(q, scalar[int], "SELECT max(issue) FROM report_issue WHERE report_id = ?", report)

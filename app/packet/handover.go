@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 	"time"
 
@@ -30,6 +31,7 @@ type HandedView struct {
 	Report      string          `json:"report"`
 	Title       string          `json:"title"`
 	From        string          `json:"from"`
+	Mine        bool            `json:"mine" doc:"The person gave it"`
 	To          string          `json:"to" doc:"Whom, or the team"`
 	Instruction string          `json:"instruction"`
 	At          string          `json:"at"`
@@ -41,7 +43,10 @@ type HandedView struct {
 	AnswerAt    string          `json:"answerAt"`
 }
 
-const passed = "day passed"
+const (
+	passed = "day passed"
+	left   = "left the chart"
+)
 
 // handOver gives a report to somebody, or to the team, with what is to be done: a line of theirs, while the report waits here. done is
 // false where it was given so before, by the same act.
@@ -119,21 +124,46 @@ func (a *Acts) openOf(q *store.Q, r store.Report) (out []store.Inquiry, err erro
 	return out, err
 }
 
-// takeBack ends what was handed over of a report that is signed.
-func (a *Acts) takeBack(t *act.Tx, report string) error {
-	r, err := t.ReportByID(report)
+// Left ends what hangs on a report that leaves its chart: hand-overs; and what its patient was still to be told of it stands open with
+// who signed it, because a letter may be on its way.
+func (a *Acts) Left(t *act.Tx, r store.Report) error {
+	if err := a.takeBack(t, r, "the report left the chart"); err != nil {
+		return err
+	}
+	all, err := t.InquiriesAbout(store.ToTell, r.PatientID)
 	if err != nil {
 		return err
 	}
+	for _, i := range all {
+		var x telling
+		if err := json.Unmarshal(i.Said, &x); err != nil {
+			return err
+		}
+		if i.State != store.InquiryOpen || !slices.ContainsFunc(x.Reports, func(y told1) bool { return y.ID == r.ID }) {
+			continue
+		}
+		if err := t.AddInquiryEvent(store.InquiryEvent{InquiryID: i.ID, Kind: left, Says: r.Title, ByID: t.Who.ID, At: t.Now}); err != nil {
+			return err
+		}
+		if err := t.RankLine(line.Telling, i.ID, line.Open, line.ToAct); err != nil {
+			return err
+		}
+		t.Tell(act.LineEvent, i.ID, r.PatientID)
+	}
+	return nil
+}
+
+// takeBack ends what was handed over of a report, and says why.
+func (a *Acts) takeBack(t *act.Tx, r store.Report, why string) error {
 	open, err := a.openOf(t.Q, r)
 	if err != nil {
 		return err
 	}
 	for _, i := range open {
-		if err := t.AnswerInquiry(i.ID, "taken back", "the report was signed", "", t.Who.ID, t.Now); err != nil {
+		if err := t.AnswerInquiry(i.ID, "taken back", why, "", t.Who.ID, t.Now); err != nil {
 			return err
 		}
-		if err := t.CloseLine(line.HandOver, i.ID, t.Who.ID, "the report was signed", t.Now); err != nil {
+		if err := t.CloseLine(line.HandOver, i.ID, t.Who.ID, why, t.Now); err != nil {
 			return err
 		}
 		t.Tell(act.LineEvent, i.ID, r.PatientID)
@@ -142,7 +172,7 @@ func (a *Acts) takeBack(t *act.Tx, report string) error {
 }
 
 // handed are the hand-overs of a patient's reports by report, newest first, and to whom each person last handed one.
-func (a *Acts) handed(q *store.Q, patient string) (of map[string][]HandedView, last map[string]string, err error) {
+func (a *Acts) handed(q *store.Q, who act.Actor, patient string) (of map[string][]HandedView, last map[string]string, err error) {
 	of, last = map[string][]HandedView{}, map[string]string{}
 	all, err := q.InquiriesAbout(store.HandedOver, patient)
 	if err != nil {
@@ -153,14 +183,14 @@ func (a *Acts) handed(q *store.Q, patient string) (of map[string][]HandedView, l
 			last[i.ByID] = i.OwnerID
 		}
 	}
-	views, err := a.handedViews(q, all)
+	views, err := a.handedViews(q, who, all)
 	for _, v := range views {
 		of[v.Report] = append(of[v.Report], v)
 	}
 	return of, last, err
 }
 
-func (a *Acts) handedViews(q *store.Q, all []store.Inquiry) ([]HandedView, error) {
+func (a *Acts) handedViews(q *store.Q, who act.Actor, all []store.Inquiry) ([]HandedView, error) {
 	names, err := q.StaffNames()
 	if err != nil {
 		return nil, err
@@ -179,7 +209,7 @@ func (a *Acts) handedViews(q *store.Q, all []store.Inquiry) ([]HandedView, error
 		if i.OwnerID == "" {
 			to = "the team"
 		}
-		out[k] = HandedView{ID: i.ID, Patient: a.Patient(p), Report: x.Report, Title: x.Title, From: i.By, To: to, Instruction: x.Instruction, At: a.Say(i.At),
+		out[k] = HandedView{ID: i.ID, Patient: a.Patient(p), Report: x.Report, Title: x.Title, From: i.By, Mine: i.ByID == who.ID, To: to, Instruction: x.Instruction, At: a.Say(i.At),
 			Until: x.Until, Passed: i.State == store.InquiryOpen && x.Until < a.Today(), State: i.State, Answer: i.Answer, AnswerBy: i.Done}
 		if !i.DoneAt.IsZero() {
 			out[k].AnswerAt = a.Say(i.DoneAt)
@@ -195,7 +225,7 @@ func (a *Acts) HandOver(ctx context.Context, who act.Actor, id string) (out Hand
 		if err != nil {
 			return err
 		}
-		views, err := a.handedViews(q, []store.Inquiry{i})
+		views, err := a.handedViews(q, who, []store.Inquiry{i})
 		if err == nil {
 			out = views[0]
 		}
@@ -223,9 +253,17 @@ func (a *Acts) AnswerHandOver(ctx context.Context, who act.Actor, id, says strin
 		if err != nil {
 			return err
 		}
+		beside, err := t.Beside(who.ID, a.Today())
+		if err != nil {
+			return err
+		}
 		state := "done"
-		switch {
-		case back && i.ByID == who.ID:
+		switch own := i.ByID == who.ID; {
+		case !own && i.OwnerID != "" && i.OwnerID != who.ID && !slices.Contains(beside.Covers, i.OwnerID):
+			return act.Refuse(act.Forbidden, "It was given to somebody else.")
+		case own && !back:
+			return act.Refuse(act.Invalid, "It is yours: take it back.")
+		case own:
 			state = "taken back"
 		case back:
 			state = "handed back"

@@ -87,7 +87,7 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 		if only != "" {
 			mine, out.Others = []string{only}, []OtherReport{}
 		}
-		handed, last, err := a.handed(q, patient)
+		handed, last, err := a.handed(q, who, patient)
 		if err != nil {
 			return err
 		}
@@ -103,12 +103,8 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 			if v.Handed == nil {
 				v.Handed = []HandedView{}
 			}
-			day := ""
-			if len(r.CollectedAt) >= len("2006-01-02") {
-				day = chart.SayDay(r.CollectedAt[:10])
-			}
 			for _, m := range append([]result.Meaning{result.Unsaid}, result.Meanings...) {
-				v.Tells = append(v.Tells, TellView{m, result.Tell(r.Title, day, together.Values[i], m, a.Telephone)})
+				v.Tells = append(v.Tells, TellView{m, result.Tell(r.Title, dayOf(together.Stored[i]), together.Stored[i].Values, m, a.Telephone)})
 			}
 			out.Reports = append(out.Reports, v)
 		}
@@ -151,6 +147,14 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 		err = a.Saw(ctx, who, "open packet", out.Patient.ID, "")
 	}
 	return out, err
+}
+
+// dayOf is the day on which a report was collected, as people say it; "" where it is not known to the day.
+func dayOf(r store.Report) string {
+	if len(r.CollectedAt) < len("2006-01-02") {
+		return ""
+	}
+	return chart.SayDay(r.CollectedAt[:len("2006-01-02")])
 }
 
 // waiting are the reports of a patient that wait for a person, those they cover for and nobody else, gravest first; and those of others.

@@ -49,14 +49,10 @@ type PacketDone struct {
 
 // Settle decides on a packet, all of it or nothing. A critical value is never signed together with others.
 func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s PacketSettled) (out PacketDone, err error) {
-	signs := slices.ContainsFunc(s.Reports, func(r SettledReport) bool { return r.Act == "sign" })
-	right := act.SignResult
-	if !signs {
-		right = act.SeeResults
-	}
-	if err := act.Allow(who, right); err != nil {
+	if err := act.Allow(who, act.SignResult); err != nil {
 		return out, err
 	}
+	signs := slices.ContainsFunc(s.Reports, func(r SettledReport) bool { return r.Act == "sign" })
 	s.Text = strings.TrimSpace(s.Text)
 	if signs {
 		switch {
@@ -71,7 +67,7 @@ func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s Pack
 			return out, err
 		}
 	}
-	err = a.Act(ctx, who, right, func(t *act.Tx) error {
+	err = a.Act(ctx, who, act.SignResult, func(t *act.Tx) error {
 		out = PacketDone{}
 		p, err := t.Person(patient)
 		if err != nil {
@@ -132,8 +128,8 @@ func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s Pack
 			if before {
 				again++
 			}
-			told.Reports = append(told.Reports, told1{ID: r.ID, Issue: r.Issue, Title: r.Title, Out: slices.ContainsFunc(r.Values, func(v result.Value) bool { return result.Stand(v).Abnormal })})
-			if err := a.takeBack(t, r.ID); err != nil {
+			told.Reports = append(told.Reports, told1{ID: r.ID, Issue: r.Issue, Title: r.Title, Out: !result.AllIn(r.Values)})
+			if err := a.takeBack(t, r, "the report was signed"); err != nil {
 				return err
 			}
 		}
@@ -157,7 +153,7 @@ type telling struct {
 	Reports []told1 `json:"reports"`
 }
 
-// told1 is one report that a patient is told of.
+// told1 is one report that a patient is told of. Out says that not all of it was judged in range.
 type told1 struct {
 	ID    string `json:"id"`
 	Issue int    `json:"issue"`
@@ -198,7 +194,7 @@ func (a *Acts) promise(t *act.Tx, id string, p chart.Patient, x telling) error {
 		}
 	}
 	if x.Way == "portal" && !slices.ContainsFunc(x.Reports, func(r told1) bool { return r.Out }) {
-		// Its delivery is a line already; that it was read is waited for only where something is out of range.
+		// Its delivery is a line already; that it was read is waited for wherever not all was judged in range.
 		return errors.Join(t.AnswerInquiry(id, "told", "written through the portal", "", t.Who.ID, t.Now), t.Audit("tell the patient of results", p.ID, id, x.Way))
 	}
 	if err := t.OpenLine(act.NewID(), line.Telling, id, p.ID, t.Who.ID, state, t.Now); err != nil {

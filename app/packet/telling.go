@@ -26,8 +26,8 @@ type TellingView struct {
 	Says     string          `json:"says" doc:"The way, in words"`
 	Text     string          `json:"text"`
 	Until    string          `json:"until" doc:"The day on which it comes back"`
-	Reports  []string        `json:"reports"`
-	Out      bool            `json:"out" doc:"Something of it is out of range"`
+	Reports  []ToldReport    `json:"reports"`
+	Out      bool            `json:"out" doc:"Not all of it was judged in range"`
 	By       string          `json:"by"`
 	At       string          `json:"at"`
 	Attempts []TellTry       `json:"attempts"`
@@ -35,6 +35,16 @@ type TellingView struct {
 	Answer   string          `json:"answer"`
 	AnswerBy string          `json:"answerBy"`
 	AnswerAt string          `json:"answerAt"`
+}
+
+// ToldReport is a report that a patient is told of, with what whoever tells them has to know.
+type ToldReport struct {
+	ID        string `json:"id"`
+	Title     string `json:"title"`
+	Says      string `json:"says" doc:"Its values in plain words, as it reads now"`
+	Comment   string `json:"comment" doc:"What was written in the chart with the signature"`
+	Corrected bool   `json:"corrected" doc:"It reads otherwise than when it was signed"`
+	Gone      bool   `json:"gone" doc:"It has left this chart: nothing of it is told"`
 }
 
 // TellTry is a try to reach the patient, or another thing that happened.
@@ -59,11 +69,13 @@ func (a *Acts) Telling(ctx context.Context, who act.Actor, id string) (out Telli
 		if err != nil {
 			return err
 		}
-		out = TellingView{ID: i.ID, Patient: a.Patient(p), Way: x.Way, Says: result.Told[x.Way], Text: x.Text, Until: a.due(i), Reports: []string{}, By: i.By, At: a.Say(i.At),
+		out = TellingView{ID: i.ID, Patient: a.Patient(p), Way: x.Way, Says: result.Told[x.Way], Text: x.Text, Until: a.due(i), Reports: []ToldReport{}, By: i.By, At: a.Say(i.At),
 			Attempts: []TellTry{}, State: i.State, Answer: i.Answer, AnswerBy: i.Done}
 		for _, r := range x.Reports {
-			out.Reports = append(out.Reports, r.Title)
 			out.Out = out.Out || r.Out
+		}
+		if out.Reports, err = a.toldReports(q, x); err != nil {
+			return err
 		}
 		if !i.DoneAt.IsZero() {
 			out.AnswerAt = a.Say(i.DoneAt)
@@ -82,6 +94,39 @@ func (a *Acts) Telling(ctx context.Context, who act.Actor, id string) (out Telli
 		err = a.Saw(ctx, who, "open what a patient is to be told", out.Patient.ID, id)
 	}
 	return out, err
+}
+
+// toldReports are the reports of a telling as they read now.
+func (a *Acts) toldReports(q *store.Q, x telling) ([]ToldReport, error) {
+	ids := make([]string, len(x.Reports))
+	for i, r := range x.Reports {
+		ids[i] = r.ID
+	}
+	reports, err := q.ReportsIn(ids)
+	if err != nil {
+		return nil, err
+	}
+	reviews, err := q.ReviewsIn(ids)
+	if err != nil {
+		return nil, err
+	}
+	out := []ToldReport{}
+	for _, told := range x.Reports {
+		i := slices.IndexFunc(reports, func(r store.Report) bool { return r.ID == told.ID })
+		if i < 0 || reports[i].GoneAt != "" {
+			out = append(out, ToldReport{ID: told.ID, Title: told.Title, Gone: true})
+			continue
+		}
+		r := reports[i]
+		v := ToldReport{ID: r.ID, Title: r.Title, Says: result.Tell(r.Title, dayOf(r), r.Values, result.Unsaid, ""), Corrected: r.SignedIssue != r.Issue || len(reviews[r.ID]) > 0 && reviews[r.ID][0].Issue != told.Issue}
+		for _, w := range reviews[r.ID] {
+			if w.Issue == told.Issue {
+				v.Comment = w.Comment
+			}
+		}
+		out = append(out, v)
+	}
+	return out, nil
 }
 
 // TellAttempt is a try to tell a patient, or how they were told.
@@ -198,12 +243,13 @@ func (a *Acts) fillTellings(q *store.Q, _ act.Actor, rows []*act.LineRow) error 
 		return err
 	}
 	events, err := q.InquiryEvents(act.Subjects(rows))
-	tries, late := map[string]int{}, map[string]bool{}
+	tries, late, gone := map[string]int{}, map[string]bool{}, map[string]bool{}
 	for _, e := range events {
 		if e.Kind == "no answer" {
 			tries[e.InquiryID]++
 		}
 		late[e.InquiryID] = late[e.InquiryID] || e.Kind == passed
+		gone[e.InquiryID] = gone[e.InquiryID] || e.Kind == left
 	}
 	act.Describe(rows, all, func(i store.Inquiry) string { return i.ID }, func(row *act.LineRow, i store.Inquiry) {
 		var x telling
@@ -214,6 +260,8 @@ func (a *Acts) fillTellings(q *store.Q, _ act.Actor, rows []*act.LineRow) error 
 		}
 		row.Title = words(titles) + ", " + result.Told[x.Way]
 		switch {
+		case gone[i.ID]:
+			row.Mark, row.Grave = "a report has left the chart", true
 		case late[i.ID]:
 			row.Mark, row.Grave = "not told yet", true
 			if x.Way == "portal" {

@@ -5,17 +5,20 @@ package result
 import (
 	"deftledger/app/act"
 	orders "deftledger/app/order"
+	"deftledger/store"
 )
 
 // Acts are the acts of this room.
 type Acts struct {
 	*act.Office
 	Order *orders.Acts
+	// Left is told of a report that leaves its chart; app sets it, because the room of what hangs on reports stands above this one.
+	Left func(t *act.Tx, r store.Report) error
 
 	wake chan struct{} // a message waits to be filed
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
 func New(o *act.Office, or *orders.Acts) *Acts {
-	return &Acts{Office: o, Order: or, wake: make(chan struct{}, 1)}
+	return &Acts{Office: o, Order: or, Left: func(*act.Tx, store.Report) error { return nil }, wake: make(chan struct{}, 1)}
 }

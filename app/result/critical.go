@@ -59,11 +59,13 @@ type CriticalView struct {
 	Patient act.PatientView `json:"patient"`
 	Title   string          `json:"title"`
 	Says    string          `json:"says" doc:"The values, with unit and flag"`
-	At      string          `json:"at"`
-	Owner   string          `json:"owner"`
-	Step    string          `json:"step" doc:"To whom it is announced by now"`
-	OnCall  []OnCallView    `json:"onCall" doc:"Who can be called; only once it has come so far"`
-	Paged   string          `json:"paged" doc:"Whom the pager was sent to; empty for nobody"`
+	// Corrected: what is announced is what was announced; the report may read otherwise by now.
+	Corrected bool         `json:"corrected" doc:"The laboratory has sent another issue since"`
+	At        string       `json:"at"`
+	Owner     string       `json:"owner"`
+	Step      string       `json:"step" doc:"To whom it is announced by now"`
+	OnCall    []OnCallView `json:"onCall" doc:"Who can be called; only once it has come so far"`
+	Paged     string       `json:"paged" doc:"Whom the pager was sent to; empty for nobody"`
 }
 
 // criticalIn says the critical values of a report; "" for none.
@@ -96,6 +98,28 @@ func (a *Acts) announce(t *act.Tx, r store.Report) error {
 	}
 	t.Tell(act.CriticalEvent, id, r.PatientID)
 	return a.step(t.Q, t, store.Inquiry{ID: id, OwnerID: r.OwnerID, PatientID: r.PatientID, At: t.Now}, nil)
+}
+
+// unannounce ends what is announced of a report that leaves its chart.
+func (a *Acts) unannounce(t *act.Tx, r store.Report) error {
+	open, err := t.InquiriesAnnounced()
+	if err != nil {
+		return err
+	}
+	for _, i := range open {
+		var x announced
+		if err := json.Unmarshal(i.Said, &x); err != nil {
+			return err
+		}
+		if x.Report != r.ID {
+			continue
+		}
+		if err := t.AnswerInquiry(i.ID, "left the chart", "it does not belong in this chart", "", t.Who.ID, t.Now); err != nil {
+			return err
+		}
+		t.Tell(act.CriticalEvent, i.ID, r.PatientID)
+	}
+	return nil
 }
 
 // urgency is how the clinic deals with critical values.
@@ -306,7 +330,11 @@ func (a *Acts) Announced(ctx context.Context, who act.Actor) (out []CriticalView
 			if err != nil || len(people) == 0 {
 				return errors.Join(err, act.Refuse(act.Missing, "Whose a critical value is cannot be found."))
 			}
-			v := CriticalView{ID: i.ID, Report: x.Report, Patient: a.Patient(people[0]), Title: x.Title, Says: x.Says, At: a.Say(i.At), Owner: names[i.OwnerID],
+			now, err := q.IssueOf(x.Report)
+			if err != nil {
+				return err
+			}
+			v := CriticalView{ID: i.ID, Corrected: now != x.Issue, Report: x.Report, Patient: a.Patient(people[0]), Title: x.Title, Says: x.Says, At: a.Say(i.At), Owner: names[i.OwnerID],
 				Step: string(steps[len(steps)-1]), OnCall: []OnCallView{}}
 			if slices.Contains(steps, result.ToOnCall) {
 				v.OnCall = append(v.OnCall, u.OnCall...)

@@ -353,6 +353,9 @@ func (a *Acts) leave(t *act.Tx, r store.Report, reason string, gone map[string]b
 			return err
 		}
 	}
+	if err := errors.Join(a.unannounce(t, r), a.Left(t, r)); err != nil {
+		return err
+	}
 	tell(t, r)
 	if err := t.Audit("take a report out of a chart", r.PatientID, r.ID, ""); err != nil {
 		return err

@@ -13,7 +13,7 @@ import (
 // Together is reports of one patient as they are read together, with what of the chart stands beside all of them.
 type Together struct {
 	Reports []ReportView
-	Values  [][]result.Value // as they came, of each report
+	Stored  []store.Report // the same, as they are kept
 	Care    []safety.Warning
 	Beside  []BearingView
 	Unread  []string
@@ -29,8 +29,8 @@ func (a *Acts) Together(q *store.Q, who act.Actor, ids []string) (out Together, 
 	var values []result.Value
 	for _, r := range reports {
 		values = append(values, r.Values...)
-		out.Values = append(out.Values, r.Values)
 	}
+	out.Stored = reports
 	if out.Reports, err = a.views(q, who, reports); err != nil {
 		return out, err
 	}

@@ -237,6 +237,16 @@ func Stand(v Value) Standing {
 	return s
 }
 
+// AllIn says that there are values, and that each was judged in range: what nobody judged, and what is no value, is not.
+func AllIn(values []Value) bool {
+	for _, v := range values {
+		if s := Stand(v); s.Side != In || s.Abnormal {
+			return false
+		}
+	}
+	return len(values) > 0
+}
+
 // Statuses say the status of a value (HL7 table 0085).
 var Statuses = map[string]string{"": "", "F": "", "C": "corrected", "P": "preliminary", "R": "not verified", "S": "partial",
 	"U": "final, not sent again", "D": "deleted", "W": "withdrawn: sent for the wrong patient", "X": "cannot be obtained", "N": "not asked for",

@@ -46,7 +46,7 @@ function Change({ at }: { at: Schemas["Urgency"] }) {
             type="number"
             min={1}
             max={120}
-            className="field w-24 text-ink"
+            className="field block w-24 text-ink"
             value={minutes}
             onChange={(e) => setMinutes(e.target.value)}
           />
@@ -56,7 +56,7 @@ function Change({ at }: { at: Schemas["Urgency"] }) {
           <textarea rows={3} className="box text-ink" value={people} onChange={(e) => setPeople(e.target.value)} />
         </label>
         <Wrong says={error} className="text-aside" />
-        <button type="submit" className="plain px-0">
+        <button type="submit" className="choice mt-2">
           Keep
         </button>
       </Form>

@@ -65,6 +65,8 @@ export function Desk() {
   useKeys([
     { key: "ArrowDown", label: "Next line", run: () => step(1) },
     { key: "ArrowUp", label: "Line before", run: () => step(-1) },
+    { key: "Ctrl+ArrowDown", label: "Next line, also while writing", run: () => step(1) },
+    { key: "Ctrl+ArrowUp", label: "Line before, also while writing", run: () => step(-1) },
     ...(list === "results"
       ? [{ key: "Alt+r", label: "Narrow the list", run: () => setNarrowing((was) => (was ? null : {})) }]
       : []),

@@ -4558,6 +4558,8 @@ export interface components {
         };
         CriticalView: {
             at: string;
+            /** @description The laboratory has sent another issue since */
+            corrected: boolean;
             id: string;
             /** @description Who can be called; only once it has come so far */
             onCall: components["schemas"]["OnCallView"][];
@@ -5205,6 +5207,8 @@ export interface components {
             from: string;
             id: string;
             instruction: string;
+            /** @description The person gave it */
+            mine: boolean;
             /** @description The day has passed, and it is open with both */
             passed: boolean;
             patient: components["schemas"]["PatientView"];
@@ -7777,10 +7781,10 @@ export interface components {
             attempts: components["schemas"]["TellTry"][];
             by: string;
             id: string;
-            /** @description Something of it is out of range */
+            /** @description Not all of it was judged in range */
             out: boolean;
             patient: components["schemas"]["PatientView"];
-            reports: string[];
+            reports: components["schemas"]["ToldReport"][];
             /** @description The way, in words */
             says: string;
             state: string;
@@ -7846,6 +7850,18 @@ export interface components {
             id: string;
             /** @enum {string} */
             says: "taking" | "sometimes" | "not taking" | "not known";
+        };
+        ToldReport: {
+            /** @description What was written in the chart with the signature */
+            comment: string;
+            /** @description It reads otherwise than when it was signed */
+            corrected: boolean;
+            /** @description It has left this chart: nothing of it is told */
+            gone: boolean;
+            id: string;
+            /** @description Its values in plain words, as it reads now */
+            says: string;
+            title: string;
         };
         ToleratedRequest: {
             day: string;

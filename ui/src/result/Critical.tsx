@@ -44,10 +44,11 @@ export function CriticalBar() {
       </b>
       <span className="text-aside">
         since {clock(first.at)}
+        {first.corrected && ", corrected since"}
         {first.step !== "who answers for it" && `, not taken up: now with ${first.step}`}
         {first.owner && first.owner !== me.name && ` · ${first.owner} answers for it`}
-        {first.onCall.length > 0 && ` · ${first.onCall.map((c) => `${c.name} ${c.telephone}`).join(", ")}`}
-        {first.paged && first.onCall.length > 0 && ` · pager: ${first.paged}`}
+        {first.onCall.length > 0 &&
+          (first.paged ? ` · pager: ${first.paged}` : ` · ${first.onCall.map((c) => `${c.name} ${c.telephone}`).join(", ")}`)}
         {all.length > 1 && ` · ${all.length - 1} more`}
       </span>
       {takes && (
@@ -63,6 +64,7 @@ export function CriticalBar() {
 /** Contacts is who was told of the critical value of a report, and the form that keeps it. */
 export function Contacts({ report: r }: { report: Schemas["ReportView"] }) {
   const client = useQueryClient();
+  const { today } = useMe();
   const [who, setWho] = useState(`${r.patient.given} ${r.patient.family}`);
   const [how, setHow] = useState<"telephone" | "in person" | "other">("telephone");
   const [back, setBack] = useState(false);
@@ -101,7 +103,8 @@ export function Contacts({ report: r }: { report: Schemas["ReportView"] }) {
       <ul className="small">
         {r.contacts.map((c) => (
           <li key={c.at + c.says}>
-            {day(c.at)}, {clock(c.at)}: {c.says}
+            {c.at.slice(0, 10) !== today && `${day(c.at)}, `}
+            {clock(c.at)}: {c.says}
             {c.by && ` · ${c.by}`}
           </li>
         ))}

@@ -5,7 +5,6 @@ import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
-import { useMe } from "../session/session";
 import { ReportBody } from "./ReportBody";
 import { Whose } from "./Whose";
 
@@ -13,7 +12,6 @@ import { Whose } from "./Whose";
 export function HandedPage({ id, next }: { id: string; next: string }) {
   const go = useNavigate();
   const client = useQueryClient();
-  const me = useMe();
   const handed = useQuery({
     queryKey: ["desk", "handed", id],
     queryFn: () => got(api.GET("/api/hand-overs/{id}", { params: { path: { id } } })),
@@ -46,7 +44,7 @@ export function HandedPage({ id, next }: { id: string; next: string }) {
   );
   if (handed.error) return <p className="p-8">{say(handed.error)}</p>;
   if (!h) return <main id="page" className="flex-1 bg-leaf" />;
-  const own = h.from === me.name;
+  const own = h.mine;
   return (
     <>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">

@@ -3,19 +3,19 @@ import { type ReactNode, useEffect, useRef, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
+import { useDraft } from "../frame/left";
 import { clock, day, shortDay } from "../frame/time";
-import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Beside } from "./Beside";
 import { Contacts } from "./Critical";
+import { type Hand, HandOver } from "./HandOver";
+import { Level, type Meaning, Means } from "./Letter";
 import { Medicines, ReportBody } from "./ReportBody";
 import { Whose } from "./Whose";
 
 type Report = Schemas["PacketReport"];
-type Meaning = Schemas["TellView"]["meaning"];
-type Hand = { to: string; instruction: string; until: string };
 
 const keyOf: Record<string, string> = {
   portal: "Alt+p",
@@ -26,11 +26,6 @@ const keyOf: Record<string, string> = {
   visit: "Alt+v",
   "not told": "Alt+n",
 };
-const meanings: [Meaning, string, string][] = [
-  ["good news", "good news", "g"],
-  ["nothing to do", "nothing to do", "n"],
-  ["something follows", "follows", "f"],
-];
 
 const critical = (r: Report) => r.values.some((v) => v.side.startsWith("critical"));
 
@@ -46,6 +41,20 @@ const folds = (r: Report) =>
   (r.removed ?? []).length === 0 &&
   (r.handed ?? []).length === 0 &&
   !(r.details.specimens ?? []).some((s) => s.refused || s.condition);
+
+type Decided = {
+  comment: string;
+  told: string;
+  reason: string; // why not told
+  until: string; // on which day what is told at a visit comes back
+  means: Record<string, Meaning>;
+  written: string | null; // by hand, in place of what the letter would say
+  hands: Record<string, Hand>;
+  own: Record<string, string>; // comments of single reports, in place of the packet's
+  left: Record<string, boolean>; // not signed this time
+};
+
+const nothing: Decided = { comment: "", told: "", reason: "", until: "", means: {}, written: null, hands: {}, own: {}, left: {} };
 
 /** Packet is what of a patient waits, read together, with one decision in the margin; only one report of it where one is named. */
 export function Packet({ id, next, only = "", more }: { id: string; next: string; only?: string; more?: ReactNode }) {
@@ -67,20 +76,18 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
       );
     },
   });
-  const [comment, setComment] = useState("");
-  const [told, setTold] = useState("");
-  const [reason, setReason] = useState("");
-  const [means, setMeans] = useState<Record<string, Meaning>>({});
-  const [written, setWritten] = useState<string | null>(null); // by hand, in place of what the letter would say
-  const [until, setUntil] = useState("");
-  const [hands, setHands] = useState<Record<string, Hand>>({});
-  const [left, setLeft] = useState<Record<string, boolean>>({}); // not signed this time
+  // What is decided outlives the page: who looks at another packet first finds it as it was.
+  const { d, request, change, given } = useDraft<Decided>(
+    `packet ${id} ${only}`,
+    () => nothing,
+    (v) => JSON.stringify(v) === JSON.stringify(nothing),
+  );
+  const { comment, told, hands, own } = d;
   const [handing, setHanding] = useState(false);
   const [unfolded, setUnfolded] = useState<Record<string, boolean>>({});
   const [cursor, setCursor] = useState<[string, number] | null>(null);
   const [whys, setWhys] = useState(false);
   const [error, setError] = useState("");
-  const [request, setRequest] = useState(() => crypto.randomUUID());
   const reads = told === "portal" || told === "letter";
   const seen = useRef<Record<string, string>>({});
   const { sign, dialog, busy } = useSigning();
@@ -107,15 +114,18 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
   const open = reports.filter((r) => !r.waits && !r.signed && !r.gone);
   const several = open.length > 1;
   const stays = (r: Report) =>
-    left[r.id] ?? ((several && critical(r)) || (r.handed ?? []).some((h) => h.state === "open" && !h.passed));
+    d.left[r.id] ?? ((several && critical(r)) || (r.handed ?? []).some((h) => h.state === "open" && !h.passed));
   const signed = open.filter((r) => !hands[r.id] && !stays(r));
   const handed = reports.filter((r) => hands[r.id]);
+  const signs = signed.length > 1 ? `Sign ${signed.length}` : "Sign";
+  const settles =
+    handed.length === 0 ? `${signs} and next` : signed.length === 0 ? "Hand over and next" : `${signs}, hand over, next`;
   const draft = p
-    ? [p.opening, ...signed.map((r) => r.tells.find((t) => t.meaning === (means[r.id] ?? ""))?.says ?? ""), p.closing].join(
+    ? [p.opening, ...signed.map((r) => r.tells.find((t) => t.meaning === (d.means[r.id] ?? ""))?.says ?? ""), p.closing].join(
         "\n\n",
       )
     : "";
-  const text = written ?? draft;
+  const text = d.written ?? draft;
   const rows = reports.flatMap((r) => (folds(r) && !unfolded[r.id] ? [] : r.values.map((_, i): [string, number] => [r.id, i])));
   const step = (by: number) => {
     const at = rows.findIndex(([id, row]) => cursor?.[0] === id && cursor[1] === row);
@@ -126,10 +136,10 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     const w = p?.ways.find((x) => x.way === way);
     if (w?.not) return setError(`Not this way: ${w.not}.`);
     setError("");
-    setTold(way);
+    change({ told: way });
   };
   async function settle() {
-    if (!p || !(maySign || handed.length > 0)) return;
+    if (!p || !maySign) return;
     setError("");
     if (signed.length > 0 && !told) return setError("Say how the patient was told, or why not.");
     if (signed.length + handed.length === 0) return setError("Nothing here is signed or handed over.");
@@ -137,28 +147,23 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
       id: request,
       comment,
       told: signed.length > 0 ? told : "",
-      toldReason: reason,
+      toldReason: d.reason,
       text: reads && signed.length > 0 ? text : "",
-      until: told === "visit" ? until : "",
+      until: told === "visit" ? d.until : "",
       reports: [
-        ...signed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "sign" as const })),
+        ...signed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "sign" as const, comment: own[r.id] })),
         ...handed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "hand over" as const, ...hands[r.id] })),
       ],
     };
     const act = (secret?: string) =>
       got(api.POST("/api/packets/{id}/settle", { params: { path: { id } }, body: { ...body, secret: secret ?? "" } }));
     const done = () => {
+      change(nothing);
+      given();
       void client.invalidateQueries({ queryKey: ["desk"] });
       void client.invalidateQueries({ queryKey: ["report"] });
       if (reports.some((r) => !signed.includes(r) && !handed.includes(r))) {
-        // What stays open stays on the page, and is decided by itself.
-        setRequest(crypto.randomUUID());
-        setComment("");
-        setTold("");
-        setWritten(null);
-        setHands({});
-        setLeft({});
-        seen.current = {};
+        seen.current = {}; // what stays open stays on the page, and is decided by itself
         if (open.length > signed.length + handed.length) return;
       }
       go(next);
@@ -185,10 +190,10 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     });
   }
   useKeys(
-    open.length > 0
+    open.length > 0 && maySign
       ? [
           { key: "Ctrl+Enter", label: "Sign what is decided, and open the next", run: () => void settle() },
-          ...(maySign ? (p?.ways ?? []).map((w) => ({ key: keyOf[w.way] ?? "", label: w.says, run: () => choose(w.way) })) : []),
+          ...(p?.ways ?? []).map((w) => ({ key: keyOf[w.way] ?? "", label: w.says, run: () => choose(w.way) })),
           { key: "Alt+o", label: "Hand one over", run: () => setHanding((was) => !was) },
         ]
       : [],
@@ -256,11 +261,11 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
               </p>
             ))}
             {several && !r.waits && !r.signed && maySign && (
-              <p className="mt-2 text-aside">
+              <div className="mt-2 flex flex-wrap items-center gap-x-4 text-aside">
                 {hands[r.id] ? (
                   <>
                     <b>Handed to {nameOf(p, hands[r.id]?.to ?? "")}</b>: {hands[r.id]?.instruction}{" "}
-                    <button type="button" className="plain py-0" onClick={() => setHands(without(hands, r.id))}>
+                    <button type="button" className="plain py-0" onClick={() => change({ hands: without(hands, r.id) })}>
                       not so
                     </button>
                   </>
@@ -271,13 +276,35 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                       className="size-4 accent-kelp"
                       checked={!stays(r)}
                       disabled={critical(r)}
-                      onChange={() => setLeft({ ...left, [r.id]: !stays(r) })}
+                      onChange={() => change({ left: { ...d.left, [r.id]: !stays(r) } })}
                     />
                     signed with the packet
                     {critical(r) && <b className="text-alarm">critical: signed by itself, afterwards</b>}
                   </label>
                 )}
-              </p>
+                {!hands[r.id] &&
+                  !stays(r) &&
+                  (own[r.id] === undefined ? (
+                    <button
+                      type="button"
+                      className="plain px-0 py-0"
+                      onClick={() => change({ own: { ...own, [r.id]: comment } })}
+                    >
+                      own comment…
+                    </button>
+                  ) : (
+                    <label className="label mt-1 block w-full max-w-[60ch]">
+                      In the chart, for {r.title} alone
+                      <textarea
+                        rows={2}
+                        autoFocus
+                        className="box mt-1 font-serif text-read text-ink"
+                        value={own[r.id]}
+                        onChange={(e) => change({ own: { ...own, [r.id]: e.target.value } })}
+                      />
+                    </label>
+                  ))}
+              </div>
             )}
           </section>
         ))}
@@ -313,7 +340,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                 rows={4}
                 className="box mt-1 border-kelp font-serif text-title-s text-ink"
                 value={comment}
-                onChange={(e) => setComment(e.target.value)}
+                onChange={(e) => change({ comment: e.target.value })}
               />
             </label>
             <fieldset className="mt-3">
@@ -341,7 +368,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
             {told === "not told" && (
               <label className="label mt-2 block">
                 Why not
-                <input className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value)} />
+                <input className="field text-ink" value={d.reason} onChange={(e) => change({ reason: e.target.value })} />
               </label>
             )}
             {told === "visit" && (
@@ -351,8 +378,8 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                   type="date"
                   className="field text-ink"
                   min={today}
-                  value={until}
-                  onChange={(e) => setUntil(e.target.value)}
+                  value={d.until}
+                  onChange={(e) => change({ until: e.target.value })}
                 />
               </label>
             )}
@@ -362,7 +389,12 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                   What it means for {p.patient.given} <KeyCap k="g" /> <KeyCap k="n" /> <KeyCap k="f" />
                 </p>
                 {signed.map((r) => (
-                  <Means key={r.id} title={r.title} value={means[r.id] ?? ""} set={(m) => setMeans({ ...means, [r.id]: m })} />
+                  <Means
+                    key={r.id}
+                    title={r.title}
+                    value={d.means[r.id] ?? ""}
+                    set={(m) => change({ means: { ...d.means, [r.id]: m } })}
+                  />
                 ))}
                 <label className="label mt-2 block">
                   To the patient, {told === "portal" ? "through the portal" : "by letter"}
@@ -370,12 +402,12 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                     rows={9}
                     className="box mt-1 font-serif text-read text-ink"
                     value={text}
-                    onChange={(e) => setWritten(e.target.value)}
+                    onChange={(e) => change({ written: e.target.value })}
                   />
                 </label>
                 <Level text={text} />
-                {written !== null && (
-                  <button type="button" className="plain px-0 py-0" onClick={() => setWritten(null)}>
+                {d.written !== null && (
+                  <button type="button" className="plain px-0 py-0" onClick={() => change({ written: null })}>
                     Write it anew from the choices
                   </button>
                 )}
@@ -383,12 +415,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
             )}
             <Wrong says={error} className="my-2 min-h-[21px] text-aside" />
             <button type="button" className="act" disabled={busy} onClick={() => void settle()}>
-              {signed.length > 1
-                ? `Sign ${signed.length} and next`
-                : signed.length === 1
-                  ? "Sign and next"
-                  : "Hand over and next"}{" "}
-              <KeyCap k="Ctrl+Enter" />
+              {settles} <KeyCap k="Ctrl+Enter" />
             </button>
           </>
         ) : (
@@ -398,7 +425,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
               : `${reports[0]?.owner ?? "Somebody else"} answers for this line; a physician closes it.`}
           </p>
         )}
-        {open.length > 0 && (
+        {open.length > 0 && maySign && (
           <div className="mt-3">
             {handing ? (
               <HandOver
@@ -406,7 +433,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                 reports={open.filter((r) => !hands[r.id])}
                 numbers={reports.map((r) => r.id)}
                 take={(report, hand) => {
-                  setHands({ ...hands, [report]: hand });
+                  change({ hands: { ...hands, [report]: hand } });
                   setHanding(false);
                 }}
                 leave={() => setHanding(false)}
@@ -431,155 +458,4 @@ const nameOf = (p: Schemas["PacketView"], id: string) => p.handTo.find((x) => x.
 function without<T>(all: Record<string, T>, key: string): Record<string, T> {
   const { [key]: _, ...rest } = all;
   return rest;
-}
-
-// What one report means for the patient: a letter chooses, and leads to the next report.
-function Means({ title, value, set }: { title: string; value: Meaning; set: (m: Meaning) => void }) {
-  const host = useRef<HTMLFieldSetElement>(null);
-  return (
-    <fieldset
-      ref={host}
-      aria-label={`${title}: what it means`}
-      className="mb-1"
-      onKeyDown={(e) => {
-        const m = meanings.find(([, , k]) => k === e.key && !e.altKey && !e.ctrlKey && !e.metaKey);
-        if (!m) return;
-        e.preventDefault();
-        e.stopPropagation();
-        set(m[0]);
-        host.current?.nextElementSibling?.querySelector<HTMLElement>("button, textarea")?.focus();
-      }}
-    >
-      <span className="block text-small">{title}</span>
-      <span className="flex flex-wrap gap-1">
-        {meanings.map(([m, word]) => (
-          <button
-            key={m}
-            type="button"
-            aria-pressed={value === m}
-            className="choice px-1 py-0 text-small font-normal"
-            onClick={() => set(value === m ? "" : m)}
-          >
-            {word}
-          </button>
-        ))}
-      </span>
-    </fieldset>
-  );
-}
-
-// The grade at which the text reads, a moment after the typing rests.
-function Level({ text }: { text: string }) {
-  const [rested, setRested] = useState(text);
-  useEffect(() => {
-    const t = setTimeout(() => setRested(text), 400);
-    return () => clearTimeout(t);
-  }, [text]);
-  const level = useQuery({
-    queryKey: ["reading level", rested],
-    queryFn: () => got(api.POST("/api/reading-level", { body: { text: rested } })),
-    placeholderData: (was) => was,
-    gcTime: 0,
-  });
-  if (!level.data?.known) return null;
-  const hard = level.data.grade > 8;
-  return (
-    <p className={`small ${hard ? "text-carried" : ""}`}>
-      Reads at grade {level.data.grade.toFixed(0)}
-      {hard && ": shorter sentences and plainer words would reach more people"}
-    </p>
-  );
-}
-
-// One report is handed to somebody, with what is to be done and when it comes back.
-function HandOver({
-  packet: p,
-  reports,
-  numbers,
-  take,
-  leave,
-}: {
-  packet: Schemas["PacketView"];
-  reports: Report[];
-  numbers: string[];
-  take: (report: string, h: Hand) => void;
-  leave: () => void;
-}) {
-  const [report, setReport] = useState(reports.length === 1 ? (reports[0]?.id ?? "") : "");
-  const [hand, setHand] = useState<Hand>({ to: p.handTo[0]?.id ?? "", instruction: "", until: p.until });
-  const words = useRef<HTMLInputElement>(null);
-  const [error, setError] = useState("");
-  return (
-    <Form
-      aria-label="Hand over"
-      className="margin-note"
-      leave={leave}
-      act={() => {
-        if (!report) return setError("Say which one: its number, or a click.");
-        if (hand.instruction.trim() === "") return setError("Say what is to be done.");
-        take(report, hand);
-      }}
-    >
-      <p className="label">Hand over</p>
-      <fieldset aria-label="Which report" className="flex flex-wrap gap-1">
-        {reports.map((r, i) => (
-          <button
-            key={r.id}
-            type="button"
-            autoFocus={i === 0 && reports.length > 1}
-            aria-pressed={report === r.id}
-            className="choice px-1.5 py-0 text-small font-normal"
-            onKeyDown={(e) => {
-              const id = numbers[Number(e.key) - 1];
-              if (!id || !reports.some((x) => x.id === id)) return;
-              e.preventDefault();
-              e.stopPropagation();
-              setReport(id);
-              words.current?.focus();
-            }}
-            onClick={() => {
-              setReport(r.id);
-              words.current?.focus();
-            }}
-          >
-            {r.title} <KeyCap k={String(numbers.indexOf(r.id) + 1)} />
-          </button>
-        ))}
-      </fieldset>
-      <label className="label mt-1 block">
-        What is to be done
-        <input
-          ref={words}
-          autoFocus={reports.length === 1}
-          className="field text-ink"
-          value={hand.instruction}
-          onChange={(e) => setHand({ ...hand, instruction: e.target.value })}
-        />
-      </label>
-      <label className="label mt-1 block">
-        To
-        <select className="field text-ink" value={hand.to} onChange={(e) => setHand({ ...hand, to: e.target.value })}>
-          {p.handTo.map((x) => (
-            <option key={x.id} value={x.id}>
-              {x.name}
-            </option>
-          ))}
-          <option value="">the team: whoever may see results</option>
-        </select>
-      </label>
-      <label className="label mt-1 block">
-        Comes back on
-        <input
-          type="date"
-          className="field text-ink"
-          value={hand.until}
-          onChange={(e) => setHand({ ...hand, until: e.target.value })}
-        />
-      </label>
-      <Wrong says={error} className="text-aside" />
-      <button type="submit" className="plain px-0">
-        Hand over with the packet <KeyCap k="Enter" />
-      </button>
-    </Form>
-  );
 }

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useNavigate } from "react-router";
+import { Link, useNavigate } from "react-router";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
@@ -44,17 +44,49 @@ export function TellPage({ id, next }: { id: string; next: string }) {
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
         <Whose patient={x.patient} />
         <h2 className="text-title">
-          {x.reports.join(", ")}: {x.says}
+          {x.reports.map((r) => r.title).join(", ")}: {x.says}
         </h2>
         <p className="small mb-3">
           Signed by {x.by}, {day(x.at)}, {clock(x.at)}; comes back on {day(x.until)}
-          {x.out && <b> · something is out of range</b>}
+          {x.out && <b> · not all of it is in range</b>}
         </p>
+        {x.text === "" &&
+          x.reports.map((r) => (
+            <section key={r.id} aria-label={r.title} className="mb-4 max-w-[60ch]">
+              {r.gone ? (
+                <p className="margin-note border-alarm font-semibold">
+                  {r.title} has left this chart, because it does not belong here. Nothing of it is told.
+                </p>
+              ) : (
+                <>
+                  {r.corrected && (
+                    <p className="margin-note mb-2 border-carried">
+                      The laboratory has corrected {r.title} since it was signed: it is signed anew before the patient is told.
+                    </p>
+                  )}
+                  <p className="font-serif text-read whitespace-pre-line">{r.says}</p>
+                  {r.comment && (
+                    <p className="mt-1">
+                      <span className="label">In the chart</span> {r.comment}
+                    </p>
+                  )}
+                  <Link to={`/desk/report/${r.id}`} className="text-kelp hover:underline">
+                    The report
+                  </Link>
+                </>
+              )}
+            </section>
+          ))}
         {x.text && <p className="mb-4 max-w-[60ch] font-serif text-read whitespace-pre-line">{x.text}</p>}
         {x.way === "letter" && (
-          <a className="plain px-0" href={`/api/tellings/${x.id}/letter.pdf`} target="_blank" rel="noreferrer">
-            Print the letter
-          </a>
+          <p className="flex gap-4">
+            <a className="plain px-0" href={`/api/tellings/${x.id}/letter.pdf`} target="_blank" rel="noreferrer">
+              Print the letter
+            </a>
+            <a className="plain px-0" href="/api/tellings/all/letter.pdf" target="_blank" rel="noreferrer">
+              Print all of mine that wait
+            </a>
+          </p>
         )}
         <ul className="mt-3 text-aside" aria-label="What was tried">
           {x.attempts.map((t) => (
