@@ -48,6 +48,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	remindedOf := c.reminded()
 	toldOf := c.toldRegistry()
 	handedOf, tellOf := c.toTell()
+	withFile := c.withFile()
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -56,10 +57,14 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"card":         {"open card", func(w act.Actor) error { _, err := a.Registration.Card(ctx, w, card); return err }},
 		"chart":        {"open chart", func(w act.Actor) error { _, err := a.Chart.Chart(ctx, w, patientID); return err }},
 		"harm":         {"open answer of self-harm", func(w act.Actor) error { _, err := a.Reminder.Harm(ctx, w, harmed); return err }},
-		"packet":       {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
-		"hand-over":    {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},
-		"telling":      {"open what a patient is to be told", func(w act.Actor) error { _, err := a.Packet.Telling(ctx, w, tellOf); return err }},
-		"reminded":     {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
+		"attached": {"open attachment", func(w act.Actor) error {
+			_, _, err := a.Result.Attached(ctx, w, withFile.ID, withFile.Laid.Files[0].Sum)
+			return err
+		}},
+		"packet":    {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
+		"hand-over": {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},
+		"telling":   {"open what a patient is to be told", func(w act.Actor) error { _, err := a.Packet.Telling(ctx, w, tellOf); return err }},
+		"reminded":  {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
 		"questionnaire": {"look at a questionnaire", func(w act.Actor) error {
 			_, err := a.Reminder.Questionnaire(ctx, w, patientID, "counsel-diet")
 			return err

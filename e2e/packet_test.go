@@ -187,7 +187,7 @@ func TestAMorningsResultsWithACriticalOne(t *testing.T) {
 	reports := p.count(t, "SELECT count(*) FROM line WHERE kind = 'report' AND closed_at = '' AND owner_id = (SELECT id FROM staff WHERE login = 'maren')")
 	h.effort("E14", 30, func() {
 		h.press("Alt+.")
-		h.seesNot("Critical: Leocadia")
+		h.wait(`document.querySelector("main h1")?.innerText.includes("Leocadia") && !document.querySelector('section[aria-label="Critical value"]')`, "the critical report")
 		h.focused("In the chart")
 		other.seesNot("Critical:") // somebody has it
 		h.types("Told to come to the hospital at once.")
@@ -213,4 +213,29 @@ func TestAMorningsResultsWithACriticalOne(t *testing.T) {
 	t.Logf("%d reports before, %d after", reports, left)
 	require.Less(t, left, 2, "only what is preliminary waits")
 	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM inquiry_event WHERE kind = 'contact'"))
+}
+
+// Reports that are no list of numbers: a film with its impression first and what an addendum changed, a culture with its
+// susceptibilities, and a PDF that opens within the page.
+func TestReportsThatAreNoNumbers(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.packetOf("Halvard")
+	film := `document.querySelector('section[aria-label="Chest film, two views"]')`
+	require.Contains(t, eval[string](h, film+`.querySelector("section h3").innerText`), "Impression", "what concludes comes first")
+	require.Contains(t, eval[string](h, film+`.querySelector("section del").innerText`), "No acute change")
+	require.Contains(t, eval[string](h, film+`.querySelector("section ins").innerText`), "Nodule in the right upper lobe, 7 mm")
+	h.sees("new in this issue")
+	h.click("Read it here")
+	h.wait(`document.querySelector('iframe[title="Report with curves"]')`, "the PDF")
+	sum := eval[string](h, `(async () => { const r = await fetch(document.querySelector("iframe").src); return r.headers.get("content-type") + " " + (await r.text()).slice(0, 5) })()`)
+	require.Equal(t, "application/pdf %PDF-", sum)
+	require.Empty(t, h.axe())
+	h.packetOf("Dagny")
+	susceptibility := eval[string](h, `document.querySelector('section[aria-label="Susceptibility"]').innerText.replace(/\s+/g, " ")`)
+	require.Contains(t, susceptibility, "Medicine 1 Escherichia coli Ampicillin R resistant · >=32 mcg/mL")
+	require.Contains(t, susceptibility, "Nitrofurantoin S susceptible")
+	require.NotContains(t, susceptibility, "Fosfomycin", "of which nothing is said yet")
+	h.sees("Fosfomycin")
 }

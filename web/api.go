@@ -83,6 +83,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 	bytes := &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}
 	describeFile(api, "note-pdf", "/api/notes/{id}/pdf", "A signed note, or one section of a note, on paper", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "document", "/api/documents/{id}", "A filed document", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "attached", "/api/reports/{id}/attached/{sum}", "A file that came with a report, by its SHA-256", map[string]*huma.MediaType{"application/pdf": bytes, "image/png": bytes, "image/jpeg": bytes, "application/octet-stream": bytes})
 	describeFile(api, "requisition", "/api/orders/{id}/requisition.pdf", "The requisition of an order", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "labels", "/api/orders/{id}/labels.pdf", "The labels of the containers of an order", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "prescription-paper", "/api/prescriptions/{id}/paper.pdf", "A prescription on paper", map[string]*huma.MediaType{"application/pdf": bytes})
@@ -108,7 +109,7 @@ func describeFile(api huma.API, name, path, says string, content map[string]*hum
 		"200":     {Description: says, Content: content},
 		"default": {Description: "What is wrong (RFC 9457)", Content: map[string]*huma.MediaType{"application/problem+json": {Schema: &huma.Schema{Ref: "#/components/schemas/ErrorModel"}}}},
 	}}
-	for _, p := range []string{"id", "rule"} {
+	for _, p := range []string{"id", "rule", "sum"} {
 		if strings.Contains(path, "{"+p+"}") {
 			o.Parameters = append(o.Parameters, &huma.Param{Name: p, In: "path", Required: true, Schema: &huma.Schema{Type: huma.TypeString}})
 		}

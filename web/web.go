@@ -78,6 +78,14 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.GET("/api/practice/recalls/:id/letters.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Recall.Letters(c, who, c.Param("id"))
 	}))
+	r.GET(attachedPath, s.fileOf(func(c *gin.Context, who act.Actor) (fileKind, []byte, error) {
+		kind, data, err := a.Result.Attached(c, who, c.Param("id"), c.Param("sum"))
+		how := fileKind{kind, "inline"}
+		if kind == "application/octet-stream" { // nothing the browser may open
+			how.disposition = `attachment; filename="attached.bin"`
+		}
+		return how, data, err
+	}))
 	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.Document(c, who, c.Param("id"))
 	}))
@@ -148,6 +156,10 @@ func headers(c *gin.Context) {
 	if strings.HasPrefix(c.Request.URL.Path, "/api/") {
 		h.Set("Cache-Control", "no-store")
 		h.Set("Content-Security-Policy", "default-src 'none'; frame-ancestors 'none'")
+	}
+	if c.FullPath() == attachedPath {
+		h.Set("X-Frame-Options", "SAMEORIGIN")
+		h.Set("Content-Security-Policy", "default-src 'none'; style-src 'unsafe-inline'; frame-ancestors 'self'")
 	}
 	c.Next()
 }
@@ -304,13 +316,25 @@ type fileKind struct{ mediaType, disposition string }
 
 var pdfFile = fileKind{"application/pdf", `inline; filename="document.pdf"`}
 
-// file serves a file to a signed-in person.
+// attachedPath is where a file that came with a report is opened, within the page too.
+const attachedPath = "/api/reports/:id/attached/:sum"
+
+// file serves a file of one kind to a signed-in person.
 func (s *server) file(kind fileKind, make func(*gin.Context, act.Actor) ([]byte, error)) gin.HandlerFunc {
+	return s.fileOf(func(c *gin.Context, who act.Actor) (fileKind, []byte, error) {
+		out, err := make(c, who)
+		return kind, out, err
+	})
+}
+
+// fileOf serves a file to a signed-in person.
+func (s *server) fileOf(make func(*gin.Context, act.Actor) (fileKind, []byte, error)) gin.HandlerFunc {
 	return func(c *gin.Context) {
 		who, _, err := s.app.Session.Who(c, token(c.Request), true)
 		var out []byte
+		var kind fileKind
 		if err == nil {
-			out, err = make(c, who)
+			kind, out, err = make(c, who)
 		}
 		if err != nil {
 			problem(c.Writer, refusal(err))
@@ -356,7 +380,7 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 			nonce := base64.RawStdEncoding.EncodeToString(raw)
 			c.Header("Cache-Control", "no-store")
 			c.Header("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self' 'nonce-"+nonce+
-				"'; font-src 'self'; img-src 'self' data:; connect-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; "+
+				"'; font-src 'self'; img-src 'self' data:; connect-src 'self'; frame-src 'self'; worker-src 'self'; base-uri 'none'; form-action 'self'; "+
 				"frame-ancestors 'none'")
 			c.Data(http.StatusOK, "text/html; charset=utf-8", []byte(strings.Replace(string(page), "__NONCE__", nonce, 1)))
 		}

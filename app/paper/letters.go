@@ -159,7 +159,10 @@ func (a *Acts) recentResults(q *store.Q, patient string) (string, error) {
 		return "", err
 	}
 	since := a.Clock().In(a.Location).AddDate(-1, 0, 0).Format(time.DateOnly)
-	type value struct{ day, says, flag string }
+	type value struct {
+		day, says, flag string
+		written         bool // nobody judged a text, and none is left out
+	}
 	var values []value
 	seen := map[string]bool{}
 	flagged := 0
@@ -167,12 +170,12 @@ func (a *Acts) recentResults(q *store.Q, patient string) (string, error) {
 		if len(r.CollectedAt) < 10 || r.CollectedAt[:10] < since || r.Status != "F" && r.Status != "C" {
 			continue
 		}
-		for _, v := range r.Values {
+		for _, v := range result.Quoted(r.Values, r.Details.Parent) {
 			if seen[v.Name] || v.Text == "" || !result.Live(v.Status) {
 				continue
 			}
 			seen[v.Name] = true
-			x := value{r.CollectedAt[:10], strings.TrimSpace(v.Name + " " + v.Text + " " + chart.ShownUnit(v.Unit)), flagOf(result.Stand(v))}
+			x := value{r.CollectedAt[:10], strings.TrimSpace(v.Name + " " + v.Text + " " + chart.ShownUnit(v.Unit)), flagOf(result.Stand(v)), strings.HasSuffix(v.Name, ":")}
 			if x.flag != "" && x.flag != "N" {
 				said := flagSaid[x.flag]
 				x.says += " (" + act.OrUnknown(said, x.flag) + ")"
@@ -186,7 +189,7 @@ func (a *Acts) recentResults(q *store.Q, patient string) (string, error) {
 	byDay := map[string][]string{}
 	left := 0
 	for _, v := range values {
-		if v.flag == "" || v.flag == "N" {
+		if !v.written && (v.flag == "" || v.flag == "N") {
 			if room <= 0 {
 				left++
 				continue

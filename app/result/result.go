@@ -2,6 +2,7 @@ package result
 
 import (
 	"context"
+	"slices"
 	"strings"
 
 	"deftledger/app/act"
@@ -39,6 +40,102 @@ type ChangeView struct {
 	Limit   string         `json:"limit" doc:"What analysis and the person's own variation explain to this side; empty where there is no figure"`
 	Against string         `json:"against" doc:"When the earlier one was collected"`
 	Why     string         `json:"why"`
+}
+
+// LaidView is a report set for the page: every value stands in exactly one of its parts, by its place among the values.
+type LaidView struct {
+	First    []TextPartView `json:"first" doc:"What concludes, where the report marks it: impression, final diagnosis, addendum"`
+	Sections []TextPartView `json:"sections" doc:"The other texts"`
+	Gone     []TextPartView `json:"gone" doc:"Texts of the issue before that are no longer there"`
+	Cultures []CultureView  `json:"cultures"`
+	Files    []AttachedView `json:"files"`
+	Rows     []int          `json:"rows" doc:"What stays in the table"`
+}
+
+// TextPartView is a text under its heading.
+type TextPartView struct {
+	Heading string `json:"heading"`
+	Text    string `json:"text"`
+	Side    string `json:"side" doc:"Where the laboratory marked it"`
+	Status  string `json:"status" doc:"In words; empty for final"`
+	Live    bool   `json:"live"`
+	Notes   string `json:"notes"`
+	Differs bool   `json:"differs" doc:"It read differently before, or was not there"`
+	Was     string `json:"was" doc:"As it read before"`
+}
+
+// CultureView is an organism and what it is susceptible to.
+type CultureView struct {
+	SubID    string     `json:"subId"`
+	Organism string     `json:"organism" doc:"Empty where the report does not say of which"`
+	Drugs    []DrugView `json:"drugs"`
+}
+
+// DrugView is a medicine against an organism.
+type DrugView struct {
+	Row    int    `json:"row" doc:"Its place among the values"`
+	Letter string `json:"letter" doc:"S, I, R…; empty where there is none"`
+	Word   string `json:"word"`
+}
+
+// AttachedView is a file that came with the report.
+type AttachedView struct {
+	Name  string `json:"name"`
+	Type  string `json:"type" doc:"By its first bytes"`
+	Said  string `json:"said" doc:"What was said of it, where that is another thing"`
+	Size  int    `json:"size"`
+	Sum   string `json:"sum" doc:"By which it is opened"`
+	Wrong string `json:"wrong" doc:"Why it cannot be read"`
+}
+
+// laid sets an issue for the page.
+func laid(values []result.Value, parent string) LaidView {
+	at := result.Lay(values, parent)
+	out := LaidView{First: sections(values, at.First), Sections: sections(values, at.Sections), Gone: []TextPartView{}, Cultures: []CultureView{},
+		Files: []AttachedView{}, Rows: append([]int{}, at.Rows...)}
+	for _, c := range at.Cultures {
+		v := CultureView{SubID: c.SubID, Organism: c.Organism, Drugs: []DrugView{}}
+		for _, d := range c.Drugs {
+			v.Drugs = append(v.Drugs, DrugView(d))
+		}
+		out.Cultures = append(out.Cultures, v)
+	}
+	for _, i := range at.Attached {
+		for _, f := range values[i].Details.Attached {
+			out.Files = append(out.Files, AttachedView{values[i].Name, f.Type, f.Said, f.Size, f.Sum, f.Wrong})
+		}
+	}
+	return out
+}
+
+func sections(values []result.Value, all []result.Section) []TextPartView {
+	out := []TextPartView{}
+	for _, s := range all {
+		v := values[s.Rows[0]]
+		view := TextPartView{Heading: s.Heading, Text: s.Text, Status: result.SayStatus(v.Status), Live: result.Live(v.Status), Notes: values[s.Rows[len(s.Rows)-1]].Notes}
+		if at := side(result.Stand(v)); at != string(result.NotJudged) {
+			view.Side = at
+		}
+		out = append(out, view)
+	}
+	return out
+}
+
+// against says of each text how it read in the issue before.
+func (v *LaidView) against(was LaidView) {
+	left := slices.Concat(was.First, was.Sections)
+	for _, list := range [][]TextPartView{v.First, v.Sections} {
+		for i := range list {
+			k := slices.IndexFunc(left, func(s TextPartView) bool { return s.Heading == list[i].Heading })
+			if k < 0 {
+				list[i].Differs = true
+				continue
+			}
+			list[i].Was, list[i].Differs = left[k].Text, left[k].Text != list[i].Text
+			left = slices.Delete(left, k, k+1)
+		}
+	}
+	v.Gone = append(v.Gone, left...)
 }
 
 // BeforeView is what a value said in an earlier issue.

@@ -34,6 +34,7 @@ type ReportView struct {
 	ReportedAt string                `json:"reportedAt"`
 	Notes      string                `json:"notes"`
 	Values     []ValueView           `json:"values"`
+	Laid       LaidView              `json:"laid"`
 	Reviews    []ReviewView          `json:"reviews"`
 	Order      *orders.OrderView     `json:"order,omitempty"`
 	Issue      int                   `json:"issue"`
@@ -224,6 +225,7 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 		for _, value := range r.Values {
 			v.Values = append(v.Values, a.beforeIt(r, value, former.before(a.Analytes, value, r.ID, collected)))
 		}
+		v.Laid = laid(r.Values, a.about(reports, r))
 		if r.Issue > 1 {
 			if err := a.compare(q, r, &v); err != nil {
 				return nil, err
@@ -243,6 +245,23 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 		out[i] = v
 	}
 	return out, nil
+}
+
+// about is what a report is about, with the name of it where another of the same order says it.
+func (a *Acts) about(reports []store.Report, r store.Report) string {
+	id, name, _ := strings.Cut(r.Details.Parent, " ")
+	code, sub, ok := strings.Cut(id, "/")
+	if !ok || name != "" {
+		return r.Details.Parent
+	}
+	for _, x := range reports {
+		for _, v := range x.Values {
+			if x.OrderID == r.OrderID && x.Filler == r.Filler && (v.Code == code || v.LOINC == code) && v.Details.SubID == sub {
+				return id + " " + v.Text
+			}
+		}
+	}
+	return r.Details.Parent
 }
 
 // shownEarlier is how many earlier values stand beside one.
@@ -410,6 +429,7 @@ func (a *Acts) compare(q *store.Q, r store.Report, out *ReportView) error {
 	if was.Notes != r.Notes {
 		out.WasNotes = was.Notes
 	}
+	out.Laid.against(laid(was.Values, r.Details.Parent))
 	same := func(x, y result.Value) bool {
 		return x.Code == y.Code && x.Name == y.Name && x.Details.SubID == y.Details.SubID
 	}
@@ -425,7 +445,14 @@ func (a *Acts) compare(q *store.Q, r store.Report, out *ReportView) error {
 		}
 		left = slices.Delete(slices.Clone(left), k, k+1)
 	}
+	texts := map[string]bool{} // which are compared as a whole
+	for _, s := range slices.Concat(out.Laid.First, out.Laid.Sections, out.Laid.Gone) {
+		texts[s.Heading] = true
+	}
 	for _, w := range left {
+		if w.Details.Kind == "text" && len(texts) > 0 {
+			continue
+		}
 		out.Removed = append(out.Removed, valueView(w))
 	}
 	return nil

@@ -39,6 +39,17 @@ type Details struct {
 	Director   string   `json:"director,omitempty"`
 	Coded      []string `json:"coded,omitempty"` // a coded value with all its components
 	Limit      string   `json:"limit,omitempty"` // which critical limit of the clinic it was beyond when it was filed
+	Kind       string   `json:"kind,omitempty"`  // "text" where it came as one (TX, FT)
+	Attached   []File   `json:"attached,omitempty"`
+}
+
+// File is a file that came within a message, which is where its bytes stay.
+type File struct {
+	Type  string `json:"type,omitempty"` // by its first bytes, never by what is said of it
+	Said  string `json:"said,omitempty"` // what was said of it, where that is another thing
+	Size  int    `json:"size,omitempty"` // in bytes
+	Sum   string `json:"sum,omitempty"`  // SHA-256, hexadecimal
+	Wrong string `json:"wrong,omitempty"`
 }
 
 // Specimen is what was examined, why it was refused, and what was wrong with it.
@@ -396,9 +407,9 @@ func Source(sender, filler, order, code, parent string) string {
 	return strings.Join([]string{sender, filler, order, code, parent}, "\t")
 }
 
-// SameValue says whether two values read the same.
+// SameValue says whether two values read the same; files are compared by their bytes.
 func SameValue(a, b Value) bool {
-	a.Details, b.Details = Details{SubID: a.Details.SubID}, Details{SubID: b.Details.SubID}
+	a.Details, b.Details = Details{SubID: a.Details.SubID, Attached: a.Details.Attached}, Details{SubID: b.Details.SubID, Attached: b.Details.Attached}
 	a.LOINC, b.LOINC = "", ""
 	return reflect.DeepEqual(a, b)
 }

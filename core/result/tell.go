@@ -29,8 +29,22 @@ var Meanings = []Meaning{Good, Nothing, Follows}
 func Tell(title, day string, values []Value, m Meaning, call string) string {
 	var out, in []string
 	unjudged, gone := 0, 0
-	for _, v := range values {
+	written, marked, drugs := false, false, 0
+	shown := map[int]bool{} // what stands in a table; texts, files and susceptibilities are not told value by value
+	laid := Lay(values, "")
+	for _, i := range laid.Rows {
+		shown[i] = true
+	}
+	for _, c := range laid.Cultures {
+		drugs += len(c.Drugs)
+	}
+	for i, v := range values {
 		s := Stand(v)
+		if !shown[i] {
+			written = written || len(laid.First)+len(laid.Sections)+len(laid.Attached) > 0
+			marked = marked || s.Abnormal && drugs == 0
+			continue
+		}
 		said := v.Name + ": " + strings.TrimSpace(v.Text+" "+chart.ShownUnit(v.Unit))
 		if v.Range != "" {
 			said += " (the laboratory's range is " + v.Range + ")"
@@ -65,6 +79,10 @@ func Tell(title, day string, values []Value, m Meaning, call string) string {
 	switch {
 	case len(values) == 0 || gone == len(values):
 		b.WriteString(" It came as a written report, or without a value.")
+	case len(out)+len(in) == 0:
+		if marked {
+			b.WriteString(" It was marked as not usual.")
+		}
 	case len(out) == 0 && len(in) > most:
 		fmt.Fprintf(&b, " All %d values are in the laboratory's range.", len(in))
 	default:
@@ -82,8 +100,14 @@ func Tell(title, day string, values []Value, m Meaning, call string) string {
 			b.WriteString("\nWhere no range stands, there is none to compare with.")
 		}
 	}
+	if drugs > 0 {
+		b.WriteString("\nWhich medicines work against it was tested too.")
+	}
+	if written {
+		b.WriteString(" It came as a written report.")
+	}
 	end := "\n"
-	if len(out)+len(in) == 0 || len(out) == 0 && len(in) > most {
+	if len(out)+len(in) == 0 && drugs == 0 || len(out) == 0 && len(in) > most {
 		end = " "
 	}
 	switch m {

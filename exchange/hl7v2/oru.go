@@ -321,6 +321,8 @@ func value(s Segment, local *time.Location) result.Value {
 			v.Details.Coded = append(v.Details.Coded, strings.TrimSpace(whole[i]))
 		case "ED":
 			parts = append(parts, attached(at(3), at(2)))
+			file, _ := fileIn(rep)
+			v.Details.Attached = append(v.Details.Attached, file)
 		case "RP":
 			parts = append(parts, attached(at(3), at(4)))
 		case "DT", "TS", "DTM":
@@ -334,6 +336,9 @@ func value(s Segment, local *time.Location) result.Value {
 		default:
 			parts = append(parts, whole[i])
 		}
+	}
+	if kind == "TX" || kind == "FT" {
+		v.Details.Kind = "text"
 	}
 	v.Text = strings.TrimSpace(strings.Join(parts, "\n"))
 	if v.Text == `""` { // there is none, said so

@@ -2900,6 +2900,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports/{id}/attached/{sum}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that came with a report, by its SHA-256 */
+        get: operations["attached"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{id}/contacts": {
         parameters: {
             query?: never;
@@ -4036,6 +4053,19 @@ export interface components {
             /** @description Needed where the patient named differs */
             why?: string;
         };
+        AttachedView: {
+            name: string;
+            /** @description What was said of it, where that is another thing */
+            said: string;
+            /** Format: int64 */
+            size: number;
+            /** @description By which it is opened */
+            sum: string;
+            /** @description By its first bytes */
+            type: string;
+            /** @description Why it cannot be read */
+            wrong: string;
+        };
         AuditView: {
             act: string;
             at: string;
@@ -4574,6 +4604,12 @@ export interface components {
             step: string;
             title: string;
         };
+        CultureView: {
+            drugs: components["schemas"]["DrugView"][];
+            /** @description Empty where the report does not say of which */
+            organism: string;
+            subId: string;
+        };
         DecideRequest: {
             /** @enum {string} */
             decision: "take in" | "leave out" | "join";
@@ -4628,8 +4664,10 @@ export interface components {
         };
         Details: {
             address?: string;
+            attached?: components["schemas"]["File"][];
             coded?: string[];
             director?: string;
+            kind?: string;
             limit?: string;
             method?: string;
             observedAt?: string;
@@ -4779,6 +4817,16 @@ export interface components {
             strength?: string;
             /** @description tablet, mL, inhaler… */
             unit: string;
+        };
+        DrugView: {
+            /** @description S, I, R…; empty where there is none */
+            letter: string;
+            /**
+             * Format: int64
+             * @description Its place among the values
+             */
+            row: number;
+            word: string;
         };
         EarlierView: {
             at: string;
@@ -4951,6 +4999,14 @@ export interface components {
             field: string;
             question: boolean;
             says: string;
+        };
+        File: {
+            said?: string;
+            /** Format: int64 */
+            size?: number;
+            sum?: string;
+            type?: string;
+            wrong?: string;
         };
         "File-sectionRequest": {
             secret?: string;
@@ -5498,6 +5554,18 @@ export interface components {
             name: string;
             paper: boolean;
             sites: components["schemas"]["Site"][];
+        };
+        LaidView: {
+            cultures: components["schemas"]["CultureView"][];
+            files: components["schemas"]["AttachedView"][];
+            /** @description What concludes, where the report marks it: impression, final diagnosis, addendum */
+            first: components["schemas"]["TextPartView"][];
+            /** @description Texts of the issue before that are no longer there */
+            gone: components["schemas"]["TextPartView"][];
+            /** @description What stays in the table */
+            rows: number[];
+            /** @description The other texts */
+            sections: components["schemas"]["TextPartView"][];
         };
         LastSystem: {
             area: string;
@@ -6236,6 +6304,7 @@ export interface components {
             inRange: number;
             /** Format: int64 */
             issue: number;
+            laid: components["schemas"]["LaidView"];
             /** @description When issues were received that were older than this one */
             late: string[];
             matchedBy: string;
@@ -7123,6 +7192,7 @@ export interface components {
             inRange: number;
             /** Format: int64 */
             issue: number;
+            laid: components["schemas"]["LaidView"];
             /** @description When issues were received that were older than this one */
             late: string[];
             matchedBy: string;
@@ -7800,6 +7870,20 @@ export interface components {
             estimate: string;
             laboratory: string;
             verdict: components["schemas"]["Verdict"];
+        };
+        TextPartView: {
+            /** @description It read differently before, or was not there */
+            differs: boolean;
+            heading: string;
+            live: boolean;
+            notes: string;
+            /** @description Where the laboratory marked it */
+            side: string;
+            /** @description In words; empty for final */
+            status: string;
+            text: string;
+            /** @description As it read before */
+            was: string;
         };
         TimelineView: {
             /**
@@ -14568,6 +14652,41 @@ export interface operations {
                 };
             };
             /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    attached: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+                sum: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file that came with a report, by its SHA-256 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                    "application/pdf": string;
+                    "image/jpeg": string;
+                    "image/png": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;

@@ -126,7 +126,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
       )
     : "";
   const text = d.written ?? draft;
-  const rows = reports.flatMap((r) => (folds(r) && !unfolded[r.id] ? [] : r.values.map((_, i): [string, number] => [r.id, i])));
+  const rows = reports.flatMap((r) => (folds(r) && !unfolded[r.id] ? [] : r.laid.rows.map((i): [string, number] => [r.id, i])));
   const step = (by: number) => {
     const at = rows.findIndex(([id, row]) => cursor?.[0] === id && cursor[1] === row);
     const to = rows[at < 0 ? (by > 0 ? 0 : rows.length - 1) : Math.min(rows.length - 1, Math.max(0, at + by))];

@@ -9,7 +9,10 @@ import { Table } from "../kit/Table";
 import { useMe } from "../session/session";
 import { Change } from "./Change";
 import { Course } from "./Course";
+import { Cultures } from "./Cultures";
+import { Files } from "./Files";
 import { Value } from "./Flags";
+import { Text } from "./Text";
 
 /** Medicines is what values mean for the medicines on the list. */
 export function Medicines({ care }: { care: Schemas["ReportView"]["care"] }) {
@@ -40,11 +43,13 @@ export function ReportBody({
 }) {
   const { today } = useMe();
   const final = !r.waits;
-  const values = r.values ?? [];
-  const dates = [...new Set(values.flatMap((v) => (v.earlier ?? []).map((e) => e.at.slice(0, 10))))].sort().reverse().slice(0, 2);
-  const changes = values.some((v) => v.change);
-  const disagree = values.filter((v) => v.disagree);
-  const judged = values.filter((v) => v.live && v.reading !== "not judged");
+  const values = r.values;
+  const inTable = numbered(values).filter(({ place }) => r.laid.rows.includes(place));
+  const tabled = inTable.map(({ it }) => it);
+  const dates = [...new Set(tabled.flatMap((v) => (v.earlier ?? []).map((e) => e.at.slice(0, 10))))].sort().reverse().slice(0, 2);
+  const changes = tabled.some((v) => v.change);
+  const disagree = tabled.filter((v) => v.disagree);
+  const judged = tabled.filter((v) => v.live && v.reading !== "not judged");
   const flagged = judged.filter((v) => v.flag);
   const done = [
     ...new Set(
@@ -154,79 +159,92 @@ export function ReportBody({
           <span className="capitalize">{r.status}</span>: it waits for the final report and cannot be closed yet.
         </p>
       )}
-      <div className="relative overflow-x-auto">
-        <Table className="text-aside" columns={columns}>
-          {numbered(values).map(({ it: v, place: row }) => (
-            <Fragment key={row}>
-              <tr className={`h-[30px] border-b border-rule text-right align-baseline ${cursor === row ? "bg-kelp-wash" : ""}`}>
-                <th scope="row" className="py-1 text-left font-normal">
-                  {setCursor ? (
-                    <button
-                      type="button"
-                      className="text-left hover:underline"
-                      aria-expanded={cursor === row}
-                      onClick={() => setCursor(row)}
-                    >
-                      {v.name}
-                    </button>
-                  ) : (
-                    v.name
-                  )}
-                  {v.details.subId && <span className="text-faded"> {v.details.subId}</span>}
-                  {v.status && <span className="block text-small text-carried">{v.status}</span>}
-                  {v.before && <span className="block text-small whitespace-pre-wrap text-carried">{before(v, v.before)}</span>}
-                  {v.disagree && (
-                    <span className="block text-small text-carried">
-                      We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's flag
-                      says otherwise.
-                    </span>
-                  )}
-                  {v.details.limit && <span className="block text-small text-alarm">{v.details.limit}</span>}
-                  {v.trend && <span className="small block">{v.trend}</span>}
-                  {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
-                  {v.details.method && <span className="small block">{v.details.method}</span>}
-                </th>
-                <td
-                  className={`pl-3 ${v.text.length > 24 ? "whitespace-pre-wrap" : "whitespace-nowrap"} ${v.live ? "" : "text-faded line-through"}`}
-                >
-                  <Value side={v.side} text={v.text || "no value"} unit={unit(v.unit)} flag={v.flag} />
-                </td>
-                <td className="pl-5 whitespace-nowrap text-faded">
-                  {v.range}
-                  {v.live && v.reading === "not judged" && <span className="block text-small">not judged</span>}
-                </td>
-                {dates.map((d) => {
-                  const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
-                  return (
-                    <td key={d} className="pl-5 whitespace-nowrap">
-                      {e && (
-                        <>
-                          <Value side={e.side.replace("critical ", "")} text={e.text} />
-                          {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
-                          {e.converted && <span className="small block">is {e.converted} in this unit</span>}
-                          {e.other && <span className="small block">{e.other}</span>}
-                        </>
-                      )}
+      {r.laid.first.map((s) => (
+        <Text key={s.heading + s.text} section={s} first />
+      ))}
+      {inTable.length > 0 && (
+        <div className="relative overflow-x-auto">
+          <Table className="text-aside" columns={columns}>
+            {inTable.map(({ it: v, place: row }) => (
+              <Fragment key={row}>
+                <tr className={`h-[30px] border-b border-rule text-right align-baseline ${cursor === row ? "bg-kelp-wash" : ""}`}>
+                  <th scope="row" className="py-1 text-left font-normal">
+                    {setCursor ? (
+                      <button
+                        type="button"
+                        className="text-left hover:underline"
+                        aria-expanded={cursor === row}
+                        onClick={() => setCursor(row)}
+                      >
+                        {v.name}
+                      </button>
+                    ) : (
+                      v.name
+                    )}
+                    {v.details.subId && <span className="text-faded"> {v.details.subId}</span>}
+                    {v.status && <span className="block text-small text-carried">{v.status}</span>}
+                    {v.before && <span className="block text-small whitespace-pre-wrap text-carried">{before(v, v.before)}</span>}
+                    {v.disagree && (
+                      <span className="block text-small text-carried">
+                        We read this value as {v.reading === "in range" ? "in range" : `${v.reading} range`}; the laboratory's
+                        flag says otherwise.
+                      </span>
+                    )}
+                    {v.details.limit && <span className="block text-small text-alarm">{v.details.limit}</span>}
+                    {v.trend && <span className="small block">{v.trend}</span>}
+                    {v.notes && <span className="small block whitespace-pre-wrap">{v.notes}</span>}
+                    {v.details.method && <span className="small block">{v.details.method}</span>}
+                  </th>
+                  <td
+                    className={`pl-3 ${v.text.length > 24 ? "whitespace-pre-wrap" : "whitespace-nowrap"} ${v.live ? "" : "text-faded line-through"}`}
+                  >
+                    <Value side={v.side} text={v.text || "no value"} unit={unit(v.unit)} flag={v.flag} />
+                  </td>
+                  <td className="pl-5 whitespace-nowrap text-faded">
+                    {v.range}
+                    {v.live && v.reading === "not judged" && <span className="block text-small">not judged</span>}
+                  </td>
+                  {dates.map((d) => {
+                    const e = v.earlier?.find((x) => x.at.slice(0, 10) === d);
+                    return (
+                      <td key={d} className="pl-5 whitespace-nowrap">
+                        {e && (
+                          <>
+                            <Value side={e.side.replace("critical ", "")} text={e.text} />
+                            {e.unit !== v.unit && <span className="text-faded"> {unit(e.unit)}</span>}
+                            {e.converted && <span className="small block">is {e.converted} in this unit</span>}
+                            {e.other && <span className="small block">{e.other}</span>}
+                          </>
+                        )}
+                      </td>
+                    );
+                  })}
+                  {changes && (
+                    <td className="pl-5 whitespace-nowrap">
+                      <Change of={v.change} />
                     </td>
-                  );
-                })}
-                {changes && (
-                  <td className="pl-5 whitespace-nowrap">
-                    <Change of={v.change} />
-                  </td>
-                )}
-              </tr>
-              {cursor === row && (
-                <tr>
-                  <td colSpan={columns.length}>
-                    <Course value={v} at={r.collectedAt} />
-                  </td>
+                  )}
                 </tr>
-              )}
-            </Fragment>
-          ))}
-        </Table>
-      </div>
+                {cursor === row && (
+                  <tr>
+                    <td colSpan={columns.length}>
+                      <Course value={v} at={r.collectedAt} />
+                    </td>
+                  </tr>
+                )}
+              </Fragment>
+            ))}
+          </Table>
+        </div>
+      )}
+      <Cultures cultures={r.laid.cultures} values={values} before={before} />
+      {r.laid.sections.map((s) => (
+        <Text key={s.heading + s.text} section={s} />
+      ))}
+      {r.laid.gone.map((s) => (
+        <Text key={s.heading + s.text} section={{ ...s, differs: true, was: s.text, text: "" }} />
+      ))}
+      <Files report={r.id} files={r.laid.files} />
       {changes && setWhys && (
         <p className="small mt-2">
           <button type="button" className="plain px-0 py-0" aria-expanded={whys} onClick={setWhys}>
@@ -259,16 +277,16 @@ export function ReportBody({
       )}
       {r.notes && <p className="mt-3 font-serif text-read whitespace-pre-wrap">{r.notes}</p>}
       {values.length === 0 && <p className="mt-3">No value came with it.</p>}
-      {values.length > 0 && (
+      {inTable.length > 0 && (
         <p className="small mt-4">
           {judged.length === 0
             ? "No value was judged by us: there is no number, or no range to read it against."
-            : judged.length < values.length
-              ? `We could read ${judged.length} of ${values.length} values against the range that came; the others are not judged.`
+            : judged.length < inTable.length
+              ? `We could read ${judged.length} of ${inTable.length} values against the range that came; the others are not judged.`
               : ""}{" "}
           {flagged.length > 0 &&
             disagree.length === 0 &&
-            `The laboratory's ${flagged.length === 1 ? "flag and our reading of its range agree" : `flags and our reading of its ranges agree in ${flagged.length === values.length ? `all ${values.length} values` : `${flagged.length} values`}`}.`}
+            `The laboratory's ${flagged.length === 1 ? "flag and our reading of its range agree" : `flags and our reading of its ranges agree in ${flagged.length === inTable.length ? `all ${inTable.length} values` : `${flagged.length} values`}`}.`}
         </p>
       )}
       <dl className="small mt-4">
