@@ -79,3 +79,44 @@ func TestAFileOfAReport(t *testing.T) {
 	require.True(t, v.Laid.First[0].Differs)
 	require.False(t, v.Laid.Sections[0].Differs, "the findings are the same")
 }
+
+// Over the years every value stands on its day under its analyte, in the unit and as it was sent; what another laboratory measured,
+// or came in another unit, stands on no line with the others. Of a culture what grew and what works stands in words.
+func TestResultsOverTheYears(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	c.receive(oru("Y1", o.Placer+"-1", "F", "4.4", "202605040800-0400", "202403050800-0400"), "AA")
+	o = c.order("K")
+	c.step()
+	c.receive(oru("Y2", o.Placer+"-1", "F", "5.6", "||||F\r", "||H||F\r"), "AA")
+	o = c.order("K")
+	c.step()
+	c.receive(oru("Y3", o.Placer+"-1", "F", "170", "mmol/L|3.5-5.1", "mg/L|", "202605040800-0400", "202505040800-0400"), "AA")
+	o = c.order("K")
+	c.step()
+	c.receive(written("Y4", o.Placer+"-1", "F", "OBX|1|CWE|ORG^Organism^L|1|ECO^Escherichia coli^L||||||F\rOBX|2|NM|AMP^Ampicillin^L|1|32|ug/mL||R|||F\rOBX|3|ST|CNT^Colony count^L|1|many||||||F\r"), "AA")
+	v, err := c.app.Result.Across(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Equal(t, []string{"2026-05-04", "2025-05-04", "2024-03-05"}, v.Days)
+	require.Len(t, v.Groups, 1, "no row of the culture")
+	row := v.Groups[0].Rows[0]
+	require.Equal(t, "mmol/L", row.Unit)
+	require.Equal(t, 1, row.Out)
+	type cell struct {
+		day, text, side, unit string
+		other                 bool
+	}
+	var got []cell
+	for _, x := range row.Cells {
+		got = append(got, cell{v.Days[v.Reports[x.Report].Day], x.Text, x.Side, x.Unit, x.Other})
+	}
+	require.Equal(t, []cell{{"2026-05-04", "5.6", "above", "", false}, {"2025-05-04", "170", "not judged", "mg/L", true}, {"2024-03-05", "4.4", "in range", "", false}}, got)
+	var words []string
+	for _, r := range v.Reports {
+		if r.Written != "" {
+			words = append(words, r.Written)
+		}
+	}
+	require.Equal(t, []string{"Organism Escherichia coli. Colony count many. Escherichia coli: resistant: Ampicillin"}, words)
+}

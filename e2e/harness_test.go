@@ -362,7 +362,7 @@ func (h *hand) focused(label string) {
 	h.wait(fmt.Sprintf(`(() => { const a = document.activeElement; return a && ((a.getAttribute("aria-label") || "") + " " + [...(a.labels || [])].map((l) => l.innerText).join(" ")).includes(%q) })()`, label), "the focus in "+label)
 }
 
-var named = map[string]string{"Enter": kb.Enter, "Escape": kb.Escape, "Tab": kb.Tab, "ArrowDown": kb.ArrowDown, "ArrowUp": kb.ArrowUp,
+var named = map[string]string{"Enter": kb.Enter, "Escape": kb.Escape, "Tab": kb.Tab, "ArrowDown": kb.ArrowDown, "ArrowUp": kb.ArrowUp, "ArrowLeft": kb.ArrowLeft, "ArrowRight": kb.ArrowRight,
 	"Home": kb.Home, "Delete": kb.Delete}
 
 // press presses one key or chord, such as "d" or "Ctrl+Enter".

@@ -239,3 +239,31 @@ func TestReportsThatAreNoNumbers(t *testing.T) {
 	require.NotContains(t, susceptibility, "Fosfomycin", "of which nothing is said yet")
 	h.sees("Fosfomycin")
 }
+
+// Over the years: analytes down, days across, by keyboard; narrowed as typed; as plots on one axis; what is written below.
+func TestResultsOverTheYears(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Marsh-Adeyemi'"))
+	h.sees("Open lines")
+	h.press("y")
+	h.focused("Filter: analyte, panel or words of a report")
+	h.types("urate")
+	h.wait(`document.querySelectorAll('table tbody tr').length === 2`, "urate alone")
+	require.Equal(t, "9.4|7.1|6.8", eval[string](h, `[...document.querySelectorAll("table tbody td a")].map((a) => a.innerText.replace(/[^\d.]/g, "")).join("|")`))
+	require.Empty(t, h.axe())
+	h.press("Alt+p")
+	h.sees("mg/dL · 2.4-5.7")
+	require.Contains(t, eval[string](h, `document.querySelector('figure[aria-label="Urate over time"] title').textContent`), "6.8")
+	require.Empty(t, h.axe())
+	h.press("Alt+p")
+	h.press("Ctrl+ArrowRight") // to the value before
+	h.wait(`document.getElementById("at-value")?.innerText.includes("7.1")`, "the value before")
+	h.press("Enter")
+	h.wait(`location.pathname.includes("/desk/report/")`, "the report itself")
+	h.sees("Urate")
+	h.open("/patients/" + text(t, p, "SELECT id FROM patient WHERE family = 'Brekken'") + "/results")
+	h.sees("Reports in words")
+	h.sees("Nodule in the right upper lobe, 7 mm")
+}

@@ -21,6 +21,9 @@ func (s *server) describeResult(api huma.API) {
 	get(api, "report", "/api/reports/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.ReportView, error) {
 		return s.app.Result.Report(ctx, who, in.ID)
 	})
+	get(api, "across", "/api/patients/{id}/results", func(ctx context.Context, who act.Actor, in *PathID) (results.AcrossView, error) {
+		return s.app.Result.Across(ctx, who, in.ID)
+	})
 	get(api, "critical", "/api/critical", func(ctx context.Context, who act.Actor, _ *nothing) ([]results.CriticalView, error) {
 		return s.app.Result.Announced(ctx, who)
 	})

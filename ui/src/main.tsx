@@ -19,6 +19,7 @@ import { Directory } from "./referral/Directory";
 import { Practice } from "./reminder/Practice";
 import { Round } from "./reminder/Round";
 import { Rulebook } from "./reminder/Rulebook";
+import { Across } from "./result/Across";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
@@ -69,6 +70,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                     }
                   />
                 ))}
+                <Route path="patients/:id/results" element={<Across />} />
                 <Route path="patients/:id/round" element={<Round />} />
                 <Route path="patients/:id" element={<Chart />} />
                 <Route

@@ -45,6 +45,7 @@ export function Chart() {
   const [merging, setMerging] = useState(false);
   const mayMerge = useRight("merge records");
   const [error, setError] = useState("");
+  const seesResults = useRight("see results");
   const mayStart = useRight("write a note");
   const maySign = useRight("sign an order");
   const mayPrepare = useRight("prepare an order");
@@ -111,6 +112,7 @@ export function Chart() {
       label: "Reminder round",
       run: () => go(`/patients/${c?.patient.id}/round${today && !today.signed ? `?visit=${today.id}` : ""}`),
     },
+    ...(seesResults ? [{ key: "y", label: "Results over the years", run: () => go(`/patients/${c?.patient.id}/results`) }] : []),
     { key: "Alt+o", label: "Orders of this patient", run: () => go(`/patients/${c?.patient.id}/orders`) },
     ...(mayRefer
       ? [{ key: "f", label: maySignReferral ? "Refer to another practice" : "Write a referral", run: () => refer() }]
@@ -158,6 +160,11 @@ export function Chart() {
           <Link className="plain px-1" to={`/patients/${c.patient.id}/orders`}>
             Orders <KeyCap k="Alt+O" />
           </Link>
+          {seesResults && (
+            <Link className="plain px-1" to={`/patients/${c.patient.id}/results`}>
+              Results <KeyCap k="y" />
+            </Link>
+          )}
           {!today && <span className="small">No visit today.</span>}
           {mayMerge && (
             <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>

@@ -14,6 +14,8 @@ export const asks = {
   day: () => queryOptions({ queryKey: ["day"], queryFn: () => got(api.GET("/api/day")) }),
   followUps: () => queryOptions({ queryKey: ["follow-ups"], queryFn: () => got(api.GET("/api/follow-ups")) }),
   unsigned: () => queryOptions({ queryKey: ["unsigned"], queryFn: () => got(api.GET("/api/unsigned")), staleTime: never }),
+  across: (patient: string) =>
+    queryOptions({ queryKey: ["across", patient], queryFn: () => got(api.GET("/api/patients/{id}/results", by(patient))) }),
   colleagues: () => queryOptions({ queryKey: ["colleagues"], queryFn: () => got(api.GET("/api/colleagues")) }),
   // What is typed to find a person is clinical: it travels in the body, and is forgotten at once.
   find: (query: string) =>

@@ -2207,6 +2207,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["across"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/timeline": {
         parameters: {
             query?: never;
@@ -3850,6 +3866,67 @@ export interface components {
             secret?: string;
             /** @description What may be done in that time, or anything else */
             words?: string;
+        };
+        AcrossCell: {
+            /** @description That it is preliminary or corrected */
+            also?: string;
+            /** @description Another laboratory or method measured it than the newest, or another unit: it stands on no line with it */
+            other?: boolean;
+            /** @description Where it differs from the newest */
+            range?: string;
+            /**
+             * Format: int64
+             * @description Its place among the reports
+             */
+            report: number;
+            side: string;
+            text: string;
+            /** @description Where it differs from the newest */
+            unit?: string;
+        };
+        AcrossGroup: {
+            rows: components["schemas"]["AcrossRow"][];
+            title: string;
+        };
+        AcrossReport: {
+            /** @description When it was collected, as precisely as it came */
+            at: string;
+            /**
+             * Format: int64
+             * @description Its place among the days
+             */
+            day: number;
+            /** Format: int64 */
+            files: number;
+            id: string;
+            performer: string;
+            signed: boolean;
+            status: string;
+            title: string;
+            /** @description What it says in words, where it is no list of values: what concludes, or what grew and what works against it; else empty */
+            written: string;
+        };
+        AcrossRow: {
+            cells: components["schemas"]["AcrossCell"][];
+            loinc: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description So many stand out of their range, or were marked
+             */
+            out: number;
+            /** @description Of the newest */
+            range: string;
+            unit: string;
+        };
+        AcrossView: {
+            /** @description The days on which something was collected, newest first; what has no day stands under an empty one */
+            days: string[];
+            /** @description By the panel in which an analyte came last */
+            groups: components["schemas"]["AcrossGroup"][];
+            patient: components["schemas"]["PatientView"];
+            /** @description Newest collection first */
+            reports: components["schemas"]["AcrossReport"][];
         };
         "Add-answerRequest": {
             link: string;
@@ -13180,6 +13257,37 @@ export interface operations {
                 };
             };
             /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    across: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AcrossView"];
+                };
+            };
+            /** @description Error */
             default: {
                 headers: {
                     [name: string]: unknown;

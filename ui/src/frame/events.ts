@@ -37,6 +37,7 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
   },
   report: (e, refresh) => {
     if (e.patient) refresh("reminders", e.patient);
+    if (e.patient) refresh("across", e.patient);
     refresh("report", e.id);
     refresh("measures");
     refresh("desk");
