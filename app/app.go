@@ -23,6 +23,7 @@ import (
 	"deftledger/app/paper"
 	"deftledger/app/plan"
 	"deftledger/app/prescribe"
+	"deftledger/app/printing"
 	"deftledger/app/recall"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
@@ -49,6 +50,7 @@ type App struct {
 	Outside      *outsides.Acts
 	Paper        *paper.Acts
 	Packet       *packet.Acts
+	Printing     *printing.Acts
 	Directory    *directory.Acts
 	Referral     *referral.Acts
 	Prescribe    *prescribe.Acts
@@ -76,6 +78,7 @@ func New(c act.Config) *App {
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Packet = packet.New(o, a.Result, a.Paper)
+	a.Printing = printing.New(o)
 	a.Result.Left = a.Packet.Left
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)

@@ -15,6 +15,7 @@ import (
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
 	"deftledger/app/referral"
+	"deftledger/app/printing"
 	"deftledger/app/registration"
 	"deftledger/app/reminder"
 	"deftledger/app/result"
@@ -36,7 +37,11 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	report := c.desk().Reports[0]
 	require.NoError(t, c.app.Result.SignReport(ctx, c.doctor(), result.SignedResult{ReportID: report.ID, Comment: "Seen.", Told: "in person", Secret: secret,
 		Issue: report.Issue, Version: report.Version}))
-	_, err := c.app.Intake.TakeVitals(ctx, c.jonah(), visitID, []intake.VitalEntry{{LOINC: "85354-9", Text: "148/86"}}, false)
+	_, err := c.app.Printing.Print(ctx, c.doctor(), printing.NewBatch{ID: "batch-0001", Reports: []string{report.ID}})
+	require.NoError(t, err)
+	_, err = c.app.Printing.CSV(ctx, c.doctor(), "batch-0001")
+	require.NoError(t, err)
+	_, err = c.app.Intake.TakeVitals(ctx, c.jonah(), visitID, []intake.VitalEntry{{LOINC: "85354-9", Text: "148/86"}}, false)
 	require.NoError(t, err)
 	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "I10"))
 	id, versions, list := c.written()
@@ -147,6 +152,8 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"that something was had elsewhere":  "DELETE FROM care_entry WHERE kind = 'service'",
 		"what a patient asked":              "UPDATE inquiry SET said = '{}'",
 		"that somebody was not reached":     "UPDATE inquiry_event SET kind = 'reached'",
+		"what was printed":                  "UPDATE print_report SET issue = 9",
+		"that something was printed":        "DELETE FROM print_event",
 		"a second factor":                   "INSERT INTO second_factor SELECT id, x'00', 1, 0 FROM staff LIMIT 1",
 		"under which number somebody signs": "INSERT INTO staff_npi SELECT id, '1234567893', '', '' FROM staff LIMIT 1",
 		"what was prepared":                 "UPDATE prepared_more SET detail = '{}'",

@@ -8,6 +8,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/order"
+	"deftledger/app/printing"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/core/chart"
@@ -49,6 +50,8 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	toldOf := c.toldRegistry()
 	handedOf, tellOf := c.toTell()
 	withFile := c.withFile()
+	batch, err := a.Printing.Print(ctx, c.doctor(), printing.NewBatch{ID: "looks-batch", Reports: []string{report}})
+	require.NoError(t, err)
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -61,6 +64,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 			_, _, err := a.Result.Attached(ctx, w, withFile.ID, withFile.Laid.Files[0].Sum)
 			return err
 		}},
+		"printing":  {"open a batch of results", func(w act.Actor) error { _, err := a.Printing.Batch(ctx, w, batch.ID); return err }},
 		"packet":    {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
 		"hand-over": {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},
 		"telling":   {"open what a patient is to be told", func(w act.Actor) error { _, err := a.Packet.Telling(ctx, w, tellOf); return err }},

@@ -13,7 +13,7 @@ import (
 	orders "deftledger/app/order"
 	"deftledger/core/line"
 	"deftledger/core/order"
-	"deftledger/exchange/pdf"
+	"deftledger/standin"
 	"deftledger/store"
 )
 
@@ -62,12 +62,9 @@ func (b *builder) written() {
 		`\.br\ADDENDUM: Read again with the film of two years ago beside it. The nodule was not mentioned in the first report. Dr. Ivo Harran`)
 	b.later(1, "15:30", func(ctx context.Context) error {
 		at := b.past(2, "13:00")
-		paper, err := pdf.Render(pdf.Document{Practice: "Northsound Hospital, lung function", Title: "Spirometry", Patient: "Halvard Brekken", Unsigned: true, Visit: at.Format(time.RFC3339),
-			Entries: []pdf.Entry{{Sections: []pdf.Section{{Heading: "Before and after salbutamol 0.4 mg", Text: "FEV1 1.62 L before, 1.70 L after (5 %). FVC 3.05 L before, 3.11 L after. FEV1/FVC 0.53 before, 0.55 after."},
-				{Heading: "Reading", Text: "Obstruction, little change after the bronchodilator. Three efforts agreed within 0.15 L."}}}}})
-		if err != nil {
-			return err
-		}
+		paper := standin.Paper("Northsound Hospital, lung function", "", "Spirometry of Halvard Brekken, born 22 Jan 1955, "+at.Format("02 Jan 2006"), "",
+			"Before and after salbutamol 0.4 mg:", "FEV1  1.62 L before, 1.70 L after (5 %)", "FVC  3.05 L before, 3.11 L after", "FEV1/FVC  0.53 before, 0.55 after", "",
+			"Obstruction, little change after the bronchodilator.", "Three efforts agreed within 0.15 L.")
 		end := "|||" + stamp(at) + "|||||||||Northsound Hospital\r"
 		text := b.head("PFT", "NORTHSOUND", "halvard", b.at) + fmt.Sprintf("OBR|1||NS-88-4|SPIRO^Spirometry^L|||%s|||||||||||||||%s|||F\r", stamp(at), stamp(b.at)) +
 			"OBX|1|NM|19868-9^FVC after^LN||3.11|L||||||F" + end + "OBX|2|NM|FEV1P^FEV1 after^L||1.70|L||||||F" + end +

@@ -267,3 +267,36 @@ func TestResultsOverTheYears(t *testing.T) {
 	h.sees("Reports in words")
 	h.sees("Nodule in the right upper lobe, 7 mm")
 }
+
+// Reports of two patients are gathered and go on paper as one batch with a cover list; the batch is found again and repeated.
+// Nothing is closed by it.
+func TestABatchOnPaper(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.packetOf("Halvard")
+	waiting := p.count(t, "SELECT count(*) FROM line WHERE closed_at = ''")
+	h.press("Alt+g")
+	h.sees("Gathered for printing: take out")
+	h.click("Dagny")
+	h.wait(`document.querySelector("main h1").innerText.includes("Dagny")`, "her packet")
+	h.press("Alt+g")
+	h.wait(`document.querySelector('nav[aria-label="Screens"]').innerText.replace(/\s+/g, " ").includes("To print 8")`, "eight gathered")
+	h.click("To print")
+	h.sees("Make a batch of 8")
+	require.Empty(t, h.axe())
+	h.press("Ctrl+Enter")
+	h.wait(`document.activeElement?.innerText === "Print (PDF)"`, "the batch, ready to be printed")
+	require.Empty(t, h.axe())
+	look(h, "batch")
+	get := `(async () => { const r = await fetch([...document.querySelectorAll("a")].find((a) => a.innerText.includes("PDF")).href); return r.headers.get("content-type") + " " + (await r.text()).slice(0, 5) })()`
+	require.Equal(t, "application/pdf %PDF-", eval[string](h, get))
+	h.open("/printing")
+	h.sees("8 reports of 2 patients")
+	h.sees("by Maren Oduya")
+	h.click(eval[string](h, `document.querySelector('section[aria-label="Earlier batches"] li button').innerText`))
+	h.wait(`document.activeElement?.innerText === "Print it again (PDF)"`, "the same batch again")
+	require.Equal(t, "application/pdf %PDF-", eval[string](h, get))
+	require.Equal(t, 2, p.count(t, "SELECT count(*) FROM print_event"))
+	require.Equal(t, waiting, p.count(t, "SELECT count(*) FROM line WHERE closed_at = ''"), "printing closes nothing")
+}

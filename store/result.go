@@ -50,6 +50,13 @@ const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.source
 	i.collected_at, i.reported_at, i.received_at, i.performer, i.notes, i.inbox_id, i.part, i.late, i.details
 	FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = r.issue `
 
+// reportAtQuery reads a report as it was in one of its issues.
+const reportAtQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.source, r.filler, r.code, r.title, r.loinc, r.owner_id, i.status,
+	EXISTS (SELECT 1 FROM report_issue f WHERE f.report_id = r.id AND f.issue < i.issue AND f.status IN ('F', 'C', 'X')),
+	i.issue, r.signed_issue, r.version, r.matched_by, r.matched_why, r.gone_at, r.visit_id,
+	i.collected_at, i.reported_at, i.received_at, i.performer, i.notes, i.inbox_id, i.part, i.late, i.details
+	FROM report r JOIN report_issue i ON i.report_id = r.id AND i.issue = ?2 WHERE r.id = ?1`
+
 func scanReport(s scanner, r *Report) error {
 	var received, details string
 	err := s.Scan(&r.ID, &r.PatientID, &r.OrderID, &r.Position, &r.Source, &r.Filler, &r.Code, &r.Title, &r.LOINC, &r.OwnerID, &r.Status,

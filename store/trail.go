@@ -102,6 +102,11 @@ var guarded = map[string][]guardedTable{
 		{"inquiry", "id", "id kind source origin patient_id owner_id said by_id at state answer order_id done_by done_at"},
 		{"inquiry_event", "inquiry_id", "id inquiry_id kind says by_id at"},
 	},
+	"print_batch": {
+		{"print_batch", "id", "id by_id at"},
+		{"print_report", "batch_id", "batch_id position report_id issue"},
+		{"print_event", "batch_id", "id batch_id form by_id at"},
+	},
 	"directory": {
 		{"directory", "id", "id kind name person specialty phone fax address npi reach account remark version by_id at gone"},
 	},

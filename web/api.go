@@ -67,6 +67,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeReminder,
 		s.describeRecall,
 		s.describePacket,
+		s.describePrinting,
 		s.describeRegistry,
 		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,
@@ -97,6 +98,9 @@ func describe(r *gin.Engine, s *server) huma.API {
 	describeFile(api, "reminders-fhir", "/api/patients/{id}/reminders.json", "Reminders and vaccines of a patient, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "plan-fhir", "/api/rulebook/{rule}/plan.json", "A rule as FHIR R4 with its CQL library", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "result-letters", "/api/tellings/{id}/letter.pdf", "Letters with results for window envelopes: one, or all of whoever asks under the name all", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "printing-pdf", "/api/printings/{id}/results.pdf", "A batch of results on paper: a cover list and each report", map[string]*huma.MediaType{"application/pdf": bytes})
+	describeFile(api, "printing-fhir", "/api/printings/{id}/results.json", "A batch of results, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
+	describeFile(api, "printing-csv", "/api/printings/{id}/results.csv", "A batch of results as a table", map[string]*huma.MediaType{"text/csv": bytes})
 	describeFile(api, "recall-letters", "/api/practice/recalls/{id}/letters.pdf", "Letters that remind, for window envelopes", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "claim-json", "/api/notes/{id}/claim.json", "The claim handed to billing, FHIR R4", map[string]*huma.MediaType{"application/fhir+json": bytes})
 	describeFile(api, "claim-csv", "/api/notes/{id}/claim.csv", "The claim handed to billing, as a table", map[string]*huma.MediaType{"text/csv": bytes})

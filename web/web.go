@@ -24,6 +24,7 @@ import (
 	"deftledger/app"
 	"deftledger/app/act"
 	orders "deftledger/app/order"
+	"deftledger/app/printing"
 	"deftledger/app/session"
 	"deftledger/store"
 )
@@ -75,6 +76,18 @@ func New(a *app.App, files fs.FS) http.Handler {
 		}
 		return s.app.Packet.Letters(c, who, id)
 	}))
+	for name, x := range map[string]struct {
+		kind fileKind
+		make func(*printing.Acts, context.Context, act.Actor, string) ([]byte, error)
+	}{
+		"results.pdf":  {pdfFile, (*printing.Acts).PDF},
+		"results.json": {fileKind{"application/fhir+json", `attachment; filename="results.json"`}, (*printing.Acts).FHIR},
+		"results.csv":  {fileKind{"text/csv; charset=utf-8", `attachment; filename="results.csv"`}, (*printing.Acts).CSV},
+	} {
+		r.GET("/api/printings/:id/"+name, s.file(x.kind, func(c *gin.Context, who act.Actor) ([]byte, error) {
+			return x.make(s.app.Printing, c, who, c.Param("id"))
+		}))
+	}
 	r.GET("/api/practice/recalls/:id/letters.pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Recall.Letters(c, who, c.Param("id"))
 	}))

@@ -1,9 +1,7 @@
 package assess
 
 import (
-	"bytes"
 	"context"
-	"encoding/csv"
 	"slices"
 	"strings"
 	"time"
@@ -13,6 +11,7 @@ import (
 	"deftledger/core/coding"
 	"deftledger/core/note"
 	"deftledger/exchange/fhir"
+	"deftledger/exchange/table"
 	"deftledger/store"
 )
 
@@ -334,12 +333,9 @@ func (a *Acts) BillingFile(ctx context.Context, who act.Actor, noteID, format st
 			c.Lines = append(c.Lines, line)
 		}
 		if format == "csv" {
-			var b bytes.Buffer
-			w := csv.NewWriter(&b)
-			if err := w.WriteAll(c.Rows()); err != nil {
+			if body, err = table.Write(c.Rows()); err != nil {
 				return err
 			}
-			body = b.Bytes()
 		} else if body, err = c.Build(); err != nil {
 			return err
 		}

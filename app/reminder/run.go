@@ -2,7 +2,6 @@ package reminder
 
 import (
 	"context"
-	"encoding/csv"
 	"runtime"
 	"slices"
 	"strings"
@@ -12,6 +11,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/reminder"
+	"deftledger/exchange/table"
 	"deftledger/store"
 )
 
@@ -513,25 +513,15 @@ func (a *Acts) RecallCSV(ctx context.Context, who act.Actor, id string) (string,
 	if !run.Ended {
 		return "", act.Refuse(act.Conflict, "The run has not ended yet.")
 	}
-	var b strings.Builder
-	out := csv.NewWriter(&b)
-	out.UseCRLF = true
 	lines := [][]string{{"record", "family", "given", "born", "telephone", "clinician", "reminder", "state", "since"}}
 	for _, r := range run.Rows {
 		for _, d := range r.Due {
 			lines = append(lines, []string{r.Patient.Record, r.Patient.Family, r.Patient.Given, r.Patient.BirthDate, r.Patient.Phone, r.Clinician, d.Title, string(d.State), d.Since})
 		}
 	}
-	for _, line := range lines {
-		for i, f := range line {
-			if f != "" && strings.ContainsRune("=+-@\t\r", rune(f[0])) {
-				line[i] = "'" + f
-			}
-		}
-		if err := out.Write(line); err != nil {
-			return "", err
-		}
+	out, err := table.Write(lines)
+	if err != nil {
+		return "", err
 	}
-	out.Flush()
-	return b.String(), a.Saw(ctx, who, "take a recall list out", "", id)
+	return string(out), a.Saw(ctx, who, "take a recall list out", "", id)
 }

@@ -85,8 +85,8 @@ func (c Claim) Build() ([]byte, error) {
 	return json.MarshalIndent(out, "", "  ")
 }
 
-// Rows writes the claim as rows of a table for billing, a line for each service, with
-// the heading first.
+// Rows writes the claim as rows of a table for billing, a line for each service, with the heading first; they are
+// written with exchange/table.
 func (c Claim) Rows() [][]string {
 	out := [][]string{{"visit", "service date", "record", "family", "given", "birth date", "clinician", "line", "service", "words",
 		"modifiers", "units", "diagnosis 1", "diagnosis 2", "diagnosis 3", "diagnosis 4"}}
@@ -99,11 +99,6 @@ func (c Claim) Rows() [][]string {
 				code = c.Diagnoses[l.Diagnoses[k]-1].Code
 			}
 			row = append(row, code)
-		}
-		for k := range row {
-			if row[k] != "" && strings.ContainsAny(row[k][:1], "=+-@\t") {
-				row[k] = "'" + row[k] // a table program takes it for a formula otherwise
-			}
 		}
 		out = append(out, row)
 	}

@@ -15,6 +15,7 @@ import { Frame } from "./frame/Frame";
 import { History } from "./order/History";
 import { Specimens } from "./order/Specimens";
 import { TakeMessage } from "./prescribe/TakeMessage";
+import { Printing } from "./printing/Printing";
 import { Directory } from "./referral/Directory";
 import { Practice } from "./reminder/Practice";
 import { Round } from "./reminder/Round";
@@ -70,6 +71,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                     }
                   />
                 ))}
+                <Route path="printing" element={<Printing />} />
                 <Route path="patients/:id/results" element={<Across />} />
                 <Route path="patients/:id/round" element={<Round />} />
                 <Route path="patients/:id" element={<Chart />} />

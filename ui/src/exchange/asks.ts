@@ -16,6 +16,9 @@ export const asks = {
   unsigned: () => queryOptions({ queryKey: ["unsigned"], queryFn: () => got(api.GET("/api/unsigned")), staleTime: never }),
   across: (patient: string) =>
     queryOptions({ queryKey: ["across", patient], queryFn: () => got(api.GET("/api/patients/{id}/results", by(patient))) }),
+  printings: () => queryOptions({ queryKey: ["printings"], queryFn: () => got(api.GET("/api/printings")) }),
+  printing: (id: string) =>
+    queryOptions({ queryKey: ["printings", id], queryFn: () => got(api.GET("/api/printings/{id}", by(id))) }),
   colleagues: () => queryOptions({ queryKey: ["colleagues"], queryFn: () => got(api.GET("/api/colleagues")) }),
   // What is typed to find a person is clinical: it travels in the body, and is forgotten at once.
   find: (query: string) =>

@@ -2562,6 +2562,89 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["printings"];
+        put?: never;
+        post: operations["print"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["printing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printings/{id}/results.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A batch of results as a table */
+        get: operations["printing-csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printings/{id}/results.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A batch of results, FHIR R4 */
+        get: operations["printing-fhir"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printings/{id}/results.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A batch of results on paper: a cover list and each report */
+        get: operations["printing-pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/quarantine/{number}": {
         parameters: {
             query?: never;
@@ -4152,6 +4235,29 @@ export interface components {
             subject: string;
             who: string;
         };
+        BatchRow: {
+            at: string;
+            by: string;
+            id: string;
+            /** @description Oldest first */
+            made: components["schemas"]["MadeView"][];
+            /** Format: int64 */
+            patients: number;
+            /** Format: int64 */
+            reports: number;
+        };
+        BatchView: {
+            at: string;
+            by: string;
+            cover: components["schemas"]["CoverLine"][];
+            id: string;
+            /** @description Oldest first */
+            made: components["schemas"]["MadeView"][];
+            /** Format: int64 */
+            patients: number;
+            /** Format: int64 */
+            reports: number;
+        };
         BearingView: {
             /** @description One of the analytes stands out of its range */
             out: boolean;
@@ -4604,6 +4710,18 @@ export interface components {
             fax?: string;
             name?: string;
             patient?: boolean;
+        };
+        CoverLine: {
+            collected: string;
+            family: string;
+            given: string;
+            /** @description It has left the chart since, and is not printed again */
+            gone: boolean;
+            /** @description A newer issue has come since */
+            newer: boolean;
+            record: string;
+            report: string;
+            title: string;
         };
         CoverView: {
             /** @description Identifier of who covers */
@@ -5807,6 +5925,12 @@ export interface components {
             refs: string[];
             text?: string;
         };
+        MadeView: {
+            at: string;
+            by: string;
+            /** @enum {string} */
+            form: "pdf" | "fhir" | "csv";
+        };
         Me: {
             /** @description Encrypts what this browser keeps while it cannot save; only ever held in memory */
             draftKey: string;
@@ -5980,6 +6104,12 @@ export interface components {
             unpriced: string[];
             /** @description Each tube in words, in the order of draw */
             words: string[];
+        };
+        NewBatch: {
+            /** @description Of the browser's making: the same selection sent again is one */
+            id: string;
+            /** @description In the order they are printed */
+            reports: string[];
         };
         NewEntry: {
             /** @description Keep a dose without a unit as it was typed */
@@ -13998,6 +14128,195 @@ export interface operations {
                 content?: never;
             };
             /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    printings: {
+        parameters: {
+            query?: {
+                /** @description The moment of the last one of the page before */
+                before?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    print: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    printing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "printing-csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A batch of results as a table */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "printing-fhir": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A batch of results, FHIR R4 */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/fhir+json": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "printing-pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A batch of results on paper: a cover list and each report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
             default: {
                 headers: {
                     [name: string]: unknown;

@@ -4,6 +4,7 @@ import { NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { Closed } from "../circle/Closed";
 import { useDeskCount } from "../desk/useDeskCount";
 import { api, got, useReachable } from "../exchange/client";
+import { gathered, useGathered } from "../printing/gathered";
 import { CriticalBar } from "../result/Critical";
 import { useMe, useRight } from "../session/session";
 import { tellTabs } from "../session/tabs";
@@ -71,10 +72,12 @@ export function Frame() {
       return client.invalidateQueries({ queryKey: ["me"] });
     });
   }
+  const toPrint = useGathered().length;
   async function leave() {
     await api.DELETE("/api/session");
     tellTabs("changed");
     recentCharts.clear();
+    gathered.clear();
     await client.resetQueries();
   }
   const tab = ({ isActive }: { isActive: boolean }) =>
@@ -140,6 +143,11 @@ export function Frame() {
               Who sees what
             </NavLink>
           )}
+          {results && (toPrint > 0 || place.pathname === "/printing") && (
+            <NavLink to="/printing" className={tab}>
+              To print {toPrint > 0 && <span className="min-w-4 font-semibold text-kelp">{toPrint}</span>}
+            </NavLink>
+          )}
           {open.map((p) => (
             <NavLink key={p.id} to={p.to} className={() => tab({ isActive: place.pathname.startsWith(`/patients/${p.id}`) })}>
               {p.name}
@@ -168,6 +176,11 @@ export function Frame() {
               {forms && (
                 <button type="button" className="plain block" onClick={() => go("/forms")}>
                   Forms and snippets <span className="key">Alt F</span>
+                </button>
+              )}
+              {results && (
+                <button type="button" className="plain block" onClick={() => go("/printing")}>
+                  Results on paper
                 </button>
               )}
               <button type="button" className="plain block" onClick={() => go("/circle")}>

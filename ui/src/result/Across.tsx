@@ -7,6 +7,7 @@ import { type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Choice } from "../kit/Choice";
+import { Gather } from "../printing/Gather";
 import { Drawing, drawable } from "./Course";
 import { Value } from "./Flags";
 import { Whose } from "./Whose";
@@ -126,6 +127,22 @@ function Sheet({ view: a }: { view: View }) {
         <Choice on={plots} set={() => setPlots(!plots)}>
           As plots <KeyCap k="Alt+P" />
         </Choice>
+        <Gather
+          word={words || out ? "Gather these for printing" : "Gather all for printing"}
+          reports={a.reports
+            .filter(
+              (r, i) =>
+                (!words && !out) || rows.some((x) => x.cells.some((c) => c.report === i)) || written.some((w) => w.id === r.id),
+            )
+            .slice(0, 300)
+            .map((r) => ({
+              id: r.id,
+              title: r.title,
+              at: r.at,
+              of: `${a.patient.given} ${a.patient.family}`,
+              patient: a.patient.id,
+            }))}
+        />
         {!plots && days.length > shown.length && (
           <span className="small">
             {first + 1} to {first + shown.length} of {days.length} days{" "}

@@ -6,6 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { useDraft } from "../frame/left";
 import { clock, day, shortDay } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
+import { Gather } from "../printing/Gather";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
 import { Beside } from "./Beside";
@@ -445,6 +446,18 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
             )}
           </div>
         )}
+        <p className="mt-3">
+          <Gather
+            word={`Gather ${several ? `all ${reports.length} ` : ""}for printing`}
+            reports={reports.map((r) => ({
+              id: r.id,
+              title: r.title,
+              at: r.collectedAt,
+              of: `${p.patient.given} ${p.patient.family}`,
+              patient: p.patient.id,
+            }))}
+          />
+        </p>
         <Beside of={p.beside} unread={p.unread} />
         {more}
       </aside>

@@ -5,6 +5,7 @@ import { api, got, say } from "../exchange/client";
 import { useKeys } from "../frame/keys";
 import { Why } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
+import { Gather } from "../printing/Gather";
 import { useRight } from "../session/session";
 import { Beside } from "./Beside";
 import { Packet } from "./Packet";
@@ -87,6 +88,22 @@ export function Report({ id, next }: { id: string; next: string }) {
                 ? "Nothing to sign here."
                 : `${r.owner} answers for this line; a physician closes it.`}
         </p>
+        {!r.gone && (
+          <p className="mt-3">
+            <Gather
+              word="Gather for printing"
+              reports={[
+                {
+                  id: r.id,
+                  title: r.title,
+                  at: r.collectedAt,
+                  of: `${r.patient.given} ${r.patient.family}`,
+                  patient: r.patient.id,
+                },
+              ]}
+            />
+          </p>
+        )}
         <Beside of={r.beside} unread={r.unread} />
         {leave}
       </aside>
