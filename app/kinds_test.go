@@ -120,3 +120,24 @@ func TestResultsOverTheYears(t *testing.T) {
 	}
 	require.Equal(t, []string{"Organism Escherichia coli. Colony count many. Escherichia coli: resistant: Ampicillin"}, words)
 }
+
+// What is held is given back to the laboratory with what it was asked; it waits on, below what waits for us, and can be decided.
+func TestWhatIsHeldIsGivenBack(t *testing.T) {
+	c := open(t)
+	c.receive(oru("G1", "SK-NONE-1", "F", "4.4"), "AA")
+	id := c.desk().Quarantine[0].ID
+	require.Equal(t, act.Invalid, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, " ")))
+	require.Equal(t, act.Forbidden, kind(t, c.app.Result.GiveBack(ctx, c.jonah(), id, "Whose is it?")))
+	for range 2 { // sent again after a lost answer
+		require.NoError(t, c.app.Result.GiveBack(ctx, c.petra(), id, "Asked Ms. Holm whose it is."))
+	}
+	v, err := c.app.Result.Held(ctx, c.petra(), id)
+	require.NoError(t, err)
+	require.Equal(t, "quarantined", v.State)
+	require.Equal(t, 1, strings.Count(v.Reason, "Given back to the laboratory by "+c.petra().Name), v.Reason)
+	require.Contains(t, v.Reason, "No order of ours has the number SK-NONE-1.", "why it is held stays")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'held' AND state = 'waiting on others' AND closed_at = ''"))
+	require.NoError(t, c.app.Result.Attach(ctx, c.doctor(), id, patientID, ""))
+	require.Equal(t, act.Conflict, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, "Again.")))
+	require.Empty(t, c.desk().Quarantine)
+}

@@ -64,6 +64,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 			_, _, err := a.Result.Attached(ctx, w, withFile.ID, withFile.Laid.Files[0].Sum)
 			return err
 		}},
+		"across":    {"look at results over the years", func(w act.Actor) error { _, err := a.Result.Across(ctx, w, patientID); return err }},
 		"printing":  {"open a batch of results", func(w act.Actor) error { _, err := a.Printing.Batch(ctx, w, batch.ID); return err }},
 		"packet":    {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
 		"hand-over": {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},

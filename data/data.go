@@ -119,6 +119,11 @@ var SpelledUnits string
 //go:embed results/analytes.tsv
 var Analytes string
 
+// Nicknames are short forms of given names (core/outside).
+//
+//go:embed matching/nicknames.tsv
+var Nicknames string
+
 // Bearing is what of a chart bears on an analyte (core/result).
 //
 //go:embed results/bearing.tsv

@@ -300,3 +300,16 @@ func TestABatchOnPaper(t *testing.T) {
 	require.Equal(t, 2, p.count(t, "SELECT count(*) FROM print_event"))
 	require.Equal(t, waiting, p.count(t, "SELECT count(*) FROM line WHERE closed_at = ''"), "printing closes nothing")
 }
+
+// Whom a held message names is registered from it: what came stands in the form, and who is like it is shown first.
+func TestSomebodyNewFromWhatIsHeld(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/desk")
+	h.click("No certain patient")
+	h.sees("Who may be meant")
+	h.click("Register whom it names as somebody new")
+	h.wait(`[...document.querySelectorAll("main input")].some((i) => i.value === "Drummond Iyer")`, "the family name as it came")
+	h.sees("Who may be the same person")
+}

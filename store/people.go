@@ -286,12 +286,14 @@ func (q *Q) AllPatients() ([]chart.Patient, error) {
 	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p ORDER BY p.family, p.given")
 }
 
-// PatientsLike lists the records that may be meant by an identity: with the same birth
-// date, the same telephone, or a family name that has a word in common.
-func (q *Q) PatientsLike(family, birth, phone string) ([]chart.Patient, error) {
+// PatientsLike lists the records that may be meant by an identity: born on one of some days, with the same telephone, with a family
+// name that begins or ends as one of its words, or whose family name is its given name. Who is meant is for core/outside to weigh.
+func (q *Q) PatientsLike(family, given string, births []string, phone string) ([]chart.Patient, error) {
 	var match []string
 	for _, w := range strings.FieldsFunc(family, func(r rune) bool { return !unicode.IsLetter(r) }) {
-		if len([]rune(w)) >= 3 { // shorter ones are found by the whole name
+		if l := []rune(w); len(l) >= 6 { // one wrong letter leaves the beginning or the end
+			match = append(match, `"`+string(l[:4])+`"`, `"`+string(l[len(l)-4:])+`"`)
+		} else if len(l) >= 3 { // shorter ones are found by the whole name
 			match = append(match, `"`+w+`"`)
 		}
 	}
@@ -302,9 +304,11 @@ func (q *Q) PatientsLike(family, birth, phone string) ([]chart.Patient, error) {
 	if len(match) == 0 {
 		match = []string{`"\x01\x01\x01"`} // nothing
 	}
+	days, _ := json.Marshal(births)
 	return list(q, scanPatient, "SELECT "+patientCols+` FROM patient p WHERE p.id IN (
-		SELECT id FROM patient WHERE birth_date = ? AND birth_date <> '' UNION SELECT id FROM patient WHERE family = ? COLLATE NOCASE
-		UNION SELECT patient_id FROM patient_search WHERE patient_search MATCH ?) ORDER BY p.family, p.given, p.id`, birth, family,
+		SELECT id FROM patient WHERE birth_date IN (SELECT value FROM json_each(?1)) AND birth_date <> '' UNION SELECT id FROM patient WHERE family = ?2 COLLATE NOCASE
+		UNION SELECT id FROM patient WHERE family = ?3 COLLATE NOCASE AND ?3 <> ''
+		UNION SELECT patient_id FROM patient_search WHERE patient_search MATCH ?4) ORDER BY p.family, p.given, p.id`, string(days), family, given,
 		strings.Join(match, " OR "))
 }
 

@@ -56,6 +56,14 @@ func (s *server) describeResult(api huma.API) {
 	}) (*nothing, error) {
 		return nil, s.app.Result.Attach(ctx, who, in.Number, in.Body.Patient, in.Body.Why)
 	})
+	does(api, http.MethodPost, "give-back", "/api/quarantine/{number}/back", func(ctx context.Context, who act.Actor, in *struct {
+		Number string `path:"number" maxLength:"30"`
+		Body   struct {
+			Reason string `json:"reason" maxLength:"1000" doc:"What the laboratory was asked, and whom"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.GiveBack(ctx, who, in.Number, in.Body.Reason)
+	})
 	does(api, http.MethodPost, "take-up", "/api/quarantine/{number}/up", func(ctx context.Context, who act.Actor, in *struct {
 		Number string `path:"number" maxLength:"30"`
 	}) (*nothing, error) {

@@ -12,6 +12,7 @@ import (
 	"deftledger/core/coverage"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
+	"deftledger/core/outside"
 	"deftledger/core/recall"
 	"deftledger/core/result"
 	"deftledger/core/safety"
@@ -40,9 +41,10 @@ type Config struct {
 	IdleAfter    time.Duration // the screen locks after this
 	FormFiles    fs.FS         // the forms that ship
 	Medicines    *safety.Catalogue
-	Analytes     *result.Analytes // biological variation, units and what analytes weigh; nil for nothing known
-	Bearing      []result.Bearing // what of a chart bears on them
-	Limits       []result.Limit   // critical limits of the clinic
+	Analytes     *result.Analytes  // biological variation, units and what analytes weigh; nil for nothing known
+	Bearing      []result.Bearing  // what of a chart bears on them
+	Limits       []result.Limit    // critical limits of the clinic
+	Nicknames    outside.Nicknames // short forms of given names; nil for none
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list

@@ -145,7 +145,7 @@ func (a *Acts) takeRepeat(t *act.Tx, origin string, x fhir.Repeat) error {
 // whose says of whom something is where exactly one person agrees in family name, given name,
 // birth date and sex, and gives it to their usual clinician.
 func (a *Acts) whose(t *act.Tx, i *store.Inquiry, named outside.Identity) error {
-	like, err := t.PatientsLike(named.Family, named.BirthDate, named.Phone)
+	like, err := t.PatientsLike(named.Family, "", []string{named.BirthDate}, named.Phone)
 	if err != nil {
 		return err
 	}
@@ -275,12 +275,12 @@ func (a *Acts) Inquiry(ctx context.Context, who act.Actor, id string) (out Opene
 			if !x.Named {
 				v.Named = "nobody"
 			}
-			like, err := q.PatientsLike(x.Identity.Family, x.Identity.BirthDate, x.Identity.Phone)
+			like, err := q.PatientsLike(x.Identity.Family, x.Identity.Given, outside.BirthsLike(x.Identity.BirthDate), x.Identity.Phone)
 			if err != nil {
 				return err
 			}
-			for _, p := range like[:min(len(like), 8)] {
-				out.Candidates = append(out.Candidates, a.Named(p))
+			for _, c := range outside.Candidates(like, x.Identity, a.Facility, a.Nicknames, 8) {
+				out.Candidates = append(out.Candidates, a.Named(c.Patient))
 			}
 			out.Inquiry = v
 			return nil

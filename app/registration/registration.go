@@ -62,7 +62,7 @@ type Alike struct {
 
 // likely is the score of a candidate from which it is shown before a second record is made:
 // two of family name, given name and birth date, or as much.
-const likely = 5
+const likely = 8.0
 
 // alike lists the patients who may be who a registration describes, but one.
 func (a *Acts) alike(q *store.Q, r chart.Registration, but string) ([]Alike, error) {
@@ -70,13 +70,13 @@ func (a *Acts) alike(q *store.Q, r chart.Registration, but string) ([]Alike, err
 	if len(r.Telephones) > 0 {
 		phone = r.Telephones[0].Number
 	}
-	all, err := q.PatientsLike(r.Family, r.BirthDate, phone)
+	all, err := q.PatientsLike(r.Family, r.Given, outside.BirthsLike(r.BirthDate), phone)
 	if err != nil {
 		return nil, err
 	}
 	out := []Alike{}
 	id := outside.Identity{Family: r.Family, Given: r.Given, BirthDate: r.BirthDate, Sex: r.Sex, Phone: phone}
-	for _, c := range outside.Candidates(all, id, a.Facility, 12) {
+	for _, c := range outside.Candidates(all, id, a.Facility, a.Nicknames, 12) {
 		if c.Score < likely || c.Patient.ID == but || c.Patient.PersonID == but && but != "" {
 			continue
 		}

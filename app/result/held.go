@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/outside"
 	"deftledger/core/result"
@@ -73,6 +74,7 @@ type CandidateView struct {
 	Patient act.PatientView `json:"patient"`
 	Agree   []string        `json:"agree"`
 	Differ  []string        `json:"differ"`
+	Needs   []string        `json:"needs" doc:"What is not exactly the same, so that a reason is asked for"`
 }
 
 // HeldDetail is what is held of one patient, with the text of the message, the patients who
@@ -140,7 +142,7 @@ func (a *Acts) Held(ctx context.Context, who act.Actor, id string) (out HeldDeta
 // candidates are the patients who may be meant by an identity, best first.
 func (a *Acts) candidates(q *store.Q, meant outside.Identity) ([]CandidateView, error) {
 	out := []CandidateView{}
-	like, err := q.PatientsLike(meant.Family, meant.BirthDate, meant.Phone)
+	like, err := q.PatientsLike(meant.Family, meant.Given, outside.BirthsLike(meant.BirthDate), meant.Phone)
 	if err != nil {
 		return out, err
 	}
@@ -162,7 +164,7 @@ func (a *Acts) candidates(q *store.Q, meant outside.Identity) ([]CandidateView, 
 		}
 	}
 	shown := map[string]bool{}
-	for _, c := range outside.Candidates(like, meant, a.Facility, 5) {
+	for _, c := range outside.Candidates(like, meant, a.Facility, a.Nicknames, 5) {
 		p, err := q.Person(c.Patient.ID) // who a merged record is about now
 		if err != nil {
 			return out, err
@@ -171,7 +173,7 @@ func (a *Acts) candidates(q *store.Q, meant outside.Identity) ([]CandidateView, 
 			continue
 		}
 		shown[p.ID] = true
-		v := CandidateView{a.Patient(p), c.Agree, c.Differ}
+		v := CandidateView{a.Patient(p), c.Agree, c.Differ, append([]string{}, outside.Differences(p, meant, a.Facility)...)}
 		if v.Differ == nil {
 			v.Differ = []string{}
 		}
@@ -255,6 +257,36 @@ func (a *Acts) SetAside(ctx context.Context, who act.Actor, id, reason string) e
 			return err
 		}
 		return t.Audit("set quarantined message aside", "", heldID(state.MessagePart), "")
+	})
+}
+
+// GiveBack asks the laboratory about what is held, with the reason: whose it is, or that they send it again. It goes on waiting here,
+// below what waits for one of us, until somebody decides on it.
+func (a *Acts) GiveBack(ctx context.Context, who act.Actor, id, reason string) error {
+	reason = strings.TrimSpace(reason)
+	if reason == "" {
+		return act.Refuse(act.Invalid, "Say what the laboratory was asked, and whom.")
+	}
+	return a.Act(ctx, who, act.MatchResult, func(t *act.Tx) error {
+		_, state, err := part(t.Q, id)
+		if err != nil {
+			return err
+		}
+		if state.State != result.Quarantined {
+			return act.Refuse(act.Conflict, "Somebody has decided on this message already.")
+		}
+		said := "Given back to the laboratory by " + who.Name + ", " + chart.SayDay(a.DayOf(store.Stamp(t.Now))) + ": " + reason
+		if strings.HasPrefix(state.Reason, said) {
+			return nil // the same act again
+		}
+		if err := t.SetPart(state.MessagePart, result.Quarantined, said+" "+state.Reason); err != nil {
+			return err
+		}
+		t.Tell(act.LineEvent, heldID(state.MessagePart), "")
+		if err := t.RankLine(line.Held, heldID(state.MessagePart), line.Waiting, line.WithOthers); err != nil {
+			return err
+		}
+		return t.Audit("give quarantined message back to the laboratory", "", heldID(state.MessagePart), "")
 	})
 }
 

@@ -4,7 +4,6 @@ package outside
 import (
 	"regexp"
 	"slices"
-	"sort"
 	"strings"
 
 	"deftledger/core/chart"
@@ -76,56 +75,6 @@ func form(number string) string {
 }
 
 var digitRuns = regexp.MustCompile(`\d+`)
-
-// Candidate is a patient who may be meant, with what speaks for it.
-type Candidate struct {
-	Patient chart.Patient
-	Score   int
-	Agree   []string
-	Differ  []string
-}
-
-// Candidates ranks patients by how well they fit an identity, best first, and
-// leaves out those with which nothing telling agrees.
-func Candidates(all []chart.Patient, id Identity, house string, limit int) []Candidate {
-	var out []Candidate
-	for _, p := range all {
-		c := Candidate{Patient: p}
-		weigh := func(ok bool, what string, score int) {
-			if ok {
-				c.Agree = append(c.Agree, what)
-				c.Score += score
-			} else {
-				c.Differ = append(c.Differ, what)
-			}
-		}
-		ff, fp := chart.Fold(id.Family), chart.Fold(p.Name.Family)
-		gf, gp := chart.Fold(id.Given), chart.Fold(p.Name.Given)
-		sameFamily := ff != "" && ff == fp
-		nearFamily := !sameFamily && len(ff) > 3 && (strings.HasPrefix(fp, ff) || strings.HasPrefix(ff, fp) || strings.HasSuffix(fp, ff) ||
-			strings.HasSuffix(ff, fp))
-		if nearFamily {
-			c.Agree = append(c.Agree, "part of the family name")
-			c.Score += 2
-		} else {
-			weigh(sameFamily, "family name", 3)
-		}
-		weigh(gf != "" && gf == gp, "given name", 2)
-		weigh(id.BirthDate != "" && id.BirthDate == p.BirthDate, "birth date", 3)
-		weigh(id.Sex != "" && strings.EqualFold(id.Sex, p.Sex), "sex", 0)
-		if ours := OurRecords(id, p.Record, house); len(ours) > 0 {
-			weigh(slices.ContainsFunc(ours, func(n string) bool { return strings.EqualFold(n, p.Record) }), "record number", 3)
-		}
-		if digits(id.Phone) != "" {
-			weigh(digits(id.Phone) == digits(p.Phone), "phone", 2)
-		}
-		if c.Score >= 3 {
-			out = append(out, c)
-		}
-	}
-	sort.SliceStable(out, func(i, j int) bool { return out[i].Score > out[j].Score })
-	return out[:min(limit, len(out))]
-}
 
 func digits(s string) string {
 	return strings.Map(func(r rune) rune {

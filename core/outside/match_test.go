@@ -96,14 +96,14 @@ func TestCandidates(t *testing.T) {
 	arlo := chart.Patient{ID: "1", Name: chart.Name{Family: "Drummond-Iyer", Given: "Arlo"}, BirthDate: "2018-05-03", Sex: "M"}
 	arlen := chart.Patient{ID: "2", Name: chart.Name{Family: "Drummond-Iyer", Given: "Arlen"}, BirthDate: "2018-05-03", Sex: "M"}
 	all := []chart.Patient{ottoline, arlen, arlo}
-	got := Candidates(all, Identity{Family: "Drummond Iyer", Given: "Arlo", BirthDate: "2018-05-03", Sex: "M"}, "SKERROW", 5)
+	got := Candidates(all, Identity{Family: "Drummond Iyer", Given: "Arlo", BirthDate: "2018-05-03", Sex: "M"}, "SKERROW", nil, 5)
 	require.Len(t, got, 2)
 	require.Equal(t, "1", got[0].Patient.ID)
 	require.Equal(t, []string{"given name"}, got[1].Differ)
-	got = Candidates(all, Identity{Family: "Adeyemi", Given: "Ottoline"}, "SKERROW", 5)
+	got = Candidates(all, Identity{Family: "Adeyemi", Given: "Ottoline"}, "SKERROW", nil, 5)
 	require.Len(t, got, 1)
 	require.Contains(t, got[0].Agree, "part of the family name")
-	require.Empty(t, Candidates(all, Identity{Sex: "F"}, "SKERROW", 5), "the sex alone speaks for nobody")
-	got = Candidates(all, Identity{Phone: "(555) 0118", Given: "Ottoline"}, "SKERROW", 1)
+	require.Empty(t, Candidates(all, Identity{Sex: "F"}, "SKERROW", nil, 5), "the sex alone speaks for nobody")
+	got = Candidates(all, Identity{Phone: "(555) 0118", Given: "Ottoline"}, "SKERROW", nil, 1)
 	require.Equal(t, "o", got[0].Patient.ID)
 }

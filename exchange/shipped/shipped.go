@@ -20,6 +20,7 @@ import (
 	"deftledger/core/note"
 	"deftledger/core/order"
 	"deftledger/core/orderable"
+	"deftledger/core/outside"
 	"deftledger/core/recall"
 	"deftledger/core/reminder"
 	"deftledger/core/result"
@@ -52,6 +53,7 @@ type Reference struct {
 	Analytes     *result.Analytes
 	Bearing      []result.Bearing
 	Limits       []result.Limit
+	Nicknames    outside.Nicknames
 }
 
 // Read reads everything. A file that does not read is a fault of the build; it is named.
@@ -83,6 +85,7 @@ func Read() (r Reference, err error) {
 	if r.Medicines, err = Medicines(data.Medicines); err != nil {
 		return r, err
 	}
+	r.Nicknames = outside.ReadNicknames(data.Nicknames)
 	if r.Analytes, err = analytes(); err != nil {
 		return r, err
 	}

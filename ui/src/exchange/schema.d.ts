@@ -2693,6 +2693,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/quarantine/{number}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/quarantine/{number}/up": {
         parameters: {
             query?: never;
@@ -4465,6 +4481,8 @@ export interface components {
         CandidateView: {
             agree: string[];
             differ: string[];
+            /** @description What is not exactly the same, so that a reason is asked for */
+            needs: string[];
             patient: components["schemas"]["PatientView"];
         };
         Change: {
@@ -5415,6 +5433,10 @@ export interface components {
             state: string;
             text: string;
             title: string;
+        };
+        "Give-backRequest": {
+            /** @description What the laboratory was asked, and whom */
+            reason: string;
         };
         "Give-leafletRequest": {
             leaflet: string;
@@ -14403,6 +14425,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["AttachRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "give-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Give-backRequest"];
             };
         };
         responses: {

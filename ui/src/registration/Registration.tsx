@@ -98,14 +98,14 @@ function typed(line: string): Partial<Reg> {
 function Sheet({ view }: { view?: View }) {
   const go = useNavigate();
   const client = useQueryClient();
-  const from = useLocation().state as { typed?: string; said?: string } | null;
+  const from = useLocation().state as { typed?: string; said?: string; named?: Partial<Reg>; held?: string } | null;
   const choices = useQuery(asks.registrationChoices());
   const mayOpen = useRight("see a chart");
   const { act, error } = useAct(`registration ${view?.patient.id ?? "new"}`);
   const now = asItStands(view);
   const [left, setLeft] = useLeft<Left>(
     `registration ${view?.patient.id ?? "new"}`,
-    () => (view ? now : { ...now, r: { ...nobody, ...typed(from?.typed ?? "") } }),
+    () => (view ? now : { ...now, r: { ...nobody, ...typed(from?.typed ?? ""), ...from?.named } }),
     (v) => !changes(v),
   );
   // What nobody here has changed is shown as it stands now; what was changed stays what it was changed from.
@@ -171,6 +171,7 @@ function Sheet({ view }: { view?: View }) {
     setAnother([]);
     setLeft(now);
     await client.invalidateQueries();
+    if (from?.held) return go(`/desk/held/${from.held}`, { replace: true, state: { chosen: done.id } });
     go(`/patients/${done.id}/registration`, { replace: true, state: { said: view ? "Kept." : `Registered as ${done.record}.` } });
   }
   useKeys([

@@ -1,6 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useNavigate } from "react-router";
+import { Link, useLocation, useNavigate } from "react-router";
 import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
@@ -10,6 +10,7 @@ import { Form } from "../kit/Form";
 import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
+import { useRight } from "../session/session";
 import { Value } from "./Flags";
 
 /** HeldPage is a report that waits because nobody can be sure whose it is. */
@@ -17,10 +18,13 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
   const go = useNavigate();
   const client = useQueryClient();
   const held = useQuery(asks.held(id));
-  const [chosen, setChosen] = useState<Schemas["PatientView"] | null>(null);
+  const registered = (useLocation().state as { chosen?: string } | null)?.chosen ?? "";
+  const [picked, setChosen] = useState<Schemas["PatientView"] | null>(null);
   const [query, setQuery] = useState("");
   const [reason, setReason] = useState("");
   const [why, setWhy] = useState("");
+  const [asked, setAsked] = useState("");
+  const mayRegister = useRight("register a patient");
   const [error, setError] = useState("");
   const found = useQuery({
     ...asks.find(query),
@@ -35,6 +39,7 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
       setError(say(e));
     }
   }
+  const chosen = picked ?? held.data?.candidates.find((c) => c.patient.id === registered)?.patient ?? null;
   const attach = () =>
     chosen &&
     void done(
@@ -43,7 +48,7 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
   const m = held.data;
   const waits = m?.state === "quarantined";
   const candidates = waits ? (m?.candidates ?? []) : [];
-  const differs = candidates.find((c) => c.patient.id === chosen?.id)?.differ ?? [];
+  const differs = candidates.find((c) => c.patient.id === chosen?.id)?.needs ?? [];
   const others = m?.others ?? [];
   useKeys([
     ...candidates.map((c, i) => ({
@@ -244,6 +249,37 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
               Set aside
             </button>
           </Form>
+        )}
+        {waits && (
+          <Form
+            className="mt-6"
+            act={() =>
+              done(
+                got(
+                  api.POST("/api/quarantine/{number}/back", { params: { path: { number: id } }, body: { reason: asked } }),
+                ).then(() => client.invalidateQueries({ queryKey: ["held", id] })),
+              )
+            }
+          >
+            <label className="label block">
+              Or ask the laboratory: what, and whom
+              <input className="field text-ink" value={asked} onChange={(e) => setAsked(e.target.value)} />
+            </label>
+            <button type="submit" className="choice mt-3">
+              Give it back
+            </button>
+          </Form>
+        )}
+        {waits && m.readable && mayRegister && (
+          <p className="mt-6">
+            <Link
+              className="plain px-0"
+              to="/patients/new"
+              state={{ held: id, named: { family: m.family, given: m.given, birthDate: m.birthDate, sex: m.sex } }}
+            >
+              Register whom it names as somebody new
+            </Link>
+          </p>
         )}
         <Wrong says={error} className="mt-3 text-aside" />
       </aside>

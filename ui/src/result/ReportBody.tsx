@@ -74,6 +74,10 @@ export function ReportBody({
     ["Said of the whole message", r.details.messageNotes],
     ["Done by", done.join("; ")],
   ];
+  const toldBefore = [
+    ...r.reviews.filter((v) => v.issue < r.issue).map((v) => `${v.by} signed it on ${day(v.at)}, the patient: ${v.told}`),
+    ...r.contacts.filter((c) => c.says.startsWith("contact ")).map((c) => `${c.says.slice(8)}, ${day(c.at)}`),
+  ];
   const refused = (r.details.specimens ?? []).flatMap((s) => [
     ...(s.refused ? [`Specimen refused: ${s.refused}.`] : []),
     ...(s.condition ? [`Condition of the specimen: ${s.condition}.`] : []),
@@ -145,6 +149,7 @@ export function ReportBody({
       {r.reopened && (
         <p className="margin-note my-2 border-carried">
           An earlier issue of this report was signed. The laboratory has sent another since: read it again.
+          {toldBefore.length > 0 && <span className="block">Who knows the former value: {toldBefore.join("; ")}.</span>}
         </p>
       )}
       {(r.wasStatus || r.wasNotes || (r.removed ?? []).length > 0) && (
