@@ -15,6 +15,7 @@ import (
 	"deftledger/app/directory"
 	"deftledger/app/forms"
 	"deftledger/app/intake"
+	"deftledger/app/loop"
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
 	outsides "deftledger/app/outside"
@@ -51,6 +52,7 @@ type App struct {
 	Paper        *paper.Acts
 	Packet       *packet.Acts
 	Printing     *printing.Acts
+	Loop         *loop.Acts
 	Directory    *directory.Acts
 	Referral     *referral.Acts
 	Prescribe    *prescribe.Acts
@@ -79,6 +81,7 @@ func New(c act.Config) *App {
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Packet = packet.New(o, a.Result, a.Paper)
 	a.Printing = printing.New(o)
+	a.Loop = loop.New(o)
 	a.Result.Left = a.Packet.Left
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)

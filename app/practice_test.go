@@ -50,13 +50,14 @@ const (
 // clinic is a small practice with one of each role, one patient and one visit.
 type clinic struct {
 	*testing.T
-	app   *app.App
-	dir   string
-	home  string
-	store *store.Store
-	who   map[string]act.Actor
-	now   time.Time
-	lab   *lab
+	app    *app.App
+	config act.Config
+	dir    string
+	home   string
+	store  *store.Store
+	who    map[string]act.Actor
+	now    time.Time
+	lab    *lab
 }
 
 // lab is a laboratory that answers what it is told to, and keeps what it got.
@@ -113,11 +114,12 @@ func open(t *testing.T) *clinic {
 	t.Cleanup(func() { c.lab.ln.Close() })
 	zone, err := time.LoadLocation("America/New_York")
 	require.NoError(t, err)
-	c.app = app.New(act.Config{Store: c.store, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Medicare: r.Medicare, Notice: r.Notice, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW",
+	c.config = act.Config{Store: c.store, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Medicare: r.Medicare, Notice: r.Notice, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW",
 		Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: r.Medicines, Analytes: r.Analytes, Bearing: r.Bearing, Limits: r.Limits, Nicknames: r.Nicknames,
 		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule,
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
-		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }})
+		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }}
+	c.app = app.New(c.config)
 	passwordHash, secretHash := cheap(password), cheap(secret)
 	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
 		for _, role := range []string{act.Physician, act.Practitioner, act.Associate, act.Nurse, act.Assistant, act.FrontDesk, act.Admin, "second"} {

@@ -299,6 +299,10 @@ func TestABatchOnPaper(t *testing.T) {
 	require.Equal(t, "application/pdf %PDF-", eval[string](h, get))
 	require.Equal(t, 2, p.count(t, "SELECT count(*) FROM print_event"))
 	require.Equal(t, waiting, p.count(t, "SELECT count(*) FROM line WHERE closed_at = ''"), "printing closes nothing")
+	h.open("/loop") // and none is lost
+	h.sees("tests is lost: each was told, is cancelled with a reason, or is on somebody's desk")
+	h.sees("Without any answer")
+	require.Empty(t, h.axe())
 }
 
 // Whom a held message names is registered from it: what came stands in the form, and who is like it is shown first.

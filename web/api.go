@@ -68,6 +68,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeRecall,
 		s.describePacket,
 		s.describePrinting,
+		s.describeLoop,
 		s.describeRegistry,
 		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,

@@ -21,6 +21,7 @@ import { Practice } from "./reminder/Practice";
 import { Round } from "./reminder/Round";
 import { Rulebook } from "./reminder/Rulebook";
 import { Across } from "./result/Across";
+import { Loop } from "./result/Loop";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
@@ -71,6 +72,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                     }
                   />
                 ))}
+                <Route path="loop" element={<Loop />} />
                 <Route path="printing" element={<Printing />} />
                 <Route path="patients/:id/results" element={<Across />} />
                 <Route path="patients/:id/round" element={<Round />} />

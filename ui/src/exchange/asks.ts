@@ -16,6 +16,11 @@ export const asks = {
   unsigned: () => queryOptions({ queryKey: ["unsigned"], queryFn: () => got(api.GET("/api/unsigned")), staleTime: never }),
   across: (patient: string) =>
     queryOptions({ queryKey: ["across", patient], queryFn: () => got(api.GET("/api/patients/{id}/results", by(patient))) }),
+  loop: (days: number) =>
+    queryOptions({
+      queryKey: ["loop", days],
+      queryFn: () => got(api.GET("/api/practice/loop", { params: { query: { days } } })),
+    }),
   printings: () => queryOptions({ queryKey: ["printings"], queryFn: () => got(api.GET("/api/printings")) }),
   printing: (id: string) =>
     queryOptions({ queryKey: ["printings", id], queryFn: () => got(api.GET("/api/printings/{id}", by(id))) }),

@@ -2303,6 +2303,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice/loop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["loop"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/practice/recalls": {
         parameters: {
             query?: never;
@@ -5946,6 +5962,79 @@ export interface components {
             decision: "keep" | "change" | "remove";
             refs: string[];
             text?: string;
+        };
+        LoopLeg: {
+            /**
+             * Format: int64
+             * @description In seconds
+             */
+            median: number;
+            /**
+             * Format: int64
+             * @description Tests of which both ends are known
+             */
+            n: number;
+            /**
+             * Format: int64
+             * @description In seconds; nine of ten did not take longer
+             */
+            p90: number;
+        };
+        LoopRow: {
+            /** Format: int64 */
+            cancelled: number;
+            /** @description Ordered to collected, to received, to signed, to told; and the whole way */
+            legs: components["schemas"]["LoopLeg"][];
+            /** Format: int64 */
+            lost: number;
+            name: string;
+            /** Format: int64 */
+            open: number;
+            /** Format: int64 */
+            ordered: number;
+            /** Format: int64 */
+            told: number;
+        };
+        LoopTest: {
+            clinician: string;
+            /**
+             * Format: int64
+             * @description Since the order
+             */
+            days: number;
+            order: string;
+            ordered: string;
+            /** @description By name; the chart stays as closed as it is */
+            patient: string;
+            placer: string;
+            report: string;
+            /** @enum {string} */
+            stage: "not collected" | "with the laboratory" | "not signed" | "not told";
+            test: string;
+            /** @description Who answers for what is open; empty for whoever may */
+            with: string;
+        };
+        LoopView: {
+            all: components["schemas"]["LoopRow"];
+            byClinician: components["schemas"]["LoopRow"][];
+            /** @description Those ordered most often first */
+            byTest: components["schemas"]["LoopRow"][];
+            /** @description Neither told, nor cancelled, nor answered for by anybody */
+            lost: components["schemas"]["LoopTest"][];
+            /** Format: int64 */
+            lostOf: number;
+            since: string;
+            /** @description Open, the oldest order first */
+            slowest: components["schemas"]["LoopTest"][];
+            /**
+             * Format: int64
+             * @description How many there are of each of these in all
+             */
+            slowestOf: number;
+            /** @description Open, and nothing has come */
+            unanswered: components["schemas"]["LoopTest"][];
+            /** Format: int64 */
+            unansweredOf: number;
         };
         MadeView: {
             at: string;
@@ -13630,6 +13719,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    loop: {
+        parameters: {
+            query?: {
+                days?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoopView"];
+                };
             };
             /** @description Error */
             default: {

@@ -178,6 +178,11 @@ export function Frame() {
                   Forms and snippets <span className="key">Alt F</span>
                 </button>
               )}
+              {practice && (
+                <button type="button" className="plain block" onClick={() => go("/loop")}>
+                  How results came home
+                </button>
+              )}
               {results && (
                 <button type="button" className="plain block" onClick={() => go("/printing")}>
                   Results on paper
