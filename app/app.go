@@ -5,6 +5,7 @@ package app
 
 import (
 	"context"
+	"errors"
 	"slices"
 
 	"deftledger/app/act"
@@ -29,10 +30,12 @@ import (
 	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/app/registry"
+	"deftledger/app/release"
 	"deftledger/app/reminder"
 	results "deftledger/app/result"
 	"deftledger/app/session"
 	"deftledger/app/visit"
+	"deftledger/store"
 )
 
 // App is the application without its interface: its rooms.
@@ -52,6 +55,7 @@ type App struct {
 	Paper        *paper.Acts
 	Packet       *packet.Acts
 	Printing     *printing.Acts
+	Release      *release.Acts
 	Loop         *loop.Acts
 	Directory    *directory.Acts
 	Referral     *referral.Acts
@@ -82,7 +86,9 @@ func New(c act.Config) *App {
 	a.Packet = packet.New(o, a.Result, a.Paper)
 	a.Printing = printing.New(o)
 	a.Loop = loop.New(o)
-	a.Result.Left = a.Packet.Left
+	a.Release = release.New(o)
+	a.Result.Filed, a.Result.Released = a.Release.Filed, a.Release.Released
+	a.Result.Left = func(t *act.Tx, r store.Report) error { return errors.Join(a.Packet.Left(t, r), a.Release.Left(t, r)) }
 	a.Directory = directory.New(o)
 	a.Referral = referral.New(o, a.Directory, a.Paper, a.Order)
 	a.Prescribe = prescribe.New(o, a.Order, a.Paper)
@@ -91,10 +97,10 @@ func New(c act.Config) *App {
 	a.Outside.Screens = a.Reminder
 	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Release.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
-	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Result.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
+	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Result.Destinations(), a.Release.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
 	return a
 }
 
@@ -111,6 +117,9 @@ func (a *App) Step(ctx context.Context) error {
 		return err
 	}
 	if _, err := a.Packet.RaiseLate(ctx); err != nil {
+		return err
+	}
+	if _, err := a.Release.RaiseLate(ctx); err != nil {
 		return err
 	}
 	if err := a.Outbox.Step(ctx); err != nil {

@@ -10,6 +10,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/desk"
 	"deftledger/app/paper"
+	"deftledger/app/release"
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/order"
@@ -46,6 +47,8 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.team("second")
 	require.NoError(t, c.app.Circle.OpenChart(ctx, c.who["second"], patientID, "She asks for a refill at the door."))
 
+	_, err = c.app.Release.HoldBack(ctx, c.doctor(), release.NewHold{Order: c.order("NA").ID, Reason: "wish", Words: "She asked for it.", Until: "2026-07-01"})
+	require.NoError(t, err)
 	c.refer(c.practiceIn("letter"), "line")
 	c.prescribed("metformin 500 mg tablet 1 tablet daily #90", nil)
 	c.message("Is the rash from it?")

@@ -11,6 +11,7 @@ import (
 	"deftledger/app/printing"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
+	"deftledger/app/release"
 	"deftledger/core/chart"
 	noteCore "deftledger/core/note"
 	orderCore "deftledger/core/order"
@@ -52,6 +53,10 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	withFile := c.withFile()
 	batch, err := a.Printing.Print(ctx, c.doctor(), printing.NewBatch{ID: "looks-batch", Reports: []string{report}})
 	require.NoError(t, err)
+	a.Elsewhere.Portal = "http://127.0.0.1:1"
+	hold, err := a.Release.HoldBack(ctx, c.doctor(), release.NewHold{Order: o.ID, Reason: "wish", Words: "She asked for it.", Until: "2026-07-01"})
+	require.NoError(t, err)
+	a.Elsewhere.Portal = ""
 	looks := map[string]struct {
 		row string
 		do  func(act.Actor) error
@@ -65,6 +70,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 			return err
 		}},
 		"across":    {"look at results over the years", func(w act.Actor) error { _, err := a.Result.Across(ctx, w, patientID); return err }},
+		"hold":      {"open a result held back", func(w act.Actor) error { _, err := a.Release.Hold(ctx, w, hold); return err }},
 		"printing":  {"open a batch of results", func(w act.Actor) error { _, err := a.Printing.Batch(ctx, w, batch.ID); return err }},
 		"packet":    {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
 		"hand-over": {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},

@@ -87,6 +87,10 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Prescribe.Cancel": physician, "Prescribe.Stop": physician, "Prescribe.Return": physician, "Prescribe.Drop": writing, "Prescribe.OfPatient": clinical, "Prescribe.Open": clinical,
 		"Prescribe.TakeMessage": everybody, "Prescribe.Inquiry": clinical, "Prescribe.AttachInquiry": physician, "Prescribe.Answer": matching,
 		"Result.Report": clinical, "Result.EnterPaper": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
+		"Result.Across": clinical, "Result.Attached": clinical, "Result.GiveBack": matching,
+		"Printing.Print": clinical, "Printing.Batches": clinical, "Printing.Batch": clinical, "Printing.PDF": clinical, "Printing.FHIR": clinical, "Printing.CSV": clinical,
+		"Loop.Loop":        forming,
+		"Release.HoldBack": physician, "Release.Release": physician, "Release.Prolong": physician, "Release.Hold": clinical,
 		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
 		"Registration.Choices": everybody, "Registration.FindAlike": everybody, "Registration.Register": everybody,

@@ -317,3 +317,35 @@ func TestSomebodyNewFromWhatIsHeld(t *testing.T) {
 	h.wait(`[...document.querySelectorAll("main input")].some((i) => i.value === "Drummond Iyer")`, "the family name as it came")
 	h.sees("Who may be the same person")
 }
+
+// What an order will bring is held back from the portal, for a reason and until a day; it is an open line, and is released by somebody.
+func TestResultsHeldBackFromThePortal(t *testing.T) {
+	_, flags := elsewhere(t)
+	p := practice(t, flags...)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/desk/order/" + text(t, p, "SELECT o.id FROM lab_order o JOIN patient p ON p.id = o.patient_id JOIN order_test t ON t.order_id = o.id WHERE p.family = 'Ellingsund' AND t.code = 'UACR'"))
+	h.click("Hold its results back from the portal…")
+	h.focused("What of this patient makes it so")
+	h.types("She asked to hear it from us first.")
+	eval[string](h, `(() => { const s = document.querySelector("select"); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, "wish"); s.dispatchEvent(new Event("change", { bubbles: true }));
+		const d = document.querySelector('input[type="date"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(d, "2099-01-01"); d.dispatchEvent(new Event("input", { bubbles: true })); return "" })()`)
+	require.Empty(t, h.axe())
+	look(h, "holding")
+	h.click("Hold back")
+	id := ""
+	h.eventually(func() bool {
+		id = text(t, p, "SELECT coalesce((SELECT id FROM inquiry WHERE kind = 'held back' AND state = 'open'), '')")
+		return id != ""
+	}, "the hold kept")
+	h.open("/desk/hold/" + id)
+	h.sees("The patient asked for it not to be shared")
+	h.sees("She asked to hear it from us first.")
+	require.Empty(t, h.axe())
+	look(h, "hold")
+	h.click("Release it now")
+	h.eventually(func() bool { return p.count(t, "SELECT count(*) FROM inquiry WHERE kind = 'held back' AND state = 'released'") == 1 }, "released")
+	h.packetOf("Dagny")
+	h.wait(`document.querySelector('section[aria-label="The portal"]')`, "how her reports stand with the portal")
+	look(h, "portal")
+}

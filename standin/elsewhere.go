@@ -37,6 +37,7 @@ type Elsewhere struct {
 	messages  map[string]Message
 	pages     map[string]string    // the number that was paged
 	taken     map[string]time.Time // when each message came
+	results   map[string]string    // released, by report
 	ReadAfter time.Duration        // how long a message lies until it is read; 0 for never
 	server    *http.Server
 	addr      string
@@ -115,6 +116,7 @@ func (e *Elsewhere) Open(addr string) error {
 	mux.HandleFunc("POST /fhir/Observation/_search", e.observations)
 	mux.HandleFunc("PUT /fhir/Communication/{id}", e.communication)
 	mux.HandleFunc("POST /fhir/Communication/_search", e.questions)
+	mux.HandleFunc("PUT /fhir/DiagnosticReport/{id}", e.released)
 	mux.HandleFunc("PUT /fax/{id}", e.fax)
 	mux.HandleFunc("PUT /page/{id}", e.page)
 	mux.HandleFunc("PUT /fhir/MedicationRequest/{id}", e.script)
@@ -227,6 +229,36 @@ func (e *Elsewhere) communication(w http.ResponseWriter, r *http.Request) {
 	}
 	e.messages[c.ID] = m // the same identifier is one message
 	w.WriteHeader(http.StatusCreated)
+}
+
+// released takes a result that is released to a patient's account: what they see of a report is what came of it last.
+func (e *Elsewhere) released(w http.ResponseWriter, r *http.Request) {
+	var d struct {
+		ResourceType, ID, Status string
+		Subject                  struct{ Identifier struct{ Value string } }
+	}
+	if err := json.NewDecoder(io.LimitReader(r.Body, 20<<20)).Decode(&d); err != nil || d.ResourceType != "DiagnosticReport" || d.ID == "" {
+		refuse(w, http.StatusBadRequest, "that is no DiagnosticReport")
+		return
+	}
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if !slices.Contains(e.Accounts, d.Subject.Identifier.Value) {
+		refuse(w, http.StatusUnprocessableEntity, "no account with this record number")
+		return
+	}
+	if e.results == nil {
+		e.results = map[string]string{}
+	}
+	e.results[d.ID] = d.Status
+	w.WriteHeader(http.StatusCreated)
+}
+
+// Released tells the status of each report that patients see.
+func (e *Elsewhere) Released() map[string]string {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return maps.Clone(e.results)
 }
 
 func bundle(w http.ResponseWriter, resources []any) {

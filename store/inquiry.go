@@ -19,6 +19,7 @@ const (
 	HandedOver     = "hand-over"        // what one of us asks another to do about a line
 	Announced      = "critical"         // a critical value, open until somebody has taken it up
 	ToTell         = "telling"          // what a patient is to be told of their results
+	HeldBack       = "held back"        // a result that is not released to the portal yet
 	ToRegistry     = "to the registry"  // a vaccine told to the immunization registry
 	InquiryOpen    = "open"
 )
@@ -147,7 +148,7 @@ func (q *Q) InquiriesAnnounced() ([]Inquiry, error) {
 }
 
 // inquiryLine is the kind of line of an inquiry that others wait for.
-var inquiryLine = map[string]line.Kind{HandedOver: line.HandOver, ToTell: line.Telling}
+var inquiryLine = map[string]line.Kind{HandedOver: line.HandOver, ToTell: line.Telling, HeldBack: line.HeldBack}
 
 // InquiriesAbout lists those of a kind whose origin begins so, open or not, newest first.
 func (q *Q) InquiriesAbout(kind string, patient string) ([]Inquiry, error) {

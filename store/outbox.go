@@ -91,6 +91,22 @@ func (q *Q) OutgoingUnanswered(kind, subject string) (int, error) {
 		subject, kind)
 }
 
+// Sending is one thing that was queued: where it stands, and since when.
+type Sending struct {
+	Control, State, Error string
+	At                    time.Time
+}
+
+// OutgoingOf lists what of a kind went out, or waits, about a subject, oldest first; what was taken back is left out.
+func (q *Q) OutgoingOf(kind, subject string) ([]Sending, error) {
+	return list(q, func(s scanner, o *Sending) error {
+		var at string
+		err := s.Scan(&o.Control, &o.State, &o.Error, &at)
+		o.At = Moment(at)
+		return err
+	}, "SELECT control, state, last_error, coalesce(nullif(answered_at, ''), next_at) FROM outbox WHERE subject = ? AND kind = ? AND state <> 'withdrawn' ORDER BY rowid", subject, kind)
+}
+
 // OutgoingByControl finds what went out under a control identifier, with its state.
 func (q *Q) OutgoingByControl(control string) (o Outgoing, state string, err error) {
 	o, err = one(q, func(s scanner, o *Outgoing) error {

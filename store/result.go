@@ -168,6 +168,11 @@ func (q *Q) ReportsOf(patient string) ([]Report, error) {
 	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.gone_at = '' AND r.patient_id "+samePerson+" ORDER BY i.collected_at DESC, r.title", patient))
 }
 
+// ReportsOfOrder lists the reports in charts that answer an order.
+func (q *Q) ReportsOfOrder(order string) ([]Report, error) {
+	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.order_id = ? AND r.gone_at = '' ORDER BY r.position", order))
+}
+
 // ReportsAt lists the tests done in the house at a visit, in the order they were done.
 func (q *Q) ReportsAt(visit string) ([]Report, error) {
 	return q.withValues(list(q, scanReport, reportQuery+"WHERE r.visit_id = ? AND r.visit_id <> '' ORDER BY r.rowid", visit))

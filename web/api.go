@@ -69,6 +69,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describePacket,
 		s.describePrinting,
 		s.describeLoop,
+		s.describeRelease,
 		s.describeRegistry,
 		s.describePaper, s.describeReferral, s.describePrescribe,
 		s.describeForms,

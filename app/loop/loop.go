@@ -70,6 +70,9 @@ type LoopTest struct {
 
 // Loop measures the way of every test that was ordered within so many days.
 func (a *Acts) Loop(ctx context.Context, who act.Actor, days int) (out LoopView, err error) {
+	if err := act.Allow(who, act.SeePractice); err != nil {
+		return out, err
+	}
 	if days < 1 || days > 3700 {
 		return out, act.Refuse(act.Invalid, "Choose 1 to 3,700 days.")
 	}

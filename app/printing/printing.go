@@ -62,6 +62,9 @@ type CoverLine struct {
 
 // Print keeps a selection of reports as a batch, each in the issue it has now. Making it is another act, and closes nothing either.
 func (a *Acts) Print(ctx context.Context, who act.Actor, x NewBatch) (out BatchView, err error) {
+	if err := act.Allow(who, act.SeeResults); err != nil {
+		return out, err
+	}
 	if len(x.Reports) == 0 || len(x.Reports) > most {
 		return out, act.Refuse(act.Invalid, "Choose 1 to %d reports.", most)
 	}
@@ -101,6 +104,9 @@ func (a *Acts) Print(ctx context.Context, who act.Actor, x NewBatch) (out BatchV
 
 // Batches lists what was printed, newest first, so many before a moment ("" for the newest).
 func (a *Acts) Batches(ctx context.Context, who act.Actor, before string) (out []BatchRow, err error) {
+	if err := act.Allow(who, act.SeeResults); err != nil {
+		return nil, err
+	}
 	out = []BatchRow{}
 	until := a.Clock().Add(time.Second)
 	if before != "" {

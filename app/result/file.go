@@ -384,7 +384,7 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 		return err
 	}
 	tell(t, r)
-	if err := a.announce(t, r); err != nil {
+	if err := errors.Join(a.announce(t, r), a.Filed(t, r)); err != nil {
 		return err
 	}
 	return t.Audit("file report", r.PatientID, r.ID, "")

@@ -263,6 +263,9 @@ func (a *Acts) SetAside(ctx context.Context, who act.Actor, id, reason string) e
 // GiveBack asks the laboratory about what is held, with the reason: whose it is, or that they send it again. It goes on waiting here,
 // below what waits for one of us, until somebody decides on it.
 func (a *Acts) GiveBack(ctx context.Context, who act.Actor, id, reason string) error {
+	if err := act.Allow(who, act.MatchResult); err != nil {
+		return err
+	}
 	reason = strings.TrimSpace(reason)
 	if reason == "" {
 		return act.Refuse(act.Invalid, "Say what the laboratory was asked, and whom.")

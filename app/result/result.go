@@ -42,6 +42,17 @@ type ChangeView struct {
 	Why     string         `json:"why"`
 }
 
+// ReleaseView is how a report stands with the patient's portal. That it was released does not say that they were told.
+type ReleaseView struct {
+	State  string `json:"state" enum:"released,held back,waits,not released,not offered" doc:"waits: it is not final yet"`
+	Says   string `json:"says"`
+	At     string `json:"at" doc:"When it was released; empty otherwise"`
+	Hold   string `json:"hold" doc:"What holds it back; empty for nothing"`
+	Until  string `json:"until"`
+	Passed bool   `json:"passed" doc:"The day has passed, and somebody has to decide"`
+	By     string `json:"by"`
+}
+
 // LaidView is a report set for the page: every value stands in exactly one of its parts, by its place among the values.
 type LaidView struct {
 	First    []TextPartView `json:"first" doc:"What concludes, where the report marks it: impression, final diagnosis, addendum"`

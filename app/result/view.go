@@ -35,6 +35,7 @@ type ReportView struct {
 	Notes      string                `json:"notes"`
 	Values     []ValueView           `json:"values"`
 	Laid       LaidView              `json:"laid"`
+	Release    ReleaseView           `json:"release"`
 	Reviews    []ReviewView          `json:"reviews"`
 	Order      *orders.OrderView     `json:"order,omitempty"`
 	Issue      int                   `json:"issue"`
@@ -210,6 +211,10 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 			ordered[o.ID] = o
 		}
 	}
+	released, err := a.Released(q, reports)
+	if err != nil {
+		return nil, err
+	}
 	out := make([]ReportView, len(reports))
 	for i, r := range reports {
 		v := ReportView{ReportRow: a.Row(r), Patient: a.Patient(p), ReportedAt: r.ReportedAt, Notes: r.Notes, Values: []ValueView{},
@@ -225,6 +230,7 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 		for _, value := range r.Values {
 			v.Values = append(v.Values, a.beforeIt(r, value, former.before(a.Analytes, value, r.ID, collected)))
 		}
+		v.Release = released[r.ID]
 		v.Laid = laid(r.Values, a.about(reports, r))
 		if r.Issue > 1 {
 			if err := a.compare(q, r, &v); err != nil {

@@ -29,11 +29,13 @@ const (
 	HandOver Kind = "handed over" // what one of us asks another to do about a line
 	Telling  Kind = "to tell"     // a result that the patient was not told yet
 
+	HeldBack Kind = "held back" // a result that is not released to the portal yet
+
 	Opening Kind = "opened chart" // a chart that somebody opened with a reason
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, Opening}
+var Kinds = []Kind{Report, Held, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -56,6 +58,7 @@ var acts = map[Kind]string{
 	Fax:          "the other side takes it, or say how it was sent instead",
 	HandOver:     "say what was done, or hand it back",
 	Telling:      "tell the patient and say who was reached, or why they are not told",
+	HeldBack:     "release it to the portal, or say why it is held on",
 	Opening:      "say whether it was right, or how it is followed up",
 }
 

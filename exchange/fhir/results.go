@@ -25,8 +25,9 @@ type ResultReport struct {
 
 // reportStatus and valueStatus are by HL7 table 0123 and 0085 (concept maps of HL7 v2 to FHIR); what is not known is unknown.
 var (
-	reportStatus = map[string]string{"F": "final", "C": "corrected", "P": "preliminary", "A": "partial", "R": "partial", "X": "cancelled", "I": "registered", "S": "registered", "O": "registered"}
-	valueStatus  = map[string]string{"F": "final", "": "final", "U": "final", "C": "corrected", "P": "preliminary", "S": "preliminary", "R": "preliminary", "X": "cancelled", "N": "cancelled",
+	reportStatus = map[string]string{"F": "final", "C": "corrected", "P": "preliminary", "A": "partial", "R": "partial", "X": "cancelled", "I": "registered", "S": "registered", "O": "registered",
+		"W": "entered-in-error"}
+	valueStatus = map[string]string{"F": "final", "": "final", "U": "final", "C": "corrected", "P": "preliminary", "S": "preliminary", "R": "preliminary", "X": "cancelled", "N": "cancelled",
 		"O": "cancelled", "D": "entered-in-error", "W": "entered-in-error", "I": "registered"}
 )
 
@@ -52,22 +53,7 @@ func (x Results) Build() ([]byte, error) {
 			add(p)
 		}
 		subject := m{"reference": "Patient/" + who}
-		report := m{"resourceType": "DiagnosticReport", "id": r.ID, "status": cmp.Or(reportStatus[r.Status], "unknown"), "code": codeOf(r.LOINC, r.Code, r.Title), "subject": subject}
-		if r.Number != "" {
-			report["identifier"] = []m{{"value": r.Number}}
-		}
-		if at := fhirMoment(r.Collected); at != "" {
-			report["effectiveDateTime"] = at
-		}
-		if at := fhirMoment(r.Reported); len(at) > len(time.DateOnly) { // an instant
-			report["issued"] = at
-		}
-		if r.Performer != "" {
-			report["performer"] = []m{{"display": r.Performer}}
-		}
-		if r.Notes != "" {
-			report["conclusion"] = r.Notes
-		}
+		report := r.head(subject)
 		var results []m
 		var files []m
 		for i, v := range r.Values {
@@ -89,6 +75,43 @@ func (x Results) Build() ([]byte, error) {
 		add(report)
 	}
 	return json.MarshalIndent(m{"resourceType": "Bundle", "type": "collection", "timestamp": x.At.Format(time.RFC3339), "entry": entries}, "", "  ")
+}
+
+// Alone writes one report as a DiagnosticReport that contains its Observations, as a portal takes it.
+func (r ResultReport) Alone() ([]byte, error) {
+	subject := m{"identifier": m{"system": ourRecords, "value": r.Patient.Record}}
+	report := r.head(subject)
+	var results, inside []m
+	for i, v := range r.Values {
+		id := fmt.Sprintf("v%d", i+1)
+		inside = append(inside, resultObservation(id, r, v, subject))
+		results = append(results, m{"reference": "#" + id})
+	}
+	if len(results) > 0 {
+		report["result"], report["contained"] = results, inside
+	}
+	return json.Marshal(report)
+}
+
+// head is a DiagnosticReport without its values.
+func (r ResultReport) head(subject m) m {
+	report := m{"resourceType": "DiagnosticReport", "id": r.ID, "status": cmp.Or(reportStatus[r.Status], "unknown"), "code": codeOf(r.LOINC, r.Code, r.Title), "subject": subject}
+	if r.Number != "" {
+		report["identifier"] = []m{{"value": r.Number}}
+	}
+	if at := fhirMoment(r.Collected); at != "" {
+		report["effectiveDateTime"] = at
+	}
+	if at := fhirMoment(r.Reported); len(at) > len(time.DateOnly) { // an instant
+		report["issued"] = at
+	}
+	if r.Performer != "" {
+		report["performer"] = []m{{"display": r.Performer}}
+	}
+	if r.Notes != "" {
+		report["conclusion"] = r.Notes
+	}
+	return report
 }
 
 func resultObservation(id string, r ResultReport, v result.Value, subject m) m {

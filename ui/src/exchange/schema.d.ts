@@ -679,6 +679,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/holds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["hold-back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["hold"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/{id}/longer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["hold-on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/holds/{id}/release": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["release"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/house": {
         parameters: {
             query?: never;
@@ -5614,6 +5678,27 @@ export interface components {
             /** @description The brand or other name it was found under; empty for the generic name */
             under: string;
         };
+        "Hold-onRequest": {
+            until: string;
+            words: string;
+        };
+        HoldView: {
+            at: string;
+            by: string;
+            done: string;
+            doneAt: string;
+            id: string;
+            order: string;
+            passed: boolean;
+            patient: components["schemas"]["PatientView"];
+            reason: string;
+            report: string;
+            /** @enum {string} */
+            state: "open" | "released";
+            title: string;
+            until: string;
+            words: string;
+        };
         HouseAnalyte: {
             choices: string[];
             code: string;
@@ -5885,7 +5970,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "opened chart";
+            kind: "report" | "held" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -6035,6 +6120,9 @@ export interface components {
             unanswered: components["schemas"]["LoopTest"][];
             /** Format: int64 */
             unansweredOf: number;
+        };
+        Made: {
+            id: string;
         };
         MadeView: {
             at: string;
@@ -6239,6 +6327,16 @@ export interface components {
             until: string;
             /** @description Why a medicine was begun */
             why?: string;
+        };
+        NewHold: {
+            order?: string;
+            /** @enum {string} */
+            reason: "harm" | "privacy" | "wish" | "wrong";
+            report?: string;
+            /** @description The day on which it comes back, YYYY-MM-DD */
+            until: string;
+            /** @description What of this patient makes it so */
+            words: string;
         };
         NewMessage: {
             /** @description Who called, and where to call back */
@@ -6642,6 +6740,7 @@ export interface components {
             /** @description Of the performing laboratory */
             phone: string;
             receivedAt: string;
+            release: components["schemas"]["ReleaseView"];
             /** @description Values of the issue before that are no longer there */
             removed: components["schemas"]["ValueView"][];
             /** @description An earlier issue was signed, this one is not */
@@ -7277,6 +7376,22 @@ export interface components {
             state: string;
             struck: boolean;
         };
+        ReleaseView: {
+            /** @description When it was released; empty otherwise */
+            at: string;
+            by: string;
+            /** @description What holds it back; empty for nothing */
+            hold: string;
+            /** @description The day has passed, and somebody has to decide */
+            passed: boolean;
+            says: string;
+            /**
+             * @description waits: it is not final yet
+             * @enum {string}
+             */
+            state: "released" | "held back" | "waits" | "not released" | "not offered";
+            until: string;
+        };
         Remark: {
             /** @enum {string} */
             grade: "stop" | "mind" | "not checked";
@@ -7530,6 +7645,7 @@ export interface components {
             /** @description Of the performing laboratory */
             phone: string;
             receivedAt: string;
+            release: components["schemas"]["ReleaseView"];
             /** @description Values of the issue before that are no longer there */
             removed: components["schemas"]["ValueView"][];
             /** @description An earlier issue was signed, this one is not */
@@ -9945,6 +10061,132 @@ export interface operations {
                 "application/json": components["schemas"]["Close-harmRequest"];
             };
         };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "hold-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewHold"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    hold: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "hold-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hold-onRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    release: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description No Content */
             204: {

@@ -15,6 +15,7 @@ import { RemindedPage } from "../reminder/Reminded";
 import { Flags } from "../result/Flags";
 import { HandedPage } from "../result/HandedPage";
 import { HeldPage } from "../result/Held";
+import { HoldPage } from "../result/Release";
 import { Report } from "../result/Report";
 import { TellPage } from "../result/TellPage";
 import { FaxPage, MessagePage } from "../sign/Going";
@@ -85,6 +86,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("tell"),
     mark: Word,
     page: TellPage,
+  },
+  "held back": {
+    word: "Held back",
+    counted: ["result held back from the portal", "results held back from the portal"],
+    list: "under way",
+    segment: "hold",
+    to: onDesk("hold"),
+    mark: Word,
+    page: HoldPage,
   },
   note: {
     word: "Note",

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { asks } from "../exchange/asks";
 import { type Schemas, say } from "../exchange/client";
 import { Wrong } from "../kit/Wrong";
+import { Holding } from "../result/Release";
 import { useRight } from "../session/session";
 import { AskAfter } from "./AskAfter";
 import { OnPaper } from "./OnPaper";
@@ -12,6 +13,7 @@ import { OrderRow } from "./OrderRow";
 import type { Item } from "./pad";
 
 const changeable = ["planned", "to be drawn", "signed, not sent", "received by the laboratory", "refused"];
+const awaited = ["planned", "to be drawn", "signed, not sent", "received by the laboratory", "in process", "partial"];
 
 /** OrderPage is an order under way, opened from the desk. */
 export function OrderPage({ id }: { id: string }) {
@@ -22,6 +24,8 @@ export function OrderPage({ id }: { id: string }) {
   const may = useRight("sign an order");
   const o = opened.data;
   // The tests as the list offers them today, with what was said of them.
+  const [holding, setHolding] = useState(false);
+  const maySign = useRight("sign a result");
   async function correct(was: Schemas["OrderView"]) {
     const items: Item[] = [];
     for (const t of was.tests) {
@@ -58,6 +62,22 @@ export function OrderPage({ id }: { id: string }) {
                   ? "Correct it and order again"
                   : "Change it: this one is cancelled, and ordered anew…"}
               </button>
+            )}
+            {maySign && o.patient.usesPortal && awaited.includes(o.order.state) && (
+              <div className="mt-4 max-w-[60ch]">
+                {holding ? (
+                  <Holding
+                    of={{ order: o.order.id }}
+                    title="What this order brings"
+                    done={() => setHolding(false)}
+                    leave={() => setHolding(false)}
+                  />
+                ) : (
+                  <button type="button" className="plain px-0 text-small" onClick={() => setHolding(true)}>
+                    Hold its results back from the portal…
+                  </button>
+                )}
+              </div>
             )}
             <Wrong says={error} />
           </>

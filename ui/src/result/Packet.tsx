@@ -13,6 +13,7 @@ import { Beside } from "./Beside";
 import { Contacts } from "./Critical";
 import { type Hand, HandOver } from "./HandOver";
 import { Level, type Meaning, Means } from "./Letter";
+import { Released } from "./Release";
 import { Medicines, ReportBody } from "./ReportBody";
 import { Whose } from "./Whose";
 
@@ -459,6 +460,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
           />
         </p>
         <Beside of={p.beside} unread={p.unread} />
+        <Released reports={reports} />
         {more}
       </aside>
       {dialog}

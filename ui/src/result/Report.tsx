@@ -9,6 +9,7 @@ import { Gather } from "../printing/Gather";
 import { useRight } from "../session/session";
 import { Beside } from "./Beside";
 import { Packet } from "./Packet";
+import { Released } from "./Release";
 import { ReportBody } from "./ReportBody";
 import { Whose } from "./Whose";
 
@@ -105,6 +106,7 @@ export function Report({ id, next }: { id: string; next: string }) {
           </p>
         )}
         <Beside of={r.beside} unread={r.unread} />
+        <Released reports={[r]} />
         {leave}
       </aside>
     </>
