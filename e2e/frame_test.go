@@ -11,7 +11,7 @@ import (
 // TestAxe finds no serious accessibility fault on any main view.
 func TestAxe(t *testing.T) {
 	p := practice(t)
-	h := sit(t, p)
+	h := door(t, p)
 	look := func(view string) {
 		require.Empty(t, h.axe(), view)
 	}

@@ -25,7 +25,7 @@ func TestPictures(t *testing.T) {
 	_, flags := elsewhere(t)
 	p := practice(t, flags...)
 	laboratory(t, p, time.Hour)
-	h := sit(t, p)
+	h := door(t, p)
 	take := func(name string) {
 		time.Sleep(250 * time.Millisecond)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name+".png"), h.screenshot(), 0o644))

@@ -120,7 +120,7 @@ func TestOneLetterKeysCanBeSwitchedOff(t *testing.T) {
 // TestSevenDaysLeadStraightToTheNote signs in with a note nine days old.
 func TestSevenDaysLeadStraightToTheNote(t *testing.T) {
 	p := practice(t)
-	h := sit(t, p)
+	h := door(t, p)
 	h.focused("Name")
 	h.types("maren")
 	h.field("ferry-at-seven")
