@@ -85,6 +85,11 @@ func BenchmarkSize(b *testing.B) {
 		100, only("/api/desk"))
 	get("a chart", doctor, 120, of(charts, "/api/patients/", ""))
 	get("what happened in a chart, first page", doctor, 120, of(charts, "/api/patients/", "/timeline"))
+	if packets := few("SELECT DISTINCT l.patient_id FROM line l JOIN staff s ON s.id = l.owner_id WHERE s.login = 'physician1' AND l.kind = 'report' AND l.closed_at = '' LIMIT 60"); len(packets) > 0 {
+		get("a packet", doctor, 120, of(packets, "/api/packets/", ""))
+	}
+	get("results of a patient over the years", doctor, 120, of(charts, "/api/patients/", "/results"))
+	get("the loop of a year", doctor, 5, only("/api/practice/loop?days=365"))
 	get("a signed note", doctor, 120, of(signed, "/api/notes/", ""))
 	get("a draft", doctor, 120, of(drafts, "/api/notes/", ""))
 	ask(http.MethodPost, "beside a draft, first page", doctor, 120, of(drafts, "/api/notes/", "/beside"),

@@ -1,6 +1,9 @@
 package store
 
-import "time"
+import (
+	"encoding/json"
+	"time"
+)
 
 // Outgoing is something on its way out. What it is and its bytes never change; it is sent
 // under its one control identifier until the other side takes or refuses it.
@@ -91,20 +94,27 @@ func (q *Q) OutgoingUnanswered(kind, subject string) (int, error) {
 		subject, kind)
 }
 
-// Sending is one thing that was queued: where it stands, and since when.
+// Sending is one thing that was queued: about what, where it stands, and since when.
 type Sending struct {
-	Control, State, Error string
-	At                    time.Time
+	Subject, Control, State, Error string
+	At                             time.Time
 }
 
-// OutgoingOf lists what of a kind went out, or waits, about a subject, oldest first; what was taken back is left out.
-func (q *Q) OutgoingOf(kind, subject string) ([]Sending, error) {
-	return list(q, func(s scanner, o *Sending) error {
+// OutgoingAbout lists what of a kind went out, or waits, about some subjects, oldest first; what was taken back is left out.
+func (q *Q) OutgoingAbout(kind string, subjects []string) (map[string][]Sending, error) {
+	all, _ := json.Marshal(subjects)
+	rows, err := list(q, func(s scanner, o *Sending) error {
 		var at string
-		err := s.Scan(&o.Control, &o.State, &o.Error, &at)
+		err := s.Scan(&o.Subject, &o.Control, &o.State, &o.Error, &at)
 		o.At = Moment(at)
 		return err
-	}, "SELECT control, state, last_error, coalesce(nullif(answered_at, ''), next_at) FROM outbox WHERE subject = ? AND kind = ? AND state <> 'withdrawn' ORDER BY rowid", subject, kind)
+	}, `SELECT o.subject, o.control, o.state, o.last_error, coalesce(nullif(o.answered_at, ''), o.next_at) FROM json_each(?) j JOIN outbox o ON o.subject = j.value
+		WHERE o.kind = ? AND o.state <> 'withdrawn' ORDER BY o.rowid`, string(all), kind)
+	out := map[string][]Sending{}
+	for _, r := range rows {
+		out[r.Subject] = append(out[r.Subject], r)
+	}
+	return out, err
 }
 
 // OutgoingByControl finds what went out under a control identifier, with its state.

@@ -108,7 +108,7 @@ func (a *Acts) Filed(t *act.Tx, r store.Report) error {
 
 // Left takes back what was released of a report that has left its chart: the portal is told that it was entered in error.
 func (a *Acts) Left(t *act.Tx, r store.Report) error {
-	out, err := t.OutgoingOf(outKind, r.ID)
+	out, err := t.OutgoingAbout(outKind, []string{r.ID})
 	if err != nil || len(out) == 0 {
 		return err
 	}
@@ -199,11 +199,11 @@ func (a *Acts) HoldBack(ctx context.Context, who act.Actor, x NewHold) (id strin
 			if h, err := held(t.Q, r.ID, r.OrderID); err != nil || h != nil {
 				return errors.Join(err, act.Refuse(act.Conflict, "It is held back already."))
 			}
-			out, err := t.OutgoingOf(outKind, r.ID)
+			sent, err := t.OutgoingAbout(outKind, []string{r.ID})
 			if err != nil {
 				return err
 			}
-			if len(out) > 0 {
+			if out := sent[r.ID]; len(out) > 0 {
 				if never, err := t.WithdrawOutgoing(outKind, r.ID); err != nil {
 					return err
 				} else if !never {
@@ -446,30 +446,29 @@ func (a *Acts) Released(q *store.Q, reports []store.Report) (map[string]results.
 	if err != nil {
 		return out, err
 	}
+	ids := make([]string, len(reports))
+	for i, r := range reports {
+		ids[i] = r.ID
+	}
+	sent, err := q.OutgoingAbout(outKind, ids)
+	if err != nil {
+		return out, err
+	}
+	holds, err := a.holds(q, p.ID)
+	if err != nil {
+		return out, err
+	}
 	for _, r := range reports {
 		v := results.ReleaseView{State: "not offered", Says: why}
-		h, err := held(q, r.ID, r.OrderID)
-		if err != nil {
-			return out, err
-		}
-		sent, err := q.OutgoingOf(outKind, r.ID)
-		if err != nil {
-			return out, err
+		h, held := holds["report "+r.ID]
+		if !held {
+			h, held = holds["order "+r.OrderID]
 		}
 		switch {
-		case h != nil:
-			var s holding
-			if err := json.Unmarshal(h.Said, &s); err != nil {
-				return out, err
-			}
-			events, err := q.InquiryEvents([]string{h.ID})
-			if err != nil {
-				return out, err
-			}
-			day, gone := until(s, events)
-			v = results.ReleaseView{State: "held back", Hold: h.ID, Until: day, Passed: gone, Says: s.Reason.Says() + ": " + s.Words, By: h.By}
-		case len(sent) > 0:
-			last := sent[len(sent)-1]
+		case held:
+			v = h
+		case len(sent[r.ID]) > 0:
+			last := sent[r.ID][len(sent[r.ID])-1]
 			v = results.ReleaseView{State: "released", At: a.Say(last.At), Says: map[string]string{"accepted": "the portal has it", "refused": "the portal refused it: " + last.Error}[last.State]}
 			if v.Says == "" {
 				v.Says = "on its way to the portal"
@@ -480,6 +479,43 @@ func (a *Acts) Released(q *store.Q, reports []store.Report) (map[string]results.
 			v = results.ReleaseView{State: "not released", Says: "it came before results were released here"}
 		}
 		out[r.ID] = v
+	}
+	return out, nil
+}
+
+// holds are the open holds of a patient, by "report" or "order" and its identifier.
+func (a *Acts) holds(q *store.Q, patient string) (map[string]results.ReleaseView, error) {
+	out := map[string]results.ReleaseView{}
+	all, err := q.InquiriesAbout(store.HeldBack, patient)
+	if err != nil || len(all) == 0 {
+		return out, err
+	}
+	ids := make([]string, len(all))
+	for n, i := range all {
+		ids[n] = i.ID
+	}
+	events, err := q.InquiryEvents(ids)
+	if err != nil {
+		return out, err
+	}
+	of := map[string][]store.InquiryEvent{}
+	for _, e := range events {
+		of[e.InquiryID] = append(of[e.InquiryID], e)
+	}
+	for _, i := range all {
+		if i.State != store.InquiryOpen {
+			continue
+		}
+		var s holding
+		if err := json.Unmarshal(i.Said, &s); err != nil {
+			return out, err
+		}
+		day, gone := until(s, of[i.ID])
+		what := "report " + s.Report
+		if s.Report == "" {
+			what = "order " + s.Order
+		}
+		out[what] = results.ReleaseView{State: "held back", Hold: i.ID, Until: day, Passed: gone, Says: s.Reason.Says() + ": " + s.Words, By: i.By}
 	}
 	return out, nil
 }
