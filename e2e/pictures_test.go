@@ -170,7 +170,7 @@ func TestPictures(t *testing.T) {
 	h.sees("Signed and sealed")
 	h.press("k")
 	h.focused("In the chart")
-	h.click("3 reports, final") // her packet
+	h.open("/desk/packet/" + patientOf(t, p, "SK-20418"))
 	h.wait(`document.querySelector("main h1").innerText.includes("Ottoline")`, "the packet")
 	h.focused("In the chart")
 	h.types("Urate clearly up, filtration drifting down on losartan and chlorthalidone.")
@@ -189,7 +189,7 @@ func TestPictures(t *testing.T) {
 	h.sees("Sign as read")
 	take("referral")
 	h.press("k")
-	h.click("Results 1")
+	h.click("Results 2")
 	h.click("No certain patient")
 	h.sees("Who may be meant")
 	take("quarantine")
