@@ -344,7 +344,9 @@ func TestResultsHeldBackFromThePortal(t *testing.T) {
 	require.Empty(t, h.axe())
 	look(h, "hold")
 	h.click("Release it now")
-	h.eventually(func() bool { return p.count(t, "SELECT count(*) FROM inquiry WHERE kind = 'held back' AND state = 'released'") == 1 }, "released")
+	h.eventually(func() bool {
+		return p.count(t, "SELECT count(*) FROM inquiry WHERE kind = 'held back' AND state = 'released'") == 1
+	}, "released")
 	h.packetOf("Dagny")
 	h.wait(`document.querySelector('section[aria-label="The portal"]')`, "how her reports stand with the portal")
 	look(h, "portal")
