@@ -141,3 +141,15 @@ func TestWhatIsHeldIsGivenBack(t *testing.T) {
 	require.Equal(t, act.Conflict, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, "Again.")))
 	require.Empty(t, c.desk().Quarantine)
 }
+
+// A report of numbers with a file says that a file came with it, and not that no value did.
+func TestNumbersWithAFileOverTheYears(t *testing.T) {
+	c := open(t)
+	o := c.order("K")
+	c.step()
+	c.receive(written("F1", o.Placer+"-1", "F", "OBX|1|NM|FVC^FVC^L||3.11|L||||||F\rOBX|2|ED|PDF^Curves^L||LAB^AP^PDF^Base64^JVBERi0xLjQKMQo=||||||F\r"), "AA")
+	v, err := c.app.Result.Across(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Equal(t, "A file came with it.", v.Reports[0].Written)
+	require.Equal(t, "3.11", v.Groups[0].Rows[0].Cells[0].Text)
+}

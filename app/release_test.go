@@ -145,3 +145,26 @@ func TestWhereNothingIsReleased(t *testing.T) {
 		require.Equal(t, act.Invalid, kind(t, err))
 	}
 }
+
+// What left its chart before it went out is not sent at all; what went out is taken back although its patient has left the portal since.
+func TestWhatIsTakenBackFromThePortal(t *testing.T) {
+	c := open(t)
+	portal := c.portal()
+	o := c.order("K")
+	c.step()
+	c.receive(oru("T1", o.Placer+"-1", "F", "4.4"), "AA")
+	require.NoError(t, c.app.Result.Detach(ctx, c.doctor(), c.lastReport(), "Another person's."))
+	c.step()
+	require.Empty(t, portal.Released())
+	o = c.order("K")
+	c.step()
+	c.receive(oru("T2", o.Placer+"-1", "F", "4.4"), "AA")
+	c.step()
+	id := c.lastReport()
+	require.Equal(t, map[string]string{id: "final"}, portal.Released())
+	_, err := past(t, c.dir).Exec("UPDATE patient SET uses_portal = 0")
+	require.NoError(t, err)
+	require.NoError(t, c.app.Result.Detach(ctx, c.doctor(), id, "Another person's."))
+	c.step()
+	require.Equal(t, map[string]string{id: "entered-in-error"}, portal.Released())
+}

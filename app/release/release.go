@@ -112,8 +112,8 @@ func (a *Acts) Left(t *act.Tx, r store.Report) error {
 	if err != nil || len(out) == 0 {
 		return err
 	}
-	if _, err := t.WithdrawOutgoing(outKind, r.ID); err != nil {
-		return err
+	if never, err := t.WithdrawOutgoing(outKind, r.ID); err != nil || never {
+		return err // none of it can have arrived
 	}
 	return a.send(t, r, "W")
 }
@@ -124,8 +124,8 @@ func (a *Acts) send(t *act.Tx, r store.Report, status string) error {
 	if err != nil {
 		return err
 	}
-	if why, err := a.not(t.Q, p); err != nil || why != "" {
-		return err
+	if why, err := a.not(t.Q, p); err != nil || why != "" && status != "W" {
+		return err // what is there is taken back, whatever is so now
 	}
 	control := fmt.Sprintf("%s-%d", r.ID, r.Issue)
 	if status == "W" {

@@ -116,7 +116,11 @@ func (a *Acts) across(out *AcrossView, reports []store.Report) {
 				words = append(words, strings.TrimSpace(x.Name+" "+x.Text+" "+chart.ShownUnit(x.Unit)))
 			}
 			v.Written = strings.Join(words, ". ")
-			if v.Written == "" {
+			switch {
+			case v.Written != "":
+			case v.Files > 0:
+				v.Written = "A file came with it."
+			case len(r.Values) == 0:
 				v.Written = cmp.Or(r.Notes, "No value came with it.")
 			}
 		}

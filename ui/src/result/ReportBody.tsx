@@ -164,8 +164,8 @@ export function ReportBody({
           <span className="capitalize">{r.status}</span>: it waits for the final report and cannot be closed yet.
         </p>
       )}
-      {r.laid.first.map((s) => (
-        <Text key={s.heading + s.text} section={s} first />
+      {numbered(r.laid.first).map(({ it: s, place }) => (
+        <Text key={place} section={s} first />
       ))}
       {inTable.length > 0 && (
         <div className="relative overflow-x-auto">
@@ -243,11 +243,11 @@ export function ReportBody({
         </div>
       )}
       <Cultures cultures={r.laid.cultures} values={values} before={before} />
-      {r.laid.sections.map((s) => (
-        <Text key={s.heading + s.text} section={s} />
+      {numbered(r.laid.sections).map(({ it: s, place }) => (
+        <Text key={place} section={s} />
       ))}
-      {r.laid.gone.map((s) => (
-        <Text key={s.heading + s.text} section={{ ...s, differs: true, was: s.text, text: "" }} />
+      {numbered(r.laid.gone).map(({ it: s, place }) => (
+        <Text key={place} section={{ ...s, differs: true, was: s.text, text: "" }} />
       ))}
       <Files report={r.id} files={r.laid.files} />
       {changes && setWhys && (
