@@ -156,3 +156,17 @@ func TestALineAboutNothingSaysSo(t *testing.T) {
 		require.Equal(t, "missing", r.Mark)
 	}
 }
+
+// A text nobody judged is not hidden behind numbers that somebody flagged: the row says that there is something to read.
+func TestARowSaysThatThereIsSomethingToRead(t *testing.T) {
+	c := open(t)
+	c.withFile()
+	o := c.order("NA")
+	c.step()
+	c.receive(oru("R1", o.Placer+"-1", "F", "5.6", "3.5-5.1||||F", "3.5-5.1|H|||F"), "AA")
+	d, err := c.app.Desk.MyDesk(ctx, c.doctor(), desk.DeskSought{List: act.ResultList})
+	require.NoError(t, err)
+	require.Equal(t, "2 reports, 1 to read, final", d.Rows[0].Title)
+	require.True(t, d.Rows[0].Flags.Written)
+	require.Equal(t, 1, d.Rows[0].Flags.Above)
+}

@@ -90,7 +90,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Result.Across": clinical, "Result.Attached": clinical, "Result.GiveBack": matching,
 		"Printing.Print": clinical, "Printing.Batches": clinical, "Printing.Batch": clinical, "Printing.PDF": clinical, "Printing.FHIR": clinical, "Printing.CSV": clinical,
 		"Loop.Loop":        forming,
-		"Release.HoldBack": physician, "Release.Release": physician, "Release.Prolong": physician, "Release.Hold": clinical,
+		"Release.HoldBack": physician, "Release.Release": physician, "Release.Prolong": physician, "Release.Reasons": physician, "Release.Hold": clinical,
 		"Result.SetAside": matching, "Result.TakeUp": matching, "Result.Detach": matching,
 
 		"Registration.Choices": everybody, "Registration.FindAlike": everybody, "Registration.Register": everybody,

@@ -227,6 +227,9 @@ func TestReportsThatAreNoNumbers(t *testing.T) {
 	require.Contains(t, eval[string](h, film+`.querySelector("section del").innerText`), "No acute change")
 	require.Contains(t, eval[string](h, film+`.querySelector("section ins").innerText`), "Nodule in the right upper lobe, 7 mm")
 	h.sees("new in this issue")
+	// Whatever is brought into view, the bars stay where they are.
+	eval[string](h, `(() => { [...document.querySelectorAll("main section")].at(-1).scrollIntoView(); return "" })()`)
+	require.Zero(t, eval[int](h, `Math.round(document.querySelector("header").getBoundingClientRect().top)`))
 	h.click("Read it here")
 	h.wait(`document.querySelector('iframe[title="Report with curves"]')`, "the PDF")
 	sum := eval[string](h, `(async () => { const r = await fetch(document.querySelector("iframe").src); return r.headers.get("content-type") + " " + (await r.text()).slice(0, 5) })()`)
@@ -328,6 +331,7 @@ func TestResultsHeldBackFromThePortal(t *testing.T) {
 	h.click("Hold its results back from the portal…")
 	h.focused("What of this patient makes it so")
 	h.types("She asked to hear it from us first.")
+	h.wait(`document.querySelectorAll("select option").length === 4`, "the reasons the law knows")
 	eval[string](h, `(() => { const s = document.querySelector("select"); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(s, "wish"); s.dispatchEvent(new Event("change", { bubbles: true }));
 		const d = document.querySelector('input[type="date"]'); Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, "value").set.call(d, "2099-01-01"); d.dispatchEvent(new Event("input", { bubbles: true })); return "" })()`)
 	require.Empty(t, h.axe())

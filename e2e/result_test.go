@@ -16,13 +16,13 @@ func TestAResultAppearsOnTheDeskByItself(t *testing.T) {
 	h.signIn("maren")
 	h.press("k")
 	h.sees("Leocadia Varga")
-	h.sees("5 reports; 1 preliminary") // his packet
+	h.sees("5 reports, 2 to read; 1 preliminary") // his packet
 	placer := text(t, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Brekken' LIMIT 1") + "-1"
 	start := time.Now()
 	answer, err := standin.Send(p.mllp, oru(placer, "Brekken", "Halvard", "19550122", "M", 1))
 	require.NoError(t, err)
 	require.Contains(t, answer, "MSA|AA|KILL000001")
-	h.sees("6 reports; 1 preliminary")
+	h.sees("6 reports, 2 to read; 1 preliminary")
 	t.Logf("on the desk after %s", time.Since(start).Round(time.Millisecond))
 }
 

@@ -137,6 +137,20 @@ func (q *Q) InquiryEvents(ids []string) ([]InquiryEvent, error) {
 	}, "SELECT e.inquiry_id, e.kind, e.says, e.by_id, e.at FROM json_each(?) j JOIN inquiry_event e ON e.inquiry_id = j.value ORDER BY e.id", string(all))
 }
 
+// InquiryEventsBy tells what happened to some inquiries, by inquiry.
+func (q *Q) InquiryEventsBy(all []Inquiry) (map[string][]InquiryEvent, error) {
+	ids := make([]string, len(all))
+	for k, i := range all {
+		ids[k] = i.ID
+	}
+	events, err := q.InquiryEvents(ids)
+	out := map[string][]InquiryEvent{}
+	for _, e := range events {
+		out[e.InquiryID] = append(out[e.InquiryID], e)
+	}
+	return out, err
+}
+
 // InquiriesOpen lists the open ones of a kind, as many as limit.
 func (q *Q) InquiriesOpen(kind string, limit int) ([]Inquiry, error) {
 	return list(q, scanInquiry, inquiryQuery+"JOIN line l ON l.kind = ?2 AND l.subject = i.id AND l.closed_at = '' WHERE i.kind = ?1 AND i.state = 'open' ORDER BY i.at LIMIT ?3", kind, inquiryLine[kind], limit)

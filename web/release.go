@@ -19,6 +19,9 @@ func (s *server) describeRelease(api huma.API) {
 		id, err := s.app.Release.HoldBack(ctx, who, in.Body)
 		return &body[made]{made{id}}, err
 	})
+	get(api, "hold-reasons", "/api/hold-reasons", func(_ context.Context, who act.Actor, _ *nothing) ([]release.HoldReasonView, error) {
+		return s.app.Release.Reasons(who)
+	})
 	get(api, "hold", "/api/holds/{id}", func(ctx context.Context, who act.Actor, in *PathID) (release.HoldView, error) {
 		return s.app.Release.Hold(ctx, who, in.ID)
 	})

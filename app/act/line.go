@@ -47,6 +47,7 @@ type LineFlags struct {
 	NotJudged  int    `json:"notJudged"`
 	Critical   string `json:"critical" doc:"The first critical value with unit and flag, or empty"`
 	CriticalOf string `json:"criticalOf"`
+	Written    bool   `json:"written" doc:"It is, or has, a text or a file, which somebody has to read"`
 }
 
 // Lists of the desk.

@@ -98,7 +98,7 @@ func together(of []*act.LineRow) *act.LineRow {
 	}
 	r.Packet = &act.PacketOf{Reports: len(of)}
 	r.Flags = &act.LineFlags{}
-	handed := 0
+	handed, written := 0, 0
 	for _, x := range of {
 		if x.Since < r.Since {
 			r.Since, r.Days = x.Since, x.Days
@@ -118,6 +118,10 @@ func together(of []*act.LineRow) *act.LineRow {
 			r.Flags.Abnormal += f.Abnormal
 			r.Flags.InRange += f.InRange
 			r.Flags.NotJudged += f.NotJudged
+			if f.Written {
+				r.Flags.Written = true
+				written++
+			}
 			if r.Flags.Critical == "" {
 				r.Flags.Critical, r.Flags.CriticalOf = f.Critical, f.CriticalOf
 			}
@@ -127,10 +131,13 @@ func together(of []*act.LineRow) *act.LineRow {
 		return &r
 	}
 	says := []string{fmt.Sprintf("%d reports", len(of))}
+	if written > 0 {
+		says[0] += fmt.Sprintf(", %d to read", written) // no flag tells of a text
+	}
 	if n := len(of) - r.Packet.Preliminary; r.Packet.Preliminary > 0 {
 		says = append(says, fmt.Sprintf("%d preliminary", r.Packet.Preliminary))
 		if n == 0 {
-			says = []string{fmt.Sprintf("%d reports, preliminary", len(of))}
+			says = []string{says[0] + ", preliminary"}
 		}
 	} else {
 		says[0] += ", final"

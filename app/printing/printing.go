@@ -51,6 +51,7 @@ type BatchView struct {
 // CoverLine is a report on the cover list.
 type CoverLine struct {
 	Report    string `json:"report"`
+	Patient   string `json:"patient"`
 	Given     string `json:"given"`
 	Family    string `json:"family"`
 	Record    string `json:"record"`
@@ -159,20 +160,13 @@ func (a *Acts) rows(q *store.Q, batches []store.PrintBatch) ([]BatchRow, error) 
 
 // Batch opens a batch: its cover list. It needs every chart of it.
 func (a *Acts) Batch(ctx context.Context, who act.Actor, id string) (out BatchView, err error) {
-	people := map[string]bool{}
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
 		var err error
-		if out, err = a.view(q, id); err != nil {
-			return err
-		}
-		printed, err := q.PrintedIn([]string{id})
-		for _, r := range printed {
-			people[r.Patient] = true
-		}
+		out, err = a.view(q, id)
 		return err
 	})
-	for p := range people {
-		err = cmp.Or(err, a.Saw(ctx, who, "open a batch of results", p, id))
+	for _, c := range out.Cover {
+		err = cmp.Or(err, a.Saw(ctx, who, "open a batch of results", c.Patient, id)) // one look of each patient
 	}
 	return out, err
 }
@@ -205,7 +199,7 @@ func (a *Acts) view(q *store.Q, id string) (out BatchView, err error) {
 			}
 		}
 		p := people[of]
-		out.Cover = append(out.Cover, CoverLine{Report: r.Report, Given: p.Name.Given, Family: p.Name.Family, Record: p.Record, Title: r.Title, Collected: r.Collected,
+		out.Cover = append(out.Cover, CoverLine{Report: r.Report, Patient: p.ID, Given: p.Name.Given, Family: p.Name.Family, Record: p.Record, Title: r.Title, Collected: r.Collected,
 			Newer: now[r.Report].Issue != r.Issue, Gone: now[r.Report].GoneAt != ""})
 	}
 	return out, nil

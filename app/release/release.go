@@ -72,6 +72,24 @@ type HoldView struct {
 	DoneAt  string          `json:"doneAt"`
 }
 
+// HoldReasonView is a reason for which a result may be held back.
+type HoldReasonView struct {
+	Reason result.HoldReason `json:"reason" enum:"harm,privacy,wish,wrong"`
+	Says   string            `json:"says"`
+}
+
+// Reasons are those the law knows, in order.
+func (a *Acts) Reasons(who act.Actor) ([]HoldReasonView, error) {
+	if err := act.Allow(who, act.SignResult); err != nil {
+		return nil, err
+	}
+	out := []HoldReasonView{}
+	for _, r := range result.HoldReasons {
+		out = append(out, HoldReasonView{r.Reason, r.Says})
+	}
+	return out, nil
+}
+
 // origin is by what the holds of a report or an order are found again.
 func origin(what, id string) string { return "hold " + what + " " + id + " " }
 
@@ -382,17 +400,9 @@ func (a *Acts) RaiseLate(ctx context.Context) (int, error) {
 		if err != nil {
 			return err
 		}
-		ids := make([]string, len(open))
-		for n, i := range open {
-			ids[n] = i.ID
-		}
-		events, err := q.InquiryEvents(ids)
+		of, err := q.InquiryEventsBy(open)
 		if err != nil {
 			return err
-		}
-		of := map[string][]store.InquiryEvent{}
-		for _, e := range events {
-			of[e.InquiryID] = append(of[e.InquiryID], e)
 		}
 		for _, i := range open {
 			var s holding
@@ -490,17 +500,9 @@ func (a *Acts) holds(q *store.Q, patient string) (map[string]results.ReleaseView
 	if err != nil || len(all) == 0 {
 		return out, err
 	}
-	ids := make([]string, len(all))
-	for n, i := range all {
-		ids[n] = i.ID
-	}
-	events, err := q.InquiryEvents(ids)
+	of, err := q.InquiryEventsBy(all)
 	if err != nil {
 		return out, err
-	}
-	of := map[string][]store.InquiryEvent{}
-	for _, e := range events {
-		of[e.InquiryID] = append(of[e.InquiryID], e)
 	}
 	for _, i := range all {
 		if i.State != store.InquiryOpen {
@@ -527,11 +529,7 @@ func (a *Acts) Lines() []act.LineKind {
 		if err != nil {
 			return err
 		}
-		events, err := q.InquiryEvents(act.Subjects(rows))
-		of := map[string][]store.InquiryEvent{}
-		for _, e := range events {
-			of[e.InquiryID] = append(of[e.InquiryID], e)
-		}
+		of, err := q.InquiryEventsBy(all)
 		act.Describe(rows, all, func(i store.Inquiry) string { return i.ID }, func(row *act.LineRow, i store.Inquiry) {
 			var s holding
 			_ = json.Unmarshal(i.Said, &s) // written by us

@@ -226,7 +226,7 @@ func (a *Acts) Watch(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		events, err := a.eventsOf(q, open)
+		events, err := q.InquiryEventsBy(open)
 		for _, i := range open {
 			steps, _, err := a.reached(q, i, u)
 			if err != nil {
@@ -249,7 +249,7 @@ func (a *Acts) Watch(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		events, err := a.eventsOf(t.Q, open)
+		events, err := t.InquiryEventsBy(open)
 		if err != nil {
 			return err
 		}
@@ -260,19 +260,6 @@ func (a *Acts) Watch(ctx context.Context) error {
 		}
 		return nil
 	})
-}
-
-func (a *Acts) eventsOf(q *store.Q, all []store.Inquiry) (map[string][]store.InquiryEvent, error) {
-	ids := make([]string, len(all))
-	for k, i := range all {
-		ids[k] = i.ID
-	}
-	events, err := q.InquiryEvents(ids)
-	out := map[string][]store.InquiryEvent{}
-	for _, e := range events {
-		out[e.InquiryID] = append(out[e.InquiryID], e)
-	}
-	return out, err
 }
 
 // watching is how often it is looked whether a critical value was taken up in time.
@@ -308,7 +295,7 @@ func (a *Acts) Announced(ctx context.Context, who act.Actor) (out []CriticalView
 		if err != nil {
 			return err
 		}
-		events, err := a.eventsOf(q, all)
+		events, err := q.InquiryEventsBy(all)
 		if err != nil {
 			return err
 		}

@@ -33,7 +33,7 @@ func (a *Acts) fillReports(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 			row.Title += ", handed over"
 		}
 		row.Flags = &act.LineFlags{Above: r.Above, Below: r.Below, Abnormal: r.Abnormal, NotJudged: r.NotJudged, InRange: r.InRange,
-			Critical: r.Critical, CriticalOf: r.CriticalOf}
+			Critical: r.Critical, CriticalOf: r.CriticalOf, Written: r.Written}
 	})
 	return err
 }

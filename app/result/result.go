@@ -212,6 +212,7 @@ type ReportRow struct {
 	NotJudged   int    `json:"notJudged" doc:"Values that nobody judged, and values that are none"`
 	Critical    string `json:"critical" doc:"The first critical value with unit and flag, or empty"`
 	CriticalOf  string `json:"criticalOf"`
+	Written     bool   `json:"written" doc:"It is, or has, a text or a file, which somebody has to read"`
 	Signed      bool   `json:"signed"`
 	Reopened    bool   `json:"reopened" doc:"An earlier issue was signed, this one is not"`
 }
@@ -242,6 +243,8 @@ func (a *Acts) Row(r store.Report) ReportRow {
 	if len(r.Values) == 0 {
 		row.NotJudged = 1
 	}
+	laid := result.Lay(r.Values, r.Details.Parent)
+	row.Written = len(laid.First)+len(laid.Sections)+len(laid.Attached) > 0
 	return row
 }
 

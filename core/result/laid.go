@@ -138,12 +138,16 @@ func Lay(values []Value, parent string) Laid {
 		if placed[i] {
 			continue
 		}
-		run := runOf(values, placed, i)
 		v := values[i]
+		if !wordy(v) {
+			out.Rows = append(out.Rows, i)
+			continue
+		}
+		run := runOf(values, placed, i)
 		_, suffix := base(v)
 		kind := sectionCodes[v.LOINC]
 		long := len(run) > 1 || strings.Contains(v.Text, "\n") || len(v.Text) > 80 || kind != "" || suffix != "" || headings.MatchString(v.Text)
-		if !wordy(v) || !long || v.Text == "" && len(run) == 1 {
+		if !long || v.Text == "" && len(run) == 1 {
 			out.Rows = append(out.Rows, i)
 			continue
 		}

@@ -18,10 +18,10 @@ var HoldReasons = []struct {
 	Reason HoldReason
 	Says   string
 }{
-	{HoldHarm, "It is likely to endanger the life or physical safety of the patient or somebody else (45 CFR 171.201)"},
+	{HoldHarm, "Danger to the life or physical safety of the patient or somebody else (45 CFR 171.201)"},
 	{HoldPrivacy, "A privacy law does not allow it (45 CFR 171.202(b))"},
 	{HoldWish, "The patient asked for it not to be shared (45 CFR 171.202(e))"},
-	{HoldWrong, "It is known, or thought for a reason, to be wrong or of somebody else (45 CFR 171.201(c)(2))"},
+	{HoldWrong, "The data are known to be wrong, or thought so for a reason (45 CFR 171.201(c)(2))"},
 }
 
 // Says is the reason in words, "" for one that is not known.

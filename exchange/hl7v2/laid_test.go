@@ -15,22 +15,13 @@ import (
 
 // The reports in testdata/laid, each with how it has to be set on the page.
 func TestReportsAreLaidOut(t *testing.T) {
-	files, err := filepath.Glob("testdata/laid/*.hl7")
-	require.NoError(t, err)
-	require.NotEmpty(t, files)
-	for _, file := range files {
-		t.Run(strings.TrimSuffix(filepath.Base(file), ".hl7"), func(t *testing.T) {
-			raw, err := os.ReadFile(file)
-			require.NoError(t, err)
-			want, err := os.ReadFile(strings.TrimSuffix(file, "hl7") + "want")
-			require.NoError(t, err)
-			rs, err := ParseReports(raw, zone)
-			require.NoError(t, err)
-			r := rs.Patients[0].Reports[0]
-			got := laid(r.Values, r.Parent)
-			require.Equal(t, strings.Join(strings.Fields(string(want)), " "), strings.Join(strings.Fields(got), " "), "\n%s", got)
-		})
-	}
+	eachStranger(t, "testdata/laid", func(t *testing.T, raw, want string) {
+		rs, err := ParseReports([]byte(raw), zone)
+		require.NoError(t, err)
+		r := rs.Patients[0].Reports[0]
+		got := laid(r.Values, r.Parent)
+		require.Equal(t, strings.Join(strings.Fields(want), " "), strings.Join(strings.Fields(got), " "), "\n%s", got)
+	})
 }
 
 // laid writes how an issue is set in the form of the .want files.

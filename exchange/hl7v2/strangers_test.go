@@ -14,7 +14,26 @@ import (
 // The messages in testdata/strangers, each with its right answer, which was written before
 // the reader read them. Those with line feeds alone are read with carriage returns too.
 func TestMessagesOfStrangers(t *testing.T) {
-	files, err := filepath.Glob("testdata/strangers/*.hl7")
+	eachStranger(t, "testdata/strangers", func(t *testing.T, raw, want string) {
+		forms := []string{raw}
+		if !strings.Contains(raw, "\r") {
+			forms = append(forms, strings.ReplaceAll(raw, "\n", "\r"), strings.ReplaceAll(raw, "\n", "\r\n"))
+		}
+		for _, form := range forms {
+			rs, err := ParseReports([]byte(form), zone)
+			if held, is := strings.CutPrefix(strings.TrimSpace(want), "held "); is {
+				require.ErrorContains(t, err, held)
+				continue
+			}
+			require.NoError(t, err)
+			require.Equal(t, strings.Join(strings.Fields(want), " "), strings.Join(strings.Fields(rendered(rs)), " "), "\n%s", rendered(rs))
+		}
+	})
+}
+
+// eachStranger tries every message of a directory with the right answer that stands beside it.
+func eachStranger(t *testing.T, dir string, try func(t *testing.T, raw, want string)) {
+	files, err := filepath.Glob(dir + "/*.hl7")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
 	for _, file := range files {
@@ -23,19 +42,7 @@ func TestMessagesOfStrangers(t *testing.T) {
 			require.NoError(t, err)
 			want, err := os.ReadFile(strings.TrimSuffix(file, "hl7") + "want")
 			require.NoError(t, err)
-			forms := []string{string(raw)}
-			if !strings.Contains(string(raw), "\r") {
-				forms = append(forms, strings.ReplaceAll(string(raw), "\n", "\r"), strings.ReplaceAll(string(raw), "\n", "\r\n"))
-			}
-			for _, form := range forms {
-				rs, err := ParseReports([]byte(form), zone)
-				if held, is := strings.CutPrefix(strings.TrimSpace(string(want)), "held "); is {
-					require.ErrorContains(t, err, held)
-					continue
-				}
-				require.NoError(t, err)
-				require.Equal(t, strings.Join(strings.Fields(string(want)), " "), strings.Join(strings.Fields(rendered(rs)), " "), "\n%s", rendered(rs))
-			}
+			try(t, string(raw), string(want))
 		})
 	}
 }

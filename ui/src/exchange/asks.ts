@@ -21,6 +21,8 @@ export const asks = {
       queryKey: ["loop", days],
       queryFn: () => got(api.GET("/api/practice/loop", { params: { query: { days } } })),
     }),
+  holdReasons: () =>
+    queryOptions({ queryKey: ["hold-reasons"], queryFn: () => got(api.GET("/api/hold-reasons")), staleTime: never }),
   printings: () => queryOptions({ queryKey: ["printings"], queryFn: () => got(api.GET("/api/printings")) }),
   printing: (id: string) =>
     queryOptions({ queryKey: ["printings", id], queryFn: () => got(api.GET("/api/printings/{id}", by(id))) }),

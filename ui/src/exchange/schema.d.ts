@@ -679,6 +679,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hold-reasons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["hold-reasons"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/holds": {
         parameters: {
             query?: never;
@@ -4817,6 +4833,7 @@ export interface components {
             gone: boolean;
             /** @description A newer issue has come since */
             newer: boolean;
+            patient: string;
             record: string;
             report: string;
             title: string;
@@ -5682,6 +5699,11 @@ export interface components {
             until: string;
             words: string;
         };
+        HoldReasonView: {
+            /** @enum {string} */
+            reason: "harm" | "privacy" | "wish" | "wrong";
+            says: string;
+        };
         HoldView: {
             at: string;
             by: string;
@@ -5949,6 +5971,8 @@ export interface components {
             inRange: number;
             /** Format: int64 */
             notJudged: number;
+            /** @description It is, or has, a text or a file, which somebody has to read */
+            written: boolean;
         };
         LineRead: {
             changes: components["schemas"]["Change"][];
@@ -6766,6 +6790,8 @@ export interface components {
             wasNotes: string;
             /** @description The status of the issue before, where it was another */
             wasStatus: string;
+            /** @description It is, or has, a text or a file, which somebody has to read */
+            written: boolean;
         };
         PacketSettled: {
             /** @description For the chart */
@@ -7595,6 +7621,8 @@ export interface components {
             title: string;
             /** @description For more from the laboratory, rather than for a signature */
             waits: boolean;
+            /** @description It is, or has, a text or a file, which somebody has to read */
+            written: boolean;
         };
         ReportView: {
             /** Format: int64 */
@@ -7669,6 +7697,8 @@ export interface components {
             wasNotes: string;
             /** @description The status of the issue before, where it was another */
             wasStatus: string;
+            /** @description It is, or has, a text or a file, which somebody has to read */
+            written: boolean;
         };
         "Retract-noteRequest": {
             belongs?: string;
@@ -10068,6 +10098,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "hold-reasons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HoldReasonView"][];
+                };
             };
             /** @description Error */
             default: {

@@ -17,6 +17,8 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
   const mayFind = useRight("find a patient");
   const mayOpen = useRight("see a chart");
   const mayRegister = useRight("register a patient");
+  const mayPractice = useRight("see lists over the whole practice");
+  const mayResults = useRight("see results");
   const keys = useShownKeys();
   const client = useQueryClient();
   const search = asks.find(query);
@@ -50,6 +52,17 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
     .map((k) => ({ id: k.key, main: k.label, rest: k.key, run: k.run }));
   const screens: Hit[] = [
     ...actions,
+    ...(mayPractice ? [{ id: "loop", main: "How results came home", rest: "", run: () => go("/loop") }] : []),
+    ...(mayResults
+      ? [
+          {
+            id: "printing",
+            main: "Results on paper: what is gathered, and earlier batches",
+            rest: "",
+            run: () => go("/printing"),
+          },
+        ]
+      : []),
     { id: "keys", main: "Keys of this screen", rest: "?", run: help },
     { id: "lock", main: "Lock the screen now", rest: "", run: lock },
   ].filter((h) => query.trim() === "" || h.main.toLowerCase().includes(query.trim().toLowerCase()));

@@ -83,7 +83,7 @@ export function Frame() {
   const tab = ({ isActive }: { isActive: boolean }) =>
     `flex h-[42px] items-center gap-1.5 border-x border-t-[3px] px-3.5 whitespace-nowrap ${isActive ? "border-x-rule border-t-kelp bg-leaf font-semibold text-ink" : "border-transparent text-faded hover:text-ink"}`;
   return (
-    <div className="flex h-dvh flex-col">
+    <div className="relative flex h-dvh flex-col overflow-clip">
       <a href="#page" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-leaf focus:p-2">
         Skip to the page
       </a>

@@ -13,7 +13,7 @@ export function Flags({ report: r, short = false }: { report: Schemas["LineFlags
   if (r.above + r.below + r.abnormal === 0)
     return (
       <span className="whitespace-nowrap text-faded">
-        {r.notJudged === 0 ? "in range" : r.inRange === 0 ? "not judged" : `${r.notJudged} not judged`}
+        {r.written ? "to read" : r.notJudged === 0 ? "in range" : r.inRange === 0 ? "not judged" : `${r.notJudged} not judged`}
       </span>
     );
   return (

@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
@@ -8,13 +9,7 @@ import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
 import { Whose } from "./Whose";
 
-const reasons = {
-  harm: "danger to life or physical safety (45 CFR 171.201)",
-  wrong: "the data are known to be wrong (45 CFR 171.201(c)(2))",
-  privacy: "a privacy law (45 CFR 171.202(b))",
-  wish: "the patient's own wish (45 CFR 171.202(e))",
-};
-type Reason = keyof typeof reasons;
+type Reason = Schemas["HoldReasonView"]["reason"];
 
 /** Holding asks for the reason and the day for which something is held back from the portal. */
 export function Holding({
@@ -30,6 +25,7 @@ export function Holding({
 }) {
   const { today } = useMe();
   const client = useQueryClient();
+  const reasons = useQuery(asks.holdReasons());
   const [reason, setReason] = useState<Reason>("harm");
   const [words, setWords] = useState("");
   const [until, setUntil] = useState("");
@@ -50,9 +46,9 @@ export function Holding({
       <label className="label mt-2 block">
         Because of
         <select className="field text-ink" value={reason} onChange={(e) => setReason(e.target.value as Reason)}>
-          {Object.entries(reasons).map(([code, word]) => (
-            <option key={code} value={code}>
-              {word}
+          {(reasons.data ?? []).map((r) => (
+            <option key={r.reason} value={r.reason}>
+              {r.says}
             </option>
           ))}
         </select>
@@ -93,7 +89,7 @@ export function Released({ reports }: { reports: Schemas["ReportView"][] }) {
       .at(-1) ?? "";
   return (
     <section aria-label="The portal" className="mt-6 border-t border-rule pt-3 text-aside">
-      <h2 className="label mb-1 font-sans">Released to the portal</h2>
+      <h2 className="label mb-1">Released to the portal</h2>
       {all && (
         <p className="text-faded">
           All {here.length}, the last {day(last)}, {clock(last)}; the portal has them

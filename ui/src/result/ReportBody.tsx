@@ -165,7 +165,7 @@ export function ReportBody({
         </p>
       )}
       {numbered(r.laid.first).map(({ it: s, place }) => (
-        <Text key={place} section={s} first />
+        <Text key={place} section={s} of={r.status} first />
       ))}
       {inTable.length > 0 && (
         <div className="relative overflow-x-auto">
@@ -244,7 +244,7 @@ export function ReportBody({
       )}
       <Cultures cultures={r.laid.cultures} values={values} before={before} />
       {numbered(r.laid.sections).map(({ it: s, place }) => (
-        <Text key={place} section={s} />
+        <Text key={place} section={s} of={r.status} />
       ))}
       {numbered(r.laid.gone).map(({ it: s, place }) => (
         <Text key={place} section={{ ...s, differs: true, was: s.text, text: "" }} />

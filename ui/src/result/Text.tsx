@@ -31,15 +31,23 @@ function differences(was: string, is: string): Piece[] {
 
 /** Text is a text of a report under its heading. Where it read differently in the issue before, what was taken away and what was
  * added stand in it. */
-export function Text({ section: s, first = false }: { section: Schemas["TextPartView"]; first?: boolean }) {
-  const marks = [s.side && `marked by the laboratory: ${s.side}`, s.status].filter(Boolean).join(" · ");
+export function Text({
+  section: s,
+  of = "",
+  first = false,
+}: {
+  section: Schemas["TextPartView"];
+  of?: string; // the status of the whole report, which is not said again of each part
+  first?: boolean;
+}) {
+  const marks = [s.side && `marked by the laboratory: ${s.side}`, s.status === of ? "" : s.status].filter(Boolean).join(" · ");
   return (
     <section
       aria-label={s.heading || "Text of the report"}
       className={`mt-3 max-w-[72ch] ${first ? "border-l-2 border-kelp pl-3" : ""}`}
     >
       {(s.heading || marks) && (
-        <h3 className="label flex flex-wrap gap-x-2 font-sans">
+        <h3 className="label flex flex-wrap gap-x-2">
           <span>{s.heading.toLowerCase().replace(/^./, (x) => x.toUpperCase())}</span>
           {marks && <span className="text-carried">{marks}</span>}
           {s.differs && (
