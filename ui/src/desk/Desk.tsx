@@ -1,5 +1,5 @@
 import { keepPreviousData, useInfiniteQuery, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas } from "../exchange/client";
@@ -74,11 +74,18 @@ export function Desk() {
   // A list opens on its first line; a kind that opens elsewhere waits to be chosen. What a quick hand has chosen
   // meanwhile stands in the address already, and stays.
   const first = rows[0] && kinds[rows[0].kind].page ? to(rows[0]) : "";
+  const byItself = useRef(false);
   useEffect(() => {
-    if (!id && first && location.pathname === "/desk") go(first, { replace: true });
+    if (id || !first || location.pathname !== "/desk") return;
+    byItself.current = true;
+    go(first, { replace: true });
   }, [id, first, go]);
+  // The line that is open is brought into view, but not the one that opened by itself: whoever has scrolled meanwhile stays there.
   useEffect(() => {
-    if (id) document.querySelector('[aria-label="Open lines"] [aria-current="true"]')?.scrollIntoView({ block: "nearest" });
+    if (!id) return;
+    if (!byItself.current)
+      document.querySelector('[aria-label="Open lines"] [aria-current="true"]')?.scrollIntoView({ block: "nearest" });
+    byItself.current = false;
   }, [id]);
   const Page = packet ? Packet : kind && kinds[kind].page;
   return (
