@@ -119,6 +119,9 @@ func (a *App) Step(ctx context.Context) error {
 	if _, err := a.Packet.RaiseLate(ctx); err != nil {
 		return err
 	}
+	if _, err := a.Result.RaiseLate(ctx); err != nil {
+		return err
+	}
 	if _, err := a.Release.RaiseLate(ctx); err != nil {
 		return err
 	}

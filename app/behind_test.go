@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	circles "deftledger/app/circle"
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
@@ -37,6 +38,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	report := c.desk().Reports[0]
 	require.NoError(t, c.app.Result.SignReport(ctx, c.doctor(), result.SignedResult{ReportID: report.ID, Comment: "Seen.", Told: "in person", Secret: secret,
 		Issue: report.Issue, Version: report.Version}))
+	require.NoError(t, c.app.Result.AddToReview(ctx, c.doctor(), report.ID, result.Addition{ID: "addendum-1", Issue: report.Issue, Says: "Added.", Secret: secret}))
 	_, err := c.app.Printing.Print(ctx, c.doctor(), printing.NewBatch{ID: "batch-0001", Reports: []string{report.ID}})
 	require.NoError(t, err)
 	_, err = c.app.Printing.CSV(ctx, c.doctor(), "batch-0001")
@@ -78,6 +80,11 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.message("Is the rash from it?")
 	c.toTell()
+	sick, err := c.app.Circle.SetTeam(ctx, c.who[act.Admin], circles.TeamView{Name: "Everybody", Members: []string{c.doctor().ID, c.petra().ID, c.jonah().ID}})
+	require.NoError(t, err)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		return q.GiveLineTo(sick, c.text("SELECT id FROM line WHERE kind = 'handed over'"))
+	}))
 	c.selfHarm()
 	c.reminded()
 	c.toldRegistry()
@@ -116,6 +123,9 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"a report no longer signed":         "UPDATE report SET signed_issue = 0",
 		"a comment of a review":             "UPDATE review SET comment = 'x'",
 		"how the patient was told":          "UPDATE review SET told = ''",
+		"what was added to a review":        "UPDATE review_addendum SET says = 'x'",
+		"an addition removed":               "DELETE FROM review_addendum",
+		"whose line of a team":              "UPDATE line_team SET team_id = 'x9'",
 		"a review removed":                  "DELETE FROM review",
 		"a message to the patient":          "UPDATE message SET text = 'x'",
 		"a message removed":                 "DELETE FROM message",

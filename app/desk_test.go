@@ -56,6 +56,8 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.selfHarm()
 	c.reminded()
 	c.toldRegistry()
+	require.NoError(t, c.calledIn("called-line", "2.1"))
+	c.copied()
 	given := c.wholePad(c.practiceIn("letter"), "telephone")
 	given.Tests, given.Prescriptions, given.Referrals = nil, nil, given.Referrals[:1] // what is referred last stands for its kind
 	_, err = c.app.Pad.Telephone(ctx, c.petra(), given, c.doctor().ID, true)
@@ -65,7 +67,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	pharmacy.Set(func(e *standin.Elsewhere) { e.Wants = []standin.Wanted{wanted()} })
 	require.NoError(t, c.app.Prescribe.Poll(ctx))
 	seen := map[line.Kind]*act.LineRow{}
-	for _, r := range append(c.deskOf(c.jonah()).Rows, c.desk().Rows...) {
+	for _, r := range slices.Concat(c.deskOf(c.jonah()).Rows, c.deskOf(c.who["second"]).Rows, c.desk().Rows) {
 		seen[r.Kind] = r
 	}
 	ch := c.everything(patientID)

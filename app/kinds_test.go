@@ -126,10 +126,10 @@ func TestWhatIsHeldIsGivenBack(t *testing.T) {
 	c := open(t)
 	c.receive(oru("G1", "SK-NONE-1", "F", "4.4"), "AA")
 	id := c.desk().Quarantine[0].ID
-	require.Equal(t, act.Invalid, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, " ")))
-	require.Equal(t, act.Forbidden, kind(t, c.app.Result.GiveBack(ctx, c.jonah(), id, "Whose is it?")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, results.ToBack{Reason: " "})))
+	require.Equal(t, act.Forbidden, kind(t, c.app.Result.GiveBack(ctx, c.jonah(), id, results.ToBack{Reason: "Whose is it?"})))
 	for range 2 { // sent again after a lost answer
-		require.NoError(t, c.app.Result.GiveBack(ctx, c.petra(), id, "Asked Ms. Holm whose it is."))
+		require.NoError(t, c.app.Result.GiveBack(ctx, c.petra(), id, results.ToBack{Reason: "Asked Ms. Holm whose it is."}))
 	}
 	v, err := c.app.Result.Held(ctx, c.petra(), id)
 	require.NoError(t, err)
@@ -138,7 +138,7 @@ func TestWhatIsHeldIsGivenBack(t *testing.T) {
 	require.Contains(t, v.Reason, "No order of ours has the number SK-NONE-1.", "why it is held stays")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'held' AND state = 'waiting on others' AND closed_at = ''"))
 	require.NoError(t, c.app.Result.Attach(ctx, c.doctor(), id, patientID, ""))
-	require.Equal(t, act.Conflict, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, "Again.")))
+	require.Equal(t, act.Conflict, kind(t, c.app.Result.GiveBack(ctx, c.petra(), id, results.ToBack{Reason: "Again."})))
 	require.Empty(t, c.desk().Quarantine)
 }
 

@@ -50,7 +50,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Beforehand": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
 		"Registry.Open": clinical, "Registry.Settle": clinical, "Registry.File": clinical,
 		"Result.Announced": clinical, "Result.TakeCritical": physician, "Result.TellCritical": clinical, "Result.Urgency": forming, "Result.SetUrgency": forming,
-		"Packet.Open": clinical, "Packet.Settle": physician, "Packet.HandOver": clinical, "Packet.AnswerHandOver": clinical, "Packet.Telling": clinical, "Packet.Tried": clinical, "Packet.Letters": clinical,
+		"Packet.Open": clinical, "Packet.Settle": matching, "Packet.TakeOver": physician, "Packet.DeskWords": everybody, "Packet.ToldAtDesk": everybody, "Packet.HandOver": clinical, "Packet.AnswerHandOver": clinical, "Packet.Telling": clinical, "Packet.Tried": clinical, "Packet.Letters": clinical,
 		"Session.SetEachReport": anybody, "Session.EachReport": anybody,
 		"Recall.Recall": alone, "Recall.Letters": everybody, "Recall.Open": everybody, "Recall.Close": everybody,
 		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.LeafletPDF": clinical, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
@@ -86,7 +86,9 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Prescribe.Read": clinical, "Prescribe.Prescribe": physician, "Prescribe.Prepare": writing, "Prescribe.SignPrepared": physician, "Prescribe.PrintPDF": clinical, "Prescribe.Tell": clinical,
 		"Prescribe.Cancel": physician, "Prescribe.Stop": physician, "Prescribe.Return": physician, "Prescribe.Drop": writing, "Prescribe.OfPatient": clinical, "Prescribe.Open": clinical,
 		"Prescribe.TakeMessage": everybody, "Prescribe.Inquiry": clinical, "Prescribe.AttachInquiry": physician, "Prescribe.Answer": matching,
-		"Result.Report": clinical, "Result.EnterPaper": clinical, "Result.SignReport": physician, "Result.Held": matching, "Result.Attach": matching,
+		"Result.Report": clinical, "Result.EnterPaper": clinical, "Result.SignReport": matching, "Result.CallIn": everybody, "Result.Called": clinical, "Result.TellCalled": clinical, "Result.JoinCalled": clinical, "Result.EndCalled": physician,
+		"Result.Copy": clinical, "Result.ReadCopy": clinical, "Result.AddToReview": physician, "Result.Standing": clinical, "Result.SetStanding": alone, "Result.Permitted": nursing,
+		"Result.Held": matching, "Result.Attach": matching,
 		"Result.Across": clinical, "Result.Attached": clinical, "Result.GiveBack": matching,
 		"Printing.Print": clinical, "Printing.Batches": clinical, "Printing.Batch": clinical, "Printing.PDF": clinical, "Printing.FHIR": clinical, "Printing.CSV": clinical,
 		"Loop.Loop":        forming,
@@ -110,7 +112,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Paper.Letters": clinical, "Paper.SignLetter": physician, "Paper.AbsenceLetter": physician, "Paper.GiveLeaflet": clinical,
 		"Paper.MessagePatient": clinical, "Paper.ChartParts": clinical,
 
-		"Desk.MyDesk": clinical, "Desk.Count": clinical, "Desk.Unsigned": anybody, // empty for those who sign nothing
+		"Desk.MyDesk": clinical, "Desk.Count": clinical, "Desk.Holdings": forming, "Desk.HeldBy": forming, "Desk.Unsigned": anybody, // empty for those who sign nothing
 
 		"Forms.ListForms": writers, "Forms.ReadForm": writers, "Forms.FormVersions": writers, "Forms.FormEntries": writers,
 		"Forms.CopyEntry": writers, "Forms.TryForm": writers,

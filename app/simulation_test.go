@@ -99,7 +99,7 @@ func TestEveryOrderIsAccountedFor(t *testing.T) {
 			case 0:
 				_ = c.app.Result.SetAside(ctx, c.doctor(), x.ID, "Nobody of ours.")
 			case 1:
-				require.NoError(t, c.app.Result.GiveBack(ctx, c.petra(), x.ID, fmt.Sprintf("Asked %d", i)))
+				require.NoError(t, c.app.Result.GiveBack(ctx, c.petra(), x.ID, results.ToBack{Reason: fmt.Sprintf("Asked %d", i)}))
 			case 2:
 				if v, err := c.app.Result.Held(ctx, c.doctor(), x.ID); err == nil && len(v.Candidates) > 0 {
 					require.NoError(t, c.app.Result.Attach(ctx, c.doctor(), x.ID, v.Candidates[0].Patient.ID, "The laboratory misspells."))

@@ -2,6 +2,7 @@ package store
 
 import (
 	"encoding/json"
+	"errors"
 	"time"
 
 	"deftledger/core/chart"
@@ -86,9 +87,9 @@ func (q *Q) SetTeam(t CareTeam) error {
 	return q.do("INSERT OR IGNORE INTO team_member(team_id, staff_id) SELECT ?, value FROM json_each(?)", t.ID, string(members))
 }
 
-// DropTeam ends a team.
+// DropTeam ends a team; its lines are everybody's then.
 func (q *Q) DropTeam(id string) error {
-	if err := q.do("DELETE FROM team_member WHERE team_id = ?", id); err != nil {
+	if err := errors.Join(q.do("DELETE FROM line_team WHERE team_id = ?", id), q.do("DELETE FROM team_member WHERE team_id = ?", id)); err != nil {
 		return err
 	}
 	return q.must("DELETE FROM team WHERE id = ?", id)

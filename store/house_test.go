@@ -289,7 +289,7 @@ func TestALineStandsUnderTheNameOfItsPerson(t *testing.T) {
 		require.NoError(t, q.OpenLine("l2", line.Order, "o2", "q", "s", line.Waiting, noon))
 		require.NoError(t, q.OpenLine("l3", line.Held, "1", "", "", line.Waiting, noon))
 		order := func() (out []string) {
-			all, err := q.OpenLinesOf([]string{"s"}, line.Kinds, line.Kinds, "", 10)
+			all, err := q.OpenLinesOf([]string{"s"}, line.Kinds, Unowned{Kinds: line.Kinds}, "", 10)
 			require.NoError(t, err)
 			for _, l := range all {
 				out = append(out, l.ID+" "+l.Patient.Name.Family)

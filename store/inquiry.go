@@ -18,6 +18,10 @@ const (
 	ByMail         = "reminder by mail" // what we remind of by letter or portal
 	HandedOver     = "hand-over"        // what one of us asks another to do about a line
 	Announced      = "critical"         // a critical value, open until somebody has taken it up
+	CalledIn       = "called in"        // a critical value told by telephone, before its report
+	CopiedTo       = "copied to"        // a result with a copy to one of us
+	GivenBack      = "given back"       // a held message that the laboratory was asked about
+	ForDesk        = "front desk"       // what the front desk may tell of a result
 	ToTell         = "telling"          // what a patient is to be told of their results
 	HeldBack       = "held back"        // a result that is not released to the portal yet
 	ToRegistry     = "to the registry"  // a vaccine told to the immunization registry
@@ -159,6 +163,11 @@ func (q *Q) InquiriesOpen(kind string, limit int) ([]Inquiry, error) {
 // InquiriesAnnounced lists the critical values that nobody has taken up, oldest first.
 func (q *Q) InquiriesAnnounced() ([]Inquiry, error) {
 	return list(q, scanInquiry, inquiryQuery+"WHERE i.kind = 'critical' AND i.state = 'open' ORDER BY i.at")
+}
+
+// InquiriesGivenBack lists the held messages that a laboratory was asked about and nobody has decided on, oldest first.
+func (q *Q) InquiriesGivenBack() ([]Inquiry, error) {
+	return list(q, scanInquiry, inquiryQuery+"WHERE i.kind = 'given back' AND i.state = 'open' ORDER BY i.at")
 }
 
 // inquiryLine is the kind of line of an inquiry that others wait for.

@@ -2,16 +2,17 @@ package store
 
 import (
 	"encoding/json"
+	"strings"
 
 	"deftledger/core/line"
 )
 
-// OpenEntries lists the open lines of some people, of some kinds, as far as a list has to know them, with those of the kinds of a
-// team that nobody owns.
-func (q *Q) OpenEntries(owners []string, kinds, team []line.Kind) ([]line.Entry, error) {
+// OpenEntries lists the open lines of some people, of some kinds, as far as a list has to know them, with those that nobody
+// owns.
+func (q *Q) OpenEntries(owners []string, kinds []line.Kind, unowned Unowned) ([]line.Entry, error) {
 	whose, _ := json.Marshal(owners)
 	all, _ := json.Marshal(kinds)
-	mine, _ := json.Marshal(team)
+	mine, _ := json.Marshal(unowned.Kinds)
 	return list(q, func(s scanner, e *line.Entry) error {
 		var at string
 		err := s.Scan(&e.ID, &e.Kind, &e.Subject, &e.Person, &e.Rank, &e.Name, &at)
@@ -20,7 +21,7 @@ func (q *Q) OpenEntries(owners []string, kinds, team []line.Kind) ([]line.Entry,
 	}, `SELECT l.id, l.kind, l.subject, coalesce(own.person_id, ''), l.rank, l.by_name, l.opened_at FROM line l LEFT JOIN patient own ON own.id = l.patient_id
 		WHERE l.closed_at = '' AND l.owner_id IN (SELECT value FROM json_each(?)) AND l.kind IN (SELECT value FROM json_each(?))
 		UNION ALL SELECT l.id, l.kind, l.subject, coalesce(own.person_id, ''), l.rank, l.by_name, l.opened_at FROM line l LEFT JOIN patient own ON own.id = l.patient_id
-		WHERE l.closed_at = '' AND l.owner_id IS NULL AND l.kind IN (SELECT value FROM json_each(?))`, string(whose), string(all), string(mine))
+		WHERE l.closed_at = '' AND l.owner_id IS NULL AND l.kind IN (SELECT value FROM json_each(?))`+strings.ReplaceAll(ofTeam, "line.id", "l.id"), string(whose), string(all), string(mine), unowned.Who)
 }
 
 // LinesIn lists open lines by their identifiers.

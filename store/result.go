@@ -40,8 +40,10 @@ type ReportDetails struct {
 	MessageNotes  string            `json:"messageNotes,omitempty"`  // said before any patient
 	CollectedSaid string            `json:"collectedSaid,omitempty"` // what came and is no time
 	ReportedSaid  string            `json:"reportedSaid,omitempty"`
-	Paper         string            `json:"paper,omitempty"`  // the document it was typed from
-	Reused        bool              `json:"reused,omitempty"` // the laboratory's number was used before, for another report
+	Paper         string            `json:"paper,omitempty"`   // the document it was typed from
+	Orderer       string            `json:"orderer,omitempty"` // as the message names them
+	Copies        []string          `json:"copies,omitempty"`  // to whom else it went
+	Reused        bool              `json:"reused,omitempty"`  // the laboratory's number was used before, for another report
 }
 
 const reportQuery = `SELECT r.id, r.patient_id, r.order_id, r.position, r.source, r.filler, r.code, r.title, r.loinc, r.owner_id, r.status,
@@ -348,6 +350,34 @@ func (q *Q) ReviewsIn(reports []string) (map[string][]Review, error) {
 	out := map[string][]Review{}
 	for _, v := range rows {
 		out[v.ReportID] = append(out[v.ReportID], v)
+	}
+	return out, err
+}
+
+// ReviewAddendum is what was added to a review after it was signed.
+type ReviewAddendum struct {
+	ID, ReportID, Says, ByID string
+	Issue, Folio             int
+	At                       time.Time
+}
+
+// AddReviewAddendum keeps what is added to a review.
+func (q *Q) AddReviewAddendum(x ReviewAddendum) error {
+	return q.do("INSERT INTO review_addendum(id, report_id, issue, says, by_id, at, folio) VALUES (?,?,?,?,?,?,?)", x.ID, x.ReportID, x.Issue, x.Says, x.ByID, Stamp(x.At), x.Folio)
+}
+
+// ReviewAddenda lists what was added to the reviews of some reports, oldest first.
+func (q *Q) ReviewAddenda(reports []string) (map[string][]ReviewAddendum, error) {
+	all, _ := json.Marshal(reports)
+	rows, err := list(q, func(s scanner, x *ReviewAddendum) error {
+		var at string
+		err := s.Scan(&x.ID, &x.ReportID, &x.Issue, &x.Says, &x.ByID, &at, &x.Folio)
+		x.At = Moment(at)
+		return err
+	}, "SELECT x.id, x.report_id, x.issue, x.says, x.by_id, x.at, x.folio FROM json_each(?) j JOIN review_addendum x ON x.report_id = j.value ORDER BY x.at, x.id", string(all))
+	out := map[string][]ReviewAddendum{}
+	for _, x := range rows {
+		out[x.ReportID] = append(out[x.ReportID], x)
 	}
 	return out, err
 }

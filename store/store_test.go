@@ -170,7 +170,10 @@ func TestALineIsOpenOnceAndClosedByName(t *testing.T) {
 	s := fresh(t)
 	at := time.Date(2026, 11, 23, 8, 0, 0, 123_000_000, time.UTC)
 	open := func() (ls []Line) {
-		require.NoError(t, s.Read(ctx, func(q *Q) (err error) { ls, err = q.OpenLinesOf([]string{"s"}, line.Kinds, nil, "", 100); return err }))
+		require.NoError(t, s.Read(ctx, func(q *Q) (err error) {
+			ls, err = q.OpenLinesOf([]string{"s"}, line.Kinds, Unowned{}, "", 100)
+			return err
+		}))
 		return ls
 	}
 	require.NoError(t, s.Write(ctx, func(q *Q) error {

@@ -126,6 +126,7 @@ var guarded = map[string][]guardedTable{
 		{"report_value", "report_id", "report_id issue position code name loinc text unit range flag status notes details"},
 		{"review", "report_id", "report_id issue comment told told_reason signed_by signed_at folio"},
 		{"house_result", "report_id", "report_id issue test lot expires control by_id at"},
+		{"review_addendum", "report_id", "id report_id issue says by_id at folio"},
 	},
 	"inbox": {
 		{"inbox", "id", "id received_at peer sender control sha256 raw state reason"},
@@ -133,6 +134,7 @@ var guarded = map[string][]guardedTable{
 	},
 	"line": {
 		{"line", "id", "id kind subject patient_id owner_id state opened_at closed_at closed_by closed_with by_name"},
+		{"line_team", "line_id", "line_id team_id"},
 	},
 	"message": {
 		{"message", "id", "id patient_id note_id text document_id folio state by_id at done_at settled"},

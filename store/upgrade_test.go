@@ -180,7 +180,7 @@ func TestDataOfTheSecondVersionAreBroughtUpToDate(t *testing.T) {
 		reports, err := q.ReportsOf("p")
 		require.NoError(t, err)
 		require.Equal(t, "", reports[0].VisitID)
-		lines, err := q.OpenLinesOf([]string{"s"}, line.Kinds, line.Kinds, "", 100)
+		lines, err := q.OpenLinesOf([]string{"s"}, line.Kinds, Unowned{Kinds: line.Kinds}, "", 100)
 		require.NoError(t, err)
 		require.Len(t, lines, 3)
 		ranks := map[string]int{}
@@ -280,7 +280,7 @@ func TestDataOfTheTenthVersionAreBroughtUpToDate(t *testing.T) {
 			('3','q','','patient','c','allergies','Latex','2026-01-06T00:00:00.000Z','take in'), ('4','q','gone','patient','d','allergies','Wool','2026-01-06T00:00:00.000Z','')`,
 	)
 	require.NoError(t, s.Read(context.Background(), func(q *Q) error {
-		all, err := q.OpenLinesOf([]string{"s"}, line.Kinds, line.Kinds, "", 100)
+		all, err := q.OpenLinesOf([]string{"s"}, line.Kinds, Unowned{Kinds: line.Kinds}, "", 100)
 		require.NoError(t, err)
 		says := map[string]string{}
 		for _, l := range all {
@@ -291,7 +291,7 @@ func TestDataOfTheTenthVersionAreBroughtUpToDate(t *testing.T) {
 		closed, err := one(q, scalar[string], "SELECT closed_by || closed_with FROM line WHERE id = 'c'")
 		require.NoError(t, err)
 		require.Equal(t, "ssigned", closed)
-		counts, err := q.CountLines([]string{"s"}, []line.Kind{line.Held})
+		counts, err := q.CountLines([]string{"s"}, Unowned{Kinds: []line.Kind{line.Held}})
 		require.NoError(t, err)
 		require.Equal(t, map[line.Kind]int{line.Note: 1, line.Held: 2, line.FromOutside: 1}, counts,
 			"of lines nobody owns only those of the team")

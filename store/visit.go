@@ -333,13 +333,21 @@ func scanLine(s scanner, l *Line) error {
 	return err
 }
 
-// OpenLinesOf lists the open lines of some people of some kinds, with those of the kinds of a team
-// that nobody owns, gravest first and then by patient, as many as limit after the line named
+// Unowned are the open lines that nobody owns and that somebody sees: of these kinds, but for those of a team that is not theirs.
+type Unowned struct {
+	Who   string
+	Kinds []line.Kind
+}
+
+// ofTeam keeps lines of a team from who is not in it, given by the placeholder; those of a team in which nobody is are everybody's.
+const ofTeam = " AND coalesce((SELECT max(m.staff_id = ?) FROM line_team t JOIN team_member m ON m.team_id = t.team_id WHERE t.line_id = line.id), 1)"
+
+// OpenLinesOf lists the open lines of some people of some kinds, with those that nobody owns, gravest first and then by patient, as many as limit after the line named
 // (from the beginning for "").
-func (q *Q) OpenLinesOf(owners []string, kinds, team []line.Kind, after string, limit int) ([]Line, error) {
+func (q *Q) OpenLinesOf(owners []string, kinds []line.Kind, unowned Unowned, after string, limit int) ([]Line, error) {
 	whose, _ := json.Marshal(owners)
 	all, _ := json.Marshal(kinds)
-	mine, _ := json.Marshal(team)
+	mine, _ := json.Marshal(unowned.Kinds)
 	const order = "rank, by_name, opened_at, id"
 	// Each half is read in its order from the index, as far as a page goes.
 	half := func(whose string) string {
@@ -348,8 +356,8 @@ func (q *Q) OpenLinesOf(owners []string, kinds, team []line.Kind, after string, 
 			AND (` + order + ") > (SELECT " + order + " FROM after) ORDER BY " + order + " LIMIT ?)"
 	}
 	return list(q, scanLine, `WITH after(rank, by_name, opened_at, id) AS (SELECT rank, by_name, opened_at, id FROM line WHERE id = ? UNION ALL SELECT -1, '', '', '' LIMIT 1)
-		`+lineQuery+" AND l.id IN (SELECT id FROM ("+half("owner_id IN (SELECT value FROM json_each(?))")+" UNION ALL "+half("owner_id IS NULL")+") ORDER BY "+order+" LIMIT ?)"+
-		" ORDER BY l.rank, l.by_name, l.opened_at, l.id", after, string(whose), string(all), limit, string(mine), limit, limit)
+		`+lineQuery+" AND l.id IN (SELECT id FROM ("+half("owner_id IN (SELECT value FROM json_each(?))")+" UNION ALL "+half("owner_id IS NULL"+ofTeam)+") ORDER BY "+order+" LIMIT ?)"+
+		" ORDER BY l.rank, l.by_name, l.opened_at, l.id", after, string(whose), string(all), limit, unowned.Who, string(mine), limit, limit)
 }
 
 // OpenLinesAbout lists the open lines of a patient.
@@ -357,11 +365,10 @@ func (q *Q) OpenLinesAbout(patient string) ([]Line, error) {
 	return list(q, scanLine, lineQuery+" AND l.patient_id "+samePerson+" ORDER BY l.opened_at", patient)
 }
 
-// CountLines counts the open lines of some people by kind, with those of the kinds of a team that
-// nobody owns.
-func (q *Q) CountLines(owners []string, team []line.Kind) (map[line.Kind]int, error) {
+// CountLines counts the open lines of some people by kind, with those that nobody owns.
+func (q *Q) CountLines(owners []string, unowned Unowned) (map[line.Kind]int, error) {
 	whose, _ := json.Marshal(owners)
-	mine, _ := json.Marshal(team)
+	mine, _ := json.Marshal(unowned.Kinds)
 	type row struct {
 		kind line.Kind
 		n    int
@@ -369,11 +376,35 @@ func (q *Q) CountLines(owners []string, team []line.Kind) (map[line.Kind]int, er
 	// Two halves, so that each is counted in the index alone.
 	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.kind, &r.n) },
 		`SELECT kind, count(*) FROM line WHERE closed_at = '' AND owner_id IN (SELECT value FROM json_each(?)) GROUP BY kind
-		UNION ALL SELECT kind, count(*) FROM line WHERE closed_at = '' AND owner_id IS NULL AND kind IN (SELECT value FROM json_each(?)) GROUP BY kind`,
-		string(whose), string(mine))
+		UNION ALL SELECT kind, count(*) FROM line WHERE closed_at = '' AND owner_id IS NULL AND kind IN (SELECT value FROM json_each(?))`+ofTeam+` GROUP BY kind`,
+		string(whose), string(mine), unowned.Who)
 	out := map[line.Kind]int{}
 	for _, r := range rows {
 		out[r.kind] += r.n
 	}
 	return out, err
+}
+
+// GiveLineTo makes an open line that nobody owns one of a team.
+func (q *Q) GiveLineTo(team, lineID string) error {
+	return q.do("INSERT INTO line_team(line_id, team_id) VALUES (?,?)", lineID, team)
+}
+
+// Load is how much of a kind somebody answers for: with nobody as owner, what a team or whoever may answers for.
+type Load struct {
+	OwnerID, TeamID string
+	Kind            line.Kind
+	Open, Waiting   int
+	Oldest          time.Time
+}
+
+// Loads tells who answers for how many open lines of which kind, and since when the oldest is open.
+func (q *Q) Loads() ([]Load, error) {
+	return list(q, func(s scanner, l *Load) error {
+		var at string
+		err := s.Scan(&l.OwnerID, &l.TeamID, &l.Kind, &l.Open, &l.Waiting, &at)
+		l.Oldest = Moment(at)
+		return err
+	}, `SELECT coalesce(line.owner_id, ''), coalesce(t.team_id, ''), line.kind, sum(line.state <> ?), sum(line.state = ?), min(line.opened_at)
+		FROM line LEFT JOIN line_team t ON t.line_id = line.id WHERE line.closed_at = '' GROUP BY 1, 2, 3`, line.Waiting, line.Waiting)
 }

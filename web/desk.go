@@ -28,6 +28,15 @@ func (s *server) describeDesk(api huma.API) {
 	get(api, "desk-count", "/api/desk/count", func(ctx context.Context, who act.Actor, _ *nothing) (int, error) {
 		return s.app.Desk.Count(ctx, who)
 	})
+	get(api, "holdings", "/api/practice/holdings", func(ctx context.Context, who act.Actor, _ *nothing) ([]desk.Holding, error) {
+		return s.app.Desk.Holdings(ctx, who)
+	})
+	get(api, "held-by", "/api/practice/holdings/{id}", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		After string `query:"after" maxLength:"64" doc:"The line that the page comes after"`
+	}) (desk.Desk, error) {
+		return s.app.Desk.HeldBy(ctx, who, in.ID, in.After)
+	})
 	get(api, "unsigned", "/api/unsigned", func(ctx context.Context, who act.Actor, _ *nothing) ([]desk.Waiting, error) {
 		return s.app.Desk.Unsigned(ctx, who)
 	})

@@ -47,6 +47,26 @@ func (s *server) describePacket(api huma.API) {
 	}) (*nothing, error) {
 		return nil, s.app.Packet.Tried(ctx, who, in.ID, in.Body)
 	})
+	does(api, http.MethodPost, "take-over", "/api/packets/{id}/take", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Report string `json:"report,omitempty" maxLength:"64" doc:"Only this one; all that wait otherwise"`
+		}
+	}) (*body[int], error) {
+		n, err := s.app.Packet.TakeOver(ctx, who, in.ID, in.Body.Report)
+		return &body[int]{n}, err
+	})
+	get(api, "desk-words", "/api/patients/{id}/desk-words", func(ctx context.Context, who act.Actor, in *PathID) ([]packet.DeskWords, error) {
+		return s.app.Packet.DeskWords(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "told-at-desk", "/api/desk-words/{id}/told", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Whom string `json:"whom" maxLength:"200"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Packet.ToldAtDesk(ctx, who, in.ID, in.Body.Whom)
+	})
 	does(api, http.MethodPost, "reading-level", "/api/reading-level", func(_ context.Context, who act.Actor, in *body[struct {
 		Text string `json:"text" maxLength:"20000"`
 	}]) (*body[Grade], error) {

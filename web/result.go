@@ -8,6 +8,7 @@ import (
 
 	"deftledger/app/act"
 	results "deftledger/app/result"
+	"deftledger/core/result"
 )
 
 // describeResult registers what the room result does and shows.
@@ -36,6 +37,64 @@ func (s *server) describeResult(api huma.API) {
 	}) (*nothing, error) {
 		return nil, s.app.Result.TellCritical(ctx, who, in.ID, in.Body)
 	})
+	does(api, http.MethodPost, "call-in", "/api/patients/{id}/called", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body results.CalledIn
+	}) (*nothing, error) {
+		return nil, s.app.Result.CallIn(ctx, who, in.ID, in.Body)
+	})
+	get(api, "called", "/api/called/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.CalledView, error) {
+		return s.app.Result.Called(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "tell-called", "/api/called/{id}/contacts", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body results.CriticalContact
+	}) (*nothing, error) {
+		return nil, s.app.Result.TellCalled(ctx, who, in.ID, in.Body)
+	})
+	does(api, http.MethodPost, "join-called", "/api/called/{id}/join", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Report string `json:"report" maxLength:"64"`
+			Why    string `json:"why,omitempty" maxLength:"1000" doc:"Needed where the report does not read as what was said"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.JoinCalled(ctx, who, in.ID, in.Body.Report, in.Body.Why)
+	})
+	does(api, http.MethodPost, "end-called", "/api/called/{id}/end", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Why string `json:"why" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.EndCalled(ctx, who, in.ID, in.Body.Why)
+	})
+	get(api, "copy", "/api/copies/{id}", func(ctx context.Context, who act.Actor, in *PathID) (results.CopyView, error) {
+		return s.app.Result.Copy(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "read-copy", "/api/copies/{id}/read", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Says string `json:"says,omitempty" maxLength:"4000" doc:"What is added for the chart"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Result.ReadCopy(ctx, who, in.ID, in.Body.Says)
+	})
+	does(api, http.MethodPost, "add-to-review", "/api/reports/{id}/addenda", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body results.Addition
+	}) (*nothing, error) {
+		return nil, s.app.Result.AddToReview(ctx, who, in.ID, in.Body)
+	})
+	get(api, "standing", "/api/standing-permission", func(ctx context.Context, who act.Actor, _ *nothing) (results.StandingView, error) {
+		return s.app.Result.Standing(ctx, who)
+	})
+	get(api, "permitted", "/api/standing-permission/reports", func(ctx context.Context, who act.Actor, _ *nothing) ([]results.PermittedReport, error) {
+		return s.app.Result.Permitted(ctx, who)
+	})
+	does(api, http.MethodPut, "set-standing", "/api/standing-permission", func(ctx context.Context, who act.Actor, in *body[result.Permission]) (*nothing, error) {
+		return nil, s.app.Result.SetStanding(ctx, who, in.Body)
+	})
 	get(api, "urgency", "/api/urgency", func(ctx context.Context, who act.Actor, _ *nothing) (results.Urgency, error) {
 		return s.app.Result.Urgency(ctx, who)
 	})
@@ -58,11 +117,9 @@ func (s *server) describeResult(api huma.API) {
 	})
 	does(api, http.MethodPost, "give-back", "/api/quarantine/{number}/back", func(ctx context.Context, who act.Actor, in *struct {
 		Number string `path:"number" maxLength:"30"`
-		Body   struct {
-			Reason string `json:"reason" maxLength:"1000" doc:"What the laboratory was asked, and whom"`
-		}
+		Body   results.ToBack
 	}) (*nothing, error) {
-		return nil, s.app.Result.GiveBack(ctx, who, in.Number, in.Body.Reason)
+		return nil, s.app.Result.GiveBack(ctx, who, in.Number, in.Body)
 	})
 	does(api, http.MethodPost, "take-up", "/api/quarantine/{number}/up", func(ctx context.Context, who act.Actor, in *struct {
 		Number string `path:"number" maxLength:"30"`

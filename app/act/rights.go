@@ -61,6 +61,10 @@ const (
 	BookVisit           Right = "book a visit"
 	SeeResults          Right = "see results"
 	SignResult          Right = "sign a result"
+	CallIn              Right = "take a critical value down by telephone"
+	SignInRange         Right = "sign a result in range by the clinic's rule"
+	SetStanding         Right = "give the nurses a standing permission"
+	SeeDeskWords        Right = "see what may be told at the front desk"
 	MatchResult         Right = "say whose a result is"
 	TakeCritical        Right = "take a critical value up"
 	ReadAudit           Right = "read the audit"
@@ -120,6 +124,10 @@ var rights = []struct {
 	{SeeResults, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{SignResult, []Role{Physician, Practitioner, Associate}},
 	{TakeCritical, []Role{Physician, Practitioner, Associate}},
+	{CallIn, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{SignInRange, []Role{Nurse}},
+	{SetStanding, []Role{Physician}},
+	{SeeDeskWords, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{MatchResult, []Role{Physician, Practitioner, Associate, Nurse}},
 	{ReadAudit, []Role{Admin}},
 	{RecallPatients, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
@@ -140,8 +148,8 @@ var rights = []struct {
 // somebody is, somebody new, what is to be drawn, whose a result is. They read names and no chart.
 var ofPractice = map[Right]bool{Register: true, SeeSpecimens: true, SeeOrders: true, TakeInquiry: true, SetConnections: true, SeeDirectory: true, KeepDirectory: true, SeeDay: true, MoveVisit: true, FindPatient: true, BookVisit: true, MatchResult: true,
 	// Whoever is there takes a critical value up, whosever the patient is; with the report it is their chart.
-	TakeCritical: true,
-	ReadAudit:    true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
+	TakeCritical: true, CallIn: true,
+	ReadAudit: true, SeePractice: true, OpenClosed: true, ReviewOpened: true, SetCircle: true}
 
 // Actor is the person acting, in one session.
 type Actor struct {

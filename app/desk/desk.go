@@ -74,7 +74,7 @@ func (a *Acts) MyDesk(ctx context.Context, who act.Actor, x DeskSought) (out Des
 		if x.List == act.ResultList {
 			return a.packets(q, who, x, owners, kinds, &out)
 		}
-		lines, err := q.OpenLinesOf(owners, kinds, a.team(who, x.List), x.After, page+1)
+		lines, err := q.OpenLinesOf(owners, kinds, a.unowned(who, x.List), x.After, page+1)
 		if err != nil {
 			return err
 		}
@@ -106,7 +106,7 @@ func (a *Acts) Count(ctx context.Context, who act.Actor) (n int, err error) {
 
 // count counts by list.
 func (a *Acts) count(q *store.Q, who act.Actor, owners []string) (map[string]int, error) {
-	own, err := q.CountLines(owners, a.team(who, ""))
+	own, err := q.CountLines(owners, a.unowned(who, ""))
 	counts := map[string]int{}
 	for _, k := range a.kinds {
 		counts[k.List] += own[k.Kind]
@@ -114,12 +114,12 @@ func (a *Acts) count(q *store.Q, who act.Actor, owners []string) (map[string]int
 	return counts, err
 }
 
-// team are the kinds of a list ("" for all) of which somebody sees the lines nobody owns.
-func (a *Acts) team(who act.Actor, list string) []line.Kind {
-	out := []line.Kind{}
+// unowned are the kinds of a list ("" for all) of which somebody sees the lines nobody owns.
+func (a *Acts) unowned(who act.Actor, list string) store.Unowned {
+	out := store.Unowned{Who: who.ID, Kinds: []line.Kind{}}
 	for _, k := range a.kinds {
 		if (list == "" || k.List == list) && k.Right != "" && act.May(who.Role, k.Right) {
-			out = append(out, k.Kind)
+			out.Kinds = append(out.Kinds, k.Kind)
 		}
 	}
 	return out

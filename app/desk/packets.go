@@ -14,16 +14,16 @@ import (
 
 // packets reads a page of what was received: a row for each patient with all their reports that wait, and one for everything else.
 func (a *Acts) packets(q *store.Q, who act.Actor, x DeskSought, owners []string, kinds []line.Kind, out *Desk) error {
-	team := a.team(who, x.List)
+	unowned := a.unowned(who, x.List)
 	switch x.Whose {
 	case "mine":
-		owners, team = []string{who.ID}, nil
+		owners, unowned.Kinds = []string{who.ID}, nil
 	case "covered":
-		owners, team = owners[1:], nil
+		owners, unowned.Kinds = owners[1:], nil
 	case "team":
 		owners = nil
 	}
-	entries, err := q.OpenEntries(owners, kinds, team)
+	entries, err := q.OpenEntries(owners, kinds, unowned)
 	if err != nil {
 		return err
 	}

@@ -34,7 +34,7 @@ func (a *Acts) Unsigned(ctx context.Context, who act.Actor) (out []Waiting, err 
 		return out, nil
 	}
 	err = a.Look(ctx, who, act.SignNote, func(q *store.Q) error {
-		lines, err := q.OpenLinesOf([]string{who.ID}, []line.Kind{line.Note}, nil, "", mostAnnounced)
+		lines, err := q.OpenLinesOf([]string{who.ID}, []line.Kind{line.Note}, store.Unowned{}, "", mostAnnounced)
 		if err != nil {
 			return err
 		}

@@ -1,6 +1,7 @@
 package packet
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -21,7 +22,8 @@ type handing struct {
 	Title       string `json:"title"`
 	Instruction string `json:"instruction"`
 	Until       string `json:"until"`
-	Role        string `json:"role,omitempty"`
+	Team        string `json:"team,omitempty"` // its identifier, where it was given to one
+	TeamName    string `json:"teamName,omitempty"`
 }
 
 // HandedView is a hand-over as both sides see it.
@@ -65,6 +67,23 @@ func (a *Acts) handOver(t *act.Tx, request string, r store.Report, x SettledRepo
 	case r.GoneAt != "":
 		return false, act.Refuse(act.Conflict, "It has left this chart.")
 	}
+	given := handing{Report: r.ID, Title: r.Title, Instruction: x.Instruction, Until: x.Until}
+	if x.Team != "" {
+		teams, err := t.Teams()
+		if err != nil {
+			return false, err
+		}
+		i := slices.IndexFunc(teams, func(c store.CareTeam) bool { return c.ID == x.Team })
+		switch {
+		case x.To != "":
+			return false, act.Refuse(act.Invalid, "To a person or to a team, not to both.")
+		case i < 0:
+			return false, act.Refuse(act.Conflict, "There is no such team any more.")
+		case len(teams[i].Members) == 0:
+			return false, act.Refuse(act.Conflict, "Nobody is in %s.", teams[i].Name)
+		}
+		given.Team, given.TeamName = x.Team, teams[i].Name
+	}
 	if x.To != "" {
 		s, err := t.StaffByID(x.To)
 		if err != nil {
@@ -74,7 +93,7 @@ func (a *Acts) handOver(t *act.Tx, request string, r store.Report, x SettledRepo
 			return false, act.Refuse(act.Invalid, "%s %s cannot see results.", s.Given, s.Family)
 		}
 	}
-	body, err := json.Marshal(handing{Report: r.ID, Title: r.Title, Instruction: x.Instruction, Until: x.Until})
+	body, err := json.Marshal(given)
 	if err != nil {
 		return false, err
 	}
@@ -98,15 +117,21 @@ func (a *Acts) handOver(t *act.Tx, request string, r store.Report, x SettledRepo
 	if r.SignedIssue == r.Issue {
 		return false, act.Refuse(act.Conflict, "It is signed already.")
 	}
-	if err := t.OpenLine(act.NewID(), line.HandOver, id, r.PatientID, x.To, line.Open, t.Now); err != nil {
+	lineID := act.NewID()
+	if err := t.OpenLine(lineID, line.HandOver, id, r.PatientID, x.To, line.Open, t.Now); err != nil {
 		return false, err
+	}
+	if x.Team != "" {
+		if err := t.GiveLineTo(x.Team, lineID); err != nil {
+			return false, err
+		}
 	}
 	if err := t.RankLine(line.Report, r.ID, line.Waiting, line.WithOthers); err != nil {
 		return false, err
 	}
 	t.Tell(act.LineEvent, id, r.PatientID)
 	t.Tell(act.ReportEvent, r.ID, r.PatientID)
-	return true, t.Audit("hand a report over", r.PatientID, r.ID, x.To)
+	return true, t.Audit("hand a report over", r.PatientID, r.ID, x.To+x.Team)
 }
 
 // openOf are the hand-overs of a report that nobody has answered.
@@ -180,7 +205,9 @@ func (a *Acts) handed(q *store.Q, who act.Actor, patient string) (of map[string]
 	}
 	for _, i := range all {
 		if last[i.ByID] == "" {
-			last[i.ByID] = i.OwnerID
+			var x handing
+			_ = json.Unmarshal(i.Said, &x) // written by us
+			last[i.ByID] = cmp.Or(i.OwnerID, x.Team)
 		}
 	}
 	views, err := a.handedViews(q, who, all)
@@ -207,7 +234,7 @@ func (a *Acts) handedViews(q *store.Q, who act.Actor, all []store.Inquiry) ([]Ha
 		}
 		to := names[i.OwnerID]
 		if i.OwnerID == "" {
-			to = "the team"
+			to = cmp.Or(x.TeamName, "everybody")
 		}
 		out[k] = HandedView{ID: i.ID, Patient: a.Patient(p), Report: x.Report, Title: x.Title, From: i.By, Mine: i.ByID == who.ID, To: to, Instruction: x.Instruction, At: a.Say(i.At),
 			Until: x.Until, Passed: i.State == store.InquiryOpen && x.Until < a.Today(), State: i.State, Answer: i.Answer, AnswerBy: i.Done}
@@ -257,6 +284,19 @@ func (a *Acts) AnswerHandOver(ctx context.Context, who act.Actor, id, says strin
 		if err != nil {
 			return err
 		}
+		var x handing
+		if err := json.Unmarshal(i.Said, &x); err != nil {
+			return err
+		}
+		if x.Team != "" && i.ByID != who.ID {
+			theirs, err := a.inTeam(t.Q, x.Team, append([]string{who.ID}, beside.Covers...))
+			if err != nil {
+				return err
+			}
+			if !theirs {
+				return act.Refuse(act.Forbidden, "It was given to %s.", x.TeamName)
+			}
+		}
 		state := "done"
 		switch own := i.ByID == who.ID; {
 		case !own && i.OwnerID != "" && i.OwnerID != who.ID && !slices.Contains(beside.Covers, i.OwnerID):
@@ -276,10 +316,6 @@ func (a *Acts) AnswerHandOver(ctx context.Context, who act.Actor, id, says strin
 		case says == "" || len(says) > 2000:
 			return act.Refuse(act.Invalid, "Say what was done, or why it goes back.")
 		}
-		var x handing
-		if err := json.Unmarshal(i.Said, &x); err != nil {
-			return err
-		}
 		if err := t.AnswerInquiry(id, state, says, "", who.ID, t.Now); err != nil {
 			return act.Stale(err, "It")
 		}
@@ -294,6 +330,17 @@ func (a *Acts) AnswerHandOver(ctx context.Context, who act.Actor, id, says strin
 	})
 }
 
+// inTeam says whether one of some people is in a team. What was given to a team that has ended, or in which nobody is, is everybody's.
+func (a *Acts) inTeam(q *store.Q, team string, people []string) (bool, error) {
+	teams, err := q.Teams()
+	for _, c := range teams {
+		if c.ID == team && len(c.Members) > 0 {
+			return slices.ContainsFunc(people, func(id string) bool { return slices.Contains(c.Members, id) }), err
+		}
+	}
+	return true, err
+}
+
 // Lines are the kinds of open line of this room.
 func (a *Acts) Lines() []act.LineKind {
 	return []act.LineKind{
@@ -304,6 +351,9 @@ func (a *Acts) Lines() []act.LineKind {
 				_ = json.Unmarshal(i.Said, &x) // written by us
 				row.Title = x.Title + ": " + x.Instruction
 				row.Mark = "from " + i.By
+				if x.Team != "" {
+					row.Owner = x.TeamName
+				}
 				if x.Until < a.Today() {
 					row.Mark, row.Grave = "day passed, from "+i.By, true
 				}

@@ -28,19 +28,22 @@ type PacketView struct {
 	Unread  []string              `json:"unread"`
 	Opening string                `json:"opening" doc:"How a letter to the patient begins"`
 	Closing string                `json:"closing" doc:"How it ends"`
+	Called  []results.CalledView  `json:"called" doc:"Critical values of this patient that a laboratory told by telephone, and no report was joined to"`
 }
 
 // PacketReport is a report of a packet.
 type PacketReport struct {
 	results.ReportView
 	Handed []HandedView `json:"handed" doc:"To whom it was handed, newest first"`
+	Desk   string       `json:"desk" doc:"What the front desk may tell of it"`
 	Tells  []TellView   `json:"tells" doc:"What a letter says of it, by what it means"`
 }
 
-// HandTo is one of us.
+// HandTo is one of us, or a team.
 type HandTo struct {
 	ID   string `json:"id"`
 	Name string `json:"name" doc:"With the role"`
+	Team bool   `json:"team"`
 }
 
 // TellView is what a letter says of a report.
@@ -72,7 +75,7 @@ const days = 3
 
 // Open opens the packet of a patient, or only one report of theirs, whoever answers for it. Looking is recorded and closes nothing.
 func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (out PacketView, err error) {
-	out = PacketView{Reports: []PacketReport{}, Others: []OtherReport{}, Ways: []TellWay{}, HandTo: []HandTo{}, Care: []safety.Warning{}, Beside: []results.BearingView{}, Unread: []string{}}
+	out = PacketView{Reports: []PacketReport{}, Others: []OtherReport{}, Ways: []TellWay{}, HandTo: []HandTo{}, Care: []safety.Warning{}, Beside: []results.BearingView{}, Unread: []string{}, Called: []results.CalledView{}}
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
 		p, err := q.Person(patient)
 		if err != nil {
@@ -98,8 +101,15 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 		if only != "" && (len(together.Reports) == 0 || !act.SamePerson(q, together.Reports[0].Patient.ID, patient)) {
 			return act.Refuse(act.Missing, "There is no such report in this chart.")
 		}
+		words, err := a.deskOf(q, p.ID, together.Stored)
+		if err != nil {
+			return err
+		}
+		if out.Called, err = a.Result.CalledOpen(q, p.ID); err != nil {
+			return err
+		}
 		for i, r := range together.Reports {
-			v := PacketReport{ReportView: r, Handed: handed[r.ID], Tells: []TellView{}}
+			v := PacketReport{ReportView: r, Handed: handed[r.ID], Desk: words[r.ID], Tells: []TellView{}}
 			if v.Handed == nil {
 				v.Handed = []HandedView{}
 			}
@@ -126,6 +136,15 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 		for _, s := range staff {
 			if s.Active && s.ID != who.ID && act.May(s.Role, act.SeeResults) {
 				out.HandTo = append(out.HandTo, HandTo{ID: s.ID, Name: s.Given + " " + s.Family + ", " + s.Role})
+			}
+		}
+		teams, err := q.Teams()
+		if err != nil {
+			return err
+		}
+		for _, c := range teams {
+			if len(c.Members) > 0 {
+				out.HandTo = append(out.HandTo, HandTo{ID: c.ID, Name: c.Name + ", a team", Team: true})
 			}
 		}
 		first := func(n HandTo) int {

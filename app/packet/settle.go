@@ -19,12 +19,13 @@ import (
 
 // PacketSettled is what is decided on a packet at once: one comment and one way of telling for what is signed, and exceptions.
 type PacketSettled struct {
-	ID         string          `json:"id" pattern:"^[A-Za-z0-9-]{8,64}$" doc:"Of the browser's making: the same decision again does nothing twice"`
+	ID         string          `json:"id" pattern:"^[A-Za-z0-9-]{8,50}$" doc:"Of the browser's making: the same decision again does nothing twice"`
 	Comment    string          `json:"comment" maxLength:"20000" doc:"For the chart"`
 	Told       string          `json:"told" maxLength:"20"`
 	ToldReason string          `json:"toldReason,omitempty" maxLength:"2000"`
 	Text       string          `json:"text,omitempty" maxLength:"20000" doc:"For the patient; needed for the portal and a letter"`
 	Until      string          `json:"until,omitempty" maxLength:"10" doc:"On which day what is to be told at a visit comes back"`
+	Desk       string          `json:"desk,omitempty" maxLength:"2000" doc:"What the front desk may tell of what is signed, when the patient calls; empty for nothing"`
 	Secret     string          `json:"secret,omitempty" maxLength:"1000"`
 	Reports    []SettledReport `json:"reports" minItems:"1" maxItems:"200"`
 }
@@ -36,7 +37,8 @@ type SettledReport struct {
 	Version     int     `json:"version"`
 	Act         string  `json:"act" enum:"sign,hand over"`
 	Comment     *string `json:"comment,omitempty" maxLength:"20000" doc:"Its own, in place of the packet's"`
-	To          string  `json:"to,omitempty" maxLength:"64" doc:"To whom it is handed; empty for the team"`
+	To          string  `json:"to,omitempty" maxLength:"64" doc:"To whom it is handed; empty for a team, or everybody"`
+	Team        string  `json:"team,omitempty" maxLength:"64" doc:"To which team"`
 	Instruction string  `json:"instruction,omitempty" maxLength:"2000"`
 	Until       string  `json:"until,omitempty" maxLength:"10" doc:"On which day it comes back"`
 }
@@ -49,11 +51,12 @@ type PacketDone struct {
 
 // Settle decides on a packet, all of it or nothing. A critical value is never signed together with others.
 func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s PacketSettled) (out PacketDone, err error) {
-	if err := act.Allow(who, act.SignResult); err != nil {
+	right := results.SignRight(who)
+	if err := act.Allow(who, right); err != nil {
 		return out, err
 	}
 	signs := slices.ContainsFunc(s.Reports, func(r SettledReport) bool { return r.Act == "sign" })
-	s.Text = strings.TrimSpace(s.Text)
+	s.Text, s.Desk = strings.TrimSpace(s.Text), strings.TrimSpace(s.Desk)
 	if signs {
 		switch {
 		case result.Told[s.Told] == "":
@@ -67,7 +70,7 @@ func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s Pack
 			return out, err
 		}
 	}
-	err = a.Act(ctx, who, act.SignResult, func(t *act.Tx) error {
+	err = a.Act(ctx, who, right, func(t *act.Tx) error {
 		out = PacketDone{}
 		p, err := t.Person(patient)
 		if err != nil {
@@ -137,7 +140,17 @@ func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s Pack
 		if again == signed && signed > 0 { // the same act sent again after a lost answer
 			return nil
 		}
-		if signed > 0 && result.Promises(s.Told) {
+		promises := signed > 0 && result.Promises(s.Told)
+		if signed > 0 && s.Desk != "" {
+			words := deskWords{Text: s.Desk, Reports: told.Reports}
+			if promises && s.Told == "call" {
+				words.Telling = "tell-" + s.ID
+			}
+			if err := a.allow(t, s.ID, p, words); err != nil {
+				return err
+			}
+		}
+		if promises {
 			return a.promise(t, s.ID, p, told)
 		}
 		return nil

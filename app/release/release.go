@@ -7,7 +7,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
 	"strings"
 	"time"
 
@@ -431,15 +430,10 @@ func (a *Acts) RaiseLate(ctx context.Context) (int, error) {
 
 // Run brings back what is late until ctx ends.
 func (a *Acts) Run(ctx context.Context, every time.Duration) {
-	for ctx.Err() == nil {
-		if _, err := a.RaiseLate(ctx); err != nil && ctx.Err() == nil {
-			slog.Error("what is held back could not be brought back", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(every):
-		}
-	}
+	act.Repeat(ctx, every, "what is held back could not be brought back", func(ctx context.Context) error {
+		_, err := a.RaiseLate(ctx)
+		return err
+	})
 }
 
 // Released says of reports of one patient how each stands with the portal.

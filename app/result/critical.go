@@ -1,11 +1,11 @@
 package result
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"log/slog"
 	"net/http"
 	"slices"
 	"strings"
@@ -39,6 +39,7 @@ const usualMinutes = 15
 // announced is what is kept of a critical value.
 type announced struct {
 	Report string `json:"report"`
+	Called string `json:"called,omitempty"` // told by telephone, before there was a report
 	Issue  int    `json:"issue"`
 	Title  string `json:"title"`
 	Says   string `json:"says"`
@@ -55,7 +56,8 @@ const (
 // CriticalView is a critical value that is announced.
 type CriticalView struct {
 	ID      string          `json:"id"`
-	Report  string          `json:"report"`
+	Report  string          `json:"report" doc:"Empty where it was told by telephone"`
+	Called  string          `json:"called" doc:"The telephone call that told it; empty for a report"`
 	Patient act.PatientView `json:"patient"`
 	Title   string          `json:"title"`
 	Says    string          `json:"says" doc:"The values, with unit and flag"`
@@ -87,7 +89,7 @@ func (a *Acts) announce(t *act.Tx, r store.Report) error {
 	if says == "" {
 		return nil
 	}
-	body, err := json.Marshal(announced{r.ID, r.Issue, r.Title, says})
+	body, err := json.Marshal(announced{Report: r.ID, Issue: r.Issue, Title: r.Title, Says: says})
 	if err != nil {
 		return err
 	}
@@ -267,15 +269,7 @@ const watching = 5 * time.Second
 
 // WatchOn watches until ctx ends.
 func (a *Acts) WatchOn(ctx context.Context) {
-	for ctx.Err() == nil {
-		if err := a.Watch(ctx); err != nil && ctx.Err() == nil {
-			slog.Error("critical values could not be moved on", "error", err)
-		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(watching):
-		}
-	}
+	act.Repeat(ctx, watching, "critical values could not be moved on", a.Watch)
 }
 
 // Announced are the critical values that are announced to somebody, oldest first: those they answer for or cover, and after the
@@ -317,11 +311,13 @@ func (a *Acts) Announced(ctx context.Context, who act.Actor) (out []CriticalView
 			if err != nil || len(people) == 0 {
 				return errors.Join(err, act.Refuse(act.Missing, "Whose a critical value is cannot be found."))
 			}
-			now, err := q.IssueOf(x.Report)
-			if err != nil {
-				return err
+			now := x.Issue
+			if x.Report != "" {
+				if now, err = q.IssueOf(x.Report); err != nil {
+					return err
+				}
 			}
-			v := CriticalView{ID: i.ID, Corrected: now != x.Issue, Report: x.Report, Patient: a.Patient(people[0]), Title: x.Title, Says: x.Says, At: a.Say(i.At), Owner: names[i.OwnerID],
+			v := CriticalView{ID: i.ID, Corrected: now != x.Issue, Report: x.Report, Called: x.Called, Patient: a.Patient(people[0]), Title: x.Title, Says: x.Says, At: a.Say(i.At), Owner: names[i.OwnerID],
 				Step: string(steps[len(steps)-1]), OnCall: []OnCallView{}}
 			if slices.Contains(steps, result.ToOnCall) {
 				v.OnCall = append(v.OnCall, u.OnCall...)
@@ -360,14 +356,19 @@ func (a *Acts) TakeCritical(ctx context.Context, who act.Actor, id string) error
 		}
 		detail := ""
 		if i.OwnerID != who.ID {
-			if err := errors.Join(t.GiveLine(line.Report, x.Report, who.ID), t.GiveReport(x.Report, who.ID)); err != nil {
+			err := errors.Join(t.GiveLine(line.Report, x.Report, who.ID), t.GiveReport(x.Report, who.ID))
+			if x.Called != "" {
+				err = t.GiveLine(line.CalledIn, x.Called, who.ID)
+			}
+			if err != nil {
 				return err
 			}
 			detail = "in place of " + i.OwnerID
 		}
 		t.Tell(act.CriticalEvent, id, i.PatientID)
-		t.Tell(act.LineEvent, x.Report, i.PatientID)
-		return t.Audit("take a critical value up", i.PatientID, x.Report, detail)
+		about := cmp.Or(x.Report, x.Called)
+		t.Tell(act.LineEvent, about, i.PatientID)
+		return t.Audit("take a critical value up", i.PatientID, about, detail)
 	})
 }
 
@@ -389,14 +390,10 @@ type CriticalContactView struct {
 
 // TellCritical keeps who was told of a critical value, when, how and whether it was read back, and each attempt.
 func (a *Acts) TellCritical(ctx context.Context, who act.Actor, report string, x CriticalContact) error {
-	x.Who, x.Remark = chart.Tidy(x.Who), chart.Tidy(x.Remark)
 	return a.Act(ctx, who, act.SeeResults, func(t *act.Tx) error {
 		r, err := t.ReportByID(report)
 		if err != nil {
 			return act.NotFound(err, "report")
-		}
-		if x.Who == "" {
-			return act.Refuse(act.Invalid, "Say who was told, or whom you tried to reach.")
 		}
 		if criticalIn(r) == "" {
 			return act.Refuse(act.Conflict, "No value of it is critical.")
@@ -411,29 +408,42 @@ func (a *Acts) TellCritical(ctx context.Context, who act.Actor, report string, x
 		if err != nil {
 			return err
 		}
-		says := x.Who + ", " + x.How
-		if x.ReadBack {
-			says += ", read back"
-		}
-		if x.Remark != "" {
-			says += ": " + x.Remark
-		}
-		kind := noContact
-		if x.Reached {
-			kind = contact
-		}
-		if err := t.AddInquiryEvent(store.InquiryEvent{InquiryID: i.ID, Kind: kind, Says: says, ByID: who.ID, At: t.Now}); err != nil {
+		if err := a.keepContact(t, i, x); err != nil {
 			return err
-		}
-		if x.Reached && i.State == store.InquiryOpen {
-			if err := t.AnswerInquiry(i.ID, "taken up", "the patient was told", "", who.ID, t.Now); err != nil {
-				return act.Stale(err, "It")
-			}
 		}
 		t.Tell(act.CriticalEvent, i.ID, r.PatientID)
 		t.Tell(act.ReportEvent, r.ID, r.PatientID)
-		return t.Audit("say who was told of a critical value", r.PatientID, r.ID, kind)
+		return t.Audit("say who was told of a critical value", r.PatientID, r.ID, "")
 	})
+}
+
+// keepContact keeps who was told of what is announced, or an attempt; who is told takes it up.
+func (a *Acts) keepContact(t *act.Tx, i store.Inquiry, x CriticalContact) error {
+	x.Who, x.Remark = chart.Tidy(x.Who), chart.Tidy(x.Remark)
+	if x.Who == "" {
+		return act.Refuse(act.Invalid, "Say who was told, or whom you tried to reach.")
+	}
+	says := x.Who + ", " + x.How
+	if x.ReadBack {
+		says += ", read back"
+	}
+	if x.Remark != "" {
+		says += ": " + x.Remark
+	}
+	kind := noContact
+	if x.Reached {
+		kind = contact
+	}
+	if err := t.AddInquiryEvent(store.InquiryEvent{InquiryID: i.ID, Kind: kind, Says: says, ByID: t.Who.ID, At: t.Now}); err != nil {
+		return err
+	}
+	if x.Reached && i.State == store.InquiryOpen {
+		if err := t.AnswerInquiry(i.ID, "taken up", "the patient was told", "", t.Who.ID, t.Now); err != nil {
+			return act.Stale(err, "It")
+		}
+	}
+	t.Tell(act.CriticalEvent, i.ID, i.PatientID)
+	return nil
 }
 
 // contacted refuses a signature under a critical value of which nobody was told.
@@ -483,9 +493,9 @@ func (a *Acts) contacts(q *store.Q, reports []store.Report, names map[string]str
 // pager is the queue of what is sent to the pager.
 const pager = "pager"
 
-// Destinations are the parties to whom this room sends: the pager.
+// Destinations are the parties to whom this room sends: the pager, and laboratories by fax.
 func (a *Acts) Destinations() []act.Destination {
-	return []act.Destination{{
+	return []act.Destination{a.toLaboratories(), {
 		Name: pager,
 		Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
 			refused, err := fhir.Hand(ctx, "pager", a.Elsewhere.Pager, "/page/", o.Control, "text/plain", o.Body, http.Header{"Page-To": {o.Address}})

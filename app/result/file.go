@@ -126,7 +126,7 @@ func decided(t *act.Tx, part store.MessagePart, with, reason string) error {
 		}
 	}
 	t.Tell(act.LineEvent, heldID(part), "")
-	return t.CloseLine(line.Held, heldID(part), t.Who.ID, with, t.Now)
+	return errors.Join(t.CloseLine(line.Held, heldID(part), t.Who.ID, with, t.Now), endBack(t, heldID(part), with))
 }
 
 // heldID names a part of a message: the number of the message, with that of the part
@@ -254,12 +254,29 @@ func (a *Acts) filePart(t *act.Tx, in store.Incoming, read hl7v2.Results, part i
 			}
 			next.PatientID, next.OrderID, next.Position, next.OwnerID = patient.ID, o.ID, position, o.ClinicianID
 		}
+		to, err := a.oursIn(t.Q, r.Copies)
+		if err != nil {
+			return err
+		}
+		if d != nil && next.OrderID == "" { // ordered by somebody else, or nobody says by whom
+			by, err := a.oursIn(t.Q, []hl7v2.Person{r.Orderer})
+			if err != nil {
+				return err
+			}
+			if by = append(by, to...); len(by) > 0 {
+				next.OwnerID = by[0].ID
+			}
+		}
 		next.Source = result.Source(in.Sender, next.Filler, next.OrderID, next.Code, r.Parent)
 		if n := inPart[next.Source]; n > 0 {
 			next.Source += "\t#" + strconv.Itoa(n+1) // one more of the same in one message hides no other
 		}
 		inPart[result.Source(in.Sender, next.Filler, next.OrderID, next.Code, r.Parent)]++
-		if err := a.FileReport(t, next); err != nil {
+		next, err = a.fileReport(t, next)
+		if err != nil {
+			return err
+		}
+		if err := a.copies(t, next, to); err != nil {
 			return err
 		}
 		if next.OrderID != "" {
@@ -300,6 +317,12 @@ func storedReport(in store.Incoming, read hl7v2.Results, p hl7v2.PatientResults,
 		out.Filler = fmt.Sprintf("message:%d", in.ID)
 	}
 	out.Details = store.ReportDetails{Specimens: r.Specimens, Parent: r.Parent, Reason: r.Reason, PatientNotes: p.Notes, MessageNotes: read.Notes}
+	if r.Orderer != (hl7v2.Person{}) {
+		out.Details.Orderer = r.Orderer.Name()
+	}
+	for _, c := range r.Copies {
+		out.Details.Copies = append(out.Details.Copies, c.Name())
+	}
 	for _, n := range p.Patient.Records {
 		out.Details.Records = append(out.Details.Records, strings.TrimSpace(n.Number+" "+n.Assigner))
 	}
@@ -322,9 +345,15 @@ func tell(t *act.Tx, r store.Report) {
 // disappears: it becomes the present issue, unless it is older by its own time; then it is
 // kept beside it, and said. What was signed is open again as soon as it reads differently.
 func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
+	_, err := a.fileReport(t, r)
+	return err
+}
+
+// fileReport files a report, and says as which.
+func (a *Acts) fileReport(t *act.Tx, r store.Report) (store.Report, error) {
 	known, err := t.ReportsBySource(r.Source)
 	if err != nil {
-		return err
+		return r, err
 	}
 	var old *store.Report
 	for i := range known {
@@ -339,37 +368,37 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 	if old == nil {
 		r.ID = act.NewID()
 		if r.Details.Reused, err = t.NumberUsed(r.Filler, r.Code); err != nil {
-			return err
+			return r, err
 		}
 		if err := errors.Join(t.AddReport(r), t.AddIssue(r)); err != nil {
-			return err
+			return r, err
 		}
 	} else {
 		n, err := t.IssueCount(old.ID)
 		if err != nil {
-			return err
+			return r, err
 		}
 		r.ID, r.OwnerID, r.Issue, signed = old.ID, old.OwnerID, n+1, old.SignedIssue
 		r.Details.Reused = old.Details.Reused
 		r.Late = result.Older(r.ReportedAt, old.ReportedAt)
 		if err := t.AddIssue(r); err != nil {
-			return err
+			return r, err
 		}
 		if r.Late {
 			t.Tell(act.ReportEvent, r.ID, r.PatientID)
-			return t.Audit("late issue of a report kept", r.PatientID, r.ID, "")
+			return r, t.Audit("late issue of a report kept", r.PatientID, r.ID, "")
 		}
 		if err := t.NextIssue(r); err != nil {
-			return err
+			return r, err
 		}
 		if signed > 0 && signed == old.Issue {
 			was, err := t.IssueAt(r.ID, signed)
 			if err != nil {
-				return err
+				return r, err
 			}
 			if result.Same(was, result.Issue{Status: r.Status, Collected: r.CollectedAt, Notes: r.Notes, Values: r.Values}) {
 				t.Tell(act.ReportEvent, r.ID, r.PatientID)
-				return errors.Join(t.StaysSigned(r.ID), t.Audit("the same report again", r.PatientID, r.ID, ""))
+				return r, errors.Join(t.StaysSigned(r.ID), t.Audit("the same report again", r.PatientID, r.ID, ""))
 			}
 		}
 	}
@@ -378,14 +407,14 @@ func (a *Acts) FileReport(t *act.Tx, r store.Report) error {
 		state = line.InHand
 	}
 	if err := t.OpenLine(act.NewID(), line.Report, r.ID, r.PatientID, r.OwnerID, state, t.Now); err != nil {
-		return err
+		return r, err
 	}
 	if err := t.RankLine(line.Report, r.ID, state, result.Rank(r.Status, signed > 0, r.Values)); err != nil {
-		return err
+		return r, err
 	}
 	tell(t, r)
 	if err := errors.Join(a.announce(t, r), a.Filed(t, r)); err != nil {
-		return err
+		return r, err
 	}
-	return t.Audit("file report", r.PatientID, r.ID, "")
+	return r, t.Audit("file report", r.PatientID, r.ID, "")
 }

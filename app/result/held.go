@@ -4,9 +4,9 @@ import (
 	"context"
 	"errors"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
-	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/outside"
 	"deftledger/core/result"
@@ -83,6 +83,9 @@ type HeldDetail struct {
 	HeldMessage
 	Raw        string          `json:"raw"`
 	Candidates []CandidateView `json:"candidates"`
+	Fax        string          `json:"fax" doc:"The fax of the laboratory that sent it, to give it back by; empty where it is not known"`
+	Laboratory string          `json:"laboratory"`
+	Until      string          `json:"until" doc:"The day on which what is given back comes back, as it is offered"`
 	Others     []HeldMessage   `json:"others"`
 }
 
@@ -117,7 +120,13 @@ func (a *Acts) Held(ctx context.Context, who act.Actor, id string) (out HeldDeta
 		}
 		read := a.readable(m)
 		out = HeldDetail{HeldMessage: a.heldView(m, read, state), Raw: strings.ToValidUTF8(strings.ReplaceAll(string(m.Raw), "\r", "\n"), "�"),
-			Candidates: []CandidateView{}, Others: []HeldMessage{}}
+			Candidates: []CandidateView{}, Others: []HeldMessage{}, Until: a.Clock().In(a.Location).AddDate(0, 0, backDays).Format(time.DateOnly)}
+		if lab := a.sentBy(m); lab != nil {
+			out.Laboratory = lab.Name
+			if a.Elsewhere.Fax != "" {
+				out.Fax = lab.Fax
+			}
+		}
 		if !out.Readable {
 			return nil // that is what it is held for; its text is shown
 		}
@@ -260,39 +269,6 @@ func (a *Acts) SetAside(ctx context.Context, who act.Actor, id, reason string) e
 	})
 }
 
-// GiveBack asks the laboratory about what is held, with the reason: whose it is, or that they send it again. It goes on waiting here,
-// below what waits for one of us, until somebody decides on it.
-func (a *Acts) GiveBack(ctx context.Context, who act.Actor, id, reason string) error {
-	if err := act.Allow(who, act.MatchResult); err != nil {
-		return err
-	}
-	reason = strings.TrimSpace(reason)
-	if reason == "" {
-		return act.Refuse(act.Invalid, "Say what the laboratory was asked, and whom.")
-	}
-	return a.Act(ctx, who, act.MatchResult, func(t *act.Tx) error {
-		_, state, err := part(t.Q, id)
-		if err != nil {
-			return err
-		}
-		if state.State != result.Quarantined {
-			return act.Refuse(act.Conflict, "Somebody has decided on this message already.")
-		}
-		said := "Given back to the laboratory by " + who.Name + ", " + chart.SayDay(a.DayOf(store.Stamp(t.Now))) + ": " + reason
-		if strings.HasPrefix(state.Reason, said) {
-			return nil // the same act again
-		}
-		if err := t.SetPart(state.MessagePart, result.Quarantined, said+" "+state.Reason); err != nil {
-			return err
-		}
-		t.Tell(act.LineEvent, heldID(state.MessagePart), "")
-		if err := t.RankLine(line.Held, heldID(state.MessagePart), line.Waiting, line.WithOthers); err != nil {
-			return err
-		}
-		return t.Audit("give quarantined message back to the laboratory", "", heldID(state.MessagePart), "")
-	})
-}
-
 // TakeUp makes what was set aside wait again.
 func (a *Acts) TakeUp(ctx context.Context, who act.Actor, id string) error {
 	return a.Act(ctx, who, act.MatchResult, func(t *act.Tx) error {
@@ -388,7 +364,7 @@ func (a *Acts) leave(t *act.Tx, r store.Report, reason string, gone map[string]b
 			return err
 		}
 	}
-	if err := errors.Join(a.unannounce(t, r), a.Left(t, r)); err != nil {
+	if err := errors.Join(a.unannounce(t, r), a.uncopy(t, r), a.Left(t, r)); err != nil {
 		return err
 	}
 	tell(t, r)

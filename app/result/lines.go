@@ -17,6 +17,8 @@ func (a *Acts) Lines() []act.LineKind {
 	return []act.LineKind{
 		{Kind: line.Report, List: act.ResultList, Fill: a.fillReports},
 		{Kind: line.Held, List: act.ResultList, Right: act.MatchResult, Fill: a.fillHeld},
+		{Kind: line.CalledIn, List: act.ResultList, Right: act.SeeResults, Fill: a.fillCalled},
+		{Kind: line.Copied, List: act.ResultList, Fill: a.fillCopies},
 	}
 }
 

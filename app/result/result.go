@@ -266,12 +266,14 @@ type sealedReview struct {
 	Comment   string         `json:"comment"`
 	Told      string         `json:"told"`
 	Reason    string         `json:"reason"`
+	Rule      string         `json:"rule,omitempty"` // the permission by which a nurse signed
 }
 
 // SignReport reviews and signs the present issue of a report by itself, where the patient was told already or is not told; that
 // closes its line, and the order's when all its tests are final and signed.
 func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) error {
-	if err := act.Allow(who, act.SignResult); err != nil {
+	right := SignRight(who)
+	if err := act.Allow(who, right); err != nil {
 		return err
 	}
 	if result.Promises(s.Told) {
@@ -280,7 +282,7 @@ func (a *Acts) SignReport(ctx context.Context, who act.Actor, s SignedResult) er
 	if err := a.OpenSigning(ctx, &who, s.Secret); err != nil {
 		return err
 	}
-	return a.Act(ctx, who, act.SignResult, func(t *act.Tx) error {
+	return a.Act(ctx, who, right, func(t *act.Tx) error {
 		_, err := a.Sign(t, s)
 		return err
 	})
@@ -318,8 +320,17 @@ func (a *Acts) Sign(t *act.Tx, s SignedResult) (again bool, err error) {
 	if err := a.contacted(t.Q, r); err != nil {
 		return false, err
 	}
+	rule, not, err := a.Permits(t.Q, t.Who, r)
+	switch {
+	case err != nil:
+		return false, err
+	case not != "":
+		return false, act.Refuse(act.Forbidden, "%s is not signed by a %s: %s.", r.Title, t.Who.Role, not)
+	case rule != "" && s.Told == "not told":
+		return false, act.Refuse(act.Forbidden, "That a patient is not told is for a physician to decide.")
+	}
 	e, err := t.Seal(r.PatientID, "result review", r.ID, 0, sealedReview{Report: r.ID, Title: r.Title, Issue: r.Issue, Status: r.Status,
-		Collected: r.CollectedAt, Values: r.Values, Comment: s.Comment, Told: s.Told, Reason: s.ToldReason})
+		Collected: r.CollectedAt, Values: r.Values, Comment: s.Comment, Told: s.Told, Reason: s.ToldReason, Rule: rule})
 	if err != nil {
 		return false, err
 	}

@@ -17,13 +17,14 @@ import (
 
 // ReviewView is a signature under one issue of a report.
 type ReviewView struct {
-	Issue      int    `json:"issue"`
-	Comment    string `json:"comment"`
-	Told       string `json:"told"`
-	ToldReason string `json:"toldReason"`
-	By         string `json:"by"`
-	At         string `json:"at"`
-	Folio      int    `json:"folio"`
+	Issue      int            `json:"issue"`
+	Comment    string         `json:"comment"`
+	Told       string         `json:"told"`
+	ToldReason string         `json:"toldReason"`
+	By         string         `json:"by"`
+	At         string         `json:"at"`
+	Folio      int            `json:"folio"`
+	Addenda    []AddendumView `json:"addenda"`
 }
 
 // ReportView is a report open on the page.
@@ -56,6 +57,10 @@ type ReportView struct {
 	Beside     []BearingView         `json:"beside" doc:"What of this chart is known to act on these analytes; what stands out of range first"`
 	Contacts   []CriticalContactView `json:"contacts" doc:"What happened to a critical value: to whom it was announced, who took it up, who was told"`
 	Told       bool                  `json:"told" doc:"Somebody was told of its critical value"`
+	Copies     []CopyView            `json:"copies" doc:"Who of us has a copy, and what they said of it"`
+	Signs      bool                  `json:"signs" doc:"Whoever looks may sign it, once it is final"`
+	SignsNot   string                `json:"signsNot" doc:"Why not"`
+	SignsBy    string                `json:"signsBy" doc:"By which rule of the clinic; empty by their own right"`
 	Unread     []string              `json:"unread" doc:"Medicines of the list of which nothing is known, and which were not looked at"`
 }
 
@@ -215,6 +220,22 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 	if err != nil {
 		return nil, err
 	}
+	added, err := q.ReviewAddenda(ids)
+	if err != nil {
+		return nil, err
+	}
+	copied, err := q.InquiriesAbout(store.CopiedTo, p.ID)
+	if err != nil {
+		return nil, err
+	}
+	copies := map[string][]CopyView{}
+	for _, i := range copied {
+		v, err := a.copyView(q, who, i, names)
+		if err != nil {
+			return nil, err
+		}
+		copies[v.Report] = append(copies[v.Report], v)
+	}
 	out := make([]ReportView, len(reports))
 	for i, r := range reports {
 		v := ReportView{ReportRow: a.Row(r), Patient: a.Patient(p), ReportedAt: r.ReportedAt, Notes: r.Notes, Values: []ValueView{},
@@ -240,8 +261,19 @@ func (a *Acts) views(q *store.Q, who act.Actor, reports []store.Report) ([]Repor
 		for _, at := range late[r.ID] {
 			v.Late = append(v.Late, a.Say(store.Moment(at)))
 		}
+		v.Copies = append([]CopyView{}, copies[r.ID]...)
+		if v.SignsBy, v.SignsNot, err = a.Permits(q, who, r); err != nil {
+			return nil, err
+		}
+		v.Signs = v.SignsNot == ""
 		for _, w := range reviews[r.ID] {
-			v.Reviews = append(v.Reviews, ReviewView{Issue: w.Issue, Comment: w.Comment, Told: result.Told[w.Told], ToldReason: w.ToldReason,
+			addenda := []AddendumView{}
+			for _, x := range added[r.ID] {
+				if x.Issue == w.Issue {
+					addenda = append(addenda, AddendumView{x.Says, names[x.ByID], a.Say(x.At), x.Folio})
+				}
+			}
+			v.Reviews = append(v.Reviews, ReviewView{Addenda: addenda, Issue: w.Issue, Comment: w.Comment, Told: result.Told[w.Told], ToldReason: w.ToldReason,
 				By: names[w.SignedBy], At: a.Say(w.SignedAt), Folio: w.Folio})
 		}
 		if o, there := ordered[r.OrderID]; there {

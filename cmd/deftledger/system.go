@@ -295,6 +295,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	wg.Go(func() { s.app.Result.WatchOn(ctx) })
 	wg.Go(func() { s.app.Packet.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Release.Run(ctx, s.ask) })
+	wg.Go(func() { s.app.Result.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Referral.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Prescribe.Run(ctx, s.ask) })
 	wg.Go(func() {

@@ -26,6 +26,9 @@ const (
 	Held        Kind = "held"         // a message from outside that belongs to nobody for certain
 	FromOutside Kind = "from outside" // entries that other parties sent, beside a chart
 
+	CalledIn Kind = "critical by telephone" // a critical value that a laboratory told, before its report
+	Copied   Kind = "copied to us"          // a result that somebody else answers for, with a copy to one of us
+
 	HandOver Kind = "handed over" // what one of us asks another to do about a line
 	Telling  Kind = "to tell"     // a result that the patient was not told yet
 
@@ -35,7 +38,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
+var Kinds = []Kind{Report, Held, CalledIn, Copied, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -56,6 +59,8 @@ var acts = map[Kind]string{
 	FollowUp:     "book the visit, or drop it with the reason",
 	Message:      "the portal takes it, or say how the patient was told",
 	Fax:          "the other side takes it, or say how it was sent instead",
+	CalledIn:     "join it to its report, or say why none comes",
+	Copied:       "read it, and say that you did",
 	HandOver:     "say what was done, or hand it back",
 	Telling:      "tell the patient and say who was reached, or why they are not told",
 	HeldBack:     "release it to the portal, or say why it is held on",

@@ -39,6 +39,26 @@ type Report struct {
 	Reason                   string
 	Specimens                []result.Specimen
 	Values                   []result.Value
+	Orderer                  Person   // who ordered it (OBR-16, ORC-12)
+	Copies                   []Person // to whom else it goes (OBR-28)
+}
+
+// Person is a provider as a message names one.
+type Person struct{ ID, Family, Given string }
+
+// Name is how somebody is called; the number where there is no name.
+func (p Person) Name() string { return cmp.Or(strings.TrimSpace(p.Given+" "+p.Family), p.ID) }
+
+// people reads a field of providers (XCN, CNN in a single one): number, family name (of which the surname counts), given name.
+func people(s Segment, field int) (out []Person) {
+	for _, rep := range s.Repeats(field) {
+		family, _, _ := strings.Cut(component(rep, 2), string(s.d.sub))
+		p := Person{ID: component(rep, 1), Family: family, Given: component(rep, 3)}
+		if p != (Person{}) {
+			out = append(out, p)
+		}
+	}
+	return out
 }
 
 // ParseReports reads an ORU^R01. local is the zone of times that carry none. Whoever has
@@ -188,6 +208,11 @@ func report(s, order Segment, local *time.Location) (Report, error) {
 	if r.Code == "" && r.Title == "" {
 		return r, fmt.Errorf("does not say which test it is (OBR-4)")
 	}
+	for _, p := range append(people(s, 16), people(order, 12)...) {
+		r.Orderer = p
+		break
+	}
+	r.Copies = people(s, 28)
 	// The parent result (OBR-26): the identifier of the value, its sub-identifier, its text.
 	of, _, _ := strings.Cut(s.Get(26, 1), string(s.d.sub))
 	if sub := s.Get(26, 2); sub != "" {

@@ -20,6 +20,70 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/called/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["called"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/called/{id}/contacts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["tell-called"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/called/{id}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["end-called"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/called/{id}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["join-called"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cards/{id}": {
         parameters: {
             query?: never;
@@ -261,6 +325,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/copies/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["copy"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/copies/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["read-copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/critical": {
         parameters: {
             query?: never;
@@ -319,6 +415,22 @@ export interface paths {
         get: operations["desk"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/desk-words/{id}/told": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["told-at-desk"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1724,6 +1836,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/packets/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-over"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients": {
         parameters: {
             query?: never;
@@ -1788,6 +1916,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/called": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["call-in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/cards": {
         parameters: {
             query?: never;
@@ -1812,6 +1956,22 @@ export interface paths {
             cookie?: never;
         };
         get: operations["compare-records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/desk-words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["desk-words"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2377,6 +2537,38 @@ export interface paths {
         get: operations["pins"];
         put?: never;
         post: operations["pin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/holdings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["holdings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/practice/holdings/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["held-by"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3111,6 +3303,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/reports/{id}/addenda": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["add-to-review"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{id}/attached/{sum}": {
         parameters: {
             query?: never;
@@ -3508,6 +3716,38 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["picked-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing-permission": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["standing"];
+        put: operations["set-standing"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/standing-permission/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["permitted"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4142,6 +4382,24 @@ export interface components {
         "Add-problemRequest": {
             code: string;
         };
+        AddendumView: {
+            at: string;
+            by: string;
+            /** Format: int64 */
+            folio: number;
+            says: string;
+        };
+        Addition: {
+            /** @description Of the browser's making: the same again is one */
+            id: string;
+            /**
+             * Format: int64
+             * @description Which issue's review it is added to
+             */
+            issue: number;
+            says: string;
+            secret?: string;
+        };
         Address: {
             city: string;
             since: string;
@@ -4557,6 +4815,58 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        CalledIn: {
+            analyte: string;
+            /** @description When the laboratory called, today, as 14:05; empty for now */
+            at: string;
+            /** @description The name of the person */
+            caller?: string;
+            /** @description Of the browser's making: the same call again is one */
+            id: string;
+            /** @description Who called */
+            laboratory: string;
+            /** @description Name, birth date and value were read back and confirmed */
+            readBack: boolean;
+            /** @description The laboratory's number, or when it was drawn */
+            specimen?: string;
+            /** @description As it was said; empty where none was */
+            unit?: string;
+            /** @description As it was said */
+            value: string;
+        };
+        CalledReport: {
+            id: string;
+            /** @description It has that analyte, with that value */
+            likely: boolean;
+            title: string;
+            /** @description What it says of the analyte, or its critical values */
+            value: string;
+            /** @description What agrees and what differs */
+            why: string;
+        };
+        CalledView: {
+            answer: string;
+            answerAt: string;
+            answerBy: string;
+            at: string;
+            /** @description Who took it down and read it back */
+            by: string;
+            calledAt: string;
+            caller: string;
+            /** @description To whom it was announced, who took it up, who was told */
+            contacts: components["schemas"]["CriticalContactView"][];
+            id: string;
+            laboratory: string;
+            owner: string;
+            patient: components["schemas"]["PatientView"];
+            /** @description Reports that may be the ones that the laboratory told of */
+            reports: components["schemas"]["CalledReport"][];
+            says: string;
+            specimen: string;
+            /** @enum {string} */
+            state: "open" | "joined" | "ended";
+            told: boolean;
+        };
         Came: {
             outcome: string;
             remark?: string;
@@ -4825,6 +5135,26 @@ export interface components {
             name?: string;
             patient?: boolean;
         };
+        CopyView: {
+            /** @description Who of us answers for the report */
+            answers: string;
+            at: string;
+            /** @description Who ordered it, as the message says */
+            from: string;
+            id: string;
+            mine: boolean;
+            /** @description The laboratory has sent another issue since */
+            outdated: boolean;
+            patient: components["schemas"]["PatientView"];
+            readAt: string;
+            readBy: string;
+            report: string;
+            says: string;
+            /** @enum {string} */
+            state: "open" | "read";
+            title: string;
+            to: string;
+        };
         CoverLine: {
             collected: string;
             family: string;
@@ -4898,6 +5228,8 @@ export interface components {
         };
         CriticalView: {
             at: string;
+            /** @description The telephone call that told it; empty for a report */
+            called: string;
             /** @description The laboratory has sent another issue since */
             corrected: boolean;
             id: string;
@@ -4907,6 +5239,7 @@ export interface components {
             /** @description Whom the pager was sent to; empty for nobody */
             paged: string;
             patient: components["schemas"]["PatientView"];
+            /** @description Empty where it was told by telephone */
             report: string;
             /** @description The values, with unit and flag */
             says: string;
@@ -4968,6 +5301,15 @@ export interface components {
             whose?: "" | "mine" | "covered" | "team";
             /** @description In the patient's name, the report or the facility */
             words?: string;
+        };
+        DeskWords: {
+            at: string;
+            /** @description Who wrote it */
+            by: string;
+            id: string;
+            text: string;
+            /** @description When it was told, and to whom */
+            tries: components["schemas"]["TellTry"][];
         };
         "Detach-reportRequest": {
             reason: string;
@@ -5168,6 +5510,9 @@ export interface components {
         Element: {
             name: string;
             weight: string;
+            why: string;
+        };
+        "End-calledRequest": {
             why: string;
         };
         "End-entryRequest": {
@@ -5531,10 +5876,6 @@ export interface components {
             text: string;
             title: string;
         };
-        "Give-backRequest": {
-            /** @description What the laboratory was asked, and whom */
-            reason: string;
-        };
         "Give-leafletRequest": {
             leaflet: string;
         };
@@ -5568,6 +5909,7 @@ export interface components {
             id: string;
             /** @description With the role */
             name: string;
+            team: boolean;
         };
         HandedView: {
             answer: string;
@@ -5629,8 +5971,11 @@ export interface components {
             birthSaid: string;
             candidates: components["schemas"]["CandidateView"][];
             family: string;
+            /** @description The fax of the laboratory that sent it, to give it back by; empty where it is not known */
+            fax: string;
             given: string;
             id: string;
+            laboratory: string;
             /** @description Said of the patient, or of the whole message */
             notes: string;
             others: components["schemas"]["HeldMessage"][];
@@ -5647,6 +5992,8 @@ export interface components {
              * @enum {string}
              */
             state: "quarantined" | "settled" | "filed";
+            /** @description The day on which what is given back comes back, as it is offered */
+            until: string;
         };
         HeldMessage: {
             birthDate: string;
@@ -5699,6 +6046,25 @@ export interface components {
             until: string;
             words: string;
         };
+        HoldCount: {
+            /**
+             * Format: int64
+             * @description How old the oldest is
+             */
+            days: number;
+            /** @enum {string} */
+            list: "results" | "notes" | "under way";
+            /**
+             * Format: int64
+             * @description To be acted on
+             */
+            open: number;
+            /**
+             * Format: int64
+             * @description Waits for somebody else
+             */
+            waiting: number;
+        };
         HoldReasonView: {
             /** @enum {string} */
             reason: "harm" | "privacy" | "wish" | "wrong";
@@ -5720,6 +6086,17 @@ export interface components {
             title: string;
             until: string;
             words: string;
+        };
+        Holding: {
+            /** @description Who covers for them today; empty for nobody */
+            away: string;
+            /** @description Of the person; empty for a team, or nobody */
+            id: string;
+            /** @description In the order of the lists of a desk */
+            lists: components["schemas"]["HoldCount"][];
+            name: string;
+            /** Format: int64 */
+            total: number;
         };
         HouseAnalyte: {
             choices: string[];
@@ -5881,6 +6258,11 @@ export interface components {
             sex: string;
             sided: string;
         };
+        "Join-calledRequest": {
+            report: string;
+            /** @description Needed where the report does not read as what was said */
+            why?: string;
+        };
         "Join-diagnosisRequest": {
             code: string;
             on: boolean;
@@ -5994,7 +6376,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
+            kind: "report" | "held" | "critical by telephone" | "copied to us" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -6165,7 +6547,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "take a critical value up" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "take a critical value up" | "take a critical value down by telephone" | "sign a result in range by the clinic's rule" | "give the nurses a standing permission" | "see what may be told at the front desk" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -6727,9 +7109,13 @@ export interface components {
             collectedAt: string;
             /** @description What happened to a critical value: to whom it was announced, who took it up, who was told */
             contacts: components["schemas"]["CriticalContactView"][];
+            /** @description Who of us has a copy, and what they said of it */
+            copies: components["schemas"]["CopyView"][];
             /** @description The first critical value with unit and flag, or empty */
             critical: string;
             criticalOf: string;
+            /** @description What the front desk may tell of it */
+            desk: string;
             details: components["schemas"]["ReportDetails"];
             /** @description The laboratory's number */
             filler: string;
@@ -6772,6 +7158,12 @@ export interface components {
             reportedAt: string;
             reviews: components["schemas"]["ReviewView"][];
             signed: boolean;
+            /** @description Whoever looks may sign it, once it is final */
+            signs: boolean;
+            /** @description By which rule of the clinic; empty by their own right */
+            signsBy: string;
+            /** @description Why not */
+            signsNot: string;
             /** @description In words */
             status: string;
             /** @description What a letter says of it, by what it means */
@@ -6796,6 +7188,8 @@ export interface components {
         PacketSettled: {
             /** @description For the chart */
             comment: string;
+            /** @description What the front desk may tell of what is signed, when the patient calls; empty for nothing */
+            desk?: string;
             /** @description Of the browser's making: the same decision again does nothing twice */
             id: string;
             reports: components["schemas"]["SettledReport"][];
@@ -6809,6 +7203,8 @@ export interface components {
         };
         PacketView: {
             beside: components["schemas"]["BearingView"][];
+            /** @description Critical values of this patient that a laboratory told by telephone, and no report was joined to */
+            called: components["schemas"]["CalledView"][];
             care: components["schemas"]["Warning"][];
             /** @description How it ends */
             closing: string;
@@ -6914,6 +7310,50 @@ export interface components {
             lacks: string[];
             /** @enum {string} */
             who: "practice" | "patient" | "insurer";
+        };
+        Permission: {
+            on: boolean;
+            /** @description In the clinic's words; it is sealed with each signature under it */
+            rule: string;
+            tests: components["schemas"]["PermittedTest"][];
+        };
+        PermittedReport: {
+            /** Format: int64 */
+            abnormal: number;
+            /** Format: int64 */
+            above: number;
+            /** Format: int64 */
+            below: number;
+            collectedAt: string;
+            /** @description The first critical value with unit and flag, or empty */
+            critical: string;
+            criticalOf: string;
+            id: string;
+            /** Format: int64 */
+            inRange: number;
+            /**
+             * Format: int64
+             * @description Values that nobody judged, and values that are none
+             */
+            notJudged: number;
+            owner: string;
+            patient: components["schemas"]["PatientView"];
+            performer: string;
+            receivedAt: string;
+            /** @description An earlier issue was signed, this one is not */
+            reopened: boolean;
+            signed: boolean;
+            /** @description In words */
+            status: string;
+            title: string;
+            /** @description For more from the laboratory, rather than for a signature */
+            waits: boolean;
+            /** @description It is, or has, a text or a file, which somebody has to read */
+            written: boolean;
+        };
+        PermittedTest: {
+            loinc: string;
+            name: string;
         };
         Person: {
             id: string;
@@ -7145,6 +7585,10 @@ export interface components {
             high: string;
             low: string;
             sex: string;
+        };
+        "Read-copyRequest": {
+            /** @description What is added for the chart */
+            says?: string;
         };
         "Read-deviceRequest": {
             confirmed: boolean;
@@ -7582,7 +8026,9 @@ export interface components {
         };
         ReportDetails: {
             collectedSaid?: string;
+            copies?: string[];
             messageNotes?: string;
+            orderer?: string;
             paper?: string;
             parent?: string;
             patientNotes?: string;
@@ -7638,6 +8084,8 @@ export interface components {
             collectedAt: string;
             /** @description What happened to a critical value: to whom it was announced, who took it up, who was told */
             contacts: components["schemas"]["CriticalContactView"][];
+            /** @description Who of us has a copy, and what they said of it */
+            copies: components["schemas"]["CopyView"][];
             /** @description The first critical value with unit and flag, or empty */
             critical: string;
             criticalOf: string;
@@ -7681,6 +8129,12 @@ export interface components {
             reportedAt: string;
             reviews: components["schemas"]["ReviewView"][];
             signed: boolean;
+            /** @description Whoever looks may sign it, once it is final */
+            signs: boolean;
+            /** @description By which rule of the clinic; empty by their own right */
+            signsBy: string;
+            /** @description Why not */
+            signsNot: string;
             /** @description In words */
             status: string;
             title: string;
@@ -7731,6 +8185,7 @@ export interface components {
             verdict: string;
         };
         ReviewView: {
+            addenda: components["schemas"]["AddendumView"][];
             at: string;
             by: string;
             comment: string;
@@ -8069,7 +8524,9 @@ export interface components {
             instruction?: string;
             /** Format: int64 */
             issue: number;
-            /** @description To whom it is handed; empty for the team */
+            /** @description To which team */
+            team?: string;
+            /** @description To whom it is handed; empty for a team, or everybody */
             to?: string;
             /** @description On which day it comes back */
             until?: string;
@@ -8173,6 +8630,14 @@ export interface components {
             /** @description Drawn and not picked up yet */
             waiting: components["schemas"]["ToDrawView"][];
         };
+        StandingView: {
+            at?: string;
+            by?: string;
+            on: boolean;
+            /** @description In the clinic's words; it is sealed with each signature under it */
+            rule: string;
+            tests: components["schemas"]["PermittedTest"][];
+        };
         Started: {
             noteId: string;
         };
@@ -8231,6 +8696,10 @@ export interface components {
             order: components["schemas"]["OrderBody"];
             /** @description It was read back to them */
             readBack: boolean;
+        };
+        "Take-overRequest": {
+            /** @description Only this one; all that wait otherwise */
+            report?: string;
         };
         "Take-rule-inRequest": {
             text: string;
@@ -8371,6 +8840,14 @@ export interface components {
             onTheWay: string[];
             record: string;
         };
+        ToBack: {
+            /** @description It goes to the laboratory by fax */
+            fax?: boolean;
+            /** @description What the laboratory is asked, and whom */
+            reason: string;
+            /** @description The day on which it comes back here; three days on where none is said */
+            until?: string;
+        };
         ToDrawView: {
             /** @description When it was drawn, of what waits for the courier */
             at: string;
@@ -8392,6 +8869,9 @@ export interface components {
             run: string;
             /** @description Else it is only shown what would be written */
             send?: boolean;
+        };
+        "Told-at-deskRequest": {
+            whom: string;
         };
         "Told-of-medicineRequest": {
             detail: string;
@@ -8705,6 +9185,136 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AuditView"][];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    called: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalledView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "tell-called": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CriticalContact"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-called": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["End-calledRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "join-called": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Join-calledRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -9177,6 +9787,70 @@ export interface operations {
             };
         };
     };
+    copy: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CopyView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "read-copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Read-copyRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     critical: {
         parameters: {
             query?: never;
@@ -9289,6 +9963,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Desk"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "told-at-desk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Told-at-deskRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -12431,6 +13138,41 @@ export interface operations {
             };
         };
     };
+    "take-over": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-overRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": number;
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "register-patient": {
         parameters: {
             query?: never;
@@ -12566,6 +13308,39 @@ export interface operations {
             };
         };
     };
+    "call-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalledIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     "add-card": {
         parameters: {
             query?: never;
@@ -12620,6 +13395,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "desk-words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeskWords"][];
                 };
             };
             /** @description Error */
@@ -14032,6 +14838,69 @@ export interface operations {
             };
         };
     };
+    holdings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Holding"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "held-by": {
+        parameters: {
+            query?: {
+                /** @description The line that the page comes after */
+                after?: string;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Desk"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     loop: {
         parameters: {
             query?: {
@@ -14878,7 +15747,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Give-backRequest"];
+                "application/json": components["schemas"]["ToBack"];
             };
         };
         responses: {
@@ -15553,6 +16422,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReportView"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "add-to-review": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Addition"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {
@@ -16514,6 +17416,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    standing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "set-standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Permission"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    permitted: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PermittedReport"][];
+                };
             };
             /** @description Error */
             default: {
