@@ -406,3 +406,24 @@ func (c *clinic) copied() string {
 	c.receive(oru("CP", o.Placer+"-1", "F", "140", "K^Potassium^L^2823-3^^LN", "NA^Sodium^L^2951-2^^LN", "3.5-5.1", "136-145", "|||F\r", "|||F|||^"+name[1]+"^"+name[0]+"\r"), "AA")
 	return c.text("SELECT id FROM inquiry WHERE kind = 'copied to'")
 }
+
+// From a result a further visit is asked for with the newest note; a wish that is not booked yet is not replaced without a word.
+func TestAPatientIsAskedBackFromAResult(t *testing.T) {
+	c := open(t)
+	_, err := c.app.Visit.AskBackOf(ctx, c.doctor(), patientID, "2w", "Potassium again")
+	require.ErrorContains(t, err, "There is no note of this patient to ask from")
+	c.note()
+	_, err = c.app.Visit.AskBackOf(ctx, c.doctor(), patientID, "someday", "Potassium again")
+	require.Equal(t, act.Invalid, kind(t, err))
+	_, err = c.app.Visit.AskBackOf(ctx, c.doctor(), patientID, "2w", " ")
+	require.Equal(t, act.Invalid, kind(t, err))
+	for range 2 {
+		f, err := c.app.Visit.AskBackOf(ctx, c.doctor(), patientID, "2w", "Potassium again")
+		require.NoError(t, err)
+		require.Equal(t, "2026-05-18", f.Due)
+	}
+	require.Equal(t, 1, c.count("SELECT count(*) FROM follow_up"))
+	_, err = c.app.Visit.AskBackOf(ctx, c.doctor(), patientID, "4w", "Potassium again")
+	require.Equal(t, act.Conflict, kind(t, err))
+	require.ErrorContains(t, err, "for Potassium again")
+}

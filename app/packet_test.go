@@ -347,6 +347,16 @@ func TestTheListOfResultsIsNarrowed(t *testing.T) {
 	} {
 		require.Equal(t, x.want, c.narrowed(x.sought), name)
 	}
+	// A preliminary value is judged as it stands, one that nobody judged is in neither, and a corrected one in range is in range.
+	c.later(1)
+	o := c.order("K", "NA")
+	c.step()
+	c.receive(oru("P1", o.Placer+"-1", "P", "6.0"), "AA")
+	c.receive(oru("P2", o.Placer+"-2", "F", "130", "K^Potassium^L^2823-3^^LN", "NA^Sodium^L^2951-2^^LN", "3.5-5.1", ""), "AA")
+	require.Equal(t, []string{"2 reports; 1 preliminary"}, c.narrowed(desk.DeskSought{Flag: "out of range"}))
+	require.Equal(t, []string{"Sodium, final"}, c.narrowed(desk.DeskSought{Flag: "not judged"}))
+	require.Equal(t, []string{"Sodium, final"}, c.narrowed(desk.DeskSought{Flag: "in range"}))
+	require.Equal(t, []string{"Potassium, preliminary"}, c.narrowed(desk.DeskSought{Flag: "out of range", State: "preliminary"}))
 	c.now = c.now.AddDate(0, 0, 3)
 	require.Equal(t, both, c.narrowed(desk.DeskSought{Days: 3}))
 }

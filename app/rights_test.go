@@ -45,7 +45,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Circle.Door": clinical, "Circle.OpenChart": clinical, "Circle.Openings": forming, "Circle.Opening": forming, "Circle.ReviewOpening": forming,
 
 		"Visit.Day": everybody, "Visit.Visit": clinical, "Visit.MoveVisit": everybody,
-		"Visit.AskBack": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking), physician...),
+		"Visit.AskBack": clinical, "Visit.AskBackOf": clinical, "Visit.ToBook": booking, "Visit.Book": booking, "Visit.DropFollowUp": append(slices.Clone(booking), physician...),
 
 		"Reminder.Reminders": clinical, "Reminder.Why": clinical, "Reminder.Decide": clinical, "Reminder.TakeBack": clinical, "Reminder.Answer": clinical, "Reminder.Questionnaire": clinical, "Reminder.Screen": clinical, "Reminder.Beforehand": clinical, "Reminder.Harm": clinical, "Reminder.CloseHarm": physician,
 		"Registry.Open": clinical, "Registry.Settle": clinical, "Registry.File": clinical,

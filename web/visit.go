@@ -30,6 +30,16 @@ func (s *server) describeVisit(api huma.API) {
 	}) (*nothing, error) {
 		return nil, s.app.Visit.MoveVisit(ctx, who, in.ID, in.Body.Stage, in.Body.Version)
 	})
+	does(api, http.MethodPost, "ask-back-of", "/api/patients/{id}/follow-up", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			When   string `json:"when" maxLength:"60"`
+			Reason string `json:"reason" maxLength:"2000"`
+		}
+	}) (*body[visits.FollowUpView], error) {
+		out, err := s.app.Visit.AskBackOf(ctx, who, in.ID, in.Body.When, in.Body.Reason)
+		return &body[visits.FollowUpView]{out}, err
+	})
 	does(api, http.MethodPost, "ask-back", "/api/notes/{id}/follow-up", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {

@@ -32,7 +32,7 @@ type DeskSought struct {
 	Narrowed bool   `json:"-"` // what follows counts
 	Words    string `json:"words,omitempty" maxLength:"200" doc:"In the patient's name, the report or the facility"`
 	State    string `json:"state,omitempty" enum:",final,preliminary,corrected"`
-	Flag     string `json:"flag,omitempty" enum:",critical,out of range,in range"`
+	Flag     string `json:"flag,omitempty" enum:",critical,out of range,in range,not judged"`
 	Facility string `json:"facility,omitempty" maxLength:"200"`
 	Days     int    `json:"days,omitempty" minimum:"0" maximum:"3660" doc:"At least so many days old"`
 	Whose    string `json:"whose,omitempty" enum:",mine,covered,team"`

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -170,6 +171,22 @@ func (a *Acts) narrowed(q *store.Q, x DeskSought, entries []line.Entry, out *Des
 		}
 	}
 	slices.Sort(out.Facilities)
+	flags := map[string]string{} // of reports whose rank does not tell it: preliminary, signed before, handed over, or not judged
+	if x.Flag != "" {
+		ids = ids[:0]
+		for _, e := range entries {
+			if e.Kind == line.Report && flagOf(e) == "" {
+				ids = append(ids, e.Subject)
+			}
+		}
+		reports, err := q.ReportsIn(ids)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range reports {
+			flags[r.ID] = result.FlagOf(r.Values)
+		}
+	}
 	words := strings.Fields(chart.Fold(x.Words))
 	now := a.Clock()
 	return slices.DeleteFunc(entries, func(e line.Entry) bool {
@@ -184,7 +201,7 @@ func (a *Acts) narrowed(q *store.Q, x DeskSought, entries []line.Entry, out *Des
 		switch {
 		case x.Days > 0 && int(now.Sub(e.Opened).Hours()/24) < x.Days,
 			x.Facility != "" && (!report || h.Performer != x.Facility),
-			x.Flag != "" && flagOf(e.Rank) != x.Flag:
+			x.Flag != "" && cmp.Or(flagOf(e), flags[e.Subject]) != x.Flag:
 			return true
 		}
 		switch x.State {
@@ -199,15 +216,13 @@ func (a *Acts) narrowed(q *store.Q, x DeskSought, entries []line.Entry, out *Des
 	}), nil
 }
 
-// flagOf is the flag that a rank stands for; "" for what is preliminary, whose flag is not told by its rank.
-func flagOf(rank int) string {
-	switch rank {
-	case line.Critical:
-		return "critical"
-	case line.ToAct, line.Noteworthy:
-		return "out of range"
-	case line.AsExpected:
-		return "in range"
+// flagOf is the flag that the rank of a line stands for; "" where only the values tell it, or it has none.
+func flagOf(e line.Entry) string {
+	switch {
+	case e.Rank == line.Critical:
+		return result.FlagCritical
+	case e.Kind == line.Report && e.Rank == line.AsExpected:
+		return result.FlagIn
 	}
 	return ""
 }

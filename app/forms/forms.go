@@ -448,14 +448,7 @@ func (a *Acts) WritingTools(ctx context.Context, who act.Actor) (out WritingView
 	if err != nil {
 		return out, err
 	}
-	out = WritingView{Snippets: []note.Snippet{}, Systems: l.Systems, Kinds: l.Kinds, Titles: []FormTitle{}}
-	seen := map[string]bool{}
-	for _, s := range append(slices.Clone(l.snippets[who.ID]), l.snippets[""]...) {
-		if !seen[s.Key] {
-			seen[s.Key] = true
-			out.Snippets = append(out.Snippets, s)
-		}
-	}
+	out = WritingView{Snippets: l.snippetsOf(who.ID), Systems: l.Systems, Kinds: l.Kinds, Titles: []FormTitle{}}
 	for id := range l.interviews {
 		if v := l.Newest(id); v != nil {
 			out.Titles = append(out.Titles, FormTitle{id, v.Questions.Title, v.Prose.Also})
@@ -467,6 +460,27 @@ func (a *Acts) WritingTools(ctx context.Context, who act.Actor) (out WritingView
 		return err
 	})
 	return out, err
+}
+
+// snippetsOf are the snippets of a person: their own before the clinic's of the same key.
+func (l *Library) snippetsOf(person string) []note.Snippet {
+	out, seen := []note.Snippet{}, map[string]bool{}
+	for _, s := range append(slices.Clone(l.snippets[person]), l.snippets[""]...) {
+		if !seen[s.Key] {
+			seen[s.Key] = true
+			out = append(out, s)
+		}
+	}
+	return out
+}
+
+// SnippetsOf are the snippets that a person writes with, for the rooms above.
+func (a *Acts) SnippetsOf(person string) ([]note.Snippet, error) {
+	l, err := a.Current()
+	if err != nil {
+		return nil, err
+	}
+	return l.snippetsOf(person), nil
 }
 
 // AddWord adds a word to the person's dictionary.

@@ -9,6 +9,7 @@ import (
 	results "deftledger/app/result"
 	"deftledger/core/chart"
 	"deftledger/core/line"
+	"deftledger/core/note"
 	"deftledger/core/recall"
 	"deftledger/core/result"
 	"deftledger/core/safety"
@@ -17,26 +18,53 @@ import (
 
 // PacketView is a packet open on the page: what of one patient waits for a person, those they cover for and their team.
 type PacketView struct {
-	Patient act.PatientView       `json:"patient"`
-	Reports []PacketReport        `json:"reports" doc:"Gravest first"`
-	Others  []OtherReport         `json:"others" doc:"Reports of this patient that somebody else answers for"`
-	Ways    []TellWay             `json:"ways" doc:"How the patient can be told"`
-	HandTo  []HandTo              `json:"handTo" doc:"Those to whom one can be handed, whoever was last handed one first"`
-	Until   string                `json:"until" doc:"The day that is offered for a hand-over"`
-	Care    []safety.Warning      `json:"care"`
-	Beside  []results.BearingView `json:"beside"`
-	Unread  []string              `json:"unread"`
-	Opening string                `json:"opening" doc:"How a letter to the patient begins"`
-	Closing string                `json:"closing" doc:"How it ends"`
-	Called  []results.CalledView  `json:"called" doc:"Critical values of this patient that a laboratory told by telephone, and no report was joined to"`
+	Patient  act.PatientView       `json:"patient"`
+	Reports  []PacketReport        `json:"reports" doc:"Gravest first"`
+	Others   []OtherReport         `json:"others" doc:"Reports of this patient that somebody else answers for"`
+	Ways     []TellWay             `json:"ways" doc:"How the patient can be told"`
+	HandTo   []HandTo              `json:"handTo" doc:"Those to whom one can be handed, whoever was last handed one first"`
+	Until    string                `json:"until" doc:"The day that is offered for a hand-over"`
+	Care     []safety.Warning      `json:"care"`
+	Beside   []results.BearingView `json:"beside"`
+	Unread   []string              `json:"unread"`
+	Opening  string                `json:"opening" doc:"How a letter to the patient begins"`
+	Closing  string                `json:"closing" doc:"How it ends"`
+	Draft    NoteAt                `json:"draft" doc:"Today's note that is not signed"`
+	Signed   NoteAt                `json:"signed" doc:"The newest note that is signed"`
+	Snippets []note.Snippet        `json:"snippets" doc:"One's own before the clinic's, with the values of these reports in their fields"`
+	Called   []results.CalledView  `json:"called" doc:"Critical values of this patient that a laboratory told by telephone, and no report was joined to"`
 }
 
 // PacketReport is a report of a packet.
 type PacketReport struct {
 	results.ReportView
 	Handed []HandedView `json:"handed" doc:"To whom it was handed, newest first"`
+	Line   string       `json:"line" doc:"As a line of a note; of a text that it came"`
 	Desk   string       `json:"desk" doc:"What the front desk may tell of it"`
 	Tells  []TellView   `json:"tells" doc:"What a letter says of it, by what it means"`
+}
+
+// NoteAt is a note of the patient; empty for none.
+type NoteAt struct {
+	ID    string `json:"id"`
+	Visit string `json:"visit"`
+	Says  string `json:"says" doc:"Its kind of visit, and the day"`
+}
+
+// notesOf are today's draft and the newest signed note of a patient, which a result may go into.
+func (a *Acts) notesOf(q *store.Q, patient string) (draft, signed NoteAt, err error) {
+	visits, err := q.VisitsOf(patient)
+	for _, v := range visits {
+		at := NoteAt{v.NoteID, v.ID, v.Kind + ", " + chart.SayDay(v.Day)}
+		switch {
+		case v.NoteID == "" || v.NoteRetracted:
+		case v.NoteFolio == 0 && v.Day == a.Today() && draft.ID == "":
+			draft = at
+		case v.NoteFolio > 0 && signed.ID == "":
+			signed = at
+		}
+	}
+	return draft, signed, err
 }
 
 // HandTo is one of us, or a team.
@@ -75,7 +103,7 @@ const days = 3
 
 // Open opens the packet of a patient, or only one report of theirs, whoever answers for it. Looking is recorded and closes nothing.
 func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (out PacketView, err error) {
-	out = PacketView{Reports: []PacketReport{}, Others: []OtherReport{}, Ways: []TellWay{}, HandTo: []HandTo{}, Care: []safety.Warning{}, Beside: []results.BearingView{}, Unread: []string{}, Called: []results.CalledView{}}
+	out = PacketView{Reports: []PacketReport{}, Others: []OtherReport{}, Ways: []TellWay{}, HandTo: []HandTo{}, Care: []safety.Warning{}, Beside: []results.BearingView{}, Unread: []string{}, Called: []results.CalledView{}, Snippets: []note.Snippet{}}
 	err = a.Look(ctx, who, act.SeeResults, func(q *store.Q) error {
 		p, err := q.Person(patient)
 		if err != nil {
@@ -101,6 +129,9 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 		if only != "" && (len(together.Reports) == 0 || !act.SamePerson(q, together.Reports[0].Patient.ID, patient)) {
 			return act.Refuse(act.Missing, "There is no such report in this chart.")
 		}
+		if out.Draft, out.Signed, err = a.notesOf(q, p.ID); err != nil {
+			return err
+		}
 		words, err := a.deskOf(q, p.ID, together.Stored)
 		if err != nil {
 			return err
@@ -109,7 +140,7 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 			return err
 		}
 		for i, r := range together.Reports {
-			v := PacketReport{ReportView: r, Handed: handed[r.ID], Desk: words[r.ID], Tells: []TellView{}}
+			v := PacketReport{ReportView: r, Handed: handed[r.ID], Desk: words[r.ID], Line: result.Line(r.Title, dayOf(together.Stored[i]), together.Stored[i].Performer, together.Stored[i].Values), Tells: []TellView{}}
 			if v.Handed == nil {
 				v.Handed = []HandedView{}
 			}
@@ -117,6 +148,18 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 				v.Tells = append(v.Tells, TellView{m, result.Tell(r.Title, dayOf(together.Stored[i]), together.Stored[i].Values, m, a.Telephone)})
 			}
 			out.Reports = append(out.Reports, v)
+		}
+		var values []result.Value
+		for _, r := range together.Stored {
+			values = append(values, r.Values...)
+		}
+		snippets, err := a.Paper.Forms.SnippetsOf(who.ID)
+		if err != nil {
+			return err
+		}
+		for _, s := range snippets {
+			s.Text = result.Fill(s.Text, values)
+			out.Snippets = append(out.Snippets, s)
 		}
 		if len(out.Reports) > 0 {
 			out.Care, out.Beside, out.Unread = together.Care, together.Beside, together.Unread

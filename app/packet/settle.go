@@ -65,6 +65,8 @@ func (a *Acts) Settle(ctx context.Context, who act.Actor, patient string, s Pack
 			return out, act.Refuse(act.Invalid, "Write what the patient is to read.")
 		case len(letter.Open(s.Text)) > 0:
 			return out, act.Refuse(act.Invalid, "The text for the patient has an open field: %s.", letter.Open(s.Text)[0])
+		case len(letter.Open(s.Comment+s.Desk)) > 0:
+			return out, act.Refuse(act.Invalid, "What is written has an open field: %s.", letter.Open(s.Comment + s.Desk)[0])
 		}
 		if err := a.OpenSigning(ctx, &who, s.Secret); err != nil {
 			return out, err

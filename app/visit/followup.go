@@ -81,6 +81,73 @@ func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason 
 	return out, err
 }
 
+// AskBackOf asks for a further visit of a patient outside a visit, as from a result: it goes with their newest note. A wish of that note
+// that is not booked yet is not replaced without a word.
+func (a *Acts) AskBackOf(ctx context.Context, who act.Actor, patient, when, reason string) (out FollowUpView, err error) {
+	if err := act.Allow(who, act.WriteNote); err != nil {
+		return out, err
+	}
+	day, said, err := note.Due(when, a.Today())
+	if err != nil {
+		return out, act.Refuse(act.Invalid, "When to come back: %s.", err)
+	}
+	reason = chart.Tidy(reason)
+	if reason == "" {
+		return out, act.Refuse(act.Invalid, "Say what for.")
+	}
+	err = a.Act(ctx, who, act.WriteNote, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		visits, err := t.VisitsOf(p.ID)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(visits, func(v store.Visit) bool { return v.NoteID != "" })
+		if i < 0 {
+			return act.Refuse(act.Conflict, "There is no note of this patient to ask from. Hand the report over, with what is to be done.")
+		}
+		v := visits[i]
+		n, err := t.NoteByID(v.NoteID)
+		if err != nil {
+			return err
+		}
+		all, err := t.FollowUpsOf(n.ID)
+		if err != nil {
+			return err
+		}
+		for _, f := range all {
+			if f.State != visit.ToBook {
+				continue
+			}
+			if f.Due == day && f.Reason == reason && f.ByID == who.ID {
+				out = a.FollowUps([]store.FollowUp{f}, nil)[0]
+				return nil // the same act again
+			}
+			return act.Refuse(act.Conflict, "A visit is asked for already, and not booked: %s, for %s. Ask the front desk to book or drop it first.", f.Said, f.Reason)
+		}
+		v.ClinicianID = who.ID
+		if !act.May(who.Role, act.SignNote) {
+			v.ClinicianID = visits[i].ClinicianID
+		}
+		if err := a.PutWish(t, n, v, day, said, reason); err != nil {
+			return err
+		}
+		if all, err = t.FollowUpsOf(n.ID); err != nil {
+			return err
+		}
+		names, err := t.StaffNames()
+		if err != nil {
+			return err
+		}
+		out = a.FollowUps(all[:1], names)[0]
+		t.Tell(act.NoteEvent, n.ID, n.PatientID)
+		return t.Audit("ask back", n.PatientID, out.ID, "")
+	})
+	return out, err
+}
+
 // PutWish keeps a wish for a further visit and opens its line.
 func (a *Acts) PutWish(t *act.Tx, n store.Note, v store.Visit, day, said, reason string) error {
 	if err := t.PutFollowUp(store.FollowUp{ID: act.NewID(), PatientID: n.PatientID, NoteID: n.ID, Due: day, Said: said, Reason: reason,

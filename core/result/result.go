@@ -279,6 +279,37 @@ func Live(status string) bool {
 
 var liveStatuses = []string{"", "F", "C", "P", "R", "S", "U"}
 
+// What a list is narrowed to by.
+const (
+	FlagCritical  = "critical"
+	FlagOut       = "out of range"
+	FlagNotJudged = "not judged"
+	FlagIn        = "in range"
+)
+
+// FlagOf is the gravest that the values of a report stand for, whatever its state: what nobody judged is neither out of range nor in it.
+func FlagOf(values []Value) string {
+	out, unjudged := false, len(values) == 0
+	for _, v := range values {
+		s := Stand(v)
+		switch {
+		case s.Critical:
+			return FlagCritical
+		case s.Abnormal || s.Side == Above || s.Side == Below:
+			out = true
+		case s.Side == NotJudged:
+			unjudged = true
+		}
+	}
+	switch {
+	case out:
+		return FlagOut
+	case unjudged:
+		return FlagNotJudged
+	}
+	return FlagIn
+}
+
 // Rank is where a report that waits for its signature stands on the desk: critical values
 // first, then one that was signed before, then what is out of range or was not judged by
 // anybody; what is preliminary waits below all others.

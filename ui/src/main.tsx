@@ -9,6 +9,7 @@ import { Circle } from "./circle/Circle";
 import { Connections } from "./connection/Connections";
 import { Today } from "./day/Today";
 import { Desk } from "./desk/Desk";
+import { Holdings } from "./desk/Holdings";
 import { Problem } from "./exchange/client";
 import { Broken } from "./frame/Broken";
 import { Frame } from "./frame/Frame";
@@ -22,6 +23,8 @@ import { Round } from "./reminder/Round";
 import { Rulebook } from "./reminder/Rulebook";
 import { Across } from "./result/Across";
 import { Loop } from "./result/Loop";
+import { Standing } from "./result/Standing";
+import { TakeCall } from "./result/TakeCall";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
 
@@ -72,6 +75,9 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                     }
                   />
                 ))}
+                <Route path="called" element={<TakeCall />} />
+                <Route path="standing" element={<Standing />} />
+                <Route path="holdings" element={<Holdings />} />
                 <Route path="loop" element={<Loop />} />
                 <Route path="printing" element={<Printing />} />
                 <Route path="patients/:id/results" element={<Across />} />

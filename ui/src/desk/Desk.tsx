@@ -210,7 +210,8 @@ function NarrowBy({
       {pick("flag", "Flag", [
         ["", "any flag"],
         ["critical", "critical"],
-        ["out of range", "out of range or not judged"],
+        ["out of range", "out of range"],
+        ["not judged", "not judged by anybody"],
         ["in range", "in range"],
       ])}
       {pick("facility", "Facility", [["", "any facility"], ...facilities.map((f): [string, string] => [f, f])])}

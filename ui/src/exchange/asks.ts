@@ -21,6 +21,30 @@ export const asks = {
       queryKey: ["loop", days],
       queryFn: () => got(api.GET("/api/practice/loop", { params: { query: { days } } })),
     }),
+  called: (id: string) =>
+    queryOptions({ queryKey: ["desk", "called", id], queryFn: () => got(api.GET("/api/called/{id}", by(id))) }),
+  copy: (id: string) => queryOptions({ queryKey: ["desk", "copy", id], queryFn: () => got(api.GET("/api/copies/{id}", by(id))) }),
+  deskWords: (patient: string) =>
+    queryOptions({
+      queryKey: ["desk-words", patient],
+      queryFn: () => got(api.GET("/api/patients/{id}/desk-words", by(patient))),
+    }),
+  standing: () => queryOptions({ queryKey: ["standing"], queryFn: () => got(api.GET("/api/standing-permission")) }),
+  permitted: () =>
+    queryOptions({
+      queryKey: ["standing", "reports"],
+      queryFn: () => got(api.GET("/api/standing-permission/reports")),
+      staleTime: 0,
+    }),
+  holdings: () => queryOptions({ queryKey: ["holdings"], queryFn: () => got(api.GET("/api/practice/holdings")), staleTime: 0 }),
+  heldBy: (person: string) =>
+    infiniteQueryOptions({
+      queryKey: ["holdings", person],
+      queryFn: ({ pageParam }) =>
+        got(api.GET("/api/practice/holdings/{id}", { params: { path: { id: person }, query: { after: pageParam } } })),
+      initialPageParam: "",
+      getNextPageParam: (page) => page.next || undefined,
+    }),
   holdReasons: () =>
     queryOptions({ queryKey: ["hold-reasons"], queryFn: () => got(api.GET("/api/hold-reasons")), staleTime: never }),
   printings: () => queryOptions({ queryKey: ["printings"], queryFn: () => got(api.GET("/api/printings")) }),

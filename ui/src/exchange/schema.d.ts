@@ -1996,6 +1996,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/follow-up": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask-back-of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/immunizations.hl7": {
         parameters: {
             query?: never;
@@ -4548,6 +4564,10 @@ export interface components {
             parts: string[];
             set: string;
         };
+        "Ask-back-ofRequest": {
+            reason: string;
+            when: string;
+        };
         "Ask-backRequest": {
             reason?: string;
             when: string;
@@ -5292,7 +5312,7 @@ export interface components {
             each?: boolean;
             facility?: string;
             /** @enum {string} */
-            flag?: "" | "critical" | "out of range" | "in range";
+            flag?: "" | "critical" | "out of range" | "in range" | "not judged";
             /** @enum {string} */
             sort?: "" | "grave" | "oldest" | "patient";
             /** @enum {string} */
@@ -6821,6 +6841,12 @@ export interface components {
         "Not-drawnRequest": {
             reason: string;
         };
+        NoteAt: {
+            id: string;
+            /** @description Its kind of visit, and the day */
+            says: string;
+            visit: string;
+        };
         NoteView: {
             /** @description Remarks on the diagnoses from the tabular list and the chart */
             advice: components["schemas"]["AdviceView"][];
@@ -7133,6 +7159,8 @@ export interface components {
             laid: components["schemas"]["LaidView"];
             /** @description When issues were received that were older than this one */
             late: string[];
+            /** @description As a line of a note; of a text that it came */
+            line: string;
             matchedBy: string;
             /** @description Why it was attached although the patient named differs */
             matchedWhy: string;
@@ -7208,6 +7236,8 @@ export interface components {
             care: components["schemas"]["Warning"][];
             /** @description How it ends */
             closing: string;
+            /** @description Today's note that is not signed */
+            draft: components["schemas"]["NoteAt"];
             /** @description Those to whom one can be handed, whoever was last handed one first */
             handTo: components["schemas"]["HandTo"][];
             /** @description How a letter to the patient begins */
@@ -7217,6 +7247,10 @@ export interface components {
             patient: components["schemas"]["PatientView"];
             /** @description Gravest first */
             reports: components["schemas"]["PacketReport"][];
+            /** @description The newest note that is signed */
+            signed: components["schemas"]["NoteAt"];
+            /** @description One's own before the clinic's, with the values of these reports in their fields */
+            snippets: components["schemas"]["Snippet"][];
             unread: string[];
             /** @description The day that is offered for a hand-over */
             until: string;
@@ -13457,6 +13491,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Door"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-back-of": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Ask-back-ofRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowUpView"];
                 };
             };
             /** @description Error */

@@ -19,6 +19,7 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
   const mayRegister = useRight("register a patient");
   const mayPractice = useRight("see lists over the whole practice");
   const mayResults = useRight("see results");
+  const mayCall = useRight("take a critical value down by telephone");
   const keys = useShownKeys();
   const client = useQueryClient();
   const search = asks.find(query);
@@ -52,6 +53,11 @@ export function Finder({ close, lock, help }: { close: () => void; lock: () => v
     .map((k) => ({ id: k.key, main: k.label, rest: k.key, run: k.run }));
   const screens: Hit[] = [
     ...actions,
+    ...(mayCall
+      ? [{ id: "called", main: "A critical value by telephone from a laboratory", rest: "", run: () => go("/called") }]
+      : []),
+    ...(mayResults ? [{ id: "standing", main: "Results that a nurse may sign", rest: "", run: () => go("/standing") }] : []),
+    ...(mayPractice ? [{ id: "holdings", main: "Who has what, and for how long", rest: "", run: () => go("/holdings") }] : []),
     ...(mayPractice ? [{ id: "loop", main: "How results came home", rest: "", run: () => go("/loop") }] : []),
     ...(mayResults
       ? [

@@ -178,6 +178,19 @@ export function Frame() {
                   Forms and snippets <span className="key">Alt F</span>
                 </button>
               )}
+              <button type="button" className="plain block" onClick={() => go("/called")}>
+                A critical value by telephone
+              </button>
+              {results && (
+                <button type="button" className="plain block" onClick={() => go("/standing")}>
+                  Results that a nurse may sign
+                </button>
+              )}
+              {practice && (
+                <button type="button" className="plain block" onClick={() => go("/holdings")}>
+                  Who has what
+                </button>
+              )}
               {practice && (
                 <button type="button" className="plain block" onClick={() => go("/loop")}>
                   How results came home

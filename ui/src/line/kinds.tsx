@@ -12,6 +12,8 @@ import { ReferralPage } from "../referral/ReferralPage";
 import { HarmPage } from "../reminder/Harm";
 import { RegistryPage } from "../reminder/Registry";
 import { RemindedPage } from "../reminder/Reminded";
+import { CalledPage } from "../result/CalledPage";
+import { CopyPage } from "../result/CopyPage";
 import { Flags } from "../result/Flags";
 import { HandedPage } from "../result/HandedPage";
 import { HeldPage } from "../result/Held";
@@ -68,6 +70,24 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("held"),
     mark: Word,
     page: HeldPage,
+  },
+  "critical by telephone": {
+    word: "Critical, by telephone",
+    counted: ["critical value by telephone", "critical values by telephone"],
+    list: "results",
+    segment: "called",
+    to: onDesk("called"),
+    mark: Word,
+    page: CalledPage,
+  },
+  "copied to us": {
+    word: "Copy",
+    counted: ["copy to read", "copies to read"],
+    list: "results",
+    segment: "copy",
+    to: onDesk("copy"),
+    mark: Word,
+    page: CopyPage,
   },
   "handed over": {
     word: "Handed over",

@@ -8,6 +8,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { useLeft } from "../frame/left";
 import { day } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
+import { DeskWords } from "../result/DeskWords";
 import { useRight } from "../session/session";
 import { Cards } from "./Cards";
 import { Contacts } from "./Contacts";
@@ -190,6 +191,7 @@ function Sheet({ view }: { view?: View }) {
   return (
     <div className="flex min-h-0 flex-1 max-wide:flex-col max-wide:overflow-auto">
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none">
+        {view && <DeskWords patient={view.patient.id} />}
         <form
           aria-label="Registration"
           className="min-h-0 flex-1 overflow-auto px-10 py-5 max-wide:overflow-visible max-phone:px-4"

@@ -25,7 +25,7 @@ export function CriticalBar() {
     setError("");
     try {
       await got(api.POST("/api/critical/{id}/up", { params: { path: { id: first.id } } }));
-      go(`/desk/report/${first.report}`);
+      go(first.report ? `/desk/report/${first.report}` : `/desk/called/${first.called}`);
     } catch (e) {
       setError(say(e));
     }
@@ -44,6 +44,7 @@ export function CriticalBar() {
       </b>
       <span className="text-aside">
         since {clock(first.at)}
+        {first.called && `, ${first.title}`}
         {first.corrected && ", corrected since"}
         {first.step !== "who answers for it" && `, not taken up: now with ${first.step}`}
         {first.owner && first.owner !== me.name && ` · ${first.owner} answers for it`}
@@ -61,8 +62,14 @@ export function CriticalBar() {
   );
 }
 
-/** Contacts is who was told of the critical value of a report, and the form that keeps it. */
-export function Contacts({ report: r }: { report: Schemas["ReportView"] }) {
+/** Contacts is who was told of a critical value, of a report or one told by telephone, and the form that keeps it. */
+export function Contacts({
+  of: r,
+  send,
+}: {
+  of: Pick<Schemas["ReportView"], "patient" | "contacts" | "told">;
+  send: (body: Schemas["CriticalContact"]) => Promise<unknown>;
+}) {
   const client = useQueryClient();
   const { today } = useMe();
   const [who, setWho] = useState(`${r.patient.given} ${r.patient.family}`);
@@ -73,15 +80,11 @@ export function Contacts({ report: r }: { report: Schemas["ReportView"] }) {
   async function keep(reached: boolean) {
     setError("");
     try {
-      await got(
-        api.POST("/api/reports/{id}/contacts", {
-          params: { path: { id: r.id } },
-          body: { reached, who, how, readBack: reached && back, remark },
-        }),
-      );
+      await send({ reached, who, how, readBack: reached && back, remark });
       setRemark("");
       await Promise.all([
         client.invalidateQueries({ queryKey: ["report"] }),
+        client.invalidateQueries({ queryKey: ["desk", "called"] }),
         client.invalidateQueries({ queryKey: ["critical"] }),
       ]);
     } catch (e) {

@@ -7,7 +7,7 @@ import { Wrong } from "../kit/Wrong";
 type Report = Schemas["PacketReport"];
 
 /** Hand is to whom a report is handed, with what is to be done and when it comes back. */
-export type Hand = { to: string; instruction: string; until: string };
+export type Hand = { to: string; team?: string; instruction: string; until: string };
 
 /** HandOver hands one report of a packet to somebody. */
 export function HandOver({
@@ -35,7 +35,8 @@ export function HandOver({
       act={() => {
         if (!report) return setError("Say which one: its number, or a click.");
         if (hand.instruction.trim() === "") return setError("Say what is to be done.");
-        take(report, hand);
+        const team = p.handTo.find((x) => x.id === hand.to)?.team;
+        take(report, team ? { ...hand, to: "", team: hand.to } : hand);
       }}
     >
       <p className="label">Hand over</p>
@@ -82,7 +83,7 @@ export function HandOver({
               {x.name}
             </option>
           ))}
-          <option value="">the team: whoever may see results</option>
+          <option value="">everybody who may see results</option>
         </select>
       </label>
       <label className="label mt-1 block">

@@ -24,6 +24,8 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
   const [reason, setReason] = useState("");
   const [why, setWhy] = useState("");
   const [asked, setAsked] = useState("");
+  const [until, setUntil] = useState("");
+  const [byFax, setByFax] = useState(false);
   const mayRegister = useRight("register a patient");
   const [error, setError] = useState("");
   const found = useQuery({
@@ -256,15 +258,33 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
             act={() =>
               done(
                 got(
-                  api.POST("/api/quarantine/{number}/back", { params: { path: { number: id } }, body: { reason: asked } }),
+                  api.POST("/api/quarantine/{number}/back", {
+                    params: { path: { number: id } },
+                    body: { reason: asked, until: until || m.until, fax: byFax },
+                  }),
                 ).then(() => client.invalidateQueries({ queryKey: ["held", id] })),
               )
             }
           >
             <label className="label block">
-              Or ask the laboratory: what, and whom
+              Or ask the laboratory{m.laboratory && `, ${m.laboratory}`}: what, and whom
               <input className="field text-ink" value={asked} onChange={(e) => setAsked(e.target.value)} />
             </label>
+            <label className="label mt-2 block">
+              Comes back here on
+              <input type="date" className="field text-ink" value={until || m.until} onChange={(e) => setUntil(e.target.value)} />
+            </label>
+            {m.fax && (
+              <label className="mt-2 flex items-baseline gap-2">
+                <input
+                  type="checkbox"
+                  className="size-4 accent-kelp"
+                  checked={byFax}
+                  onChange={(e) => setByFax(e.target.checked)}
+                />
+                by fax, {m.fax}
+              </label>
+            )}
             <button type="submit" className="choice mt-3">
               Give it back
             </button>

@@ -6,6 +6,9 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { useDraft } from "../frame/left";
 import { clock, day, shortDay } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
+import { OrderPad } from "../order/OrderPad";
+import type { Item } from "../order/pad";
+import { Prescribe } from "../prescribe/Prescribe";
 import { Gather } from "../printing/Gather";
 import { useMe, useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
@@ -13,8 +16,10 @@ import { Beside } from "./Beside";
 import { Contacts } from "./Critical";
 import { type Hand, HandOver } from "./HandOver";
 import { Level, type Meaning, Means } from "./Letter";
+import { type Beyond, Onward } from "./Onward";
 import { Released } from "./Release";
 import { Medicines, ReportBody } from "./ReportBody";
+import { SnippetBox } from "./SnippetBox";
 import { Whose } from "./Whose";
 
 type Report = Schemas["PacketReport"];
@@ -54,16 +59,32 @@ type Decided = {
   hands: Record<string, Hand>;
   own: Record<string, string>; // comments of single reports, in place of the packet's
   left: Record<string, boolean>; // not signed this time
+  desk: string | null; // what the front desk may tell; null for nothing
 };
 
-const nothing: Decided = { comment: "", told: "", reason: "", until: "", means: {}, written: null, hands: {}, own: {}, left: {} };
+const nothing: Decided = {
+  desk: null,
+  comment: "",
+  told: "",
+  reason: "",
+  until: "",
+  means: {},
+  written: null,
+  hands: {},
+  own: {},
+  left: {},
+};
 
 /** Packet is what of a patient waits, read together, with one decision in the margin; only one report of it where one is named. */
 export function Packet({ id, next, only = "", more }: { id: string; next: string; only?: string; more?: ReactNode }) {
   const go = useNavigate();
   const client = useQueryClient();
   const { today } = useMe();
-  const maySign = useRight("sign a result");
+  const signs = useRight("sign a result");
+  const permitted = useRight("sign a result in range by the clinic's rule");
+  const maySign = signs || permitted;
+  const [undo, setUndo] = useState<Decided[]>([]);
+  const [beyond, setBeyond] = useState<{ to: Beyond; begin?: Item[] }>({ to: "" });
   const opened = useRef(false);
   const packet = useQuery({
     queryKey: ["report", "packet", id, only],
@@ -79,12 +100,33 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     },
   });
   // What is decided outlives the page: who looks at another packet first finds it as it was.
-  const { d, request, change, given } = useDraft<Decided>(
+  const {
+    d,
+    request,
+    change: put,
+    given,
+  } = useDraft<Decided>(
     `packet ${id} ${only}`,
     () => nothing,
     (v) => JSON.stringify(v) === JSON.stringify(nothing),
   );
   const { comment, told, hands, own } = d;
+  // Each decision can be taken back until it is signed; letters typed one after another are one.
+  const change = (x: Partial<Decided>) => {
+    const last = undo.at(-1);
+    const typing = Object.keys(x).every(
+      (k) => k === "comment" || k === "written" || k === "desk" || k === "reason" || k === "own",
+    );
+    const same = typing && last && Object.keys(x).every((k) => last[k as keyof Decided] !== d[k as keyof Decided]);
+    if (!same) setUndo([...undo.slice(-50), d]);
+    put(x);
+  };
+  const back = () => {
+    const was = undo.at(-1);
+    if (!was) return;
+    setUndo(undo.slice(0, -1));
+    put(was);
+  };
   const [handing, setHanding] = useState(false);
   const [unfolded, setUnfolded] = useState<Record<string, boolean>>({});
   const [cursor, setCursor] = useState<[string, number] | null>(null);
@@ -113,15 +155,15 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     seen.current = Object.fromEntries(p.reports.map((r) => [r.id, `${r.issue}.${r.version}`]));
   }, [p]);
   const reports = p?.reports ?? [];
-  const open = reports.filter((r) => !r.waits && !r.signed && !r.gone);
+  const open = reports.filter((r) => !r.waits && !r.signed && !r.gone && (signs || r.signs));
   const several = open.length > 1;
   const stays = (r: Report) =>
     d.left[r.id] ?? ((several && critical(r)) || (r.handed ?? []).some((h) => h.state === "open" && !h.passed));
   const signed = open.filter((r) => !hands[r.id] && !stays(r));
   const handed = reports.filter((r) => hands[r.id]);
-  const signs = signed.length > 1 ? `Sign ${signed.length}` : "Sign";
+  const word = signed.length > 1 ? `Sign ${signed.length}` : "Sign";
   const settles =
-    handed.length === 0 ? `${signs} and next` : signed.length === 0 ? "Hand over and next" : `${signs}, hand over, next`;
+    handed.length === 0 ? `${word} and next` : signed.length === 0 ? "Hand over and next" : `${word}, hand over, next`;
   const draft = p
     ? [p.opening, ...signed.map((r) => r.tells.find((t) => t.meaning === (d.means[r.id] ?? ""))?.says ?? ""), p.closing].join(
         "\n\n",
@@ -140,6 +182,17 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     setError("");
     change({ told: way });
   };
+  async function take() {
+    setError("");
+    try {
+      await got(api.POST("/api/packets/{id}/take", { params: { path: { id } }, body: {} }));
+      seen.current = {};
+      await client.invalidateQueries({ queryKey: ["report"] });
+      void client.invalidateQueries({ queryKey: ["desk"] });
+    } catch (e) {
+      setError(say(e));
+    }
+  }
   async function settle() {
     if (!p || !maySign) return;
     setError("");
@@ -152,6 +205,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
       toldReason: d.reason,
       text: reads && signed.length > 0 ? text : "",
       until: told === "visit" ? d.until : "",
+      desk: signed.length > 0 ? (d.desk ?? "") : "",
       reports: [
         ...signed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "sign" as const, comment: own[r.id] })),
         ...handed.map((r) => ({ id: r.id, issue: r.issue, version: r.version, act: "hand over" as const, ...hands[r.id] })),
@@ -160,7 +214,8 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
     const act = (secret?: string) =>
       got(api.POST("/api/packets/{id}/settle", { params: { path: { id } }, body: { ...body, secret: secret ?? "" } }));
     const done = () => {
-      change(nothing);
+      put(nothing);
+      setUndo([]);
       given();
       void client.invalidateQueries({ queryKey: ["desk"] });
       void client.invalidateQueries({ queryKey: ["report"] });
@@ -197,6 +252,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
           { key: "Ctrl+Enter", label: "Sign what is decided, and open the next", run: () => void settle() },
           ...(p?.ways ?? []).map((w) => ({ key: keyOf[w.way] ?? "", label: w.says, run: () => choose(w.way) })),
           { key: "Alt+o", label: "Hand one over", run: () => setHanding((was) => !was) },
+          { key: "Alt+b", label: "Take the last decision back", run: back },
         ]
       : [],
   );
@@ -219,6 +275,15 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
         className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4 max-wide:flex-none max-wide:overflow-visible"
       >
         <Whose patient={p.patient} />
+        {p.called.map((c) => (
+          <p key={c.id} role="status" className="margin-note mb-4 border-alarm">
+            <b className="text-alarm">Told by telephone:</b> {c.says}, by {c.laboratory}, {clock(c.calledAt)}, taken down by{" "}
+            {c.by}.{" "}
+            <Link to={`/desk/called/${c.id}`} className="text-kelp hover:underline">
+              Say which report it is
+            </Link>
+          </p>
+        ))}
         {reports.length === 0 && <p className="small">Nothing of this patient waits here.</p>}
         {reports.map((r, i) => (
           <section key={r.id} aria-label={r.title} className="mb-6 border-b border-rule pb-4 last:border-b-0">
@@ -266,7 +331,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
               <div className="mt-2 flex flex-wrap items-center gap-x-4 text-aside">
                 {hands[r.id] ? (
                   <>
-                    <b>Handed to {nameOf(p, hands[r.id]?.to ?? "")}</b>: {hands[r.id]?.instruction}{" "}
+                    <b>Handed to {nameOf(p, hands[r.id]?.team ?? hands[r.id]?.to ?? "")}</b>: {hands[r.id]?.instruction}{" "}
                     <button type="button" className="plain py-0" onClick={() => change({ hands: without(hands, r.id) })}>
                       not so
                     </button>
@@ -323,28 +388,49 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                 ({o.owner})
               </span>
             ))}
+            {signs && (
+              <button type="button" className="plain py-0" onClick={() => void take()}>
+                Take {p.others.length > 1 ? "them" : "it"} over
+              </button>
+            )}
           </p>
         )}
       </main>
+      {beyond.to === "order" && (
+        <OrderPad
+          patient={p.patient}
+          diagnoses={reports
+            .flatMap((r) => r.order?.tests ?? [])
+            .flatMap((x) => x.diagnoses)
+            .filter((x, i, all) => all.findIndex((y) => y.code === x.code) === i)}
+          begin={beyond.begin}
+          close={() => setBeyond({ to: "" })}
+        />
+      )}
+      {beyond.to === "prescribe" && <Medicine patient={p.patient} close={() => setBeyond({ to: "" })} />}
       <aside
+        hidden={beyond.to !== ""}
         aria-label="Review"
         className="w-[320px] shrink-0 overflow-auto border-l border-rule px-4 py-4 max-wide:w-full max-wide:border-l-0"
       >
         {open.filter(critical).map((r) => (
-          <Contacts key={r.id} report={r} />
+          <Contacts
+            key={r.id}
+            of={r}
+            send={(body) => got(api.POST("/api/reports/{id}/contacts", { params: { path: { id: r.id } }, body }))}
+          />
         ))}
         {open.length > 0 && maySign ? (
           <>
-            <label className="label block">
-              In the chart{signed.length > 1 && `, for all ${signed.length} reports`}
-              <textarea
-                ref={box}
-                rows={4}
-                className="box mt-1 border-kelp font-serif text-title-s text-ink"
-                value={comment}
-                onChange={(e) => change({ comment: e.target.value })}
-              />
-            </label>
+            <SnippetBox
+              label={`In the chart${signed.length > 1 ? `, for all ${signed.length} reports` : ""}`}
+              box={box}
+              snippets={p.snippets}
+              rows={4}
+              className="box mt-1 border-kelp font-serif text-title-s text-ink"
+              value={comment}
+              set={(comment) => change({ comment })}
+            />
             <fieldset className="mt-3">
               <legend className="label mb-1">How the patient is told</legend>
               {p.ways.map((w) =>
@@ -398,15 +484,15 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                     set={(m) => change({ means: { ...d.means, [r.id]: m } })}
                   />
                 ))}
-                <label className="label mt-2 block">
-                  To the patient, {told === "portal" ? "through the portal" : "by letter"}
-                  <textarea
-                    rows={9}
-                    className="box mt-1 font-serif text-read text-ink"
-                    value={text}
-                    onChange={(e) => change({ written: e.target.value })}
-                  />
-                </label>
+                <SnippetBox
+                  above="mt-2"
+                  label={`To the patient, ${told === "portal" ? "through the portal" : "by letter"}`}
+                  snippets={p.snippets}
+                  rows={9}
+                  className="box mt-1 font-serif text-read text-ink"
+                  value={text}
+                  set={(written) => change({ written })}
+                />
                 <Level text={text} />
                 {d.written !== null && (
                   <button type="button" className="plain px-0 py-0" onClick={() => change({ written: null })}>
@@ -415,19 +501,44 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
                 )}
               </div>
             )}
+            {d.desk === null ? (
+              <button type="button" className="plain mt-2 px-0 py-0" onClick={() => change({ desk: "" })}>
+                The front desk may tell…
+              </button>
+            ) : (
+              <SnippetBox
+                above="mt-2"
+                label={`What the front desk may tell when ${p.patient.given} calls`}
+                autoFocus
+                snippets={p.snippets}
+                rows={2}
+                className="box mt-1 font-serif text-read text-ink"
+                value={d.desk}
+                set={(desk) => change({ desk })}
+              />
+            )}
+            {!signs && <p className="small mt-2">{open.map((r) => r.signsBy)[0]}</p>}
             <Wrong says={error} className="my-2 min-h-[21px] text-aside" />
             <button type="button" className="act" disabled={busy} onClick={() => void settle()}>
               {settles} <KeyCap k="Ctrl+Enter" />
             </button>
+            {undo.length > 0 && (
+              <button type="button" className="plain mt-1 flex items-baseline gap-2 px-0 text-left" onClick={back}>
+                Take the last decision back <KeyCap k="Alt+B" />
+              </button>
+            )}
           </>
         ) : (
           <p className="small">
             {reports.every((r) => r.waits)
               ? "Nothing to sign yet: the final report closes this line."
               : `${reports[0]?.owner ?? "Somebody else"} answers for this line; a physician closes it.`}
+            {permitted && !signs && reports.some((r) => r.signsNot) && (
+              <span className="block">Not signed by a nurse: {reports.find((r) => r.signsNot)?.signsNot}.</span>
+            )}
           </p>
         )}
-        {open.length > 0 && maySign && (
+        {open.length > 0 && signs && (
           <div className="mt-3">
             {handing ? (
               <HandOver
@@ -447,6 +558,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
             )}
           </div>
         )}
+        {reports.length > 0 && <Onward packet={p} beyond={(to, begin) => setBeyond({ to, begin })} />}
         <p className="mt-3">
           <Gather
             word={`Gather ${several ? `all ${reports.length} ` : ""}for printing`}
@@ -468,7 +580,23 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
   );
 }
 
-const nameOf = (p: Schemas["PacketView"], id: string) => p.handTo.find((x) => x.id === id)?.name ?? "the team";
+// Medicine prescribes, changes or stops one of the patient's medicines beside the result.
+function Medicine({ patient, close }: { patient: Schemas["PatientView"]; close: () => void }) {
+  const chart = useQuery({
+    queryKey: ["chart", patient.id],
+    queryFn: () => got(api.GET("/api/patients/{id}", { params: { path: { id: patient.id } } })),
+  });
+  if (!chart.data) return null;
+  return (
+    <Prescribe
+      patient={patient}
+      medicines={chart.data.medicines.map((m) => ({ id: m.id, name: m.name, dose: m.dose }))}
+      close={close}
+    />
+  );
+}
+
+const nameOf = (p: Schemas["PacketView"], id: string) => p.handTo.find((x) => x.id === id)?.name ?? "everybody";
 
 function without<T>(all: Record<string, T>, key: string): Record<string, T> {
   const { [key]: _, ...rest } = all;

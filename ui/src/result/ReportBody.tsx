@@ -7,6 +7,7 @@ import { Care } from "../kit/Care";
 import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
 import { useMe } from "../session/session";
+import { AddTo } from "./AddTo";
 import { Change } from "./Change";
 import { Course } from "./Course";
 import { Cultures } from "./Cultures";
@@ -312,8 +313,31 @@ export function ReportBody({
             Signed by {v.by}, {day(v.at)}, {clock(v.at)} · issue {v.issue} · {v.told}
             {v.toldReason && `: ${v.toldReason}`} · folio {v.folio}
           </p>
+          {v.addenda.map((a) => (
+            <div key={a.folio} className="mt-2 border-l-2 border-rule pl-3">
+              <p className="font-serif text-read">{a.says}</p>
+              <p className="small">
+                Added by {a.by}, {day(a.at)}, {clock(a.at)} · folio {a.folio}
+              </p>
+            </div>
+          ))}
+          <AddTo report={r.id} issue={v.issue} />
         </div>
       ))}
+      {(r.copies ?? []).map((c) => (
+        <p key={c.id} className="small mt-2">
+          {c.state === "read" ? (
+            <>
+              {c.readBy} read a copy, {day(c.readAt)}, {clock(c.readAt)}
+              {c.says && `: “${c.says}”`}
+            </>
+          ) : (
+            `${c.to} has a copy, and has not read it yet.`
+          )}
+        </p>
+      ))}
+      {r.details.orderer && !r.order && <p className="small mt-2">Ordered elsewhere, by {r.details.orderer}.</p>}
+      {(r.details.copies ?? []).length > 0 && <p className="small mt-2">Copies went to {r.details.copies?.join(", ")}.</p>}
     </>
   );
 }
