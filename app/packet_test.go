@@ -358,7 +358,7 @@ func TestTheListOfResultsIsNarrowed(t *testing.T) {
 	require.Equal(t, []string{"Sodium, final"}, c.narrowed(desk.DeskSought{Flag: "in range"}))
 	require.Equal(t, []string{"Potassium, preliminary"}, c.narrowed(desk.DeskSought{Flag: "out of range", State: "preliminary"}))
 	c.now = c.now.AddDate(0, 0, 3)
-	require.Equal(t, both, c.narrowed(desk.DeskSought{Days: 3}))
+	require.Equal(t, []string{"4 reports; 1 preliminary"}, c.narrowed(desk.DeskSought{Days: 3}))
 }
 
 // A report that does not belong in a chart takes along what hung on it: nobody goes on working at it under the wrong name, nobody is
