@@ -95,7 +95,7 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, c.app.Referral.Tell(ctx, c.jonah(), referred.ID, referral.ReferralTold{Says: referralCore.Delivered}))
 	c.app.WitnessTrail()
 	require.Empty(t, c.verify())
-	require.NoError(t, c.store.Close())
+	require.NoError(t, c.closes())
 
 	keys, err := act.OpenKeys(c.home, "practice", false)
 	require.NoError(t, err)

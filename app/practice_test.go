@@ -58,6 +58,7 @@ type clinic struct {
 	who    map[string]act.Actor
 	now    time.Time
 	lab    *lab
+	looks  *sql.DB
 }
 
 // lab is a laboratory that answers what it is told to, and keeps what it got.
@@ -190,8 +191,7 @@ func (c *clinic) receive(text, code string) {
 
 func (c *clinic) count(query string, args ...any) (n int) {
 	c.Helper()
-	db := past(c, c.dir)
-	require.NoError(c, db.QueryRow(query, args...).Scan(&n))
+	require.NoError(c, c.beside().QueryRow(query, args...).Scan(&n))
 	return n
 }
 
@@ -274,6 +274,25 @@ func (c *clinic) raw(statements ...string) {
 	}
 }
 
+// beside is a connection for looking at the database file: opening one reads the whole schema, which takes longer than most questions.
+func (c *clinic) beside() *sql.DB {
+	c.Helper()
+	if c.looks == nil {
+		c.looks = past(c, c.dir)
+	}
+	return c.looks
+}
+
+// closes closes the data, with what looked at them, so that the file holds all of it.
+func (c *clinic) closes() error {
+	c.Helper()
+	if c.looks != nil {
+		require.NoError(c, c.looks.Close())
+		c.looks = nil
+	}
+	return c.store.Close()
+}
+
 // past opens the database file past the application.
 func past(t testing.TB, dir string) *sql.DB {
 	t.Helper()
@@ -296,8 +315,6 @@ func (c *clinic) later(minutes int) { c.now = c.now.Add(time.Duration(minutes) *
 // text reads one text from the data.
 func (c *clinic) text(query string, args ...any) (s string) {
 	c.Helper()
-	db := past(c, c.dir)
-	require.NoError(c, db.QueryRow(query, args...).Scan(&s), query)
-	require.NoError(c, db.Close()) // whoever copies the file wants all of it there
+	require.NoError(c, c.beside().QueryRow(query, args...).Scan(&s), query)
 	return s
 }

@@ -25,7 +25,7 @@ import (
 // killed lets the process end where it stands, and begins another on the same data: what was in memory is gone.
 func (c *clinic) killed() {
 	c.Helper()
-	require.NoError(c, c.store.Close())
+	require.NoError(c, c.closes())
 	s, err := store.Open(ctx, c.dir)
 	require.NoError(c, err)
 	c.Cleanup(func() { s.Close() })

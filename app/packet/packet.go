@@ -144,8 +144,9 @@ func (a *Acts) Open(ctx context.Context, who act.Actor, patient, only string) (o
 			if v.Handed == nil {
 				v.Handed = []HandedView{}
 			}
+			tells := result.TellAll(r.Title, dayOf(together.Stored[i]), together.Stored[i].Values, a.Telephone)
 			for _, m := range append([]result.Meaning{result.Unsaid}, result.Meanings...) {
-				v.Tells = append(v.Tells, TellView{m, result.Tell(r.Title, dayOf(together.Stored[i]), together.Stored[i].Values, m, a.Telephone)})
+				v.Tells = append(v.Tells, TellView{m, tells[m]})
 			}
 			out.Reports = append(out.Reports, v)
 		}

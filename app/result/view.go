@@ -307,7 +307,8 @@ const shownEarlier = 12
 
 // former are earlier values by what they are of, newest first, with when each began.
 type former struct {
-	of map[[2]string][]dated // by LOINC, and by code where there is none
+	of    map[[2]string][]dated // by LOINC, and by code where there is none
+	asked map[[2]string][]dated // what was found for a value of such a LOINC, or code
 }
 
 type dated struct {
@@ -317,7 +318,7 @@ type dated struct {
 }
 
 func (a *Acts) formerOf(earlier []store.Earlier) former {
-	f := former{map[[2]string][]dated{}}
+	f := former{map[[2]string][]dated{}, map[[2]string][]dated{}}
 	for i, e := range earlier {
 		key := [2]string{e.LOINC, e.Code}
 		if e.LOINC != "" {
@@ -330,23 +331,32 @@ func (a *Acts) formerOf(earlier []store.Earlier) former {
 
 // before are the earlier values of the analyte of a value, newest first: of other reports, collected before a moment.
 func (f former) before(analytes *result.Analytes, v result.Value, report string, collected time.Time) (out []store.Earlier) {
-	var all []dated
-	groups := 0
-	for key, some := range f.of {
-		if key[0] != "" && analytes.Same(v.LOINC, key[0]) || v.LOINC == "" && v.Code != "" && slices.ContainsFunc(some, func(d dated) bool { return d.Code == v.Code }) {
-			groups++
-			for _, d := range some {
-				if d.ReportID != report && d.at.Before(collected) && (v.LOINC != "" || d.Code == v.Code) {
-					all = append(all, d)
+	asked := [2]string{v.LOINC}
+	if v.LOINC == "" {
+		asked[1] = v.Code
+	}
+	all, known := f.asked[asked]
+	if !known {
+		groups := 0
+		for key, some := range f.of {
+			if key[0] != "" && analytes.Same(v.LOINC, key[0]) || v.LOINC == "" && v.Code != "" && slices.ContainsFunc(some, func(d dated) bool { return d.Code == v.Code }) {
+				groups++
+				for _, d := range some {
+					if v.LOINC != "" || d.Code == v.Code {
+						all = append(all, d)
+					}
 				}
 			}
 		}
-	}
-	if groups > 1 {
-		slices.SortFunc(all, func(x, y dated) int { return x.place - y.place })
+		if groups > 1 {
+			slices.SortFunc(all, func(x, y dated) int { return x.place - y.place })
+		}
+		f.asked[asked] = all
 	}
 	for _, d := range all {
-		out = append(out, d.Earlier)
+		if d.ReportID != report && d.at.Before(collected) {
+			out = append(out, d.Earlier)
+		}
 	}
 	return out
 }

@@ -8,6 +8,7 @@ import (
 	"math/big"
 	"strconv"
 	"strings"
+	"sync"
 )
 
 // Units says by what a value in one unit is multiplied to be one in another (core/ucum).
@@ -35,6 +36,10 @@ type Analytes struct {
 	by        map[string]*Analyte
 	precision map[string]map[string]float64 // laboratory, LOINC: per cent
 	units     Units
+	ways      struct {
+		sync.Mutex
+		of map[asked]way
+	}
 }
 
 // weights are standard atomic weights (IUPAC/CIAAW 2021, abridged), in grams a mole.
@@ -224,7 +229,41 @@ var errUnit = errors.New("no way between the units")
 
 // factor is by what a value of an analyte in one unit is multiplied to be one in another: by the units alone, or between
 // mass and amount of substance by what the analyte weighs.
+// Ways between units are asked for with every value that is filed and shown, and are worked out once each.
 func (a *Analytes) factor(known *Analyte, from, to string) (*big.Rat, error) {
+	key := asked{known, from, to}
+	a.ways.Lock()
+	w, there := a.ways.of[key]
+	a.ways.Unlock()
+	if there {
+		return w.f, w.err
+	}
+	w.f, w.err = a.way(known, from, to)
+	a.ways.Lock()
+	defer a.ways.Unlock()
+	if len(a.ways.of) >= mostWays { // what others send names the units: what is kept of it is bounded
+		clear(a.ways.of)
+	}
+	if a.ways.of == nil {
+		a.ways.of = map[asked]way{}
+	}
+	a.ways.of[key] = w
+	return w.f, w.err
+}
+
+type asked struct {
+	of       *Analyte
+	from, to string
+}
+
+type way struct {
+	f   *big.Rat
+	err error
+}
+
+const mostWays = 5000
+
+func (a *Analytes) way(known *Analyte, from, to string) (*big.Rat, error) {
 	if from == "" || to == "" {
 		return nil, errUnit
 	}

@@ -4,6 +4,7 @@
 package result
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math/big"
@@ -89,6 +90,15 @@ func Plain(text string) (float64, bool) {
 
 // number parses a plain decimal; comparators, words and exponents are refused.
 func number(s string) (*big.Rat, bool) {
+	d, ok := decimalOf(s)
+	if !ok {
+		return nil, false
+	}
+	return d.rat(), true
+}
+
+// long parses what is too long for the quick way.
+func long(s string) (*big.Rat, bool) {
 	s = strings.TrimSpace(s)
 	if s == "" || strings.Trim(s, "0123456789.+-") != "" {
 		return nil, false
@@ -96,19 +106,79 @@ func number(s string) (*big.Rat, bool) {
 	return new(big.Rat).SetString(s)
 }
 
+// decimal is a plain decimal, exactly: a whole number of so many decimal places where it is short, as nearly all values are, else a
+// fraction. Values are compared by the thousand, and a fraction costs a hundred times as much.
+type decimal struct {
+	n     int64
+	scale int
+	long  *big.Rat
+}
+
+var tens = [...]int64{1, 10, 100, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9}
+
+// decimalOf reads what long reads.
+func decimalOf(s string) (d decimal, ok bool) {
+	s = strings.TrimSpace(s)
+	digits, dot, sign := 0, -1, 0
+	for i := range len(s) {
+		switch c := s[i]; {
+		case c >= '0' && c <= '9':
+			if digits < 18 {
+				d.n = d.n*10 + int64(c-'0')
+			}
+			digits++
+			if dot >= 0 {
+				d.scale++
+			}
+		case c == '.' && dot < 0:
+			dot = i
+		case (c == '-' || c == '+') && i == 0:
+			sign = int(c)
+		default:
+			return d, false
+		}
+	}
+	if digits == 0 {
+		return d, false
+	}
+	if digits > 9 {
+		d.long, ok = long(s)
+		return d, ok
+	}
+	if sign == '-' {
+		d.n = -d.n
+	}
+	return d, true
+}
+
+func (d *decimal) rat() *big.Rat {
+	if d.long != nil {
+		return d.long
+	}
+	return big.NewRat(d.n, tens[d.scale])
+}
+
+// cmp compares as numbers are compared.
+func (d *decimal) cmp(o *decimal) int {
+	if d.long != nil || o.long != nil {
+		return d.rat().Cmp(o.rat())
+	}
+	return cmp.Compare(d.n*tens[o.scale], o.n*tens[d.scale]) // nine digits with nine places: within 64 bits
+}
+
 // bounds reads "3.5-5.1", "< 200", ">59", "<= 5", ">= 60", "up to 40" is not read.
-func bounds(r string) (low, high *big.Rat, openLow, openHigh, ok bool) {
+func bounds(r string) (low, high *decimal, openLow, openHigh, ok bool) {
 	r = strings.TrimSpace(strings.ReplaceAll(strings.ReplaceAll(r, "–", "-"), " ", ""))
 	for _, p := range []string{"<=", ">=", "<", ">"} {
 		if rest, found := strings.CutPrefix(r, p); found {
-			n, good := number(rest)
+			n, good := decimalOf(rest)
 			if !good {
 				return nil, nil, false, false, false
 			}
 			if p[0] == '<' {
-				return nil, n, false, p == "<", true
+				return nil, &n, false, p == "<", true
 			}
-			return n, nil, p == ">", false, true
+			return &n, nil, p == ">", false, true
 		}
 	}
 	if len(r) < 3 {
@@ -118,12 +188,12 @@ func bounds(r string) (low, high *big.Rat, openLow, openHigh, ok bool) {
 	if cut < 0 {
 		return nil, nil, false, false, false
 	}
-	low, ok1 := number(r[:cut+1])
-	high, ok2 := number(r[cut+2:])
-	if !ok1 || !ok2 || low.Cmp(high) > 0 {
+	from, ok1 := decimalOf(r[:cut+1])
+	to, ok2 := decimalOf(r[cut+2:])
+	if !ok1 || !ok2 || from.cmp(&to) > 0 {
 		return nil, nil, false, false, false
 	}
-	return low, high, false, false, true
+	return &from, &to, false, false, true
 }
 
 // Read compares a value with the range it came with. A value with a comparator
@@ -141,26 +211,26 @@ func Read(value, rng string) Reading {
 			break
 		}
 	}
-	n, good := number(value)
+	n, good := decimalOf(value)
 	if !good {
 		return NotJudged
 	}
-	above := high != nil && (n.Cmp(high) > 0 || openHigh && n.Cmp(high) == 0)
-	below := low != nil && (n.Cmp(low) < 0 || openLow && n.Cmp(low) == 0)
+	above := high != nil && (n.cmp(high) > 0 || openHigh && n.cmp(high) == 0)
+	below := low != nil && (n.cmp(low) < 0 || openLow && n.cmp(low) == 0)
 	switch comparator {
 	case "<":
-		if low != nil && n.Cmp(low) <= 0 {
+		if low != nil && n.cmp(low) <= 0 {
 			return Below
 		}
-		if low == nil && !above || low == nil && n.Cmp(high) == 0 {
+		if low == nil && !above || low == nil && n.cmp(high) == 0 {
 			return In
 		}
 		return NotJudged
 	case ">":
-		if high != nil && n.Cmp(high) >= 0 {
+		if high != nil && n.cmp(high) >= 0 {
 			return Above
 		}
-		if high == nil && !below || high == nil && n.Cmp(low) == 0 {
+		if high == nil && !below || high == nil && n.cmp(low) == 0 {
 			return In
 		}
 		return NotJudged

@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"deftledger/core/line"
 )
@@ -168,4 +169,22 @@ func TestOlder(t *testing.T) {
 	} {
 		require.Equal(t, c.want, Older(c.a, c.b), "%s before %s", c.a, c.b)
 	}
+}
+
+// The quick way of reading a number reads and orders exactly what the slow one does.
+func TestShortDecimalsAreExact(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		write := rapid.StringMatching(`[+-]?[0-9]{0,11}\.?[0-9]{0,9}|[-+.0-9]{0,6}`)
+		x, y := write.Draw(t, "x"), write.Draw(t, "y")
+		a, ok1 := decimalOf(x)
+		b, ok2 := decimalOf(y)
+		p, ok3 := long(x)
+		q, ok4 := long(y)
+		require.Equal(t, ok3, ok1, x)
+		require.Equal(t, ok4, ok2, y)
+		if ok1 && ok2 {
+			require.Equal(t, p.Cmp(q), a.cmp(&b), "%s %s", x, y)
+			require.Zero(t, p.Cmp(a.rat()), x)
+		}
+	})
 }

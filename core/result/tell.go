@@ -27,6 +27,22 @@ var Meanings = []Meaning{Good, Nothing, Follows}
 // stands out of it first; and what it means, where somebody said so. What was not judged is not called in range. call is how the
 // practice is reached.
 func Tell(title, day string, values []Value, m Meaning, call string) string {
+	body, end := told(title, day, values)
+	return body + ending(m, end, call)
+}
+
+// TellAll writes what Tell does for each meaning, unsaid first; the values are read once.
+func TellAll(title, day string, values []Value, call string) map[Meaning]string {
+	body, end := told(title, day, values)
+	out := map[Meaning]string{Unsaid: body}
+	for _, m := range Meanings {
+		out[m] = body + ending(m, end, call)
+	}
+	return out
+}
+
+// told is what was measured, and what stands before what it means.
+func told(title, day string, values []Value) (body, end string) {
 	var out, in []string
 	unjudged, gone := 0, 0
 	written, marked, drugs := false, false, 0
@@ -106,23 +122,28 @@ func Tell(title, day string, values []Value, m Meaning, call string) string {
 	if written {
 		b.WriteString(" It came as a written report.")
 	}
-	end := "\n"
+	end = "\n"
 	if len(out)+len(in) == 0 && drugs == 0 || len(out) == 0 && len(in) > most {
 		end = " "
 	}
+	return b.String(), end
+}
+
+// ending is what a report means for the patient.
+func ending(m Meaning, end, call string) string {
 	switch m {
 	case Good:
-		b.WriteString(end + "This is good news.")
+		return end + "This is good news."
 	case Nothing:
-		b.WriteString(end + "You need to do nothing about it.")
+		return end + "You need to do nothing about it."
 	case Follows:
-		b.WriteString(end + "Something has changed, and we should talk about it. Please call us")
+		says := end + "Something has changed, and we should talk about it. Please call us"
 		if call != "" {
-			b.WriteString(" at " + call)
+			says += " at " + call
 		}
-		b.WriteString(".")
+		return says + "."
 	}
-	return b.String()
+	return ""
 }
 
 // Grade is the school grade at which a text reads, by the formula of Flesch and Kincaid (Kincaid and others, Naval Technical Training

@@ -1,0 +1,95 @@
+package app_test
+
+import (
+	"fmt"
+	"os"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/require"
+
+	"deftledger/app/packet"
+	"deftledger/store"
+)
+
+// TestFiguresOfResults measures, where DEFTLEDGER_FIGURES is set, how long a packet of 40 reports with ten years of earlier values takes in
+// the application, and how many results are filed in a second. It is a measurement, not a budget: nothing fails for being slow.
+func TestFiguresOfResults(t *testing.T) {
+	if os.Getenv("DEFTLEDGER_FIGURES") == "" {
+		t.Skip("a measurement, for DEFTLEDGER_FIGURES=1")
+	}
+	c := open(t)
+	analytes := []string{"GLU^Glucose^L^2345-7^^LN", "NA^Sodium^L^2951-2^^LN", "K^Potassium^L^2823-3^^LN", "CL^Chloride^L^2075-0^^LN", "CO2^Carbon dioxide^L^2028-9^^LN",
+		"BUN^Urea nitrogen^L^3094-0^^LN", "CREA^Creatinine^L^2160-0^^LN", "CA^Calcium^L^17861-6^^LN", "ALT^Alanine aminotransferase^L^1742-6^^LN", "TSH^Thyrotropin^L^3016-3^^LN", "URATE^Urate^L^3084-1^^LN"}
+	report := func(placer, control string, year, month int, status string) string {
+		m := fmt.Sprintf("MSH|^~\\&|LIS|BRINEHOUSE|DEFTLEDGER|SKERROW|20260504120000-0400||ORU^R01^ORU_R01|%s|P|2.5.1\rPID|1||||Marsh-Adeyemi^Ottoline||19680314|F\r"+
+			"OBR|1|%s|%s|BMP^Basic metabolic panel^L^24321-2^^LN|||%04d%02d040800-0500|||||||||||||||20260504115500-0400|||%s\r", control, placer, control, year, month, status)
+		for k, a := range analytes {
+			m += fmt.Sprintf("OBX|%d|NM|%s||%d.%d|U/L|1-20||||%s\r", k+1, a, 4+k%7, month%10, status)
+		}
+		return m
+	}
+	file := func(messages []string) time.Duration {
+		start := time.Now()
+		for _, m := range messages {
+			require.Contains(t, string(c.app.Result.Receive("test", []byte(m))), "MSA|AA|")
+		}
+		for {
+			n, err := c.app.Result.FileStored(ctx)
+			require.NoError(t, err)
+			if n == 0 {
+				return time.Since(start)
+			}
+		}
+	}
+	var earlier, now []string
+	for i := range 440 {
+		c.later(1)
+		if i%8 == 0 {
+			c.order("K", "NA")
+		}
+		placer := c.text("SELECT placer FROM lab_order ORDER BY rowid DESC LIMIT 1") + "-1"
+		m := report(placer, fmt.Sprint("E", i), 2016+i/44, 1+i%12, "F")
+		if i < 400 {
+			earlier = append(earlier, m)
+		} else {
+			now = append(now, report(placer, fmt.Sprint("N", i), 2026, 4, "F"))
+		}
+	}
+	took := file(earlier)
+	t.Logf("results of eleven values: %.0f a second received and filed", float64(len(earlier))/took.Seconds())
+	for r := 0; ; r++ {
+		p := c.packet(c.doctor())
+		if len(p.Reports) == 0 {
+			break
+		}
+		s := packet.PacketSettled{ID: fmt.Sprint("figures-", r, "-0"), Told: "telephone", Secret: secret}
+		for _, x := range p.Reports[:min(200, len(p.Reports))] {
+			s.Reports = append(s.Reports, packet.SettledReport{ID: x.ID, Issue: x.Issue, Version: x.Version, Act: "sign"})
+		}
+		_, err := c.app.Packet.Settle(ctx, c.doctor(), patientID, s)
+		require.NoError(t, err)
+	}
+	file(now)
+	// The program keeps what the chart says, as it does a moment after something has come.
+	for range 2 { // the first time it makes a place for it
+		var made []store.Extract
+		require.NoError(t, c.store.Read(ctx, func(q *store.Q) error {
+			people, err := q.PeopleIn([]string{patientID})
+			require.NoError(t, err)
+			_, made, err = c.app.Order.Records(q, people, c.app.Today())
+			return err
+		}))
+		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error { _, err := q.KeepExtracts(made); return err }))
+	}
+	var times []time.Duration
+	for range 30 {
+		start := time.Now()
+		p := c.packet(c.doctor())
+		times = append(times, time.Since(start))
+		require.Len(t, p.Reports, 40)
+	}
+	slices.Sort(times)
+	t.Logf("a packet of 40 reports over %s values: median %s, longest %s", c.text("SELECT CAST(count(*) AS TEXT) FROM report_value"), times[15], times[29])
+}
