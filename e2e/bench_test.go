@@ -126,7 +126,56 @@ func BenchmarkFigures(b *testing.B) {
 	time.Sleep(2 * time.Second)
 	figure("%-46s %s", "resident memory after sign-in and a search", rss(b, p))
 	openOrders(b, p, again)
+	onEveryScreen(b, p, again)
 	overThePractice(b)
+}
+
+// onEveryScreen measures how long a critical value takes from the laboratory's message to 40 open screens, each of which asks for it as
+// the page does when it hears that something is announced.
+func onEveryScreen(b *testing.B, p *program, who *client) {
+	const screens = 40
+	heard := make(chan time.Time, screens)
+	ready := make(chan struct{}, screens)
+	for range screens {
+		stream := http.Client{Jar: who.http.Jar}
+		r, err := stream.Get(who.base + "/api/events")
+		require.NoError(b, err)
+		b.Cleanup(func() { r.Body.Close() })
+		go func() {
+			lines := bufio.NewScanner(r.Body)
+			for lines.Scan() {
+				switch line := lines.Text(); {
+				case line == "event: open":
+					ready <- struct{}{}
+				case strings.Contains(line, `"kind":"critical"`):
+					var shown []struct{ Says string }
+					if who.call(http.MethodGet, "/api/critical", nil, &shown) == nil && slices.ContainsFunc(shown, func(x struct{ Says string }) bool { return strings.Contains(x.Says, "7.9") }) {
+						heard <- time.Now()
+						return
+					}
+				}
+			}
+		}()
+	}
+	for range screens {
+		<-ready
+	}
+	placer := text(b, p, "SELECT o.placer FROM lab_order o JOIN patient p ON p.id = o.patient_id WHERE p.family = 'Varga' LIMIT 1") + "-1"
+	conn, err := net.Dial("tcp", p.mllp)
+	require.NoError(b, err)
+	defer conn.Close()
+	start := time.Now()
+	require.NoError(b, mllp.Write(conn, []byte(strings.Replace(oru(placer, "Varga", "Leocadia", "19430427", "F", 990001), "||4.4|mmol/L|3.5-5.1|", "||7.9|mmol/L|3.5-5.1|HH", 1))))
+	var times []time.Duration
+	for range screens {
+		select {
+		case at := <-heard:
+			times = append(times, at.Sub(start))
+		case <-time.After(20 * time.Second):
+			require.Fail(b, "a screen has not heard of it")
+		}
+	}
+	spread(b, "a critical value on 40 open screens", times)
 }
 
 // overThePractice measures a run of all rules over a generated practice, and how much memory the program holds
