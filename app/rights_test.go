@@ -53,7 +53,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Packet.Open": clinical, "Packet.Settle": matching, "Packet.TakeOver": physician, "Packet.DeskWords": everybody, "Packet.ToldAtDesk": everybody, "Packet.HandOver": clinical, "Packet.AnswerHandOver": clinical, "Packet.Telling": clinical, "Packet.Tried": clinical, "Packet.Letters": clinical,
 		"Session.SetEachReport": anybody, "Session.EachReport": anybody,
 		"Recall.Recall": alone, "Recall.Letters": everybody, "Recall.Open": everybody, "Recall.Close": everybody,
-		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.LeafletPDF": clinical, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
+		"Reminder.Book": writers, "Reminder.RuleFile": writers, "Reminder.PlanFHIR": writers, "Reminder.LeafletPDF": clinical, "Reminder.RemindersFHIR": clinical, "Reminder.Set": forming, "Reminder.SetEdition": forming, "Reminder.OldTold": forming, "Reminder.TakeIn": forming, "Reminder.RunPractice": forming, "Reminder.RunOf": forming, "Reminder.RecallCSV": forming,
 		"Chart.Find": everybody, "Chart.Chart": clinical, "Chart.Timeline": clinical,
 		"Chart.AddProblem": physician, "Chart.DescribeProblem": physician, "Chart.EndProblem": physician,
 		"Chart.Compare": alone, "Chart.Merge": alone, "Chart.TakeApart": alone,

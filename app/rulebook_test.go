@@ -289,6 +289,23 @@ func TestAnEditionIsChosen(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, book.Editions, 2)
 	require.True(t, book.Editions[0].InUse)
+	// An edition older than the year is said once to each who can load a newer one, and again in the next year.
+	require.Contains(t, book.Old, "edition of 2025")
+	for range 2 {
+		require.NoError(t, c.app.Reminder.OldTold(ctx, c.doctor()))
+	}
+	told := func(who act.Actor) bool {
+		b, err := c.app.Reminder.Book(ctx, who)
+		require.NoError(t, err)
+		return b.Old != ""
+	}
+	require.False(t, told(c.doctor()))
+	require.True(t, told(c.who[act.Admin]))
+	require.False(t, told(c.jonah()), "who can load none")
+	now := c.now
+	c.now = c.now.AddDate(1, 0, 0)
+	require.True(t, told(c.doctor()))
+	c.now = now
 	require.Contains(t, book.Editions[1].Differs, "HPV vaccine")
 	require.Contains(t, book.Editions[1].Differs, "COVID-19 vaccine, 6 to 23 months", "switched on with it")
 	require.NotContains(t, book.Editions[1].Differs, "Polio vaccine")

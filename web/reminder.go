@@ -97,6 +97,9 @@ func (s *server) describeReminder(api huma.API) {
 		out, err := s.app.Reminder.SetEdition(ctx, who, in.Body)
 		return &body[reminder.RulebookView]{out}, err
 	})
+	does(api, http.MethodPost, "edition-told", "/api/rulebook-edition/told", func(ctx context.Context, who act.Actor, _ *nothing) (*nothing, error) {
+		return nil, s.app.Reminder.OldTold(ctx, who)
+	})
 	does(api, http.MethodPost, "take-rule-in", "/api/rulebook", func(ctx context.Context, who act.Actor, in *struct {
 		Body struct {
 			Text string `json:"text" maxLength:"262144"`

@@ -67,6 +67,21 @@ type ParameterView struct {
 	Is    string `json:"is"`
 }
 
+// oldTold begins the setting that says of which edition somebody was told that it is older than the year.
+const oldTold = "edition told to "
+
+func toldOf(edition, year string) string { return edition + " in " + year }
+
+// OldTold puts away, for whoever asks, that the edition is older than the year: it is said once to each, and again in the next year.
+func (a *Acts) OldTold(ctx context.Context, who act.Actor) error {
+	return a.Act(ctx, who, act.SetRules, func(t *act.Tx) error {
+		if err := t.SetSetting(oldTold+who.ID, toldOf(a.Rulebook().Edition.Edition, a.Today()[:4])); err != nil {
+			return err
+		}
+		return t.Audit("put away that the edition is old", "", "", "")
+	})
+}
+
 // Book shows the rulebook.
 func (a *Acts) Book(ctx context.Context, who act.Actor) (out RulebookView, err error) {
 	if !act.May(who.Role, act.SetRules) {
@@ -77,10 +92,21 @@ func (a *Acts) Book(ctx context.Context, who act.Actor) (out RulebookView, err e
 	out = RulebookView{Rules: []RuleView{}, Faults: append([]rulefile.Fault{}, a.RuleFaults()...)}
 	edition := a.Rulebook().Edition
 	out.Edition, out.Editions = edition.Says(), []EditionView{}
-	if year := a.Today()[:4]; act.May(who.Role, act.SetRules) && fmt.Sprint(edition.Year) < year {
+	year := a.Today()[:4]
+	old := act.May(who.Role, act.SetRules) && fmt.Sprint(edition.Year) < year
+	if old {
 		out.Old = fmt.Sprintf("The immunization schedule is the edition of %d; look whether there is a newer one.", edition.Year)
 	}
 	err = a.Store.Read(ctx, func(q *store.Q) error {
+		if old {
+			told, err := q.Setting(oldTold + who.ID)
+			if err != nil {
+				return err
+			}
+			if told == toldOf(edition.Edition, year) {
+				out.Old = ""
+			}
+		}
 		settings, err := q.RuleSettings()
 		if err != nil {
 			return err

@@ -18,6 +18,7 @@ type Rule = Schemas["RuleView"];
 /** Rulebook is the rules of the reminders: where each comes from, whether it is on, its figures, and what switching
  * it would change before it is switched. */
 export function Rulebook() {
+  const client = useQueryClient();
   const book = useQuery(asks.rulebook());
   const [at, setAt] = useSearchParams();
   const [words, setWords] = useState("");
@@ -70,7 +71,23 @@ export function Rulebook() {
         </div>
         <p className="small border-t border-rule py-2">
           {book.data.rules.filter((r) => r.on).length} of {book.data.rules.length} rules are on.
-          {book.data.old && <b> {book.data.old}</b>}
+          {book.data.old && (
+            <>
+              {" "}
+              <b>{book.data.old}</b>{" "}
+              <button
+                type="button"
+                className="plain px-0 py-0"
+                onClick={() =>
+                  void got(api.POST("/api/rulebook-edition/told", {})).then(() =>
+                    client.invalidateQueries({ queryKey: ["rulebook"] }),
+                  )
+                }
+              >
+                Put it away
+              </button>
+            </>
+          )}
         </p>
         <section aria-label="Immunization schedule" className="border-t border-rule py-2">
           <h2 className="label mb-1 font-sans">Vaccines follow</h2>
