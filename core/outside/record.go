@@ -1,0 +1,131 @@
+package outside
+
+import "strings"
+
+// Lists of the entries of a record from elsewhere.
+const (
+	Problems      = "problems"
+	Allergies     = "allergies"
+	Medicines     = "medicines"
+	Immunizations = "immunizations"
+	Results       = "results"
+	Vitals        = "vitals"
+	Procedures    = "procedures"
+	Encounters    = "encounters"
+	Social        = "social"
+	Family        = "family"
+)
+
+// RecordLists are the lists in the order in which a record is read.
+var RecordLists = []string{Problems, Allergies, Medicines, Immunizations, Results, Vitals, Procedures, Encounters, Social, Family}
+
+// Code is a code as it was sent. System is its identifier (an OID or a URI), Title what the sender calls it.
+type Code struct {
+	Code   string `json:"code"`
+	System string `json:"system"`
+	Title  string `json:"title,omitempty"`
+}
+
+// Code systems by their identifiers in C-CDA, and as FHIR writes them.
+const (
+	SNOMED = "2.16.840.1.113883.6.96"
+	ICD10  = "2.16.840.1.113883.6.90"
+	RxNorm = "2.16.840.1.113883.6.88"
+	LOINC  = "2.16.840.1.113883.6.1"
+	CVX    = "2.16.840.1.113883.12.292"
+	UNII   = "2.16.840.1.113883.4.9"
+)
+
+// Where an entry stands, as its record says.
+const (
+	Active     = "active"
+	Ended      = "ended"
+	Given      = "given"
+	NotGiven   = "not given"
+	Done       = "done"
+	NotDone    = "not done"
+	NotCertain = "not certain" // the record contradicts itself, or says nothing that is understood
+)
+
+// Item is an entry of a record, as its author coded it. What the record does not say is empty, and never guessed.
+type Item struct {
+	Ref       string   `json:"ref"` // the sender's identifier; by list and words where there is none
+	List      string   `json:"list"`
+	Title     string   `json:"title"`
+	Codes     []Code   `json:"codes,omitempty"`
+	Detail    string   `json:"detail,omitempty"` // dose, reaction, value with unit, whose
+	Severity  string   `json:"severity,omitempty"`
+	Status    string   `json:"status,omitempty"`
+	Since     string   `json:"since,omitempty"` // as precisely as it was said
+	Until     string   `json:"until,omitempty"`
+	None      bool     `json:"none,omitempty"`      // it says that there is none
+	Doubt     string   `json:"doubt,omitempty"`     // why it is not certain
+	Narrative string   `json:"narrative,omitempty"` // the element of the narrative that says it
+	Author    string   `json:"author,omitempty"`
+	At        string   `json:"at,omitempty"`
+	Value     string   `json:"value,omitempty"`
+	Unit      string   `json:"unit,omitempty"`
+	Range     string   `json:"range,omitempty"`
+	Flag      string   `json:"flag,omitempty"`
+	Products  []string `json:"products,omitempty"` // of a medicine: its name alone, without the dose, where it is said apart
+}
+
+// CodeIn is the first code of a system, "" where there is none.
+func (i Item) CodeIn(system string) string {
+	for _, c := range i.Codes {
+		if c.System == system {
+			return c.Code
+		}
+	}
+	return ""
+}
+
+// Narrated is a section of a record as its author laid it out. HTML is made by the reader from what the narrative may hold, and holds
+// nothing that acts.
+type Narrated struct {
+	Code, Title, HTML string
+	Coded             int // so many entries stand in it beside the words
+}
+
+// Record is a record from elsewhere.
+type Record struct {
+	ID, Set, Version string
+	Kind, Title      string
+	At               string
+	Patient          Identity
+	Author, House    string // who wrote it; the organization
+	From, To         string // the stay or visit that it is about
+	Items            []Item
+	Sections         []Narrated
+	Files            []RecordFile
+	Missed           []string // what of it could not be read, in words
+}
+
+// RecordFile is a file that stands for the document, or beside it.
+type RecordFile struct {
+	Type string
+	Body []byte
+}
+
+// Span says from when to when an item holds, as it was said.
+func (i Item) Span() string {
+	switch {
+	case i.Since != "" && i.Until != "" && i.Since != i.Until:
+		return i.Since + " to " + i.Until
+	case i.Since == "" && i.Until != "":
+		return "until " + i.Until
+	}
+	return i.Since
+}
+
+// Says is an item in one line.
+func (i Item) Says() string {
+	out := i.Title
+	if i.Detail != "" {
+		out += ", " + i.Detail
+	}
+	if s := i.Span(); s != "" {
+		out += ", " + s
+	}
+	return strings.TrimSpace(out)
+}
