@@ -104,7 +104,7 @@ func TestReportsAreTakenOver(t *testing.T) {
 }
 
 func (c *clinic) calledIn(id, value string) error {
-	return c.app.Result.CallIn(ctx, c.petra(), patientID, result.CalledIn{ID: id, Laboratory: "Brinehouse", Caller: "Ms. Holm", Analyte: "potassium", Value: value, Unit: "mmol/L", ReadBack: true})
+	return c.app.Result.CallIn(ctx, c.petra(), patientID, result.CalledIn{ID: id, Laboratory: "Brinehouse", Caller: "Ms. Holm", Analyte: "potassium, serum", Value: value, Unit: "mmol/L", ReadBack: true})
 }
 
 // A critical value told by telephone is announced like one that came in a report; who was told of it counts for the report that it is
@@ -125,7 +125,7 @@ func TestACriticalValueIsTakenDownByTelephone(t *testing.T) {
 	}
 	all := c.announced(c.doctor())
 	require.Len(t, all, 1, "who ordered it answers, and is told")
-	require.Equal(t, "potassium 6.9 mmol/L", all[0].Says)
+	require.Equal(t, "potassium, serum 6.9 mmol/L", all[0].Says)
 	id := all[0].Called
 	require.Equal(t, []string{id}, c.listedKind(c.doctor(), "critical by telephone"))
 	require.Empty(t, c.announced(c.jonah()))
@@ -172,7 +172,7 @@ func TestACriticalValueIsTakenDownByTelephone(t *testing.T) {
 	require.NoError(t, c.calledIn("called-002", "2.4"))
 	other := c.announced(c.doctor())[0].Called
 	err = c.app.Result.JoinCalled(ctx, c.doctor(), other, report, "")
-	require.ErrorContains(t, err, "does not read as the laboratory said (potassium 2.4 mmol/L)")
+	require.ErrorContains(t, err, "does not read as the laboratory said (potassium, serum 2.4 mmol/L)")
 	require.Equal(t, act.Forbidden, kind(t, c.app.Result.EndCalled(ctx, c.petra(), other, "A mistake.")))
 	require.Equal(t, act.Invalid, kind(t, c.app.Result.EndCalled(ctx, c.doctor(), other, " ")))
 	require.NoError(t, c.app.Result.EndCalled(ctx, c.doctor(), other, "The laboratory called again: another patient was meant."))

@@ -335,6 +335,7 @@ func TestTheListOfResultsIsNarrowed(t *testing.T) {
 		"a name":              {desk.DeskSought{Words: "adeyemi"}, both},
 		"a report":            {desk.DeskSought{Words: "potas"}, []string{"Potassium, final"}},
 		"two words":           {desk.DeskSought{Words: "ottoline sod"}, []string{"Sodium, final"}},
+		"in any order":        {desk.DeskSought{Words: "Sod Marsh-Ade"}, []string{"Sodium, final"}},
 		"nobody":              {desk.DeskSought{Words: "zzz"}, nil},
 		"out of range":        {desk.DeskSought{Flag: "out of range"}, []string{"Potassium, final"}},
 		"in range":            {desk.DeskSought{Flag: "in range"}, []string{"Sodium, final"}},

@@ -187,12 +187,12 @@ func (a *Acts) narrowed(q *store.Q, x DeskSought, entries []line.Entry, out *Des
 			flags[r.ID] = result.FlagOf(r.Values)
 		}
 	}
-	words := strings.Fields(chart.Fold(x.Words))
+	words := strings.Fields(chart.Plain(x.Words))
 	now := a.Clock()
 	return slices.DeleteFunc(entries, func(e line.Entry) bool {
 		h, report := heads[e.Subject]
 		report = report && e.Kind == line.Report
-		text := chart.Fold(strings.ReplaceAll(e.Name, "\t", " ") + " " + h.Title + " " + h.Performer)
+		text := chart.Plain(strings.ReplaceAll(e.Name, "\t", " ") + " " + h.Title + " " + h.Performer)
 		for _, w := range words {
 			if !strings.Contains(text, w) {
 				return true

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
@@ -274,7 +275,10 @@ func matches(r store.Report, c called) (out CalledReport, there bool) {
 
 // sameWords says whether all words of the shorter name stand in the other one.
 func sameWords(x, y string) bool {
-	a, b := strings.Fields(chart.Fold(x)), strings.Fields(chart.Fold(y))
+	words := func(s string) []string {
+		return strings.FieldsFunc(chart.Plain(s), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	}
+	a, b := words(x), words(y)
 	if len(a) > len(b) {
 		a, b = b, a
 	}

@@ -1,0 +1,363 @@
+package outside
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"deftledger/core/chart"
+)
+
+// Ours is an entry of the chart that one of a record may be.
+type Ours struct {
+	ID, List, Title, Detail string
+	Code                    string   // ICD-10-CM of a problem, CVX of a vaccine
+	Names                   []string // of a medicine its ingredients, of an allergy its substance and classes, as core/safety names them
+	Since, Ended            string   // Ended is when it came off the list
+	None                    bool     // the statement that there is none
+	Severity                string
+}
+
+// Theirs is an entry of a record, with what is known here of its words. Names is empty where nobody knows what it is.
+type Theirs struct {
+	Item
+	Names    []string
+	Warnings []string // what speaks against taking it in, in words
+	Checked  bool     // it was checked against the chart: without that nothing is certain
+}
+
+// Stand is how an entry of a record stands to the chart.
+type Stand string
+
+// The ways in which one stands. Unsure is an answer of its own: what nobody can compare is a question.
+const (
+	Same     Stand = "the same"
+	New      Stand = "new"
+	Differs  Stand = "differs"
+	Conflict Stand = "conflicts"
+	Older    Stand = "older than ours"
+	Unsure   Stand = "not certain"
+)
+
+// Compared is an entry of a record beside the chart. Certain says that it can be settled without looking at it by itself: it is the same, or
+// it is new and nothing speaks against it.
+type Compared struct {
+	Stand   Stand
+	With    *Ours // the entry of ours it stands beside; nil for none
+	Differs []string
+	Certain bool
+	Why     string
+}
+
+// Compare sets an entry of a record beside the chart. today is the day in the practice, born the birth date; what lies outside of a life is
+// not certain. Nothing of ours is ended by what a record says.
+func Compare(ours []Ours, t Theirs, born, today string) Compared {
+	if t.Doubt != "" {
+		return Compared{Stand: Unsure, With: near1(ours, t), Why: "their record is not certain: " + t.Doubt}
+	}
+	for _, day := range []string{t.Since, t.Until} {
+		switch n := len(day); {
+		case n == 0:
+		case born != "" && day[:min(n, len(born))] < born[:min(n, len(born))]:
+			return Compared{Stand: Unsure, With: near1(ours, t), Why: "it is dated before the birth, " + day}
+		case n >= 10 && day[:10] > today || n < 10 && day > today[:n]:
+			return Compared{Stand: Unsure, With: near1(ours, t), Why: "it is dated in the future, " + day}
+		}
+	}
+	switch t.List {
+	case Problems:
+		return problem(ours, t)
+	case Allergies:
+		return allergy(ours, t)
+	case Medicines:
+		return medicine(ours, t)
+	case Immunizations:
+		return vaccine(ours, t)
+	}
+	return Compared{Stand: Unsure, Why: "entries of this kind are read with the record, and not set beside the chart"}
+}
+
+func of(ours []Ours, list string) (out []*Ours) {
+	for i := range ours {
+		if ours[i].List == list {
+			out = append(out, &ours[i])
+		}
+	}
+	return out
+}
+
+// near1 is an entry of ours that shares a code or a name with theirs; nil for none.
+func near1(ours []Ours, t Theirs) *Ours {
+	for _, o := range of(ours, t.List) {
+		if o.Code != "" && (o.Code == t.CodeIn(ICD10) || o.Code == t.CodeIn(CVX)) || share(o.Names, t.Names) || sameText(o.Title, t.Title) {
+			return o
+		}
+	}
+	return nil
+}
+
+func share(a, b []string) bool {
+	return slices.ContainsFunc(a, func(x string) bool { return slices.Contains(b, x) })
+}
+
+func sameText(a, b string) bool { return a != "" && chart.Fold(a) == chart.Fold(b) }
+
+func equal(a, b []string) bool {
+	x, y := slices.Sorted(slices.Values(a)), slices.Sorted(slices.Values(b))
+	return len(x) > 0 && slices.Equal(slices.Compact(x), slices.Compact(y))
+}
+
+// problem compares by the code of ICD-10-CM: the same code is the same problem, the same category another exactness. A new problem is
+// never certain: a physician takes it in.
+func problem(ours []Ours, t Theirs) Compared {
+	list := of(ours, Problems)
+	if t.None {
+		for _, o := range list {
+			if !o.None && o.Ended == "" {
+				return Compared{Stand: Conflict, With: o, Why: "they say that there is no problem; ours stay"}
+			}
+		}
+		return Compared{Stand: Unsure, Why: "they say that there is no problem, and our list is empty"}
+	}
+	code := t.CodeIn(ICD10)
+	best := func(match func(*Ours) bool) *Ours {
+		var ended *Ours
+		for _, o := range list {
+			if o.None || !match(o) {
+				continue
+			}
+			if o.Ended == "" {
+				return o
+			}
+			ended = o
+		}
+		return ended
+	}
+	o := best(func(o *Ours) bool { return code != "" && o.Code == code || sameText(o.Title, t.Title) })
+	switch {
+	case t.Status == "denied":
+		return Compared{Stand: Conflict, With: o, Why: "their record says that it is not there"}
+	case o != nil && o.Ended == "" && t.Status == Ended:
+		return Compared{Stand: Conflict, With: o, Differs: []string{"ended there"}, Why: "it stands on our list, and has ended in theirs"}
+	case o != nil && o.Ended == "":
+		return Compared{Stand: Same, With: o, Certain: true, Why: "the same code"}
+	case o != nil && t.Status == Ended:
+		return Compared{Stand: Same, With: o, Certain: true, Why: "ended in both"}
+	case o != nil:
+		return Compared{Stand: Conflict, With: o, Differs: []string{"active there"}, Why: "it has ended on our list, and is active in theirs"}
+	}
+	if len(code) >= 3 {
+		if o := best(func(o *Ours) bool { return len(o.Code) >= 3 && o.Code[:3] == code[:3] }); o != nil {
+			differs := "another one of the same kind"
+			switch {
+			case exactness(o.Code) > exactness(code):
+				differs = "less exact than ours"
+			case exactness(o.Code) < exactness(code):
+				differs = "more exact than ours"
+			}
+			return Compared{Stand: Differs, With: o, Differs: []string{differs}, Why: "the same category of ICD-10-CM (" + code[:3] + "), another code"}
+		}
+	}
+	if t.Status == Ended {
+		return Compared{Stand: Older, Why: "it is past, and stands nowhere in our chart"}
+	}
+	if code == "" {
+		return Compared{Stand: Unsure, Why: "it has no code of ICD-10-CM, so that it cannot be compared for certain"}
+	}
+	return Compared{Stand: New, Why: "no problem of ours has this code or this category"}
+}
+
+// exactness is how much a code says: one that ends in "unspecified" says less.
+func exactness(code string) int {
+	n := len(strings.ReplaceAll(code, ".", ""))
+	if strings.HasSuffix(code, "9") {
+		n--
+	}
+	return n
+}
+
+func allergy(ours []Ours, t Theirs) Compared {
+	list := of(ours, Allergies)
+	if t.None {
+		for _, o := range list {
+			if !o.None && o.Ended == "" {
+				return Compared{Stand: Conflict, With: o, Why: "they know of no allergy; nothing of ours ends by it"}
+			}
+		}
+		for _, o := range list {
+			if o.None && o.Ended == "" {
+				return Compared{Stand: Same, With: o, Certain: true, Why: "none known in both"}
+			}
+		}
+		return Compared{Stand: Unsure, Why: "they know of none, and nobody here has asked"}
+	}
+	var match, none *Ours
+	for _, o := range list {
+		switch {
+		case o.None && o.Ended == "":
+			none = o
+		case sameText(o.Title, t.Title) || equal(o.Names, t.Names):
+			if match == nil || match.Ended != "" {
+				match = o
+			}
+		}
+	}
+	switch {
+	case t.Status == "denied":
+		return Compared{Stand: Conflict, With: match, Why: "their record says that it is not there; nothing of ours ends by it"}
+	case match != nil && match.Ended == "" && t.Status == Ended:
+		return Compared{Stand: Conflict, With: match, Differs: []string{"ended there"}, Why: "an allergy is not ended by what another house says"}
+	case match != nil && match.Ended == "":
+		if differs := reactions(*match, t); len(differs) > 0 {
+			return Compared{Stand: Differs, With: match, Differs: differs, Why: "the same substance"}
+		}
+		return Compared{Stand: Same, With: match, Certain: true, Why: "the same substance, and nothing more is said of it"}
+	case match != nil:
+		return Compared{Stand: Conflict, With: match, Differs: []string{"active there"}, Why: "it was taken off our list, and stands on theirs"}
+	case none != nil:
+		return Compared{Stand: Conflict, With: none, Why: "our chart says that none is known"}
+	case t.Status == Ended:
+		return Compared{Stand: Older, Why: "it has ended there, and stands nowhere in our chart"}
+	}
+	for _, o := range list {
+		if o.Ended == "" && share(o.Names, t.Names) {
+			return Compared{Stand: Differs, With: o, Differs: []string{"another substance of one class"}, Why: "it shares a class with one of ours"}
+		}
+	}
+	if len(t.Names) == 0 {
+		return Compared{Stand: Unsure, Why: "nobody here knows this substance, so that nothing could be checked against it"}
+	}
+	return Compared{Stand: New, Certain: t.Checked && len(t.Warnings) == 0, Why: new1(t, "no allergy of ours is to this substance")}
+}
+
+// reactions are what a record says of an allergy beyond ours: a reaction, or a graver one.
+func reactions(o Ours, t Theirs) (out []string) {
+	grave := map[string]int{"mild": 1, "mild to moderate": 1, "moderate": 2, "moderate to severe": 3, "severe": 3, "life threatening": 4, "life threatening severity": 4, "fatal": 5}
+	if g := grave[strings.ToLower(t.Severity)]; t.Severity != "" && g != grave[strings.ToLower(o.Severity)] {
+		switch {
+		case o.Severity == "":
+			out = append(out, "severity said there: "+t.Severity)
+		case g > grave[strings.ToLower(o.Severity)]:
+			out = append(out, "graver there: "+t.Severity)
+		default:
+			out = append(out, "milder there: "+t.Severity)
+		}
+	}
+	ours := chart.Fold(o.Detail)
+	for w := range strings.FieldsFuncSeq(t.Detail, func(r rune) bool { return r == ';' || r == ',' }) {
+		if w = strings.TrimSpace(w); w != "" && !strings.EqualFold(w, t.Severity) && !strings.Contains(ours, chart.Fold(w)) {
+			out = append(out, "reaction: "+w)
+		}
+	}
+	return out
+}
+
+// medicine compares by ingredients. Another dose, one that ended in one of the two, and one that nobody knows are never certain.
+func medicine(ours []Ours, t Theirs) Compared {
+	list := of(ours, Medicines)
+	if t.None {
+		for _, o := range list {
+			if !o.None && o.Ended == "" {
+				return Compared{Stand: Conflict, With: o, Why: "they say that no medicine is taken; ours stay"}
+			}
+		}
+		return Compared{Stand: Unsure, Why: "they say that no medicine is taken"}
+	}
+	var match, part *Ours
+	for _, o := range list {
+		switch {
+		case o.None:
+		case equal(o.Names, t.Names) || len(t.Names) == 0 && sameText(o.Title, t.Title):
+			if match == nil || match.Ended != "" {
+				match = o
+			}
+		case share(o.Names, t.Names) && o.Ended == "":
+			part = o
+		}
+	}
+	switch {
+	case len(t.Names) == 0 && match == nil:
+		return Compared{Stand: Unsure, Why: "nobody here knows this medicine, so that nothing could be checked against it"}
+	case match != nil && match.Ended == "" && t.Status == Ended:
+		return Compared{Stand: Conflict, With: match, Differs: []string{"ended there"}, Why: "it stands on our list, and has ended in theirs"}
+	case match != nil && match.Ended == "":
+		dose, ok := sameDose(*match, t)
+		switch {
+		case ok:
+			return Compared{Stand: Same, With: match, Certain: true, Why: "the same ingredient and dose"}
+		case dose == "":
+			return Compared{Stand: Unsure, With: match, Why: "the same ingredient; the doses cannot be compared for certain"}
+		}
+		return Compared{Stand: Differs, With: match, Differs: []string{dose}, Why: "the same ingredient"}
+	case match != nil && t.Status == Ended:
+		return Compared{Stand: Same, With: match, Certain: true, Why: "ended in both"}
+	case match != nil:
+		return Compared{Stand: Conflict, With: match, Differs: []string{"active there"}, Why: "it has ended on our list, and is active in theirs"}
+	case t.Status == Ended:
+		return Compared{Stand: Older, Why: "it has ended there, and stands nowhere in our chart"}
+	case part != nil:
+		return Compared{Stand: Differs, With: part, Differs: []string{"shares an ingredient"}, Why: "one ingredient is taken already"}
+	}
+	if len(t.Warnings) > 0 {
+		return Compared{Stand: Conflict, Why: strings.Join(t.Warnings, "; ")}
+	}
+	return Compared{Stand: New, Certain: t.Checked, Why: new1(t, "no medicine of ours has this ingredient")}
+}
+
+func new1(t Theirs, why string) string {
+	if !t.Checked {
+		return why + "; it was not checked"
+	}
+	return why + "; every check was run, and none speaks against it"
+}
+
+// sameDose compares what two entries take in a day, where both can be read for certain; differs is "" where they cannot.
+func sameDose(o Ours, t Theirs) (differs string, same bool) {
+	ours, theirs := strings.TrimSpace(o.Title+" "+o.Detail), strings.TrimSpace(t.Title+" "+t.Detail)
+	if sameText(ours, theirs) || sameText(o.Detail, t.Detail) && o.Detail != "" && sameText(o.Title, t.Title) {
+		return "", true
+	}
+	a, oka := daily(ours)
+	b, okb := daily(theirs)
+	if !oka || !okb || a.unit != b.unit {
+		return "", false
+	}
+	if a.amount == b.amount {
+		return "", true
+	}
+	return fmt.Sprintf("dose: %s there, %s here", b, a), false
+}
+
+func vaccine(ours []Ours, t Theirs) Compared {
+	if t.Status == NotGiven {
+		return Compared{Stand: Unsure, Why: "it was not given there: " + orSaid(t.Detail, "no reason is said")}
+	}
+	cvx := t.CodeIn(CVX)
+	if cvx == "" {
+		return Compared{Stand: Unsure, Why: "it has no code of a vaccine (CVX), so that it cannot be counted for certain"}
+	}
+	for _, o := range of(ours, Immunizations) {
+		if o.Code != cvx && !share(o.Names, t.Names) {
+			continue
+		}
+		switch n := min(len(o.Since), len(t.Since), 10); {
+		case n >= 10 && o.Since[:10] == t.Since[:10]:
+			return Compared{Stand: Same, With: o, Certain: true, Why: "the same vaccine on the same day"}
+		case n >= 4 && n < 10 && o.Since[:n] == t.Since[:n]:
+			return Compared{Stand: Unsure, With: o, Why: "it may be the same dose: one of the days is not known"}
+		case n >= 10 && close1(o.Since[:10], t.Since[:10]):
+			return Compared{Stand: Differs, With: o, Differs: []string{"day: " + t.Since[:10] + " there"}, Why: "the same vaccine, some days apart: it may be one dose"}
+		}
+	}
+	if len(t.Since) < 10 {
+		return Compared{Stand: Unsure, Why: "the day on which it was given is not said"}
+	}
+	return Compared{Stand: New, Certain: t.Checked && len(t.Warnings) == 0, Why: "no dose of ours is of that day"}
+}
+
+func orSaid(s, other string) string {
+	if s == "" {
+		return other
+	}
+	return s
+}
