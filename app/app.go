@@ -27,6 +27,7 @@ import (
 	"deftledger/app/prescribe"
 	"deftledger/app/printing"
 	"deftledger/app/recall"
+	"deftledger/app/record"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/app/registry"
@@ -52,6 +53,7 @@ type App struct {
 	Note         *notes.Acts
 	Intake       *intake.Acts
 	Outside      *outsides.Acts
+	Record       *record.Acts
 	Paper        *paper.Acts
 	Packet       *packet.Acts
 	Printing     *printing.Acts
@@ -82,6 +84,7 @@ func New(c act.Config) *App {
 	a.Registry = registry.New(o)
 	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note, a.Registry)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
+	a.Record = record.New(o, a.Order, a.Intake)
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Packet = packet.New(o, a.Result, a.Paper)
 	a.Printing = printing.New(o)
@@ -97,7 +100,7 @@ func New(c act.Config) *App {
 	a.Outside.Screens = a.Reminder
 	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Release.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Release.Lines(), a.Record.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
 	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Result.Destinations(), a.Release.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)

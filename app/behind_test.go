@@ -16,6 +16,7 @@ import (
 	orders "deftledger/app/order"
 	"deftledger/app/paper"
 	"deftledger/app/printing"
+	"deftledger/app/record"
 	"deftledger/app/referral"
 	"deftledger/app/registration"
 	"deftledger/app/reminder"
@@ -79,6 +80,21 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 	require.NoError(t, err)
 	require.NoError(t, c.app.Order.Called(ctx, c.jonah(), out[0].ID, "Brinehouse", c.app.Today()))
 	c.message("Is the rash from it?")
+	elsewhere := c.received(document(t, "northsound-discharge"), "").ID
+	require.NoError(t, c.app.Record.Confirm(ctx, c.jonah(), elsewhere, "confirmed", ""))
+	_, err = c.app.Record.Decide(ctx, c.jonah(), elsewhere, record.EntryDecided{List: "allergies", Ref: "a1", Decision: "leave out"})
+	require.NoError(t, err)
+	for _, ref := range []string{"p1", "p2", "p3"} {
+		_, err = c.app.Record.Decide(ctx, c.doctor(), elsewhere, record.EntryDecided{List: "problems", Ref: ref, Decision: "leave out", Reason: "Not now."})
+		require.NoError(t, err)
+	}
+	for list, refs := range map[string][]string{"medicines": {"m1", "m2", "m3"}, "immunizations": {"i1", "i2"}} {
+		for _, ref := range refs {
+			_, err = c.app.Record.Decide(ctx, c.doctor(), elsewhere, record.EntryDecided{List: list, Ref: ref, Decision: "leave out", Reason: "Not now."})
+			require.NoError(t, err)
+		}
+	}
+	require.NoError(t, c.app.Record.Sign(ctx, c.doctor(), elsewhere, "Read.", secret))
 	c.toTell()
 	sick, err := c.app.Circle.SetTeam(ctx, c.who[act.Admin], circles.TeamView{Name: "Everybody", Members: []string{c.doctor().ID, c.petra().ID, c.jonah().ID}})
 	require.NoError(t, err)
@@ -123,6 +139,11 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 		"a report no longer signed":         "UPDATE report SET signed_issue = 0",
 		"a comment of a review":             "UPDATE review SET comment = 'x'",
 		"how the patient was told":          "UPDATE review SET told = ''",
+		"a record from elsewhere":           "UPDATE outside_record SET house = 'x'",
+		"what was decided on its entry":     "UPDATE outside_decision SET decision = 'take in'",
+		"a decision removed":                "DELETE FROM outside_decision",
+		"who signed a record":               "UPDATE outside_review SET by_id = 'x9'",
+		"what was said of a house":          "UPDATE outside_source SET says = 'refused'",
 		"what was added to a review":        "UPDATE review_addendum SET says = 'x'",
 		"an addition removed":               "DELETE FROM review_addendum",
 		"whose line of a team":              "UPDATE line_team SET team_id = 'x9'",

@@ -58,6 +58,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.toldRegistry()
 	require.NoError(t, c.calledIn("called-line", "2.1"))
 	c.copied()
+	c.received(document(t, "northsound-discharge"), "")
 	given := c.wholePad(c.practiceIn("letter"), "telephone")
 	given.Tests, given.Prescriptions, given.Referrals = nil, nil, given.Referrals[:1] // what is referred last stands for its kind
 	_, err = c.app.Pad.Telephone(ctx, c.petra(), given, c.doctor().ID, true)

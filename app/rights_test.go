@@ -105,6 +105,8 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Intake.FindMedicine": clinical, "Intake.Told": clinical, "Intake.Tolerated": clinical,
 		"Intake.HouseFind": clinical, "Intake.EnterTest": clinical, "Intake.GiveVaccine": clinical, "Intake.StrikeVaccine": clinical,
 
+		"Record.Receive": clinical, "Record.Copy": clinical, "Record.Open": clinical, "Record.Records": clinical, "Record.File": clinical, "Record.Confirm": clinical, "Record.Decide": clinical, "Record.SettleCertain": clinical, "Record.Sign": physician,
+
 		"Outside.FetchElsewhere": clinical, "Outside.Decide": clinical, "Outside.ReadDevice": clinical,
 
 		"Paper.NotePDF": clinical, "Paper.FileSection": clinical, "Paper.Document": clinical, "Paper.SendFax": clinical,

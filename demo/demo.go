@@ -89,6 +89,7 @@ func Fill(ctx context.Context, c act.Config, now time.Time) error {
 	b.prescriptions()
 	b.loose()
 	b.written()
+	b.sent()
 	b.circle()
 	sort.SliceStable(b.events, func(i, j int) bool { return b.events[i].at.Before(b.events[j].at) })
 	for _, e := range b.events {

@@ -102,6 +102,14 @@ var guarded = map[string][]guardedTable{
 		{"inquiry", "id", "id kind source origin patient_id owner_id said by_id at state answer order_id done_by done_at"},
 		{"inquiry_event", "inquiry_id", "id inquiry_id kind says by_id at"},
 	},
+	"outside_record": {
+		{"outside_record", "id", "id patient_id house set_id version title written_at sum unreadable why by_id received_at"},
+		{"outside_decision", "record_id", "id record_id list ref content decision reason became by_id at"},
+		{"outside_review", "record_id", "record_id comment by_id at folio"},
+	},
+	"outside_source": {
+		{"outside_source", "patient_id", "id patient_id house says words by_id at"},
+	},
 	"print_batch": {
 		{"print_batch", "id", "id by_id at"},
 		{"print_report", "batch_id", "batch_id position report_id issue"},
@@ -629,6 +637,6 @@ func said(scope string) string {
 		"inquiry": "what was asked of the practice,", "directory": "the entry of the directory", "further_order": "referral or prescription",
 		"prepared_order": "prepared order", "report": "report", "inbox": "received message", "line": "open line", "message": "message", "document": "document",
 		"fax": "fax", "follow_up": "the wish to come back", "handed_to_billing": "what was handed to billing,", "merge": "merge", "note": "signed note",
-		"audit": "the audit from number"}
+		"outside_record": "the record from elsewhere,", "outside_source": "what was said of other houses, patient", "audit": "the audit from number"}
 	return words[kind] + " " + key
 }

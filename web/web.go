@@ -14,6 +14,7 @@ import (
 	"net/url"
 	"regexp"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"time"
 
@@ -98,6 +99,17 @@ func New(a *app.App, files fs.FS) http.Handler {
 			how.disposition = `attachment; filename="attached.bin"`
 		}
 		return how, data, err
+	}))
+	r.GET("/api/patients/:id/record.xml", s.file(fileKind{"application/xml", `attachment; filename="summary-of-care.xml"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
+		return a.Record.Copy(c, who, c.Param("id"))
+	}))
+	r.GET("/api/records/:id/files/:place", s.fileOf(func(c *gin.Context, who act.Actor) (fileKind, []byte, error) {
+		place, err := strconv.Atoi(c.Param("place"))
+		if err != nil {
+			place = -1
+		}
+		kind, data, err := a.Record.File(c, who, c.Param("id"), place)
+		return fileKind{kind, map[bool]string{true: "inline", false: `attachment; filename="record.bin"`}[kind == "application/pdf"]}, data, err
 	}))
 	r.GET("/api/documents/:id", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.Document(c, who, c.Param("id"))

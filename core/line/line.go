@@ -29,6 +29,8 @@ const (
 	CalledIn Kind = "critical by telephone" // a critical value that a laboratory told, before its report
 	Copied   Kind = "copied to us"          // a result that somebody else answers for, with a copy to one of us
 
+	Record Kind = "record from elsewhere" // what another house wrote of a patient, until each entry is decided and somebody signed it
+
 	HandOver Kind = "handed over" // what one of us asks another to do about a line
 	Telling  Kind = "to tell"     // a result that the patient was not told yet
 
@@ -38,7 +40,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, CalledIn, Copied, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
+var Kinds = []Kind{Report, Held, CalledIn, Copied, Record, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -61,6 +63,7 @@ var acts = map[Kind]string{
 	Fax:          "the other side takes it, or say how it was sent instead",
 	CalledIn:     "join it to its report, or say why none comes",
 	Copied:       "read it, and say that you did",
+	Record:       "decide on each entry, and sign it as read",
 	HandOver:     "say what was done, or hand it back",
 	Telling:      "tell the patient and say who was reached, or why they are not told",
 	HeldBack:     "release it to the portal, or say why it is held on",

@@ -14,8 +14,11 @@ import (
 // them from being written to at all where nothing else is due, letters go to a parent or guardian, and the portal is not used,
 // because a parent may read it. Younger ones are written to through their parents.
 type Clinic struct {
-	From   int    `yaml:"from"`
-	Below  int    `yaml:"below"`
+	From  int `yaml:"from"`
+	Below int `yaml:"below"`
+	// Proxy has the mail of a grown person who has named somebody to decide for them, or for whom a court has, go to that person. A power
+	// of attorney does not say that the person cannot read their own mail, so it is off unless the clinic says otherwise.
+	Proxy  bool   `yaml:"proxy"`
 	Source string `yaml:"source"`
 }
 
@@ -158,10 +161,22 @@ func AddressOf(r chart.Registration, c Clinic, day string) Address {
 			out.Lines, out.Greeting = []string{g, "for " + name}, "Dear "+g+","
 		}
 	}
+	if d, has := proxy(r); has && c.Proxy && known && years >= c.Below && out.Whose == "you" {
+		out.Lines, out.Greeting, out.Whose = []string{d, "for " + name}, "Dear "+d+",", name
+	}
 	a := r.Address
 	out.Lines = append(out.Lines, a.Street, strings.TrimSpace(a.City+", "+strings.TrimSpace(a.State+" "+a.Zip)))
 	out.Complete = a.Street != "" && a.City != ""
 	return out
+}
+
+func proxy(p chart.Registration) (string, bool) {
+	for _, c := range p.Contacts {
+		if c.Decides && c.Name != "" {
+			return c.Name, true
+		}
+	}
+	return "", false
 }
 
 func guardian(p chart.Registration) (string, bool) {

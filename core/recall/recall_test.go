@@ -82,6 +82,21 @@ func TestWhoIsWrittenTo(t *testing.T) {
 	}
 }
 
+// Mail of a grown person goes to whoever decides for them only where the clinic says so.
+func TestMailToWhoeverDecides(t *testing.T) {
+	p := adult()
+	p.Contacts = []chart.Contact{{Name: "Ada Achterberg", Relation: "sister", Decides: true}}
+	require.Contains(t, recall.Write(p, []recall.Item{colon}, clinic, house, day).Text+strings.Join(recall.Write(p, []recall.Item{colon}, clinic, house, day).To, "\n"), "Dear Rosamund")
+	by := clinic
+	by.Proxy = true
+	m := recall.Write(p, []recall.Item{colon}, by, house, day)
+	require.Equal(t, "Ada Achterberg", m.To[0])
+	require.Contains(t, m.Text, "Dear Ada Achterberg,")
+	require.Contains(t, m.Text, "this is due for Rosamund Achterberg")
+	p.BirthDate = "2020-01-01"
+	require.NotEqual(t, "Ada Achterberg", recall.Write(p, []recall.Item{colon}, by, house, day).To[0], "a child has parents")
+}
+
 // Whatever the chart says: the dead, the departed and who does not want it are never written to, and nothing
 // confidential is ever named.
 func TestNoMailThatMustNotBe(t *testing.T) {

@@ -697,7 +697,13 @@ func moment(v string) string {
 	if zone == "Z" {
 		zone = "+0000"
 	}
-	return day + "T" + m[4] + ":" + firstOf(m[5], "00") + ":" + firstOf(m[6], "00") + zone[:3] + ":" + zone[3:]
+	at := day + "T" + m[4]
+	for _, finer := range []string{m[5], m[6]} {
+		if finer != "" {
+			at += ":" + finer
+		}
+	}
+	return at + zone[:3] + ":" + zone[3:]
 }
 
 // unit leaves out what only means "so many".

@@ -17,6 +17,7 @@ import { History } from "./order/History";
 import { Specimens } from "./order/Specimens";
 import { TakeMessage } from "./prescribe/TakeMessage";
 import { Printing } from "./printing/Printing";
+import { HandIn } from "./record/HandIn";
 import { Directory } from "./referral/Directory";
 import { Practice } from "./reminder/Practice";
 import { Round } from "./reminder/Round";
@@ -80,6 +81,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 <Route path="holdings" element={<Holdings />} />
                 <Route path="loop" element={<Loop />} />
                 <Route path="printing" element={<Printing />} />
+                <Route path="patients/:id/records" element={<HandIn />} />
                 <Route path="patients/:id/results" element={<Across />} />
                 <Route path="patients/:id/round" element={<Round />} />
                 <Route path="patients/:id" element={<Chart />} />

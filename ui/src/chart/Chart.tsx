@@ -165,6 +165,11 @@ export function Chart() {
               Results <KeyCap k="y" />
             </Link>
           )}
+          {seesResults && (
+            <Link className="plain px-1" to={`/patients/${c.patient.id}/records`}>
+              From elsewhere
+            </Link>
+          )}
           {!today && <span className="small">No visit today.</span>}
           {mayMerge && (
             <button type="button" className="plain ml-auto" onClick={() => setMerging(true)}>

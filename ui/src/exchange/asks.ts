@@ -21,6 +21,10 @@ export const asks = {
       queryKey: ["loop", days],
       queryFn: () => got(api.GET("/api/practice/loop", { params: { query: { days } } })),
     }),
+  records: (patient: string) =>
+    queryOptions({ queryKey: ["records", patient], queryFn: () => got(api.GET("/api/patients/{id}/records", by(patient))) }),
+  record: (id: string) =>
+    queryOptions({ queryKey: ["desk", "record", id], queryFn: () => got(api.GET("/api/records/{id}", by(id))) }),
   called: (id: string) =>
     queryOptions({ queryKey: ["desk", "called", id], queryFn: () => got(api.GET("/api/called/{id}", by(id))) }),
   copy: (id: string) => queryOptions({ queryKey: ["desk", "copy", id], queryFn: () => got(api.GET("/api/copies/{id}", by(id))) }),

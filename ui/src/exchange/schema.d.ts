@@ -2317,6 +2317,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["records"];
+        put?: never;
+        post: operations["receive-record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/referrals": {
         parameters: {
             query?: never;
@@ -3039,6 +3055,103 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["reading-level"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/certain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["settle-certain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["decide-entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/files/{place}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A file that came in a record from elsewhere */
+        get: operations["record-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/sign": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["sign-record"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/{id}/source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["confirm-source"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5074,6 +5187,11 @@ export interface components {
             seen: string;
             share: components["schemas"]["Share"];
         };
+        Code: {
+            code: string;
+            system: string;
+            title?: string;
+        };
         CodeView: {
             billable: boolean;
             code: string;
@@ -5117,6 +5235,12 @@ export interface components {
         };
         ConcernsRequest: {
             items: components["schemas"]["OnPad"][];
+        };
+        "Confirm-sourceRequest": {
+            /** @enum {string} */
+            says: "confirmed" | "doubted" | "refused";
+            /** @description What the patient said; needed where they were not there, or are not sure */
+            words?: string;
         };
         ConflictView: {
             at: string;
@@ -5572,6 +5696,18 @@ export interface components {
             unit?: string;
             words?: string;
         };
+        EntryDecided: {
+            /** @enum {string} */
+            decision: "take in" | "leave out" | "join" | "taken back";
+            /** @description Likewise */
+            detail?: string;
+            list: string;
+            /** @description Needed to leave something out that is not certain, and to take a decision back */
+            reason?: string;
+            ref: string;
+            /** @description Taken in with changes: what it is called here */
+            title?: string;
+        };
         EntryQuestion: {
             choices: string[];
             code: string;
@@ -5706,6 +5842,13 @@ export interface components {
             seen?: string;
             /** @description Sign the section of a draft by itself */
             sign?: boolean;
+        };
+        FileInRecord: {
+            /** Format: int64 */
+            place: number;
+            /** Format: int64 */
+            size: number;
+            type: string;
         };
         "Find-medicineRequest": {
             query: string;
@@ -6412,7 +6555,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "critical by telephone" | "copied to us" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
+            kind: "report" | "held" | "critical by telephone" | "copied to us" | "record from elsewhere" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -6721,6 +6864,13 @@ export interface components {
             stage: "expected" | "arrived" | "intake" | "ready" | "in visit" | "finishing" | "done";
             /** Format: int64 */
             version: number;
+        };
+        NarratedView: {
+            /** Format: int64 */
+            coded: number;
+            /** @description Made here from what a narrative may hold; harmless */
+            html: string;
+            title: string;
         };
         Need: {
             container: string;
@@ -7725,6 +7875,105 @@ export interface components {
             rows: components["schemas"]["RecallMail"][];
             sent: boolean;
         };
+        "Receive-recordRequest": {
+            /** @description A clinical document (C-CDA), base64 */
+            file: string;
+            /** @description Needed where it names somebody who differs */
+            why?: string;
+        };
+        Received: {
+            /** @description The same record is here already */
+            again: boolean;
+            id: string;
+        };
+        RecordEntry: {
+            author: string;
+            certain: boolean;
+            codes: components["schemas"]["Code"][];
+            /** @description By whom and when, and why */
+            decided: string;
+            /** @enum {string} */
+            decision: "" | "take in" | "leave out" | "join";
+            detail: string;
+            differs: string[];
+            doubt: string;
+            /** @description It was decided on an earlier version that said the same */
+            earlier: boolean;
+            list: string;
+            /** @description What whoever asks may decide here */
+            may: string[];
+            none: boolean;
+            /** @description The entry of the chart that it stands beside */
+            ours: string;
+            /** @description What is said of it, and whether it has ended */
+            oursSays: string;
+            ref: string;
+            /** @description The element of the narrative that says it */
+            said: string;
+            /** @description From when to when, as it was said */
+            span: string;
+            /** @enum {string} */
+            stand: "the same" | "new" | "differs" | "conflicts" | "older than ours" | "not certain";
+            status: string;
+            title: string;
+            warnings: components["schemas"]["Warning"][];
+            why: string;
+        };
+        RecordRow: {
+            house: string;
+            id: string;
+            receivedAt: string;
+            signedAt: string;
+            signedBy: string;
+            title: string;
+            /** @description Why it cannot be read; empty where it can */
+            unreadable: string;
+            version: string;
+            writtenAt: string;
+        };
+        RecordView: {
+            author: string;
+            /**
+             * Format: int64
+             * @description So many can be settled in one act
+             */
+            certain: number;
+            comment: string;
+            entries: components["schemas"]["RecordEntry"][];
+            files: components["schemas"]["FileInRecord"][];
+            /** @description The stay or visit that it is about */
+            from: string;
+            house: string;
+            id: string;
+            missed: string[];
+            /** @description The patient as the record names them */
+            named: string;
+            /** @description What is new since the last version of it */
+            news: string;
+            /**
+             * Format: int64
+             * @description So many still ask
+             */
+            open: number;
+            /** @description Entries of lists that are read with the record and not reconciled */
+            others: components["schemas"]["RecordEntry"][];
+            patient: components["schemas"]["PatientView"];
+            /** @description Only of a record that cannot be read */
+            raw: string;
+            receivedAt: string;
+            sections: components["schemas"]["NarratedView"][];
+            signedAt: string;
+            signedBy: string;
+            source: components["schemas"]["SaidOfHouse"];
+            title: string;
+            to: string;
+            /** @description Why it cannot be read; empty where it can */
+            unreadable: string;
+            version: string;
+            /** @description Why it is this patient's although the one named differs */
+            why: string;
+            writtenAt: string;
+        };
         "Redress-telephone-orderRequest": {
             /** @description What is wrong with it, or what was done */
             text: string;
@@ -8403,6 +8652,17 @@ export interface components {
             /** Format: int64 */
             version: number;
         };
+        SaidOfHouse: {
+            at: string;
+            by: string;
+            house: string;
+            /**
+             * @description Empty while nobody has asked
+             * @enum {string}
+             */
+            says: "" | "confirmed" | "doubted" | "refused";
+            words: string;
+        };
         "Save-drawingRequest": {
             caption: string;
             id: string;
@@ -8620,6 +8880,10 @@ export interface components {
         "Sign-prescriptionRequest": {
             code?: string;
             reason?: string;
+            secret?: string;
+        };
+        "Sign-recordRequest": {
+            comment?: string;
             secret?: string;
         };
         "Sign-referralRequest": {
@@ -14302,6 +14566,72 @@ export interface operations {
             };
         };
     };
+    records: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordRow"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "receive-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Receive-recordRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Received"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
     referrals: {
         parameters: {
             query?: never;
@@ -15904,6 +16234,201 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Grade"];
                 };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-certain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "decide-entry": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryDecided"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "record-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A file that came in a record from elsewhere */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                    "application/pdf": string;
+                };
+            };
+            /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "sign-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sign-recordRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "confirm-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirm-sourceRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Error */
             default: {

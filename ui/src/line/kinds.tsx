@@ -8,6 +8,7 @@ import { PreparedPage } from "../order/PreparedPage";
 import { TelephonePage } from "../order/TelephonePage";
 import { InquiryPage } from "../prescribe/InquiryPage";
 import { PrescriptionPage } from "../prescribe/PrescriptionPage";
+import { RecordPage } from "../record/RecordPage";
 import { ReferralPage } from "../referral/ReferralPage";
 import { HarmPage } from "../reminder/Harm";
 import { RegistryPage } from "../reminder/Registry";
@@ -88,6 +89,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("copy"),
     mark: Word,
     page: CopyPage,
+  },
+  "record from elsewhere": {
+    word: "Record",
+    counted: ["record from elsewhere", "records from elsewhere"],
+    list: "results",
+    segment: "record",
+    to: onDesk("record"),
+    mark: Word,
+    page: RecordPage,
   },
   "handed over": {
     word: "Handed over",

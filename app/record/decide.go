@@ -1,0 +1,278 @@
+package record
+
+import (
+	"context"
+	"slices"
+	"strconv"
+
+	"deftledger/app/act"
+	"deftledger/app/intake"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/outside"
+	"deftledger/core/visit"
+	"deftledger/store"
+)
+
+func itoa(n int) string { return strconv.Itoa(n) }
+
+// Confirm keeps what the patient says of having been at a house. Nothing of a house that is not confirmed counts.
+func (a *Acts) Confirm(ctx context.Context, who act.Actor, id, says, words string) error {
+	words = chart.Tidy(words)
+	return a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+		r, err := t.OutsideRecordByID(id)
+		if err != nil {
+			return act.NotFound(err, "record")
+		}
+		switch {
+		case !slices.Contains([]string{"confirmed", "doubted", "refused"}, says):
+			return act.Refuse(act.Invalid, "Confirmed, doubted or refused.")
+		case says != "confirmed" && words == "":
+			return act.Refuse(act.Invalid, "Say what the patient said.")
+		}
+		said, err := t.OutsideSources(r.PatientID)
+		if err != nil {
+			return err
+		}
+		if i := slices.IndexFunc(said, func(s store.OutsideSource) bool { return s.House == r.House }); i >= 0 && said[i].Says == says && said[i].Words == words && said[i].ByID == who.ID {
+			return nil // the same act again
+		}
+		if err := t.AddOutsideSource(store.OutsideSource{PatientID: r.PatientID, House: r.House, Says: says, Words: words, ByID: who.ID, At: t.Now}); err != nil {
+			return err
+		}
+		t.Tell(act.PatientEvent, r.PatientID, r.PatientID)
+		return t.Audit("say what the patient says of a house", r.PatientID, id, says)
+	})
+}
+
+// EntryDecided is a decision on an entry of a record.
+type EntryDecided struct {
+	List     string           `json:"list" maxLength:"40"`
+	Ref      string           `json:"ref" maxLength:"400"`
+	Decision outside.Decision `json:"decision" enum:"take in,leave out,join,taken back"`
+	Reason   string           `json:"reason,omitempty" maxLength:"1000" doc:"Needed to leave something out that is not certain, and to take a decision back"`
+	Title    string           `json:"title,omitempty" maxLength:"300" doc:"Taken in with changes: what it is called here"`
+	Detail   *string          `json:"detail,omitempty" maxLength:"600" doc:"Likewise"`
+}
+
+// Decide decides on an entry of a record.
+func (a *Acts) Decide(ctx context.Context, who act.Actor, id string, d EntryDecided) (out RecordView, err error) {
+	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+		v, r, err := a.open(t.Q, who, id)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(v.Entries, func(e RecordEntry) bool { return e.List == d.List && e.Ref == d.Ref })
+		if i < 0 {
+			return act.Refuse(act.Missing, "There is no such entry.")
+		}
+		if err := a.decide(t, r, v, v.Entries[i], d); err != nil {
+			return err
+		}
+		out, _, err = a.open(t.Q, who, id)
+		return err
+	})
+	return out, err
+}
+
+func (a *Acts) decide(t *act.Tx, r store.OutsideRecord, v RecordView, e RecordEntry, d EntryDecided) error {
+	d.Reason = chart.Tidy(d.Reason)
+	switch {
+	case r.SignedBy != "":
+		return act.Refuse(act.Conflict, "%s has signed it: what was decided stays, and the chart is changed as any other.", r.SignedBy)
+	case d.Decision == takenBack && e.Decision == "":
+		return nil
+	case d.Decision == takenBack && d.Reason == "":
+		return act.Refuse(act.Invalid, "Say why it is taken back.")
+	case e.Decision == d.Decision:
+		return nil // the same act again
+	case d.Decision != takenBack && e.Decision != "":
+		return act.Refuse(act.Conflict, "It was decided: %s (%s). Take that back first.", e.Decision, e.Decided)
+	case v.Source.Says != "confirmed" && d.Decision != outside.LeaveOut:
+		return act.Refuse(act.Conflict, "First say whether the patient was at %s.", r.House)
+	case d.Decision != takenBack && !slices.Contains(a.may(t.Who, e), string(d.Decision)):
+		return act.Refuse(act.Forbidden, "That is not yours to decide, or cannot be decided so.")
+	case d.Decision == outside.LeaveOut && !e.Certain && d.Reason == "" && e.Stand != outside.Older && !e.None:
+		return act.Refuse(act.Invalid, "Say why it is left out.")
+	}
+	kept := store.OutsideDecision{RecordID: r.ID, List: e.List, Ref: e.Ref, Content: e.hash, Decision: d.Decision, Reason: d.Reason, ByID: t.Who.ID, At: t.Now}
+	if e.with != nil {
+		kept.Became = e.with.ID
+	}
+	if d.Decision == outside.TakeIn {
+		became, err := a.takeIn(t, r, e, d)
+		if err != nil {
+			return err
+		}
+		kept.Became = became
+	}
+	if err := t.AddOutsideDecision(kept); err != nil {
+		return err
+	}
+	t.Tell(act.PatientEvent, r.PatientID, r.PatientID)
+	t.Tell(act.LineEvent, r.ID, r.PatientID)
+	return t.Audit("decide on an entry from elsewhere", r.PatientID, r.ID, string(d.Decision)+" "+e.List)
+}
+
+// takeIn makes an entry one of the chart, with its source. What it takes the place of is ended, with the reason.
+func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDecided) (became string, err error) {
+	title, detail := e.Title, e.Detail
+	if d.Title != "" {
+		title = chart.Tidy(d.Title)
+	}
+	if d.Detail != nil {
+		detail = chart.Tidy(*d.Detail)
+	}
+	source := r.House
+	day := e.item.Since
+	if len(day) > 10 {
+		day = a.DayOf(day)
+	}
+	why := "replaced by what " + r.House + " says"
+	replaces := e.Stand == outside.Differs && e.with != nil && e.with.Ended == ""
+	v := store.Visit{Visit: visit.Visit{PatientID: r.PatientID}}
+	switch e.List {
+	case outside.Problems:
+		if e.Status == outside.Ended {
+			return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.PastList, Title: title, Detail: detail, Since: day, Until: short(e.item.Until), Source: source})
+		}
+		code := e.item.CodeIn(outside.ICD10)
+		if code == "" {
+			return "", act.Refuse(act.Invalid, "It has no code of ICD-10-CM: put the problem on the list by its code, and join this to it.")
+		}
+		coded, _, _, err := a.CheckCode(code, a.Today())
+		if err != nil {
+			return "", err
+		}
+		if replaces {
+			if _, err := t.EndProblem(r.PatientID, e.with.Code, a.Today()); err != nil {
+				return "", err
+			}
+		}
+		id := act.NewID()
+		_, err = t.AddProblem(chart.Problem{ID: id, PatientID: r.PatientID, Code: coded.Code, Title: coded.Title, Since: a.Today(), Onset: day})
+		return id, err
+	case outside.Medicines:
+		if replaces {
+			if err := t.StopMedicine(r.PatientID, e.with.ID, a.Today(), why, t.Who.ID); err != nil {
+				return "", err
+			}
+		}
+		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.MedicineList, Title: title, Detail: detail, Since: day, Source: source, AsTyped: true})
+	case outside.Allergies:
+		if replaces {
+			if err := t.EndAllergy(r.PatientID, e.with.ID, t.Now, t.Who.ID, why); err != nil {
+				return "", err
+			}
+		}
+		severity := ""
+		if slices.Contains([]string{"mild", "moderate", "severe"}, e.item.Severity) {
+			severity = e.item.Severity
+		}
+		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.AllergyList, Title: title, Detail: detail, Severity: severity, Since: "", Source: source})
+	}
+	id := act.NewID()
+	_, err = t.AddCare(store.CareEntry{ID: id, PatientID: r.PatientID, Kind: store.CareDose, Name: e.item.CodeIn(outside.CVX), Says: title, Day: day, Source: source, Version: 1, ByID: t.Who.ID, At: t.Now,
+		RequestID: "record " + r.ID + " " + e.Ref})
+	return id, err
+}
+
+func short(day string) string { return day[:min(len(day), 10)] }
+
+// SettleCertain settles in one act all that is certain: what is the same is joined, what is new and undisputed taken in.
+func (a *Acts) SettleCertain(ctx context.Context, who act.Actor, id string) (out RecordView, err error) {
+	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+		v, r, err := a.open(t.Q, who, id)
+		if err != nil {
+			return err
+		}
+		for _, e := range v.Entries {
+			if !e.Certain || e.Decision != "" {
+				continue
+			}
+			// What came in just before counts: each is compared anew.
+			now, _, err := a.open(t.Q, who, id)
+			if err != nil {
+				return err
+			}
+			e = now.Entries[slices.IndexFunc(now.Entries, func(x RecordEntry) bool { return x.List == e.List && x.Ref == e.Ref })]
+			decision := outside.TakeIn
+			if e.Stand == outside.Same {
+				decision = outside.Join
+			}
+			if !e.Certain || !slices.Contains(e.May, string(decision)) {
+				continue
+			}
+			if err := a.decide(t, r, now, e, EntryDecided{List: e.List, Ref: e.Ref, Decision: decision}); err != nil {
+				return err
+			}
+		}
+		out, _, err = a.open(t.Q, who, id)
+		return err
+	})
+	return out, err
+}
+
+// sealedRecord is the sealed content of a record signed as read.
+type sealedRecord struct {
+	Record  string        `json:"record"`
+	House   string        `json:"house"`
+	Title   string        `json:"title"`
+	Version string        `json:"version"`
+	Sum     string        `json:"sum"`
+	Comment string        `json:"comment"`
+	Entries []sealedEntry `json:"entries"`
+}
+
+type sealedEntry struct {
+	List     string `json:"list"`
+	Says     string `json:"says"`
+	Decision string `json:"decision"`
+}
+
+// Sign signs a record as read, once every entry is decided; that closes its line. One that cannot be read is signed with words.
+func (a *Acts) Sign(ctx context.Context, who act.Actor, id, comment, secret string) error {
+	if err := act.Allow(who, act.SignResult); err != nil {
+		return err
+	}
+	comment = chart.Tidy(comment)
+	if err := a.OpenSigning(ctx, &who, secret); err != nil {
+		return err
+	}
+	return a.Act(ctx, who, act.SignResult, func(t *act.Tx) error {
+		v, r, err := a.open(t.Q, who, id)
+		switch {
+		case err != nil:
+			return err
+		case r.SignedBy != "" && r.SignedBy == who.Name && r.Comment == comment:
+			return nil // the same act again
+		case r.SignedBy != "":
+			return act.Refuse(act.Conflict, "%s has signed it.", r.SignedBy)
+		case r.Unreadable != "" && comment == "":
+			return act.Refuse(act.Invalid, "It cannot be read here: say what was done about it.")
+		case v.Source.Says == "" && r.Unreadable == "":
+			return act.Refuse(act.Conflict, "First say whether the patient was at %s.", r.House)
+		case v.Source.Says == "confirmed" && v.Open > 0:
+			return act.Refuse(act.Conflict, "%s still open: decide each, then sign.", plural(v.Open, "entry is", "entries are"))
+		case v.Source.Says != "confirmed" && comment == "" && r.Unreadable == "":
+			return act.Refuse(act.Invalid, "The patient was not there, or is not sure: say what is done about it.")
+		}
+		sealed := sealedRecord{Record: r.ID, House: r.House, Title: r.Title, Version: r.Version, Sum: r.Sum, Comment: comment, Entries: []sealedEntry{}}
+		for _, e := range v.Entries {
+			sealed.Entries = append(sealed.Entries, sealedEntry{e.List, e.item.Says(), string(e.Decision)})
+		}
+		s, err := t.Seal(r.PatientID, "record from elsewhere", r.ID, 0, sealed)
+		if err != nil {
+			return err
+		}
+		if err := t.AddOutsideReview(r.ID, comment, who.ID, t.Now, s.Folio); err != nil {
+			return err
+		}
+		if err := t.CloseLine(line.Record, r.ID, who.ID, "signed as read", t.Now); err != nil {
+			return err
+		}
+		t.Tell(act.LineEvent, r.ID, r.PatientID)
+		t.Tell(act.PatientEvent, r.PatientID, r.PatientID)
+		return t.Audit("sign a record from elsewhere", r.PatientID, r.ID, "")
+	})
+}

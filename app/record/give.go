@@ -1,0 +1,128 @@
+package record
+
+import (
+	"context"
+	"encoding/json"
+	"strings"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/core/outside"
+	"deftledger/exchange/ccda"
+	"deftledger/store"
+)
+
+// Copy writes what the chart holds as a Continuity of Care Document for the patient, who needs no consent of their own for it (45 CFR
+// 164.524). That it was given out is recorded.
+func (a *Acts) Copy(ctx context.Context, who act.Actor, patient string) (out []byte, err error) {
+	err = a.Act(ctx, who, act.SeeChart, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		r, err := a.chartAsRecord(t.Q, p)
+		if err != nil {
+			return err
+		}
+		r.ID, r.At, r.Author = act.NewID(), a.Say(t.Now), who.Name
+		out = ccda.Write(r, ccda.Custodian{Name: a.Practice, Telephone: a.Telephone})
+		return t.Audit("give the chart out", p.ID, r.ID, "C-CDA, for the patient")
+	})
+	return out, err
+}
+
+// chartAsRecord is the chart as another house would read it.
+func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, err error) {
+	r, err := a.Order.Record(q, p.ID, a.Today())
+	if err != nil {
+		return out, err
+	}
+	out = outside.Record{Title: "Summary of care", House: a.Practice, Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone,
+		Records: []outside.RecordNumber{{Number: p.Record}}}}
+	// Every copy says the same, so that none tells whether something was left out of it.
+	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Notes and documents are not part of this one."}}
+	held, err := q.InquiriesAbout(store.HeldBack, p.ID)
+	if err != nil {
+		return out, err
+	}
+	back := map[string]bool{} // reports, and orders whose reports, somebody holds back for a reason of the law
+	for _, h := range held {
+		var x struct{ Report, Order string }
+		if err := json.Unmarshal(h.Said, &x); err != nil {
+			return out, err
+		}
+		if h.State != store.InquiryOpen {
+			continue
+		}
+		back[x.Report] = true
+		if x.Order != "" {
+			reports, err := q.ReportsOfOrder(x.Order)
+			if err != nil {
+				return out, err
+			}
+			for _, rep := range reports {
+				back[rep.ID] = true
+			}
+		}
+	}
+	add := func(i outside.Item) { out.Items = append(out.Items, i) }
+	for _, x := range r.Problems {
+		add(outside.Item{List: outside.Problems, Ref: x.ID, Title: x.Title, Status: outside.Active, Since: x.Onset, Codes: []outside.Code{{Code: x.Code, System: outside.ICD10, Title: x.Title}}})
+	}
+	for _, x := range r.Allergies {
+		if x.Substance == "" {
+			add(outside.Item{List: outside.Allergies, Ref: x.ID, None: true, Title: chart.AllergiesKind.None})
+			continue
+		}
+		i := outside.Item{List: outside.Allergies, Ref: x.ID, Title: x.Substance, Status: outside.Active, Detail: x.Reaction, Severity: x.Severity}
+		if x.Severity != "" {
+			i.Detail = strings.TrimPrefix(i.Detail+", "+x.Severity, ", ")
+		}
+		add(i)
+	}
+	for _, x := range r.Medicines {
+		add(outside.Item{List: outside.Medicines, Ref: x.ID, Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started})
+	}
+	stopped, err := q.StoppedMedicines(p.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range stopped {
+		add(outside.Item{List: outside.Medicines, Ref: x.ID, Title: x.Name, Detail: x.Dose, Status: outside.Ended, Since: x.Started, Until: x.Stopped})
+	}
+	for _, x := range r.Immunizations {
+		i := outside.Item{List: outside.Immunizations, Ref: x.ID, Title: x.Name, Status: outside.Given, Since: x.On, Codes: []outside.Code{{Code: x.CVX, System: outside.CVX, Title: x.Name}}}
+		if i.Since == "" {
+			i.Since = a.Say(x.GivenAt)
+		}
+		if x.Lot != "" {
+			i.Detail = "lot " + x.Lot
+		}
+		add(i)
+	}
+	for _, x := range r.Values {
+		list := map[string]string{chart.FromVital: outside.Vitals, chart.FromReport: outside.Results}[x.Source]
+		if list == "" || back[x.Ref] {
+			continue
+		}
+		i := outside.Item{List: list, Ref: x.Ref + " " + x.LOINC, Title: x.Name, Since: x.At, Value: x.Text, Unit: x.Unit}
+		if x.LOINC != "" {
+			i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
+		}
+		i.Detail = strings.TrimSpace(i.Value + " " + i.Unit)
+		add(i)
+	}
+	for _, x := range r.Histories {
+		switch x.List {
+		case chart.SurgicalList:
+			add(outside.Item{List: outside.Procedures, Ref: x.ID, Title: x.Title, Status: outside.Done, Since: x.Since})
+		case chart.SocialList:
+			if x.Title != chart.Private {
+				add(outside.Item{List: outside.Social, Ref: x.ID, Title: x.Title, Detail: x.Detail, Since: x.Since, Until: x.Until})
+			}
+		case chart.FamilyList:
+			add(outside.Item{List: outside.Family, Ref: x.ID, Title: x.Title, Detail: x.Detail})
+		}
+	}
+	return out, nil
+}

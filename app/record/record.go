@@ -1,0 +1,479 @@
+// Package record is the room of what other houses write of a patient: a record is kept as it came, set beside the chart entry by entry,
+// decided on, and signed as read. Nothing of a house counts before the patient was asked whether they were there.
+package record
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+
+	"slices"
+	"strings"
+
+	"deftledger/app/act"
+	"deftledger/app/intake"
+	orders "deftledger/app/order"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	"deftledger/core/outside"
+	"deftledger/core/safety"
+	"deftledger/exchange/ccda"
+	"deftledger/store"
+)
+
+// Acts are the acts of this room.
+type Acts struct {
+	*act.Office
+	Order  *orders.Acts
+	Intake *intake.Acts
+}
+
+// New makes the room on its ground, with the rooms below that it uses.
+func New(o *act.Office, or *orders.Acts, i *intake.Acts) *Acts { return &Acts{o, or, i} }
+
+// RecordRow is a record in a list.
+type RecordRow struct {
+	ID         string `json:"id"`
+	House      string `json:"house"`
+	Title      string `json:"title"`
+	WrittenAt  string `json:"writtenAt"`
+	ReceivedAt string `json:"receivedAt"`
+	Version    string `json:"version"`
+	Unreadable string `json:"unreadable" doc:"Why it cannot be read; empty where it can"`
+	SignedBy   string `json:"signedBy"`
+	SignedAt   string `json:"signedAt"`
+}
+
+// SaidOfHouse is what was said of having been at a house.
+type SaidOfHouse struct {
+	House string `json:"house"`
+	Says  string `json:"says" enum:",confirmed,doubted,refused" doc:"Empty while nobody has asked"`
+	Words string `json:"words"`
+	By    string `json:"by"`
+	At    string `json:"at"`
+}
+
+// RecordEntry is an entry of a record beside the chart.
+type RecordEntry struct {
+	List     string           `json:"list"`
+	Ref      string           `json:"ref"`
+	Title    string           `json:"title"`
+	Detail   string           `json:"detail"`
+	Span     string           `json:"span" doc:"From when to when, as it was said"`
+	Status   string           `json:"status"`
+	Codes    []outside.Code   `json:"codes"`
+	Author   string           `json:"author"`
+	Said     string           `json:"said" doc:"The element of the narrative that says it"`
+	None     bool             `json:"none"`
+	Doubt    string           `json:"doubt"`
+	Stand    outside.Stand    `json:"stand" enum:"the same,new,differs,conflicts,older than ours,not certain"`
+	Ours     string           `json:"ours" doc:"The entry of the chart that it stands beside"`
+	OursSays string           `json:"oursSays" doc:"What is said of it, and whether it has ended"`
+	Differs  []string         `json:"differs"`
+	Certain  bool             `json:"certain"`
+	Why      string           `json:"why"`
+	Warnings []safety.Warning `json:"warnings"`
+	Decision outside.Decision `json:"decision" enum:",take in,leave out,join"`
+	Decided  string           `json:"decided" doc:"By whom and when, and why"`
+	Earlier  bool             `json:"earlier" doc:"It was decided on an earlier version that said the same"`
+	May      []string         `json:"may" doc:"What whoever asks may decide here"`
+	hash     string
+	item     outside.Item
+	with     *outside.Ours
+}
+
+// NarratedView is a section as its author laid it out.
+type NarratedView struct {
+	Title string `json:"title"`
+	HTML  string `json:"html" doc:"Made here from what a narrative may hold; harmless"`
+	Coded int    `json:"coded"`
+}
+
+// RecordView is a record open on the page.
+type RecordView struct {
+	RecordRow
+	Patient  act.PatientView `json:"patient"`
+	Author   string          `json:"author"`
+	From     string          `json:"from" doc:"The stay or visit that it is about"`
+	To       string          `json:"to"`
+	Named    string          `json:"named" doc:"The patient as the record names them"`
+	Why      string          `json:"why" doc:"Why it is this patient's although the one named differs"`
+	Source   SaidOfHouse     `json:"source"`
+	Entries  []RecordEntry   `json:"entries"`
+	Others   []RecordEntry   `json:"others" doc:"Entries of lists that are read with the record and not reconciled"`
+	Sections []NarratedView  `json:"sections"`
+	Files    []FileInRecord  `json:"files"`
+	Missed   []string        `json:"missed"`
+	Raw      string          `json:"raw" doc:"Only of a record that cannot be read"`
+	Certain  int             `json:"certain" doc:"So many can be settled in one act"`
+	Open     int             `json:"open" doc:"So many still ask"`
+	Comment  string          `json:"comment"`
+	News     string          `json:"news" doc:"What is new since the last version of it"`
+}
+
+// FileInRecord is a file that came in the record.
+type FileInRecord struct {
+	Place int    `json:"place"`
+	Type  string `json:"type"`
+	Size  int    `json:"size"`
+}
+
+// Received is what became of a record that was handed in.
+type Received struct {
+	ID    string `json:"id"`
+	Again bool   `json:"again" doc:"The same record is here already"`
+}
+
+// Receive keeps a record that came as a file, in the chart of the patient whom the person means; where the record names somebody who
+// differs they say why it is theirs all the same.
+func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw []byte, why string) (out Received, err error) {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return out, err
+	}
+	if len(raw) == 0 || len(raw) > ccda.MaxSize {
+		return out, act.Refuse(act.Invalid, "The file is empty, or larger than %d MB.", ccda.MaxSize>>20)
+	}
+	why = chart.Tidy(why)
+	read, unread := ccda.Read(raw)
+	sum := sha256.Sum256(raw)
+	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		r := store.OutsideRecord{ID: act.NewID(), PatientID: p.ID, House: act.OrUnknown(read.House, "a house that is not named"), Set: read.Set, Version: read.Version, Title: act.OrUnknown(read.Title, "Record"),
+			WrittenAt: read.At, Sum: hex.EncodeToString(sum[:]), ByID: who.ID, ReceivedAt: t.Now, Raw: raw}
+		if r.Set == "" {
+			r.Set = read.ID
+		}
+		if unread != nil {
+			r.Unreadable, r.Title = strings.TrimPrefix(unread.Error(), ccda.ErrUnreadable.Error()+": "), "A record that cannot be read"
+		} else if differs := outside.NotOf(p, read.Patient, a.Facility); len(differs) > 0 {
+			if why == "" {
+				return act.Refuse(act.Conflict, "The record names %s %s, born %s, who differs in: %s. Say why it is %s %s's all the same.", read.Patient.Given, read.Patient.Family,
+					act.OrUnknown(chart.SayDay(read.Patient.BirthDate), "on a day that is not said"), strings.Join(differs, ", "), p.Name.Given, p.Name.Family)
+			}
+			r.Why = "Differs in " + strings.Join(differs, ", ") + ": " + why
+		}
+		there, err := t.OutsideRecordsOf(p.ID)
+		if err != nil {
+			return err
+		}
+		if i := slices.IndexFunc(there, func(x store.OutsideRecord) bool { return x.Sum == r.Sum }); i >= 0 {
+			out = Received{there[i].ID, true}
+			return nil
+		}
+		if _, err := t.AddOutsideRecord(r); err != nil {
+			return err
+		}
+		owner, err := t.UsualClinician(p.ID)
+		if err != nil {
+			return err
+		}
+		if err := t.OpenLine(act.NewID(), line.Record, r.ID, p.ID, owner, line.Open, t.Now); err != nil {
+			return err
+		}
+		// A record can wait until what was measured today is read.
+		if err := t.RankLine(line.Record, r.ID, line.Open, line.Preliminary); err != nil {
+			return err
+		}
+		out = Received{ID: r.ID}
+		t.Tell(act.LineEvent, r.ID, p.ID)
+		return t.Audit("receive a record from elsewhere", p.ID, r.ID, "")
+	})
+	return out, err
+}
+
+// reconciled are the lists whose entries are decided one by one; others are read with the record.
+var reconciled = []string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations}
+
+func hashOf(i outside.Item) string {
+	h := sha256.Sum256([]byte(strings.Join([]string{i.List, i.Title, i.Detail, i.Status, i.Span(), i.Doubt}, "\x1f")))
+	return hex.EncodeToString(h[:12])
+}
+
+// ours are the entries of the chart that a record is set beside.
+func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.Ours, err error) {
+	for _, x := range r.Problems {
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Problems, Title: x.Title, Code: x.Code, Since: x.Since, Ended: x.Ended})
+	}
+	for _, x := range r.Medicines {
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Medicines, Title: x.Name, Detail: x.Dose, Names: a.Medicines.Ingredients(x.Name), Since: x.Started})
+	}
+	stopped, err := q.StoppedMedicines(p.ID)
+	for _, x := range stopped {
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Medicines, Title: x.Name, Detail: x.Dose, Names: a.Medicines.Ingredients(x.Name), Since: x.Started, Ended: act.OrUnknown(x.Stopped, "ended")})
+	}
+	for _, x := range r.Allergies {
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Allergies, Title: x.Substance, Detail: x.Reaction, Severity: x.Severity, Names: a.allergen(x.Substance), None: x.Substance == ""})
+	}
+	for _, x := range r.Immunizations {
+		day := x.On
+		if day == "" {
+			day = a.DayOf(store.Stamp(x.GivenAt))
+		}
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Immunizations, Title: x.Name, Code: x.CVX, Since: day})
+	}
+	return out, err
+}
+
+// allergen names a substance as the catalogue of medicines knows it; nothing where it does not.
+func (a *Acts) allergen(substance string) []string {
+	if substance == "" {
+		return nil
+	}
+	return append(a.Medicines.AllergyClasses(substance), a.Medicines.Ingredients(substance)...)
+}
+
+// theirs is an entry with what is known here of its words, and what speaks against it in this chart.
+func (a *Acts) theirs(i outside.Item, r chart.Record) (out outside.Theirs, warned []safety.Warning) {
+	out = outside.Theirs{Item: i, Checked: true}
+	switch i.List {
+	case outside.Medicines:
+		name, dose := a.Medicines.Split(i.Title)
+		out.Names = a.Medicines.Ingredients(name)
+		if len(out.Names) == 0 {
+			name = i.Title
+			out.Names = a.Medicines.Ingredients(i.Title)
+		}
+		if i.Detail != "" {
+			dose = i.Detail
+		}
+		for _, w := range a.Medicines.Check(r, safety.Taking{Name: name, Dose: dose, Dosage: a.Medicines.Dosage(i.Title + " " + i.Detail)}) {
+			warned = append(warned, w)
+			switch {
+			case w.Unknown && len(out.Names) == 0:
+				out.Checked = false
+			case w.Serious:
+				out.Warnings = append(out.Warnings, w.Says+": "+w.Why)
+			}
+		}
+	case outside.Allergies:
+		out.Names = a.allergen(i.Title)
+	}
+	return out, warned
+}
+
+// Open opens a record: its entries beside the chart, the whole of it as its author laid it out. Looking is recorded and closes nothing.
+func (a *Acts) Open(ctx context.Context, who act.Actor, id string) (out RecordView, err error) {
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		out, _, err = a.open(q, who, id)
+		return err
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open a record from elsewhere", out.Patient.ID, id)
+	}
+	return out, err
+}
+
+func (a *Acts) row(r store.OutsideRecord) RecordRow {
+	v := RecordRow{ID: r.ID, House: r.House, Title: r.Title, WrittenAt: r.WrittenAt, ReceivedAt: a.Say(r.ReceivedAt), Version: r.Version, Unreadable: r.Unreadable, SignedBy: r.SignedBy}
+	if !r.SignedAt.IsZero() {
+		v.SignedAt = a.Say(r.SignedAt)
+	}
+	return v
+}
+
+func (a *Acts) source(q *store.Q, patient, house string, names map[string]string) (v SaidOfHouse, err error) {
+	v.House = house
+	said, err := q.OutsideSources(patient)
+	for _, s := range said {
+		if s.House == house {
+			return SaidOfHouse{house, s.Says, s.Words, names[s.ByID], a.Say(s.At)}, err
+		}
+	}
+	return v, err
+}
+
+func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept store.OutsideRecord, err error) {
+	if kept, err = q.OutsideRecordByID(id); err != nil {
+		return out, kept, act.NotFound(err, "record")
+	}
+	p, err := q.Person(kept.PatientID)
+	if err != nil {
+		return out, kept, err
+	}
+	names, err := q.StaffNames()
+	if err != nil {
+		return out, kept, err
+	}
+	out = RecordView{RecordRow: a.row(kept), Patient: a.Patient(p), Why: kept.Why, Entries: []RecordEntry{}, Others: []RecordEntry{}, Sections: []NarratedView{}, Files: []FileInRecord{}, Missed: []string{}, Comment: kept.Comment}
+	if out.Source, err = a.source(q, p.ID, kept.House, names); err != nil {
+		return out, kept, err
+	}
+	if kept.Unreadable != "" {
+		out.Raw = strings.ToValidUTF8(string(kept.Raw[:min(len(kept.Raw), 200_000)]), "�")
+		return out, kept, nil
+	}
+	read, err := ccda.Read(kept.Raw)
+	if err != nil {
+		return out, kept, err
+	}
+	out.Author, out.From, out.To = read.Author, read.From, read.To
+	out.Named = strings.TrimSpace(read.Patient.Given+" "+read.Patient.Family) + ", born " + act.OrUnknown(chart.SayDay(read.Patient.BirthDate), "on a day that is not said")
+	out.Missed = append(out.Missed, read.Missed...)
+	for _, s := range read.Sections {
+		out.Sections = append(out.Sections, NarratedView{s.Title, s.HTML, s.Coded})
+	}
+	for i, f := range read.Files {
+		out.Files = append(out.Files, FileInRecord{i, f.Type, len(f.Body)})
+	}
+	record, err := a.Order.Record(q, p.ID, a.Today())
+	if err != nil {
+		return out, kept, err
+	}
+	ours, err := a.ours(q, p, record)
+	if err != nil {
+		return out, kept, err
+	}
+	decided, err := q.OutsideDecisions(p.ID, kept.House)
+	if err != nil {
+		return out, kept, err
+	}
+	was := 0 // entries that an earlier version settled
+	for _, i := range read.Items {
+		v := RecordEntry{List: i.List, Ref: i.Ref, Title: i.Title, Detail: i.Detail, Span: i.Span(), Status: i.Status, Codes: append([]outside.Code{}, i.Codes...), Author: i.Author, Said: i.Narrative, None: i.None,
+			Doubt: i.Doubt, Differs: []string{}, Warnings: []safety.Warning{}, May: []string{}, hash: hashOf(i), item: i}
+		if !slices.Contains(reconciled, i.List) {
+			v.Stand = outside.Unsure
+			out.Others = append(out.Others, v)
+			continue
+		}
+		theirs, warned := a.theirs(i, record)
+		c := outside.Compare(ours, theirs, p.BirthDate, a.Today())
+		v.Stand, v.Certain, v.Why, v.Warnings, v.with = c.Stand, c.Certain && out.Source.Says == "confirmed", c.Why, append(v.Warnings, warned...), c.With
+		v.Differs = append(v.Differs, c.Differs...)
+		if c.With != nil {
+			v.Ours, v.OursSays = c.With.Title, strings.TrimSpace(c.With.Detail)
+			if c.With.None {
+				v.Ours = chart.AllergiesKind.None
+			}
+			if c.With.Ended != "" {
+				v.OursSays = strings.TrimLeft(v.OursSays+", ended "+c.With.Ended, ", ")
+			}
+		}
+		for _, d := range decided {
+			if d.List != i.List || d.Content != v.hash || d.Ref != i.Ref && d.RecordID != id {
+				continue
+			}
+			v.Decision, v.Earlier = d.Decision, d.RecordID != id
+			v.Decided = names[d.ByID] + ", " + chart.SayDay(a.DayOf(store.Stamp(d.At)))
+			if d.Reason != "" {
+				v.Decided += ": " + d.Reason
+			}
+			if d.Decision == takenBack {
+				v.Decision, v.Decided, v.Earlier = "", "", false
+			}
+		}
+		if v.Earlier && v.Decision != "" {
+			was++
+		}
+		if v.Decision == "" {
+			out.Open++
+			if v.Certain {
+				out.Certain++
+			}
+			v.May = a.may(who, v)
+			if out.Source.Says != "confirmed" { // nothing of a house counts before
+				v.May = slices.DeleteFunc(v.May, func(d string) bool { return d != string(outside.LeaveOut) })
+			}
+		}
+		out.Entries = append(out.Entries, v)
+	}
+	if was > 0 {
+		out.News = "An earlier version was settled; " + plural(out.Open, "entry is", "entries are") + " new or changed since."
+	}
+	return out, kept, nil
+}
+
+func plural(n int, one, many string) string {
+	switch n {
+	case 0:
+		return "no " + one
+	case 1:
+		return "1 " + one
+	}
+	return itoa(n) + " " + many
+}
+
+// takenBack is a decision that somebody took back.
+const takenBack outside.Decision = "taken back"
+
+// may says what somebody may decide on an entry that is open: problems only by who keeps the problem list; an allergy is left out, or
+// changed, by them alone; what a record denies or has ended is never taken in, because nothing of ours ends by it.
+func (a *Acts) may(who act.Actor, v RecordEntry) (out []string) {
+	out = []string{}
+	signs := act.May(who.Role, act.EditProblems)
+	if v.List == outside.Problems && !signs {
+		return out
+	}
+	ends := v.None || v.Status == "denied" || v.Status == outside.NotGiven || v.Status == outside.Ended && v.Stand != outside.Older
+	changes := v.Stand == outside.Differs && v.List == outside.Allergies
+	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.Span) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) {
+		out = append(out, string(outside.TakeIn))
+	}
+	if v.Ours != "" {
+		out = append(out, string(outside.Join))
+	}
+	if v.List != outside.Allergies || signs || v.None {
+		out = append(out, string(outside.LeaveOut))
+	}
+	return out
+}
+
+// Records lists the records of a patient, and the houses they came from.
+func (a *Acts) Records(ctx context.Context, who act.Actor, patient string) (out []RecordRow, err error) {
+	out = []RecordRow{}
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		all, err := q.OutsideRecordsOf(patient)
+		for _, r := range all {
+			out = append(out, a.row(r))
+		}
+		return err
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "look at records from elsewhere", patient, "")
+	}
+	return out, err
+}
+
+// File gives a file out of a record, with its kind by its first bytes.
+func (a *Acts) File(ctx context.Context, who act.Actor, id string, place int) (kind string, body []byte, err error) {
+	var patient string
+	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		r, err := q.OutsideRecordByID(id)
+		if err != nil {
+			return act.NotFound(err, "record")
+		}
+		patient = r.PatientID
+		read, err := ccda.Read(r.Raw)
+		if err != nil || place < 0 || place >= len(read.Files) {
+			return act.Refuse(act.Missing, "There is no such file.")
+		}
+		body = read.Files[place].Body
+		kind = "application/octet-stream"
+		if strings.HasPrefix(string(body), "%PDF-") {
+			kind = "application/pdf"
+		}
+		return nil
+	})
+	if err == nil {
+		err = a.Saw(ctx, who, "open a file of a record from elsewhere", patient, id)
+	}
+	return kind, body, err
+}
+
+// Lines are the kinds of open line of this room.
+func (a *Acts) Lines() []act.LineKind {
+	return []act.LineKind{{Kind: line.Record, List: act.ResultList, Right: act.DoIntake, Fill: func(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
+		all, err := q.OutsideRecordsIn(act.Subjects(rows))
+		act.Describe(rows, all, func(r store.OutsideRecord) string { return r.ID }, func(row *act.LineRow, r store.OutsideRecord) {
+			row.Title = r.Title + " of " + r.House
+			row.Mark = "to decide"
+			if r.Unreadable != "" {
+				row.Mark, row.Grave = "cannot be read", true
+			}
+		})
+		return err
+	}}}
+}

@@ -1,0 +1,524 @@
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { Fragment, useEffect, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { asks } from "../exchange/asks";
+import { api, got, type Schemas, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
+import { clock, day } from "../frame/time";
+import { Care } from "../kit/Care";
+import { Form, Why } from "../kit/Form";
+import { Wrong } from "../kit/Wrong";
+import { Whose } from "../result/Whose";
+import { useRight } from "../session/session";
+import { useSigning } from "../sign/useSigning";
+
+type View = Schemas["RecordView"];
+type Entry = Schemas["RecordEntry"];
+type Decision = "take in" | "join" | "leave out";
+
+const lists: [string, string][] = [
+  ["problems", "Problems"],
+  ["allergies", "Allergies"],
+  ["medicines", "Medicines"],
+  ["immunizations", "Immunizations"],
+];
+const keys: [Decision, string][] = [
+  ["take in", "1"],
+  ["join", "3"],
+  ["leave out", "4"],
+];
+const said = (at: string) => (at.length >= 10 ? day(at) : at);
+
+/** RecordPage is a record of another house, its entries beside the chart with the decision in the seam, until each is decided and somebody
+ * has signed it as read. */
+export function RecordPage({ id, next }: { id: string; next: string }) {
+  const record = useQuery(asks.record(id));
+  if (record.error) return <p className="p-8">{say(record.error)}</p>;
+  if (!record.data) return <main id="page" className="flex-1 bg-leaf" />;
+  return <Open key={id} v={record.data} next={next} />;
+}
+
+function Open({ v, next }: { v: View; next: string }) {
+  const go = useNavigate();
+  const client = useQueryClient();
+  const maySign = useRight("sign a result");
+  const [at, setAt] = useState("");
+  const [whole, setWhole] = useState(false);
+  const [asking, setAsking] = useState<"" | "leave out" | "changes" | "taken back" | "doubted" | "refused">("");
+  const [comment, setComment] = useState("");
+  const [error, setError] = useState("");
+  const { sign, dialog, busy } = useSigning();
+  const params = { params: { path: { id: v.id } } };
+  const { queryKey } = asks.record(v.id);
+  const settled = (e: Entry) => e.stand === "the same" && (e.certain || e.decision === "join");
+  const shown = v.entries.filter((e) => !settled(e));
+  const open = shown.filter((e) => e.decision === "");
+  const key = (e: Entry) => `${e.list} ${e.ref}`;
+  const current = shown.find((e) => key(e) === at) ?? open[0] ?? shown[0];
+  const list = useRef<HTMLDivElement>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the row that is current is brought into view
+  useEffect(() => {
+    list.current?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
+  }, [current && key(current)]);
+  async function act(call: () => Promise<View | undefined>) {
+    setError("");
+    try {
+      const now = await call();
+      if (now) client.setQueryData(queryKey, now);
+      else await client.invalidateQueries({ queryKey });
+      setAsking("");
+      void client.invalidateQueries({ queryKey: ["desk"] });
+    } catch (e) {
+      setError(say(e));
+    }
+  }
+  const decide = (e: Entry, decision: Decision | "taken back", more: { reason?: string; title?: string; detail?: string } = {}) =>
+    act(async () => {
+      const now = await got(
+        api.POST("/api/records/{id}/decisions", { ...params, body: { list: e.list, ref: e.ref, decision, ...more } }),
+      );
+      const rest = now.entries.filter((x) => x.decision === "" && !settled(x));
+      const from = shown.findIndex((x) => key(x) === key(e));
+      const following = shown.slice(from + 1).find((x) => rest.some((y) => key(y) === key(x)));
+      setAt(following ? key(following) : rest[0] ? key(rest[0]) : "");
+      return now;
+    });
+  const choose = (d: Decision) => {
+    if (!current || current.decision !== "" || !current.may.includes(d)) return;
+    if (d === "leave out" && current.stand !== "older than ours" && !current.none) setAsking("leave out");
+    else void decide(current, d);
+  };
+  const confirm = (says: "confirmed" | "doubted" | "refused", words = "") =>
+    act(async () => {
+      await got(api.POST("/api/records/{id}/source", { ...params, body: { says, words } }));
+      return undefined;
+    });
+  const certain = () => act(() => got(api.POST("/api/records/{id}/certain", params)));
+  const signIt = () =>
+    sign({
+      title: "Sign the record as read",
+      lines: [`${v.patient.given} ${v.patient.family}`, `${v.title}, ${v.house}`],
+      act: (secret) => got(api.POST("/api/records/{id}/sign", { ...params, body: { comment, secret: secret ?? "" } })),
+      done: () => {
+        void client.invalidateQueries({ queryKey: ["desk"] });
+        void client.invalidateQueries({ queryKey });
+        go(next);
+      },
+      failed: (e) => setError(say(e)),
+    });
+  const step = (by: number) => {
+    const i = shown.findIndex((e) => current && key(e) === key(current));
+    const to = shown[Math.min(shown.length - 1, Math.max(0, i + by))];
+    if (to) setAt(key(to));
+  };
+  const asksSource = v.source.says === "" && !v.unreadable;
+  useKeys(
+    v.signedBy
+      ? [{ key: "g", label: "Read the whole", run: () => setWhole(!whole) }]
+      : [
+          ...(asksSource ? [{ key: "y", label: "The patient was there", run: () => void confirm("confirmed") }] : []),
+          ...(v.certain > 0 ? [{ key: "c", label: "Settle what is certain", run: () => void certain() }] : []),
+          ...keys.map(([d, k]) => ({ key: k, label: d, run: () => choose(d) })),
+          {
+            key: "2",
+            label: "Take in with changes",
+            run: () => current?.decision === "" && current.may.includes("take in") && setAsking("changes"),
+          },
+          { key: "ArrowDown", label: "Next entry", run: () => step(1) },
+          { key: "ArrowUp", label: "Entry before", run: () => step(-1) },
+          { key: "g", label: "Read the whole", run: () => setWhole(!whole) },
+          ...(maySign ? [{ key: "Ctrl+Enter", label: "Sign it as read, and the next", run: () => void signIt() }] : []),
+        ],
+  );
+  return (
+    <>
+      <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none max-wide:overflow-visible">
+        <div ref={list} className="min-h-0 flex-1 overflow-auto px-6 py-4">
+          <Whose patient={v.patient} />
+          <h2 className="text-title">
+            {v.house}{" "}
+            <span className="small font-sans font-normal">
+              {v.title}
+              {v.version && `, version ${v.version}`}
+              {v.from && ` · ${said(v.from)}${v.to ? ` to ${said(v.to)}` : ""}`}
+              {v.writtenAt && ` · written ${said(v.writtenAt)}`} · received {day(v.receivedAt)}
+            </span>
+          </h2>
+          {v.news && <p className="text-aside font-semibold">{v.news}</p>}
+          {v.why && (
+            <p className="margin-note my-2">
+              It names {v.named}. {v.why}
+            </p>
+          )}
+          {v.unreadable ? (
+            <>
+              <p className="margin-note my-3 border-alarm">
+                <b>It cannot be read:</b> {v.unreadable}. It stays here as it came until somebody says what was done about it.
+              </p>
+              <pre className="overflow-auto bg-paper p-3 font-mono text-code">{v.raw}</pre>
+            </>
+          ) : (
+            <>
+              {asksSource && (
+                <div role="status" className="margin-note my-3 border-carried">
+                  <b>
+                    Ask {v.patient.given}: were you at {v.house}
+                    {v.from && `, ${said(v.from)}`}?
+                  </b>{" "}
+                  Nothing of it counts before.
+                  {asking === "doubted" || asking === "refused" ? (
+                    <Why
+                      label="What the patient said"
+                      says="What the patient said"
+                      word="Keep it"
+                      act={(words) => confirm(asking, words)}
+                      leave={() => setAsking("")}
+                    />
+                  ) : (
+                    <p className="mt-1 flex flex-wrap gap-3">
+                      <button type="button" className="act" onClick={() => void confirm("confirmed")}>
+                        Yes <KeyCap k="y" />
+                      </button>
+                      <button type="button" className="plain" onClick={() => setAsking("doubted")}>
+                        not sure…
+                      </button>
+                      <button type="button" className="plain" onClick={() => setAsking("refused")}>
+                        no, not there…
+                      </button>
+                    </p>
+                  )}
+                </div>
+              )}
+              {v.source.says && (
+                <p className={`small ${v.source.says === "confirmed" ? "" : "font-semibold text-carried"}`}>
+                  {v.patient.given} was there: {v.source.says}, {v.source.by}, {v.source.at && day(v.source.at)}
+                  {v.source.words && `: “${v.source.words}”`}
+                </p>
+              )}
+              {v.certain > 0 && (
+                <p className="my-3 flex items-baseline gap-3">
+                  <button type="button" className="act" onClick={() => void certain()}>
+                    Settle {v.certain} certain <KeyCap k="c" />
+                  </button>
+                  <span className="text-aside">
+                    {v.entries.filter((e) => e.certain && e.stand === "the same" && !e.decision).length} the same,{" "}
+                    {v.entries.filter((e) => e.certain && e.stand === "new" && !e.decision).length} new and undisputed.
+                  </span>
+                </p>
+              )}
+              {v.missed.map((m) => (
+                <p key={m} className="text-aside text-carried">
+                  {m}
+                </p>
+              ))}
+              {whole ? (
+                <Whole v={v} said={current?.said ?? ""} />
+              ) : (
+                <table className="mt-3 w-full table-fixed border-collapse text-left">
+                  <thead>
+                    <tr className="label border-b border-rule">
+                      <th className="py-1.5 pl-2 font-semibold">Our chart</th>
+                      <th className="w-[168px] bg-paper px-3 text-center font-semibold">Decision</th>
+                      <th className="pl-4 font-semibold">Their record</th>
+                    </tr>
+                  </thead>
+                  <tbody>
+                    {lists.map(([id, word]) => {
+                      const of = shown.filter((e) => e.list === id);
+                      const same = v.entries.filter((e) => e.list === id && settled(e));
+                      if (of.length + same.length === 0) return null;
+                      return (
+                        <Fragment key={id}>
+                          <tr>
+                            <th colSpan={3} className="pt-4 pb-1 text-title-s font-semibold">
+                              {word}
+                            </th>
+                          </tr>
+                          {of.map((e) => (
+                            <Row
+                              key={key(e)}
+                              e={e}
+                              on={!!current && key(e) === key(current)}
+                              signed={v.signedBy !== ""}
+                              point={() => setAt(key(e))}
+                              choose={choose}
+                              change={() => setAsking("changes")}
+                            />
+                          ))}
+                          {same.length > 0 && (
+                            <tr className="border-b border-rule align-baseline text-aside">
+                              <td className="py-2 pl-2">{same.map((e) => e.ours || e.title).join(", ")}</td>
+                              <td className="bg-paper px-3 text-center font-semibold text-settled">the same</td>
+                              <td className="pl-4 text-faded">{same.map((e) => e.title).join(", ")}</td>
+                            </tr>
+                          )}
+                        </Fragment>
+                      );
+                    })}
+                  </tbody>
+                </table>
+              )}
+            </>
+          )}
+        </div>
+        <footer className="flex shrink-0 flex-wrap items-center gap-x-3 gap-y-2 border-t border-rule bg-paper px-6 py-2">
+          {v.signedBy ? (
+            <span>
+              Signed as read by {v.signedBy}, {day(v.signedAt)}, {clock(v.signedAt)}
+              {v.comment && `: ${v.comment}`}
+            </span>
+          ) : (
+            <>
+              {maySign && (
+                <>
+                  <input
+                    aria-label="Comment for the chart"
+                    placeholder="Comment for the chart"
+                    className="field w-[170px] text-ink"
+                    value={comment}
+                    onChange={(e) => setComment(e.target.value)}
+                  />
+                  <button type="button" className="act" disabled={busy} onClick={() => void signIt()}>
+                    Sign as read <KeyCap k="Ctrl+Enter" />
+                  </button>
+                </>
+              )}
+              <span className="small">
+                {v.open > 0 ? `${v.open} of ${v.entries.length} still open` : "Every entry is decided."}
+              </span>
+            </>
+          )}
+          {!v.unreadable && (
+            <button type="button" className="choice" onClick={() => setWhole(!whole)}>
+              {whole ? "Beside the chart" : "Read the whole"} <KeyCap k="g" />
+            </button>
+          )}
+          <Wrong says={error} as="span" className="text-aside font-semibold" />
+        </footer>
+      </main>
+      {current && !v.unreadable && (
+        <aside
+          aria-label="Why this asks"
+          className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full"
+        >
+          <h3 className="label">Why this asks</h3>
+          <p className="font-semibold">{current.title}</p>
+          <p className="mt-1">
+            {current.why}
+            {current.differs.length > 0 && ` (${current.differs.join("; ")})`}.
+          </p>
+          {current.decision && (
+            <p className="margin-note mt-2">
+              <b>{current.decision}</b>, {current.decided}
+              {current.earlier && ", on an earlier version"}
+              {!v.signedBy &&
+                (asking === "taken back" ? (
+                  <Why
+                    label="Why it is taken back"
+                    says="Why it is taken back"
+                    word="Take it back"
+                    act={(reason) => decide(current, "taken back", { reason })}
+                    leave={() => setAsking("")}
+                  />
+                ) : (
+                  <button type="button" className="plain block px-0 py-0" onClick={() => setAsking("taken back")}>
+                    Take it back…
+                  </button>
+                ))}
+            </p>
+          )}
+          {asking === "leave out" && (
+            <div className="margin-note mt-2">
+              <Why
+                label="Why it is left out"
+                says="Why it is left out"
+                word="Leave out"
+                act={(reason) => decide(current, "leave out", { reason })}
+                leave={() => setAsking("")}
+              />
+            </div>
+          )}
+          {asking === "changes" && (
+            <Changes e={current} take={(more) => decide(current, "take in", more)} leave={() => setAsking("")} />
+          )}
+          {current.warnings.length > 0 && <Care warnings={current.warnings} />}
+          <Words v={v} said={current.said} />
+          <h3 className="label mt-4">Origin</h3>
+          <p>
+            {v.title}
+            {v.version && `, version ${v.version}`}
+            {current.author && `, by ${current.author}`}, {v.house}
+            {v.writtenAt && `, ${said(v.writtenAt)}`}
+          </p>
+          <p className="small">
+            {current.codes.map((c) => c.code).join(", ")}
+            {current.status && ` · ${current.status}`}
+          </p>
+        </aside>
+      )}
+      {dialog}
+    </>
+  );
+}
+
+function Row({
+  e,
+  on,
+  signed,
+  point,
+  choose,
+  change,
+}: {
+  e: Entry;
+  on: boolean;
+  signed: boolean;
+  point: () => void;
+  choose: (d: Decision) => void;
+  change: () => void;
+}) {
+  return (
+    <tr aria-current={on} className={`cursor-pointer border-b border-rule align-top ${on ? "bg-kelp-wash" : ""}`} onClick={point}>
+      <td className="py-2 pr-3 pl-2">
+        {e.ours ? (
+          <>
+            {e.ours}
+            {e.oursSays && <span className="small block">{e.oursSays}</span>}
+          </>
+        ) : (
+          <span className="text-faded">–</span>
+        )}
+      </td>
+      <td className={`px-3 py-2 text-center ${on ? "" : "bg-paper"}`}>
+        <b className={e.certain ? "text-settled" : ""}>
+          {e.decision ||
+            (e.stand === "differs" && e.differs[0] ? `differs: ${e.differs[0]}` : e.certain ? "new, undisputed" : e.stand)}
+        </b>
+        {on && !signed && e.decision === "" && (
+          <span className="mt-1 flex flex-col items-center gap-1">
+            {e.may.includes("take in") && (
+              <>
+                <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("take in")}>
+                  take in <KeyCap k="1" />
+                </button>
+                <button type="button" className="choice px-2 py-0 text-small" onClick={change}>
+                  with changes <KeyCap k="2" />
+                </button>
+              </>
+            )}
+            {e.may.includes("join") && (
+              <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("join")}>
+                join <KeyCap k="3" />
+              </button>
+            )}
+            {e.may.includes("leave out") && (
+              <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("leave out")}>
+                leave out <KeyCap k="4" />
+              </button>
+            )}
+            {e.may.length === 0 && <span className="small">for a physician, or once it is confirmed</span>}
+          </span>
+        )}
+      </td>
+      <td className="py-2 pl-4">
+        <button type="button" className="text-left hover:underline" onClick={point}>
+          {e.title}
+        </button>
+        <span className="small block">
+          {[
+            e.codes[0]?.code,
+            e.detail,
+            e.span,
+            e.status && e.status !== "active" ? e.status : "",
+            e.doubt && `not certain: ${e.doubt}`,
+          ]
+            .filter(Boolean)
+            .join(" · ")}
+        </span>
+      </td>
+    </tr>
+  );
+}
+
+function Changes({ e, take, leave }: { e: Entry; take: (more: { title: string; detail: string }) => void; leave: () => void }) {
+  const [title, setTitle] = useState(e.title);
+  const [detail, setDetail] = useState(e.detail);
+  return (
+    <Form className="margin-note mt-2" act={() => take({ title, detail })} leave={leave}>
+      <label className="label block">
+        What it is called here
+        <input autoFocus className="field text-ink" value={title} onChange={(x) => setTitle(x.target.value)} />
+      </label>
+      <label className="label mt-1 block">
+        What is said of it
+        <input className="field text-ink" value={detail} onChange={(x) => setDetail(x.target.value)} />
+      </label>
+      <button type="submit" className="plain px-0">
+        Take it in so <KeyCap k="Enter" />
+      </button>
+    </Form>
+  );
+}
+
+// Words are what the record says in its author's words about an entry.
+function Words({ v, said }: { v: View; said: string }) {
+  if (!said) return null;
+  const doc = new DOMParser().parseFromString(v.sections.map((s) => s.html).join(""), "text/html");
+  const text = [...doc.querySelectorAll("[data-said]")].find((n) => n.getAttribute("data-said") === said)?.textContent;
+  if (!text) return null;
+  return (
+    <>
+      <h3 className="label mt-4">In their words</h3>
+      <p className="border border-rule bg-leaf p-2 font-serif text-read">{text}</p>
+    </>
+  );
+}
+
+// Whole is the record as its author laid it out; the words of the entry that is pointed at are marked, and words can be sought.
+function Whole({ v, said }: { v: View; said: string }) {
+  const host = useRef<HTMLDivElement>(null);
+  const [words, setWords] = useState("");
+  useEffect(() => {
+    const all = [...(host.current?.querySelectorAll("[data-said]") ?? [])];
+    for (const n of all) n.classList.toggle("bg-kelp-wash", n.getAttribute("data-said") === said && said !== "");
+    all.find((n) => n.getAttribute("data-said") === said && said !== "")?.scrollIntoView({ block: "nearest" });
+  }, [said]);
+  const sections = v.sections.filter(
+    (s) =>
+      words.trim() === "" || `${s.title} ${s.html.replace(/<[^>]*>/g, " ")}`.toLowerCase().includes(words.trim().toLowerCase()),
+  );
+  return (
+    <div ref={host} className="mt-3">
+      <input
+        aria-label="Search in the record"
+        placeholder="Search in the record"
+        className="field max-w-[320px] text-ink"
+        value={words}
+        onChange={(e) => setWords(e.target.value)}
+      />
+      {v.files.map((f) => (
+        <p key={f.place} className="mt-3">
+          <a
+            className="text-kelp hover:underline"
+            href={`/api/records/${v.id}/files/${f.place}`}
+            target="_blank"
+            rel="noreferrer"
+          >
+            Its file, {f.type || "of a kind that is not said"}, {f.size} bytes
+          </a>
+        </p>
+      ))}
+      {sections.map((s, i) => (
+        // biome-ignore lint/suspicious/noArrayIndexKey: sections have no name of their own and do not move
+        <section key={i} className="mt-4 max-w-[76ch]">
+          <h3 className="text-title-s font-semibold">{s.title}</h3>
+          <div
+            className="record font-serif text-read"
+            // biome-ignore lint/security/noDangerouslySetInnerHtml: made by our own reader of a narrative, element by element, with all text escaped
+            dangerouslySetInnerHTML={{ __html: s.html }}
+          />
+        </section>
+      ))}
+      {sections.length === 0 && <p className="small mt-3">Nothing of it says so.</p>}
+    </div>
+  );
+}
