@@ -463,7 +463,9 @@ function Changes({ e, take, leave }: { e: Entry; take: (more: { title: string; d
 function Words({ v, said }: { v: View; said: string }) {
   if (!said) return null;
   const doc = new DOMParser().parseFromString(v.sections.map((s) => s.html).join(""), "text/html");
-  const text = [...doc.querySelectorAll("[data-said]")].find((n) => n.getAttribute("data-said") === said)?.textContent;
+  const node = [...doc.querySelectorAll("[data-said]")].find((n) => n.getAttribute("data-said") === said);
+  const cells = [...(node?.querySelectorAll("td, th") ?? [])].map((c) => c.textContent).filter(Boolean);
+  const text = cells.length > 0 ? cells.join(" · ") : node?.textContent;
   if (!text) return null;
   return (
     <>
