@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/prescribe"
 	"deftledger/app/record"
 	"deftledger/app/release"
 	"deftledger/core/outside"
@@ -216,4 +217,37 @@ func TestThePatientsCopyIsTheChart(t *testing.T) {
 	c.receive(oru("CD", sodium+"-1", "F", "128", "K^Potassium^L^2823-3^^LN", "NA^Sodium^L^2951-2^^LN"), "AA")
 	require.NotContains(t, strings.Join(says(read()), "\n"), "Sodium")
 	require.Equal(t, r.Sections[len(r.Sections)-1].HTML, read().Sections[len(r.Sections)-1].HTML, "every copy says the same of that")
+}
+
+// A severe allergy that another house tells of is shown where something is prescribed, as reported and not confirmed, until somebody has
+// decided on it or the patient says that they were never there; it is no entry of the chart, and goes out with nothing.
+func TestASevereAllergyOfAnotherHouseIsShownBeforeAnybodyDecided(t *testing.T) {
+	c := open(t)
+	c.now = time.Date(2026, 11, 20, 14, 0, 0, 0, time.UTC)
+	warned := func() (out []string) {
+		r, err := c.app.Prescribe.Read(ctx, c.doctor(), patientID, prescribe.Typed{Line: "trimethoprim-sulfamethoxazole 800-160 mg 1 tablet twice daily #20"})
+		require.NoError(t, err)
+		for _, w := range r.Warnings {
+			if w.Kind == "allergy" {
+				out = append(out, string(w.Grade)+": "+w.Says)
+			}
+		}
+		return out
+	}
+	require.Empty(t, warned())
+	id := c.received(document(t, "gannet-ccd", "6736007", "24484000", "Moderate", "Severe"), "The clinic writes initials.").ID
+	require.Equal(t, []string{"avoid: Allergy reported by Gannet Bay Walk-in Clinic, not confirmed: Sulfa antibiotics"}, warned())
+	ch, err := c.app.Chart.Chart(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.Empty(t, ch.Allergies, "the chart does not say so")
+	raw, err := c.app.Record.Copy(ctx, c.doctor(), patientID)
+	require.NoError(t, err)
+	require.NotContains(t, string(raw), "Sulfa")
+	require.NoError(t, c.app.Record.Confirm(ctx, c.jonah(), id, "confirmed", ""))
+	require.Len(t, warned(), 1, "until somebody has decided")
+	require.NoError(t, c.app.Record.Confirm(ctx, c.jonah(), id, "refused", "She was never there."))
+	require.Empty(t, warned())
+	mild := c.received(document(t, "gannet-ccd"), "The clinic writes initials.").ID
+	require.NotEqual(t, id, mild)
+	require.Empty(t, warned())
 }

@@ -12,9 +12,17 @@ type OutsideRecord struct {
 	ID, PatientID, House, Set, Version, Title, WrittenAt, Sum, Unreadable, Why, ByID string
 	ReceivedAt                                                                       time.Time
 	Raw                                                                              []byte // left out of lists
+	Severe                                                                           []Reported
 	SignedBy                                                                         string // a name; "" while nobody has
 	SignedAt                                                                         time.Time
 	Comment                                                                          string
+}
+
+// Reported is a severe allergy that a record tells of.
+type Reported struct {
+	Substance string `json:"substance"`
+	Reaction  string `json:"reaction"`
+	House     string `json:"-"`
 }
 
 const outsideCols = `r.id, r.patient_id, r.house, r.set_id, r.version, r.title, r.written_at, r.sum, r.unreadable, r.why, r.by_id, r.received_at,
@@ -31,8 +39,12 @@ func scanOutside(s scanner, r *OutsideRecord) error {
 
 // AddOutsideRecord keeps a record; added is false where the same one of this patient is here.
 func (q *Q) AddOutsideRecord(r OutsideRecord) (added bool, err error) {
-	n, err := q.exec("INSERT INTO outside_record(id, patient_id, house, set_id, version, title, written_at, sum, unreadable, why, by_id, received_at, raw) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING",
-		r.ID, r.PatientID, r.House, r.Set, r.Version, r.Title, r.WrittenAt, r.Sum, r.Unreadable, r.Why, r.ByID, Stamp(r.ReceivedAt), r.Raw)
+	severe, err := json.Marshal(append([]Reported{}, r.Severe...))
+	if err != nil {
+		return false, err
+	}
+	n, err := q.exec("INSERT INTO outside_record(id, patient_id, house, set_id, version, title, written_at, sum, unreadable, why, severe, by_id, received_at, raw) VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?) ON CONFLICT DO NOTHING",
+		r.ID, r.PatientID, r.House, r.Set, r.Version, r.Title, r.WrittenAt, r.Sum, r.Unreadable, r.Why, string(severe), r.ByID, Stamp(r.ReceivedAt), r.Raw)
 	return n > 0, err
 }
 
@@ -107,4 +119,24 @@ func (q *Q) OutsideDecisions(patient, house string) ([]OutsideDecision, error) {
 // AddOutsideReview keeps that a record was signed as read.
 func (q *Q) AddOutsideReview(record, comment, by string, at time.Time, folio int) error {
 	return q.do("INSERT INTO outside_review(record_id, comment, by_id, at, folio) VALUES (?,?,?,?,?)", record, comment, by, Stamp(at), folio)
+}
+
+// ReportedOf lists the severe allergies that records of a patient tell of, as long as nobody has signed the record, and the patient has not
+// said that they were never at that house.
+func (q *Q) ReportedOf(patient string) (out []Reported, err error) {
+	type row struct{ house, severe string }
+	rows, err := list(q, func(s scanner, r *row) error { return s.Scan(&r.house, &r.severe) }, `SELECT r.house, r.severe FROM outside_record r
+		WHERE r.patient_id `+samePerson+` AND r.severe <> '[]' AND NOT EXISTS (SELECT 1 FROM outside_review v WHERE v.record_id = r.id)
+		AND coalesce((SELECT s.says FROM outside_source s WHERE s.patient_id = r.patient_id AND s.house = r.house ORDER BY s.id DESC LIMIT 1), '') <> 'refused'`, patient)
+	for _, r := range rows {
+		var all []Reported
+		if err := json.Unmarshal([]byte(r.severe), &all); err != nil {
+			return nil, err
+		}
+		for _, x := range all {
+			x.House = r.house
+			out = append(out, x)
+		}
+	}
+	return out, err
 }

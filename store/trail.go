@@ -103,7 +103,7 @@ var guarded = map[string][]guardedTable{
 		{"inquiry_event", "inquiry_id", "id inquiry_id kind says by_id at"},
 	},
 	"outside_record": {
-		{"outside_record", "id", "id patient_id house set_id version title written_at sum unreadable why by_id received_at"},
+		{"outside_record", "id", "id patient_id house set_id version title written_at sum unreadable why severe by_id received_at"},
 		{"outside_decision", "record_id", "id record_id list ref content decision reason became by_id at"},
 		{"outside_review", "record_id", "record_id comment by_id at folio"},
 	},

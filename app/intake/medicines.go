@@ -109,7 +109,7 @@ type MedicineSearch struct {
 func (a *Acts) FindMedicine(ctx context.Context, who act.Actor, patient, line string) (out MedicineSearch, err error) {
 	out.Hits = []MedicineHit{}
 	err = a.Look(ctx, who, act.DoIntake, func(q *store.Q) error {
-		held, err := a.Order.Record(q, patient, a.Today())
+		held, err := a.Order.Guarded(q, patient, a.Today())
 		if err != nil {
 			return err
 		}

@@ -25,6 +25,24 @@ func (a *Acts) Record(q *store.Q, patient, day string) (chart.Record, error) {
 	return a.recordWith(q, patient, day, nil)
 }
 
+// Guarded is the Record with the severe allergies that other houses tell of and nobody has decided on: what is prescribed is held against
+// them too. It is not what the chart says, and goes out with nothing.
+func (a *Acts) Guarded(q *store.Q, patient, day string) (chart.Record, error) {
+	r, err := a.Record(q, patient, day)
+	if err != nil {
+		return r, err
+	}
+	told, err := q.ReportedOf(patient)
+	for _, x := range told {
+		if slices.ContainsFunc(r.Allergies, func(y chart.Allergy) bool { return chart.Fold(y.Substance) == chart.Fold(x.Substance) }) {
+			continue
+		}
+		r.Allergies = append(slices.DeleteFunc(r.Allergies, func(y chart.Allergy) bool { return y.Substance == "" }), chart.Allergy{PatientID: patient, Substance: x.Substance, Reaction: x.Reaction,
+			Severity: "severe", Source: x.House, Certainty: chart.Reported, Classes: a.Medicines.AllergyClasses(x.Substance)})
+	}
+	return r, err
+}
+
 // recordWith is the Record with the values of more quantities than rules watch.
 func (a *Acts) recordWith(q *store.Q, patient, day string, more []string) (chart.Record, error) {
 	r, err := q.Record(patient, append(slices.Clone(a.loincs), more...))

@@ -93,7 +93,7 @@ func (a *Acts) PlanSets(ctx context.Context, who act.Actor, noteID string) (out 
 		for _, d := range ds {
 			codes = append(codes, d.Code)
 		}
-		held, err := a.Order.Record(q, n.PatientID, a.Today())
+		held, err := a.Order.Guarded(q, n.PatientID, a.Today())
 		if err != nil {
 			return err
 		}

@@ -307,7 +307,7 @@ func (a *Acts) Inquiry(ctx context.Context, who act.Actor, id string) (out Opene
 // beside sets what in the chart a request is about: the prescription before, the list, when
 // the patient was last seen, and the proposal held against the chart.
 func (a *Acts) beside(q *store.Q, p chart.Patient, x asking, v *InquiryView) error {
-	held, err := a.Order.Record(q, p.ID, a.Today())
+	held, err := a.Order.Guarded(q, p.ID, a.Today())
 	if err != nil {
 		return err
 	}

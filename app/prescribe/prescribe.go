@@ -92,7 +92,7 @@ func (a *Acts) Read(ctx context.Context, who act.Actor, patient string, x Typed)
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		held, err := a.Order.Record(q, p.ID, a.Today())
+		held, err := a.Order.Guarded(q, p.ID, a.Today())
 		if err != nil {
 			return err
 		}
@@ -245,7 +245,7 @@ func (a *Acts) Prepare(ctx context.Context, who act.Actor, n NewPrescription) (P
 
 // checked holds a prescription against the chart as it is, and refuses what may not be signed.
 func (a *Acts) checked(q *store.Q, p chart.Patient, n NewPrescription, prepare bool) (k kept, err error) {
-	held, err := a.Order.Record(q, p.ID, a.Today())
+	held, err := a.Order.Guarded(q, p.ID, a.Today())
 	if err != nil {
 		return k, err
 	}

@@ -155,6 +155,11 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 			}
 			r.Why = "Differs in " + strings.Join(differs, ", ") + ": " + why
 		}
+		for _, i := range read.Items {
+			if i.List == outside.Allergies && !i.None && i.Status == outside.Active && grave(i) {
+				r.Severe = append(r.Severe, store.Reported{Substance: i.Title, Reaction: i.Detail})
+			}
+		}
 		there, err := t.OutsideRecordsOf(p.ID)
 		if err != nil {
 			return err
@@ -182,6 +187,14 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 		return t.Audit("receive a record from elsewhere", p.ID, r.ID, "")
 	})
 	return out, err
+}
+
+// grave says whether an allergy is of the kind that is shown before anybody has decided on it.
+func grave(i outside.Item) bool {
+	words := strings.ToLower(i.Severity + " " + i.Detail)
+	return slices.ContainsFunc([]string{"severe", "life threatening", "fatal", "anaphyl", "angioedema", "stevens", "necrolysis"}, func(w string) bool {
+		return strings.Contains(words, w)
+	})
 }
 
 // reconciled are the lists whose entries are decided one by one; others are read with the record.

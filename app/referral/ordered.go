@@ -132,7 +132,7 @@ func (a *Acts) careful(q *store.Q, p chart.Patient, n NewReferral, k *kept, prep
 	if n.Item == "" {
 		return nil
 	}
-	held, err := a.Order.Record(q, p.ID, a.Today())
+	held, err := a.Order.Guarded(q, p.ID, a.Today())
 	if err != nil {
 		return err
 	}
@@ -176,7 +176,7 @@ func (a *Acts) Concerns(ctx context.Context, who act.Actor, patient string, all 
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		held, err := a.Order.Record(q, p.ID, a.Today())
+		held, err := a.Order.Guarded(q, p.ID, a.Today())
 		if err != nil {
 			return err
 		}

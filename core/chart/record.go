@@ -37,6 +37,9 @@ type Told struct {
 // Takings are what may be told of taking a medicine.
 var Takings = []string{"taking", "sometimes", "not taking", "not known"}
 
+// Reported is the certainty of an allergy that a record of another house tells of, and nobody has decided on. It is never kept in a chart.
+const Reported = "reported"
+
 // Certainties are how sure an allergy is; "" is not said.
 var Certainties = []string{"", "confirmed", "likely", "doubtful", "refuted"}
 

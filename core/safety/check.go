@@ -344,6 +344,9 @@ func (s *sight) allergy(reading Reading, a allergic) (*Warning, bool) {
 		reaction += "; borne since: " + a.Tolerated
 	}
 	w := Warning{Kind: Allergy, Says: "Recorded allergy: " + a.Substance}
+	if a.Certainty == chart.Reported {
+		w.Says = "Allergy reported by " + a.Source + ", not confirmed: " + a.Substance
+	}
 	doubt := ""
 	if a.Certainty == "doubtful" || a.Certainty == "refuted" {
 		doubt = "; recorded as " + a.Certainty

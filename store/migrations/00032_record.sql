@@ -6,6 +6,7 @@ CREATE TABLE outside_record (
   sum TEXT NOT NULL,         -- SHA-256 of raw: the same record comes once
   unreadable TEXT NOT NULL,  -- why it cannot be read; '' where it can
   why TEXT NOT NULL,         -- why it is this patient's although the one named differs
+  severe TEXT NOT NULL,      -- severe allergies that it tells of, as JSON: they are shown where something is prescribed, before anybody decided
   by_id TEXT NOT NULL, received_at TEXT NOT NULL, raw BLOB NOT NULL
 ) STRICT;
 CREATE UNIQUE INDEX outside_record_same ON outside_record(patient_id, sum);
@@ -34,7 +35,7 @@ CREATE TRIGGER outside_record_stays BEFORE DELETE ON outside_record BEGIN SELECT
 CREATE TRIGGER trail_outside_record_added AFTER INSERT ON outside_record BEGIN INSERT INTO touched SELECT 'outside_record ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'outside_record ' || NEW.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
-CREATE TRIGGER trail_outside_record_changed AFTER UPDATE OF id, patient_id, house, set_id, version, title, written_at, sum, unreadable, why, by_id, received_at ON outside_record BEGIN INSERT INTO touched SELECT 'outside_record ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'outside_record ' || OLD.id); INSERT INTO touched SELECT 'outside_record ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'outside_record ' || NEW.id); END;
+CREATE TRIGGER trail_outside_record_changed AFTER UPDATE OF id, patient_id, house, set_id, version, title, written_at, sum, unreadable, why, severe, by_id, received_at ON outside_record BEGIN INSERT INTO touched SELECT 'outside_record ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'outside_record ' || OLD.id); INSERT INTO touched SELECT 'outside_record ' || NEW.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'outside_record ' || NEW.id); END;
 -- +goose StatementEnd
 -- +goose StatementBegin
 CREATE TRIGGER trail_outside_record_gone AFTER DELETE ON outside_record BEGIN INSERT INTO touched SELECT 'outside_record ' || OLD.id WHERE NOT EXISTS (SELECT 1 FROM touched WHERE scope = 'outside_record ' || OLD.id); END;
