@@ -84,7 +84,7 @@ function Open({ v, next }: { v: View; next: string }) {
       return now;
     });
   const choose = (d: Decision) => {
-    if (!current || current.decision !== "" || !current.may.includes(d)) return;
+    if (current?.decision !== "" || !current.may.includes(d)) return;
     if (d === "leave out" && current.stand !== "older than ours" && !current.none) setAsking("leave out");
     else void decide(current, d);
   };
