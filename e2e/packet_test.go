@@ -318,7 +318,7 @@ func TestSomebodyNewFromWhatIsHeld(t *testing.T) {
 	h.sees("Who may be meant")
 	h.click("Register whom it names as somebody new")
 	h.wait(`[...document.querySelectorAll("main input")].some((i) => i.value === "Drummond Iyer")`, "the family name as it came")
-	h.sees("Who may be the same person")
+	h.sees("The same person?")
 }
 
 // What an order will bring is held back from the portal, for a reason and until a day; it is an open line, and is released by somebody.
