@@ -192,6 +192,23 @@ func TestAValueToldByTelephoneIsNobodysForLong(t *testing.T) {
 	require.Len(t, c.announced(c.who[act.Associate]), 1)
 }
 
+// What was answered long ago is not out, and who has left answers for nothing.
+func TestAValueToldByTelephoneGoesToWhoIsThere(t *testing.T) {
+	c := open(t)
+	second := c.who["second"]
+	o := c.order("K")
+	c.step()
+	c.receive(oru("OL", o.Placer+"-1", "F", "4.4"), "AA")
+	c.signAll()
+	require.NoError(t, c.app.Circle.SetUsual(ctx, c.doctor(), patientID, second.ID))
+	require.NoError(t, c.calledIn("called-011", "6.9"))
+	require.Len(t, c.announced(second), 1, "the order is answered: the usual clinician")
+	require.NoError(t, c.app.Result.TakeCritical(ctx, second, c.announced(second)[0].ID))
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error { return q.SetActive(second.ID, false) }))
+	require.NoError(t, c.calledIn("called-012", "2.2"))
+	require.Len(t, c.announced(c.doctor()), 1, "who has left is passed over: whom she saw last")
+}
+
 // Who orders elsewhere answers elsewhere: the copy is read here. Who of us orders answers for it, and a colleague who has a copy reads it
 // and adds to it; neither name is guessed.
 func TestACopyIsReadAndSignsNothing(t *testing.T) {

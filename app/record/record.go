@@ -175,6 +175,13 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 		if err != nil {
 			return err
 		}
+		if owner != "" {
+			if s, err := t.StaffByID(owner); err != nil {
+				return err
+			} else if !s.Active {
+				owner = "" // who has left reads nothing any more: it is everybody's
+			}
+		}
 		if err := t.OpenLine(act.NewID(), line.Record, r.ID, p.ID, owner, line.Open, t.Now); err != nil {
 			return err
 		}

@@ -13,6 +13,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/line"
+	"deftledger/core/order"
 	"deftledger/core/result"
 	"deftledger/store"
 )
@@ -140,27 +141,45 @@ func (a *Acts) CallIn(ctx context.Context, who act.Actor, patient string, x Call
 	})
 }
 
+// stillOut are the states of an order that the laboratory works at, or has still to answer.
+var stillOut = []order.State{order.Signed, order.Received, order.InProcess, order.Partial}
+
 // answersFor is who is told first of a value whose report is not here: who ordered the newest test that is out, else the usual
-// clinician, else whom the patient saw last; "" for nobody, which is everybody.
+// clinician, else whom the patient saw last, of those who work here; "" for nobody, which is everybody.
 func (a *Acts) answersFor(q *store.Q, patient string) (string, error) {
 	ordered, err := q.OrdersOf(patient)
 	if err != nil {
 		return "", err
 	}
+	var asked []string
 	for _, o := range ordered {
-		if o.State != "cancelled" && o.State != "done" && o.State != "refused" {
-			return o.ClinicianID, nil
+		if slices.Contains(stillOut, o.State) {
+			asked = append(asked, o.ClinicianID)
 		}
 	}
 	usual, err := q.UsualClinician(patient)
-	if err != nil || usual != "" {
-		return usual, err
-	}
-	visits, err := q.VisitsOf(patient)
-	if err != nil || len(visits) == 0 {
+	if err != nil {
 		return "", err
 	}
-	return visits[0].ClinicianID, nil
+	visits, err := q.VisitsOf(patient)
+	if err != nil {
+		return "", err
+	}
+	asked = append(asked, usual)
+	for _, v := range visits {
+		asked = append(asked, v.ClinicianID)
+	}
+	for _, id := range asked {
+		if id == "" {
+			continue
+		}
+		if s, err := q.StaffByID(id); err != nil {
+			return "", err
+		} else if s.Active && act.May(s.Role, act.SignResult) {
+			return id, nil
+		}
+	}
+	return "", nil
 }
 
 func (a *Acts) findCalled(q *store.Q, id string) (i store.Inquiry, c called, err error) {
