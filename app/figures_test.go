@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"slices"
@@ -9,7 +10,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"deftledger/app/act"
+	"deftledger/app/desk"
 	"deftledger/app/packet"
+	"deftledger/core/chart"
+	"deftledger/core/line"
+	core "deftledger/core/result"
 	"deftledger/store"
 )
 
@@ -92,4 +98,44 @@ func TestFiguresOfResults(t *testing.T) {
 	}
 	slices.Sort(times)
 	t.Logf("a packet of 40 reports over %s values: median %s, longest %s", c.text("SELECT CAST(count(*) AS TEXT) FROM report_value"), times[15], times[29])
+}
+
+// TestFiguresOfTheDesk measures, likewise, a page of the list of results with 3,000 open reports of 300 patients.
+func TestFiguresOfTheDesk(t *testing.T) {
+	if os.Getenv("DEFTLEDGER_FIGURES") == "" {
+		t.Skip("a measurement, for DEFTLEDGER_FIGURES=1")
+	}
+	c := open(t)
+	c.receive(oru("ANY", "SK-NONE", "F", "4.4"), "AA") // a message that reports can be said to have come in
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		for p := range 300 {
+			id := fmt.Sprint("patient-", p)
+			if err := q.AddPatient(chart.Patient{ID: id, Record: fmt.Sprint("SK-7", p), Name: chart.Name{Family: fmt.Sprint("Family", p), Given: "A"}, BirthDate: "1960-01-01", Sex: "F"}); err != nil {
+				return err
+			}
+			for n := range 10 {
+				r := store.Report{ID: fmt.Sprint(id, "-", n), PatientID: id, Source: fmt.Sprint(id, n), Filler: fmt.Sprint(id, n), Code: "BMP", Title: "Basic metabolic panel", OwnerID: c.doctor().ID, Status: "F", Issue: 1,
+					InboxID: 1, CollectedAt: "2026-05-03", ReceivedAt: c.now}
+				for k := range 8 {
+					r.Values = append(r.Values, core.Value{Code: fmt.Sprint("C", k), Name: fmt.Sprint("Analyte ", k), Text: "4.4", Unit: "mmol/L", Range: "3.5-5.1", Status: "F"})
+				}
+				if err := errors.Join(q.AddReport(r), q.AddIssue(r), q.OpenLine(act.NewID(), line.Report, r.ID, id, c.doctor().ID, line.Open, c.now), q.RankLine(line.Report, r.ID, line.Open, 2+n%2)); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	}))
+	for _, x := range []desk.DeskSought{{List: act.ResultList}, {List: act.ResultList, Narrowed: true, Words: "family12"}, {List: act.ResultList, Narrowed: true, Flag: "out of range"}} {
+		var times []time.Duration
+		for range 20 {
+			start := time.Now()
+			d, err := c.app.Desk.MyDesk(ctx, c.doctor(), x)
+			require.NoError(t, err)
+			require.NotNil(t, d.Rows)
+			times = append(times, time.Since(start))
+		}
+		slices.Sort(times)
+		t.Logf("the list of results of 3,000 open reports, words %q, flag %q: median %s, longest %s", x.Words, x.Flag, times[10], times[19])
+	}
 }

@@ -43,7 +43,7 @@ type DeskSought struct {
 var Lists = []string{act.ResultList, act.NoteList, act.UnderWay}
 
 // page is how many lines come at a time, pagePackets how many packets, which hold several reports each.
-const page, pagePackets = 100, 40
+const page, pagePackets = 100, 25
 
 // MyDesk reads a page of a list of the person's open lines.
 func (a *Acts) MyDesk(ctx context.Context, who act.Actor, x DeskSought) (out Desk, err error) {
