@@ -94,21 +94,28 @@ func TestARecordIsReconciledAndSigned(t *testing.T) {
 	require.Equal(t, 1, c.count("SELECT count(*) FROM outside_source"))
 	v = c.record(c.doctor(), id)
 	require.Equal(t, []string{"Chronic kidney disease, stage 3b: differs ", "Gout, unspecified: differs ", "Acute kidney failure, unspecified: older than ours ", "No known drug allergies: conflicts ",
-		"Allopurinol 100 MG Oral Tablet: differs ", "Naproxen 500 MG Oral Tablet: conflicts ", "Acetaminophen 500 MG Oral Tablet: new certain ",
+		"Allopurinol 100 MG Oral Tablet: differs ", "Naproxen 500 MG Oral Tablet: conflicts ", "Acetaminophen 500 MG Oral Tablet: new ",
 		"Influenza, injectable, quadrivalent, preservative free: new certain ", "Pneumococcal conjugate PCV20: not certain "}, beside(v))
 	require.Equal(t, "Chronic kidney disease, stage 3a", v.Entries[0].Ours)
 	require.Equal(t, []string{"another one of the same kind"}, v.Entries[0].Differs)
 	require.Equal(t, []string{"less exact than ours"}, v.Entries[1].Differs)
 
+	for _, w := range v.Entries[4].Warnings { // two tablets (200 mg) of 100 mg are 200 mg, and no 400
+		require.NotContains(t, w.Says, "400 mg")
+		require.NotContains(t, w.Says, "Already on the list", "it would take the place of ours")
+	}
+	require.Contains(t, v.Entries[6].Why, "not everything could be checked")
+
 	v, err = c.app.Record.SettleCertain(ctx, c.jonah(), id)
 	require.NoError(t, err)
-	require.Equal(t, 7, v.Open)
-	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Acetaminophen%' AND source = 'Northsound Hospital'"))
+	require.Equal(t, 8, v.Open)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM care_entry WHERE kind = 'dose' AND name = '150' AND day = '2026-10-11'"))
 	decide := func(who act.Actor, list, ref string, d outside.Decision, reason string) error {
 		_, err := c.app.Record.Decide(ctx, who, id, record.EntryDecided{List: list, Ref: ref, Decision: d, Reason: reason})
 		return err
 	}
+	require.NoError(t, decide(c.jonah(), outside.Medicines, "m3", outside.TakeIn, ""), "how much is not said, so that its dose was not checked: singly")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Acetaminophen%' AND source = 'Northsound Hospital'"))
 	require.Equal(t, act.Forbidden, kind(t, decide(c.jonah(), outside.Problems, "p1", outside.TakeIn, "")), "problems are a physician's")
 	require.Equal(t, act.Forbidden, kind(t, decide(c.doctor(), outside.Allergies, "a1", outside.TakeIn, "")), "nothing of ours ends by none known")
 	require.NoError(t, decide(c.doctor(), outside.Allergies, "a1", outside.LeaveOut, ""))

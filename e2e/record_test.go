@@ -24,7 +24,7 @@ func summary() []byte {
 		problems = append(problems, entry("k", fmt.Sprint("p", i), "2.16.840.1.113883.10.20.22.4.3", "2.16.840.1.113883.10.20.22.4.4", `<value code="`+code+`" codeSystem="2.16.840.1.113883.6.90" displayName="`+code+`"/>`))
 	}
 	for i, m := range [][2]string{{"Allopurinol 100 MG Oral Tablet", "one tablet once a day"}, {"Losartan 100 MG Oral Tablet", "one tablet once a day"}, {"Chlorthalidone 12.5 mg", "12.5 mg daily"},
-		{"Acetaminophen 500 MG Oral Tablet", "as needed"}, {"Naproxen 500 MG Oral Tablet", "twice daily"}, {"Omeprazole 20 MG Oral Capsule", "one capsule once a day"}} {
+		{"Acetaminophen 500 MG Oral Tablet", "one tablet every 6 hours as needed"}, {"Naproxen 500 MG Oral Tablet", "twice daily"}, {"Omeprazole 20 MG Oral Capsule", "one capsule once a day"}} {
 		medicines = append(medicines, fmt.Sprintf(`<entry><substanceAdministration classCode="SBADM" moodCode="INT"><templateId root="2.16.840.1.113883.10.20.22.4.16"/><id root="k" extension="m%d"/><statusCode code="active"/><consumable><manufacturedProduct><manufacturedMaterial><code code="%d" codeSystem="2.16.840.1.113883.6.88" displayName="%s"/></manufacturedMaterial></manufacturedProduct></consumable><entryRelationship typeCode="COMP"><substanceAdministration classCode="SBADM" moodCode="INT"><templateId root="2.16.840.1.113883.10.20.22.4.147"/><text>%s</text></substanceAdministration></entryRelationship></substanceAdministration></entry>`,
 			i, 1000+i, m[0], m[1]))
 	}

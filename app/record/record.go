@@ -245,26 +245,24 @@ func (a *Acts) allergen(substance string) []string {
 	return append(a.Medicines.AllergyClasses(substance), a.Medicines.Ingredients(substance)...)
 }
 
-// theirs is an entry with what is known here of its words, and what speaks against it in this chart.
-func (a *Acts) theirs(i outside.Item, r chart.Record) (out outside.Theirs, warned []safety.Warning) {
+// theirs is an entry with what is known here of its words, and what speaks against it in this chart beside ours, whose place it would take.
+func (a *Acts) theirs(i outside.Item, r chart.Record, ours string) (out outside.Theirs, warned []safety.Warning) {
 	out = outside.Theirs{Item: i, Checked: true}
 	switch i.List {
 	case outside.Medicines:
-		name, dose := a.Medicines.Split(i.Title)
-		out.Names = a.Medicines.Ingredients(name)
-		if len(out.Names) == 0 {
-			name = i.Title
-			out.Names = a.Medicines.Ingredients(i.Title)
+		if out.Names = a.Medicines.Ingredients(i.Title); i.None {
+			break
 		}
-		if i.Detail != "" {
-			dose = i.Detail
+		r.Medicines = slices.DeleteFunc(slices.Clone(r.Medicines), func(m chart.Medicine) bool { return m.ID == ours })
+		// Their directions are read by themselves: the strength in a title is of one piece.
+		m := safety.Taking{Name: i.Title, Dose: i.Detail, Dosage: a.Medicines.Dosage(i.Detail)}
+		if name, dose := a.Medicines.Split(i.Title); i.Detail == "" {
+			m = safety.Taking{Name: name, Dose: dose, Dosage: a.Medicines.Dosage(dose)}
 		}
-		for _, w := range a.Medicines.Check(r, safety.Taking{Name: name, Dose: dose, Dosage: a.Medicines.Dosage(i.Title + " " + i.Detail)}) {
+		for _, w := range a.Medicines.Check(r, m) {
 			warned = append(warned, w)
-			switch {
-			case w.Unknown && len(out.Names) == 0:
-				out.Checked = false
-			case w.Serious:
+			out.Checked = out.Checked && !w.Unknown
+			if w.Serious {
 				out.Warnings = append(out.Warnings, w.Says+": "+w.Why)
 			}
 		}
@@ -359,8 +357,12 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 			out.Others = append(out.Others, v)
 			continue
 		}
-		theirs, warned := a.theirs(i, record)
+		theirs, warned := a.theirs(i, record, "")
 		c := outside.Compare(ours, theirs, p.BirthDate, a.Today())
+		if c.With != nil && len(warned) > 0 {
+			theirs, warned = a.theirs(i, record, c.With.ID)
+			c = outside.Compare(ours, theirs, p.BirthDate, a.Today())
+		}
 		v.Stand, v.Certain, v.Why, v.Warnings, v.with = c.Stand, c.Certain && out.Source.Says == "confirmed", c.Why, append(v.Warnings, warned...), c.With
 		v.Differs = append(v.Differs, c.Differs...)
 		if c.With != nil {

@@ -40,6 +40,8 @@ func (d Dosage) Says() string {
 		out = append(out, d.Amount+" "+unit)
 	}
 	switch {
+	case d.Strength != "" && d.Amount != "" && d.Amount != "1" && !strings.ContainsAny(d.Strength, "/%"):
+		out = append(out, "of "+d.Strength) // in brackets it could be so much in all
 	case d.Strength != "" && d.Amount != "":
 		out = append(out, "("+d.Strength+")")
 	case d.Strength != "":
@@ -448,7 +450,10 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		d.Route = "on the skin"
 		take(m)
 	}
-	type amount struct{ n, unit string }
+	type amount struct {
+		n, unit  string
+		from, to int
+	}
 	var amounts []amount
 	behind := false
 	for range 3 {
@@ -463,8 +468,17 @@ func ReadDosage(text string) (d Dosage, unread string) {
 		}
 		unit := cmp.Or(doseUnits[g[4]], doseUnits[strings.TrimSuffix(g[4], "s")])
 		behind = behind || m[4] > often && (m[4] > ends || len(amounts) > 0)
-		amounts = append(amounts, amount{n, unit})
+		amounts = append(amounts, amount{n, unit, m[4], m[1]})
 		take([]int{m[4], m[1]})
+	}
+	// "2 tablets (200 mg)" and "200 mg (2 tablets)" can mean so much each or so much in all: only a word, or one piece, says which.
+	eachOrInAll := func(mass, pieces amount) bool {
+		between := s[min(mass.to, pieces.to):max(mass.from, pieces.from)]
+		said := strings.Contains(between, " of ")
+		if mass.from < pieces.from {
+			said = !strings.ContainsAny(between, "()")
+		}
+		return !said && pieces.n != "1"
 	}
 	mass := func(u string) bool { return u == "mg" || u == "mcg" || u == "g" || u == "unit" || u == "mEq" }
 	switch {
@@ -473,8 +487,14 @@ func ReadDosage(text string) (d Dosage, unread string) {
 	case len(amounts) == 1:
 		d.Amount, d.Unit = amounts[0].n, amounts[0].unit
 	case len(amounts) == 2 && mass(amounts[0].unit) && !mass(amounts[1].unit):
+		if eachOrInAll(amounts[0], amounts[1]) {
+			return Dosage{}, strings.TrimSpace(safe)
+		}
 		d.Amount, d.Unit, d.Strength = amounts[1].n, amounts[1].unit, amounts[0].n+" "+amounts[0].unit
 	case len(amounts) == 2 && mass(amounts[1].unit) && !mass(amounts[0].unit):
+		if eachOrInAll(amounts[1], amounts[0]) {
+			return Dosage{}, strings.TrimSpace(safe)
+		}
 		d.Amount, d.Unit, d.Strength = amounts[0].n, amounts[0].unit, amounts[1].n+" "+amounts[1].unit
 	case len(amounts) > 1:
 		return Dosage{}, strings.TrimSpace(safe)

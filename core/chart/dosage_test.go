@@ -17,7 +17,7 @@ import (
 // amount is, is not in how many doses).
 func TestDosagesAsPeopleTypeThem(t *testing.T) {
 	n := 0
-	for _, file := range []string{"dosages.txt", "dosages-fresh.txt", "dosages-third.txt", "dosages-fourth.txt"} {
+	for _, file := range []string{"dosages.txt", "dosages-fresh.txt", "dosages-third.txt", "dosages-fourth.txt", "dosages-fifth.txt"} {
 		text, err := os.ReadFile("testdata/" + file)
 		require.NoError(t, err)
 		for line := range strings.Lines(string(text)) {

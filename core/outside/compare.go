@@ -306,7 +306,7 @@ func medicine(ours []Ours, t Theirs) Compared {
 
 func new1(t Theirs, why string) string {
 	if !t.Checked {
-		return why + "; it was not checked"
+		return why + "; not everything could be checked"
 	}
 	return why + "; every check was run, and none speaks against it"
 }

@@ -73,6 +73,9 @@ func TestEntriesAreSetBesideTheChart(t *testing.T) {
 
 		{"the same dose in other words", med("Allopurinol 100 MG Oral Tablet", "one tablet once a day", outside.Active, "allopurinol"), outside.Same, "m1", true},
 		{"a changed dose", med("Allopurinol 100 MG Oral Tablet", "two tablets (200 mg) by mouth once a day", outside.Active, "allopurinol"), outside.Differs, "m1", false},
+		{"so much each, or in all", med("Allopurinol", "two tablets (200 mg) once a day", outside.Active, "allopurinol"), outside.Unsure, "m1", false},
+		{"so much in pieces", med("Losartan", "50 mg (2 tablets) daily", outside.Active, "losartan"), outside.Unsure, "m2", false},
+		{"a word says which", med("Losartan", "two tablets of 25 mg daily", outside.Active, "losartan"), outside.Same, "m2", true},
 		{"a dose by the bare interval", med("Losartan 50 MG Oral Tablet", "50 mg, every 24 h", outside.Active, "losartan"), outside.Same, "m2", true},
 		{"as needed cannot be compared", med("Losartan 50 MG Oral Tablet", "as needed", outside.Active, "losartan"), outside.Unsure, "m2", false},
 		{"no dose said", med("Losartan", "", outside.Active, "losartan"), outside.Unsure, "m2", false},

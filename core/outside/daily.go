@@ -39,6 +39,8 @@ var (
 		{regexp.MustCompile(`\b(one|1) (tablet|capsule)s?\b`), 1}, {regexp.MustCompile(`\b(two|2) (tablet|capsule)s?\b`), 2}, {regexp.MustCompile(`\b(three|3) (tablet|capsule)s?\b`), 3},
 		{regexp.MustCompile(`\b(four|4) (tablet|capsule)s?\b`), 4},
 	}
+	ofPieces = regexp.MustCompile(`(?:tablets?|capsules?) of \d`)
+	inPieces = regexp.MustCompile(`(?:tablets?|capsules?)[ ,:=(]+\d|(?:mg|mcg|g|units?|meq) ?\(|\([\d.]+ ?(?:mg|mcg|g|units?|meq)\b`)
 	notDaily = regexp.MustCompile(`\b(as needed|prn|week|month|other day|if |taper|then|up to|or|-\s*\d)\b`)
 )
 
@@ -77,6 +79,9 @@ func daily(words string) (a amount, ok bool) {
 	single := first
 	if n != 0 {
 		single = first * n
+	}
+	if n != 0 && n != 1 && len(found) == 1 && inPieces.MatchString(w) && !ofPieces.MatchString(w) {
+		return a, false // "two tablets (200 mg)": each, or in all?
 	}
 	for _, f := range found[1:] { // a second strength is the whole of what is taken at a time, or contradicts
 		x, _ := strconv.ParseFloat(f[1], 64)
