@@ -12,7 +12,7 @@ import (
 
 // describeRecord registers what the room record does and shows.
 func (s *server) describeRecord(api huma.API) {
-	get(api, "records", "/api/patients/{id}/records", func(ctx context.Context, who act.Actor, in *PathID) ([]record.RecordRow, error) {
+	get(api, "records", "/api/patients/{id}/records", func(ctx context.Context, who act.Actor, in *PathID) (record.RecordsOf, error) {
 		return s.app.Record.Records(ctx, who, in.ID)
 	})
 	does(api, http.MethodPost, "receive-record", "/api/patients/{id}/records", func(ctx context.Context, who act.Actor, in *struct {

@@ -136,6 +136,9 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 		if e.Status == outside.Ended {
 			return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.PastList, Title: title, Detail: detail, Since: day, Until: short(e.item.Until), Source: source})
 		}
+		if d.Title != "" || d.Detail != nil {
+			return "", act.Refuse(act.Invalid, "A problem is called as its code says: take it in as it is, or put the right one on the list and join this to it.")
+		}
 		code := e.item.CodeIn(outside.ICD10)
 		if code == "" {
 			return "", act.Refuse(act.Invalid, "It has no code of ICD-10-CM: put the problem on the list by its code, and join this to it.")

@@ -212,6 +212,16 @@ func hashOf(i outside.Item) string {
 	return hex.EncodeToString(h[:12])
 }
 
+// spoken says from when to when an entry holds; a day as people say it, a year or month as it came.
+func spoken(i outside.Item) string {
+	for _, d := range []*string{&i.Since, &i.Until} {
+		if len(*d) >= 10 {
+			*d = chart.SayDay((*d)[:10])
+		}
+	}
+	return i.Span()
+}
+
 // ours are the entries of the chart that a record is set beside.
 func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.Ours, err error) {
 	for _, x := range r.Problems {
@@ -350,7 +360,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 	}
 	was := 0 // entries that an earlier version settled
 	for _, i := range read.Items {
-		v := RecordEntry{List: i.List, Ref: i.Ref, Title: i.Title, Detail: i.Detail, Span: i.Span(), Status: i.Status, Codes: append([]outside.Code{}, i.Codes...), Author: i.Author, Said: i.Narrative, None: i.None,
+		v := RecordEntry{List: i.List, Ref: i.Ref, Title: i.Title, Detail: i.Detail, Span: spoken(i), Status: i.Status, Codes: append([]outside.Code{}, i.Codes...), Author: i.Author, Said: i.Narrative, None: i.None,
 			Doubt: i.Doubt, Differs: []string{}, Warnings: []safety.Warning{}, May: []string{}, hash: hashOf(i), item: i}
 		if !slices.Contains(reconciled, i.List) {
 			v.Stand = outside.Unsure
@@ -371,7 +381,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 				v.Ours = chart.AllergiesKind.None
 			}
 			if c.With.Ended != "" {
-				v.OursSays = strings.TrimLeft(v.OursSays+", ended "+c.With.Ended, ", ")
+				v.OursSays = strings.TrimLeft(v.OursSays+", ended "+chart.SayDay(c.With.Ended), ", ")
 			}
 		}
 		for _, d := range decided {
@@ -431,7 +441,7 @@ func (a *Acts) may(who act.Actor, v RecordEntry) (out []string) {
 	}
 	ends := v.None || v.Status == "denied" || v.Status == outside.NotGiven || v.Status == outside.Ended && v.Stand != outside.Older
 	changes := v.Stand == outside.Differs && v.List == outside.Allergies
-	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.Span) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) {
+	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.item.Since) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) {
 		out = append(out, string(outside.TakeIn))
 	}
 	if v.Ours != "" {
@@ -443,13 +453,24 @@ func (a *Acts) may(who act.Actor, v RecordEntry) (out []string) {
 	return out
 }
 
+// RecordsOf are the records of a patient.
+type RecordsOf struct {
+	Patient act.PatientView `json:"patient"`
+	Records []RecordRow     `json:"records"`
+}
+
 // Records lists the records of a patient, and the houses they came from.
-func (a *Acts) Records(ctx context.Context, who act.Actor, patient string) (out []RecordRow, err error) {
-	out = []RecordRow{}
+func (a *Acts) Records(ctx context.Context, who act.Actor, patient string) (out RecordsOf, err error) {
+	out.Records = []RecordRow{}
 	err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
-		all, err := q.OutsideRecordsOf(patient)
+		p, err := q.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		out.Patient = a.Patient(p)
+		all, err := q.OutsideRecordsOf(p.ID)
 		for _, r := range all {
-			out = append(out, a.row(r))
+			out.Records = append(out.Records, a.row(r))
 		}
 		return err
 	})

@@ -113,6 +113,7 @@ export function Chart() {
       run: () => go(`/patients/${c?.patient.id}/round${today && !today.signed ? `?visit=${today.id}` : ""}`),
     },
     ...(seesResults ? [{ key: "y", label: "Results over the years", run: () => go(`/patients/${c?.patient.id}/results`) }] : []),
+    ...(seesResults ? [{ key: "e", label: "Records from elsewhere", run: () => go(`/patients/${c?.patient.id}/records`) }] : []),
     { key: "Alt+o", label: "Orders of this patient", run: () => go(`/patients/${c?.patient.id}/orders`) },
     ...(mayRefer
       ? [{ key: "f", label: maySignReferral ? "Refer to another practice" : "Write a referral", run: () => refer() }]
@@ -167,7 +168,7 @@ export function Chart() {
           )}
           {seesResults && (
             <Link className="plain px-1" to={`/patients/${c.patient.id}/records`}>
-              From elsewhere
+              From elsewhere <KeyCap k="e" />
             </Link>
           )}
           {!today && <span className="small">No visit today.</span>}

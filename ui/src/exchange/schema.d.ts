@@ -7991,6 +7991,10 @@ export interface components {
             why: string;
             writtenAt: string;
         };
+        RecordsOf: {
+            patient: components["schemas"]["PatientView"];
+            records: components["schemas"]["RecordRow"][];
+        };
         "Redress-telephone-orderRequest": {
             /** @description What is wrong with it, or what was done */
             text: string;
@@ -14631,7 +14635,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RecordRow"][];
+                    "application/json": components["schemas"]["RecordsOf"];
                 };
             };
             /** @description Error */

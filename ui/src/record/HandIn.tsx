@@ -6,6 +6,7 @@ import { api, got, say } from "../exchange/client";
 import { day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
+import { Whose } from "../result/Whose";
 
 const base64 = (file: File) =>
   new Promise<string>((done, failed) => {
@@ -42,14 +43,11 @@ export function HandIn() {
   }
   return (
     <main id="page" className="min-h-0 flex-1 overflow-auto bg-leaf px-10 py-5 max-phone:px-4">
-      <h1 className="text-page">
-        <Link to={`/patients/${id}`} className="hover:underline">
-          Records from elsewhere
-        </Link>
-      </h1>
+      {records.data && <Whose patient={records.data.patient} />}
+      <h2 className="text-title">Records from elsewhere</h2>
       {records.error && <Wrong says={say(records.error)} />}
       <ul className="mt-3 max-w-[760px]">
-        {(records.data ?? []).map((r) => (
+        {(records.data?.records ?? []).map((r) => (
           <li key={r.id} className="flex flex-wrap items-baseline gap-x-4 border-b border-rule py-2">
             <Link to={`/desk/record/${r.id}`} className="min-w-0 flex-1 font-semibold hover:underline">
               {r.house}: {r.title}
@@ -61,7 +59,7 @@ export function HandIn() {
             </span>
           </li>
         ))}
-        {records.data?.length === 0 && <p className="small">No other house has sent a record.</p>}
+        {records.data?.records.length === 0 && <p className="small">No other house has sent a record.</p>}
       </ul>
       <p className="mt-6">
         <a className="plain px-0" href={`/api/patients/${id}/record.xml`}>

@@ -27,6 +27,9 @@ const keys: [Decision, string][] = [
   ["join", "3"],
   ["leave out", "4"],
 ];
+// A problem is called as its code says: it is taken in as it is, or not.
+const changeable = (e?: Entry) =>
+  !!e && e.decision === "" && e.may.includes("take in") && (e.list !== "problems" || e.status === "ended");
 const said = (at: string) => (at.length >= 10 ? day(at) : at);
 
 /** RecordPage is a record of another house, its entries beside the chart with the decision in the seam, until each is decided and somebody
@@ -122,7 +125,7 @@ function Open({ v, next }: { v: View; next: string }) {
           {
             key: "2",
             label: "Take in with changes",
-            run: () => current?.decision === "" && current.may.includes("take in") && setAsking("changes"),
+            run: () => changeable(current) && setAsking("changes"),
           },
           { key: "ArrowDown", label: "Next entry", run: () => step(1) },
           { key: "ArrowUp", label: "Entry before", run: () => step(-1) },
@@ -133,7 +136,7 @@ function Open({ v, next }: { v: View; next: string }) {
   return (
     <>
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none max-wide:overflow-visible">
-        <div ref={list} className="min-h-0 flex-1 overflow-auto px-6 py-4">
+        <div className="shrink-0 border-b border-rule px-6 pt-4 pb-2">
           <Whose patient={v.patient} />
           <h2 className="text-title">
             {v.house}{" "}
@@ -144,6 +147,8 @@ function Open({ v, next }: { v: View; next: string }) {
               {v.writtenAt && ` · written ${said(v.writtenAt)}`} · received {day(v.receivedAt)}
             </span>
           </h2>
+        </div>
+        <div ref={list} className="min-h-0 flex-1 overflow-auto px-6 py-3">
           {v.news && <p className="text-aside font-semibold">{v.news}</p>}
           {v.why && (
             <p className="margin-note my-2">
@@ -273,8 +278,8 @@ function Open({ v, next }: { v: View; next: string }) {
                 <>
                   <input
                     aria-label="Comment for the chart"
-                    placeholder="Comment for the chart"
-                    className="field w-[170px] text-ink"
+                    placeholder="Comment"
+                    className="field min-w-[90px] flex-1 text-ink"
                     value={comment}
                     onChange={(e) => setComment(e.target.value)}
                   />
@@ -307,8 +312,11 @@ function Open({ v, next }: { v: View; next: string }) {
             {current.why}
             {current.differs.length > 0 && ` (${current.differs.join("; ")})`}.
           </p>
+          {current.stand === "differs" && !current.decision && current.may.includes("take in") && (
+            <p className="mt-1">Taken in, it takes the place of ours, which ends.</p>
+          )}
           {current.decision && (
-            <p className="margin-note mt-2">
+            <div className="margin-note mt-2">
               <b>{current.decision}</b>, {current.decided}
               {current.earlier && ", on an earlier version"}
               {!v.signedBy &&
@@ -325,7 +333,7 @@ function Open({ v, next }: { v: View; next: string }) {
                     Take it back…
                   </button>
                 ))}
-            </p>
+            </div>
           )}
           {asking === "leave out" && (
             <div className="margin-note mt-2">
@@ -341,7 +349,11 @@ function Open({ v, next }: { v: View; next: string }) {
           {asking === "changes" && (
             <Changes e={current} take={(more) => decide(current, "take in", more)} leave={() => setAsking("")} />
           )}
-          {current.warnings.length > 0 && <Care warnings={current.warnings} />}
+          {current.warnings.length > 0 && (
+            <div className="mt-2">
+              <Care warnings={current.warnings} />
+            </div>
+          )}
           <Words v={v} said={current.said} />
           <h3 className="label mt-4">Origin</h3>
           <p>
@@ -400,9 +412,11 @@ function Row({
                 <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("take in")}>
                   take in <KeyCap k="1" />
                 </button>
-                <button type="button" className="choice px-2 py-0 text-small" onClick={change}>
-                  with changes <KeyCap k="2" />
-                </button>
+                {changeable(e) && (
+                  <button type="button" className="choice px-2 py-0 text-small" onClick={change}>
+                    with changes <KeyCap k="2" />
+                  </button>
+                )}
               </>
             )}
             {e.may.includes("join") && (

@@ -13,6 +13,18 @@ import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { Value } from "./Flags";
 
+type Candidate = Schemas["CandidateView"];
+
+// What nearly agrees is a reason that needs no typing ("given name (its initial only)"), where nothing else differs.
+function nearlySaid(c: Candidate) {
+  const nearly = c.needs?.map((n) => c.agree?.find((a) => a.startsWith(`${n} (`)));
+  return !c.differ?.length && nearly?.length && nearly.every(Boolean) ? nearly.join(", ") : "";
+}
+
+// Somebody fits as well where all that speaks for one speaks for them too.
+const fitsAsWell = (c: Candidate, than: Candidate) =>
+  (than.agree ?? []).every((a) => c.agree?.includes(a)) && (c.differ?.length ?? 0) <= (than.differ?.length ?? 0);
+
 /** HeldPage is a report that waits because nobody can be sure whose it is. */
 export function HeldPage({ id, next }: { id: string; next: string }) {
   const go = useNavigate();
@@ -22,7 +34,7 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
   const [picked, setChosen] = useState<Schemas["PatientView"] | null>(null);
   const [query, setQuery] = useState("");
   const [reason, setReason] = useState("");
-  const [why, setWhy] = useState("");
+  const [typed, setWhy] = useState<string>();
   const [asked, setAsked] = useState("");
   const [until, setUntil] = useState("");
   const [byFax, setByFax] = useState(false);
@@ -42,21 +54,28 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
     }
   }
   const chosen = picked ?? held.data?.candidates.find((c) => c.patient.id === registered)?.patient ?? null;
+  const m = held.data;
+  const waits = m?.state === "quarantined";
+  const candidates = waits ? (m?.candidates ?? []) : [];
+  const candidate = candidates.find((c) => c.patient.id === chosen?.id);
+  const differs = candidate?.needs ?? [];
+  const asWell = candidate && candidates.filter((c) => c !== candidate && fitsAsWell(c, candidate));
+  const why = typed ?? (candidate && asWell?.length === 0 ? nearlySaid(candidate) : "");
+  function choose(p: Schemas["PatientView"]) {
+    setChosen(p);
+    setWhy(undefined); // a reason is of one person
+  }
   const attach = () =>
     chosen &&
     void done(
       got(api.POST("/api/quarantine/{number}/attach", { params: { path: { number: id } }, body: { patient: chosen.id, why } })),
     );
-  const m = held.data;
-  const waits = m?.state === "quarantined";
-  const candidates = waits ? (m?.candidates ?? []) : [];
-  const differs = candidates.find((c) => c.patient.id === chosen?.id)?.needs ?? [];
   const others = m?.others ?? [];
   useKeys([
     ...candidates.map((c, i) => ({
       key: String(i + 1),
       label: `Choose ${c.patient.given} ${c.patient.family}`,
-      run: () => setChosen(c.patient),
+      run: () => choose(c.patient),
     })),
     ...(chosen ? [{ key: "Ctrl+Enter", label: `Attach to ${chosen.given} ${chosen.family}`, run: attach }] : []),
   ]);
@@ -70,7 +89,7 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
           name="candidate"
           className="size-4 accent-kelp"
           checked={chosen?.id === p.id}
-          onChange={() => setChosen(p)}
+          onChange={() => choose(p)}
         />
         <span className="flex-1">
           <span className="font-semibold">
@@ -223,6 +242,12 @@ export function HeldPage({ id, next }: { id: string; next: string }) {
                 ? `It goes into the chart of ${chosen.given} ${chosen.family}, born ${day(chosen.birthDate)}, as said by you.`
                 : "Choose whose it is."}
             </p>
+            {asWell && asWell.length > 0 && (
+              <p className="mb-3 font-semibold text-alarm">
+                {asWell.map((c) => `${c.patient.given} ${c.patient.family}`).join(", ")} fit{asWell.length === 1 ? "s" : ""} as
+                well.
+              </p>
+            )}
             {chosen && (differs.length > 0 || error !== "" || why !== "") && (
               <label className="label mb-3 block">
                 {differs.length > 0

@@ -82,7 +82,7 @@ export function TakeCall() {
         birth date, and read all of it back.
       </p>
       <div className="max-w-[620px]">
-        <PersonSearch label="Whose value" but="" chosen={p} choose={(patient) => change({ patient })} />
+        <PersonSearch label="Whose value" but="" chosen={p} choose={(patient) => change({ patient })} leave={() => go(-1)} />
         <div className="grid grid-cols-6 gap-x-4 max-phone:grid-cols-1">
           {field("analyte", "What was measured", "col-span-3")}
           {field("value", "Value, as it was said", "col-span-2")}
