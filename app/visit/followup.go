@@ -63,20 +63,8 @@ func (a *Acts) AskBack(ctx context.Context, who act.Actor, noteID, when, reason 
 		if reason == "" {
 			reason = v.Reason
 		}
-		if err := a.PutWish(t, n, v, day, said, reason); err != nil {
-			return err
-		}
-		all, err := t.FollowUpsOf(noteID)
-		if err != nil {
-			return err
-		}
-		names, err := t.StaffNames()
-		if err != nil {
-			return err
-		}
-		out = a.FollowUps(all[:1], names)[0]
-		t.Tell(act.NoteEvent, noteID, n.PatientID)
-		return t.Audit("ask back", n.PatientID, out.ID, "")
+		out, err = a.askBack(t, n, v, day, said, reason)
+		return err
 	})
 	return out, err
 }
@@ -131,21 +119,27 @@ func (a *Acts) AskBackOf(ctx context.Context, who act.Actor, patient, when, reas
 		if !act.May(who.Role, act.SignNote) {
 			v.ClinicianID = visits[i].ClinicianID
 		}
-		if err := a.PutWish(t, n, v, day, said, reason); err != nil {
-			return err
-		}
-		if all, err = t.FollowUpsOf(n.ID); err != nil {
-			return err
-		}
-		names, err := t.StaffNames()
-		if err != nil {
-			return err
-		}
-		out = a.FollowUps(all[:1], names)[0]
-		t.Tell(act.NoteEvent, n.ID, n.PatientID)
-		return t.Audit("ask back", n.PatientID, out.ID, "")
+		out, err = a.askBack(t, n, v, day, said, reason)
+		return err
 	})
 	return out, err
+}
+
+func (a *Acts) askBack(t *act.Tx, n store.Note, v store.Visit, day, said, reason string) (out FollowUpView, err error) {
+	if err := a.PutWish(t, n, v, day, said, reason); err != nil {
+		return out, err
+	}
+	all, err := t.FollowUpsOf(n.ID)
+	if err != nil {
+		return out, err
+	}
+	names, err := t.StaffNames()
+	if err != nil {
+		return out, err
+	}
+	out = a.FollowUps(all[:1], names)[0]
+	t.Tell(act.NoteEvent, n.ID, n.PatientID)
+	return out, t.Audit("ask back", n.PatientID, out.ID, "")
 }
 
 // PutWish keeps a wish for a further visit and opens its line.

@@ -96,6 +96,20 @@ func near1(ours []Ours, t Theirs) *Ours {
 	return nil
 }
 
+// pick is the entry of a list that matches, one that has not ended before one that has; nil for none.
+func pick(list []*Ours, match func(*Ours) bool) (ended *Ours) {
+	for _, o := range list {
+		if o.None || !match(o) {
+			continue
+		}
+		if o.Ended == "" {
+			return o
+		}
+		ended = o
+	}
+	return ended
+}
+
 func share(a, b []string) bool {
 	return slices.ContainsFunc(a, func(x string) bool { return slices.Contains(b, x) })
 }
@@ -120,20 +134,7 @@ func problem(ours []Ours, t Theirs) Compared {
 		return Compared{Stand: Unsure, Why: "they say that there is no problem, and our list is empty"}
 	}
 	code := t.CodeIn(ICD10)
-	best := func(match func(*Ours) bool) *Ours {
-		var ended *Ours
-		for _, o := range list {
-			if o.None || !match(o) {
-				continue
-			}
-			if o.Ended == "" {
-				return o
-			}
-			ended = o
-		}
-		return ended
-	}
-	o := best(func(o *Ours) bool { return code != "" && o.Code == code || sameText(o.Title, t.Title) })
+	o := pick(list, func(o *Ours) bool { return code != "" && o.Code == code || sameText(o.Title, t.Title) })
 	switch {
 	case t.Status == "denied":
 		return Compared{Stand: Conflict, With: o, Why: "their record says that it is not there"}
@@ -147,7 +148,7 @@ func problem(ours []Ours, t Theirs) Compared {
 		return Compared{Stand: Conflict, With: o, Differs: []string{"active there"}, Why: "it has ended on our list, and is active in theirs"}
 	}
 	if len(code) >= 3 {
-		if o := best(func(o *Ours) bool { return len(o.Code) >= 3 && o.Code[:3] == code[:3] }); o != nil {
+		if o := pick(list, func(o *Ours) bool { return len(o.Code) >= 3 && o.Code[:3] == code[:3] }); o != nil {
 			differs := "another one of the same kind"
 			switch {
 			case exactness(o.Code) > exactness(code):
@@ -191,16 +192,10 @@ func allergy(ours []Ours, t Theirs) Compared {
 		}
 		return Compared{Stand: Unsure, Why: "they know of none, and nobody here has asked"}
 	}
-	var match, none *Ours
-	for _, o := range list {
-		switch {
-		case o.None && o.Ended == "":
-			none = o
-		case sameText(o.Title, t.Title) || equal(o.Names, t.Names):
-			if match == nil || match.Ended != "" {
-				match = o
-			}
-		}
+	match := pick(list, func(o *Ours) bool { return sameText(o.Title, t.Title) || equal(o.Names, t.Names) })
+	var none *Ours
+	if i := slices.IndexFunc(list, func(o *Ours) bool { return o.None && o.Ended == "" }); i >= 0 {
+		none = list[i]
 	}
 	switch {
 	case t.Status == "denied":
@@ -263,18 +258,10 @@ func medicine(ours []Ours, t Theirs) Compared {
 		}
 		return Compared{Stand: Unsure, Why: "they say that no medicine is taken"}
 	}
-	var match, part *Ours
-	for _, o := range list {
-		switch {
-		case o.None:
-		case equal(o.Names, t.Names) || len(t.Names) == 0 && sameText(o.Title, t.Title):
-			if match == nil || match.Ended != "" {
-				match = o
-			}
-		case share(o.Names, t.Names) && o.Ended == "":
-			part = o
-		}
-	}
+	match := pick(list, func(o *Ours) bool {
+		return equal(o.Names, t.Names) || len(t.Names) == 0 && sameText(o.Title, t.Title)
+	})
+	part := pick(list, func(o *Ours) bool { return share(o.Names, t.Names) && o.Ended == "" })
 	switch {
 	case len(t.Names) == 0 && match == nil:
 		return Compared{Stand: Unsure, Why: "nobody here knows this medicine, so that nothing could be checked against it"}
