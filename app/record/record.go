@@ -385,7 +385,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 			}
 		}
 		for _, d := range decided {
-			if d.List != i.List || d.Content != v.hash || d.Ref != i.Ref && d.RecordID != id {
+			if d.List != i.List || d.Content != v.hash {
 				continue
 			}
 			v.Decision, v.Earlier = d.Decision, d.RecordID != id
@@ -439,7 +439,7 @@ func (a *Acts) may(who act.Actor, v RecordEntry) (out []string) {
 	if v.List == outside.Problems && !signs {
 		return out
 	}
-	ends := v.None || v.Status == "denied" || v.Status == outside.NotGiven || v.Status == outside.Ended && v.Stand != outside.Older
+	ends := v.None || v.Status == outside.Denied || v.Status == outside.NotGiven || v.Status == outside.Ended && v.Stand != outside.Older
 	changes := v.Stand == outside.Differs && v.List == outside.Allergies
 	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.item.Since) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) {
 		out = append(out, string(outside.TakeIn))

@@ -136,7 +136,7 @@ func problem(ours []Ours, t Theirs) Compared {
 	code := t.CodeIn(ICD10)
 	o := pick(list, func(o *Ours) bool { return code != "" && o.Code == code || sameText(o.Title, t.Title) })
 	switch {
-	case t.Status == "denied":
+	case t.Status == Denied:
 		return Compared{Stand: Conflict, With: o, Why: "their record says that it is not there"}
 	case o != nil && o.Ended == "" && t.Status == Ended:
 		return Compared{Stand: Conflict, With: o, Differs: []string{"ended there"}, Why: "it stands on our list, and has ended in theirs"}
@@ -198,7 +198,7 @@ func allergy(ours []Ours, t Theirs) Compared {
 		none = list[i]
 	}
 	switch {
-	case t.Status == "denied":
+	case t.Status == Denied:
 		return Compared{Stand: Conflict, With: match, Why: "their record says that it is not there; nothing of ours ends by it"}
 	case match != nil && match.Ended == "" && t.Status == Ended:
 		return Compared{Stand: Conflict, With: match, Differs: []string{"ended there"}, Why: "an allergy is not ended by what another house says"}

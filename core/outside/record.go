@@ -14,10 +14,12 @@ const (
 	Encounters    = "encounters"
 	Social        = "social"
 	Family        = "family"
+	Plan          = "plan"
+	Team          = "team"
 )
 
 // RecordLists are the lists in the order in which a record is read.
-var RecordLists = []string{Problems, Allergies, Medicines, Immunizations, Results, Vitals, Procedures, Encounters, Social, Family}
+var RecordLists = []string{Problems, Allergies, Medicines, Immunizations, Results, Vitals, Procedures, Encounters, Social, Family, Plan, Team}
 
 // Code is a code as it was sent. System is its identifier (an OID or a URI), Title what the sender calls it.
 type Code struct {
@@ -44,6 +46,7 @@ const (
 	NotGiven   = "not given"
 	Done       = "done"
 	NotDone    = "not done"
+	Denied     = "denied"      // it says that it is not there, or not taken
 	NotCertain = "not certain" // the record contradicts itself, or says nothing that is understood
 )
 
@@ -103,8 +106,8 @@ type Record struct {
 
 // RecordFile is a file that stands for the document, or beside it.
 type RecordFile struct {
-	Type string
-	Body []byte
+	Type, Title string
+	Body        []byte
 }
 
 // Span says from when to when an item holds, as it was said.
@@ -128,4 +131,16 @@ func (i Item) Says() string {
 		out += ", " + s
 	}
 	return strings.TrimSpace(out)
+}
+
+// Measured says a value in one line: with its unit, the range that came with it, and the flag where it is not that of the range.
+func Measured(i Item) string {
+	out := strings.TrimSpace(i.Value + " " + i.Unit)
+	if i.Range != "" {
+		out += ", range " + i.Range
+	}
+	if i.Flag != "" && i.Flag != "N" {
+		out += ", " + i.Flag
+	}
+	return out
 }

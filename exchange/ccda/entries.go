@@ -27,7 +27,7 @@ func (r *reader) problem(concern, o *node) {
 		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: "No known problems", None: true, Narrative: i.Narrative, Author: i.Author, At: i.At})
 		return
 	case negated:
-		i.Status, i.Doubt = NotPresent, "the record says that it is not there"
+		i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
 	}
 	if i.Doubt == "" {
 		i.Status = outside.Active
@@ -51,9 +51,6 @@ func (r *reader) problem(concern, o *node) {
 	}
 	r.add(i)
 }
-
-// NotPresent is what a record denies.
-const NotPresent = "denied"
 
 // icd puts the code of ICD-10-CM first, with its title, because that is what our list is written in.
 func icd(i *outside.Item) {
@@ -118,7 +115,7 @@ func (r *reader) allergy(concern, o *node) {
 		i.Detail = strings.TrimLeft(i.Detail+", "+severity, ", ")
 	}
 	if negated {
-		i.Status, i.Doubt = NotPresent, "the record says that it is not there"
+		i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
 	}
 	r.add(i)
 }
@@ -177,7 +174,7 @@ func (r *reader) medicine(x *node) {
 	i.Detail = strings.Join(parts, ", ")
 	switch status := x.one("statusCode").get("code"); {
 	case x.get("negationInd") == "true":
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: firstOf(i.Title, "No medicines"), None: len(i.Codes) == 0, Status: NotPresent, Narrative: i.Narrative, Author: i.Author, At: i.At,
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: firstOf(i.Title, "No medicines"), None: len(i.Codes) == 0, Status: outside.Denied, Narrative: i.Narrative, Author: i.Author, At: i.At,
 			Doubt: "the record says that it is not taken"})
 		return
 	case status == "aborted" || status == "cancelled" || i.Until != "":
@@ -275,13 +272,7 @@ func (r *reader) values(org *node, list string) {
 				i.Range = ">=" + low
 			}
 		}
-		i.Detail = strings.TrimSpace(i.Value + " " + i.Unit)
-		if i.Range != "" {
-			i.Detail += ", range " + i.Range
-		}
-		if i.Flag != "" && i.Flag != "N" {
-			i.Detail += ", " + i.Flag
-		}
+		i.Detail = outside.Measured(i)
 		if s := o.one("statusCode").get("code"); s != "completed" && s != "" {
 			i.Doubt = "its state is " + s
 		}
@@ -340,7 +331,7 @@ func (r *reader) family(org *node) {
 		i.Title, i.Codes, _ = r.coded(o.one("value"))
 		i.Detail = firstOf(who.get("displayName"), who.get("code"))
 		if o.get("negationInd") == "true" {
-			i.Status, i.Doubt = NotPresent, "the record says that it is not there"
+			i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
 		}
 		r.add(i)
 	}

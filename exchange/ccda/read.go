@@ -45,7 +45,11 @@ func Read(raw []byte) (out outside.Record, err error) {
 	if err != nil {
 		return out, err
 	}
-	if root.name != "ClinicalDocument" {
+	switch root.name {
+	case "ClinicalDocument":
+	case "Bundle":
+		return out, fmt.Errorf("%w: it is FHIR written as XML, which is not read here; ask for it as JSON", ErrUnreadable)
+	default:
 		return out, fmt.Errorf("%w: it is no clinical document, but begins with %q", ErrUnreadable, root.name)
 	}
 	r := reader{words: map[string]string{}, seen: map[string]bool{}}

@@ -389,7 +389,7 @@ func (w *writer) entry(i outside.Item, said string) {
 }
 
 func negation(i outside.Item) string {
-	if i.None || i.Status == NotPresent {
+	if i.None || i.Status == outside.Denied {
 		return ` negationInd="true"`
 	}
 	return ""
