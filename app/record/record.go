@@ -6,7 +6,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-
+	"errors"
 	"slices"
 	"strings"
 
@@ -18,6 +18,7 @@ import (
 	"deftledger/core/outside"
 	"deftledger/core/safety"
 	"deftledger/exchange/ccda"
+	"deftledger/exchange/fhir"
 	"deftledger/store"
 )
 
@@ -134,7 +135,7 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 		return out, act.Refuse(act.Invalid, "The file is empty, or larger than %d MB.", ccda.MaxSize>>20)
 	}
 	why = chart.Tidy(why)
-	read, unread := ccda.Read(raw)
+	read, unread := readRecord(raw)
 	sum := sha256.Sum256(raw)
 	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
 		p, err := t.Person(patient)
@@ -147,7 +148,7 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 			r.Set = read.ID
 		}
 		if unread != nil {
-			r.Unreadable, r.Title = strings.TrimPrefix(unread.Error(), ccda.ErrUnreadable.Error()+": "), "A record that cannot be read"
+			r.Unreadable, r.Title = unread.Error(), "A record that cannot be read"
 		} else if differs := outside.NotOf(p, read.Patient, a.Facility); len(differs) > 0 {
 			if why == "" {
 				return act.Refuse(act.Conflict, "The record names %s %s, born %s, who differs in: %s. Say why it is %s %s's all the same.", read.Patient.Given, read.Patient.Family,
@@ -196,10 +197,23 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 	return out, err
 }
 
+// readRecord reads a record in whichever form it came: FHIR in JSON, else a clinical document. The error is the reason in words.
+func readRecord(raw []byte) (outside.Record, error) {
+	read, never := ccda.Read, ccda.ErrUnreadable
+	if fhir.IsRecord(raw) {
+		read, never = fhir.ReadRecord, fhir.ErrUnreadable
+	}
+	out, err := read(raw)
+	if err != nil {
+		return out, errors.New(strings.TrimPrefix(err.Error(), never.Error()+": "))
+	}
+	return out, nil
+}
+
 // grave says whether an allergy is of the kind that is shown before anybody has decided on it.
 func grave(i outside.Item) bool {
 	words := strings.ToLower(i.Severity + " " + i.Detail)
-	return slices.ContainsFunc([]string{"severe", "life threatening", "fatal", "anaphyl", "angioedema", "stevens", "necrolysis"}, func(w string) bool {
+	return slices.ContainsFunc([]string{"severe", "life threatening", "high criticality", "fatal", "anaphyl", "angioedema", "stevens", "necrolysis"}, func(w string) bool {
 		return strings.Contains(words, w)
 	})
 }
@@ -333,7 +347,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 		out.Raw = strings.ToValidUTF8(string(kept.Raw[:min(len(kept.Raw), 200_000)]), "�")
 		return out, kept, nil
 	}
-	read, err := ccda.Read(kept.Raw)
+	read, err := readRecord(kept.Raw)
 	if err != nil {
 		return out, kept, err
 	}
@@ -489,7 +503,7 @@ func (a *Acts) File(ctx context.Context, who act.Actor, id string, place int) (k
 			return act.NotFound(err, "record")
 		}
 		patient = r.PatientID
-		read, err := ccda.Read(r.Raw)
+		read, err := readRecord(r.Raw)
 		if err != nil || place < 0 || place >= len(read.Files) {
 			return act.Refuse(act.Missing, "There is no such file.")
 		}

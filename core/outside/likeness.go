@@ -39,6 +39,8 @@ type Candidate struct {
 	Score   float64  // in bits: the logarithm of how much likelier what agrees is of one person than of two
 	Agree   []string // in words, also what nearly agrees
 	Differ  []string // what was stated and differs
+
+	how map[string]string // of each field that agrees, in which way: "" for in every letter
 }
 
 // The weights are those of Fellegi and Sunter (Journal of the American Statistical Association 64, 1969): log2(m/u), where m is how often
@@ -89,10 +91,12 @@ func Candidates(all []chart.Patient, id Identity, house string, short Nicknames,
 
 // compare weighs what of an identity agrees with a patient.
 func compare(p chart.Patient, id Identity, house string, short Nicknames) Candidate {
-	c := Candidate{Patient: p}
+	c := Candidate{Patient: p, how: map[string]string{}}
 	telling := false
 	agree := func(what string, bits float64) {
 		c.Agree, c.Score = append(c.Agree, what), c.Score+bits
+		field, way, _ := strings.Cut(strings.TrimSuffix(what, ")"), " (")
+		c.how[field] = way
 		telling = telling || bits > bitsInitial
 	}
 	differ := func(what string, bits float64) { c.Differ, c.Score = append(c.Differ, what), c.Score+bits }
@@ -319,5 +323,5 @@ func sound(name string) string {
 			last = code
 		}
 	}
-	return (string(out) + "000")[:max(4, len(out))]
+	return (string(out) + "0000")[:max(4, len(out))]
 }

@@ -13,6 +13,7 @@ import (
 // (2006, 2006-01, 2006-01-02); what came and is no date is BirthSaid.
 type Identity struct {
 	Family, Given, BirthDate, BirthSaid, Sex, Phone string
+	Street, City, Zip                               string
 	Records                                         []RecordNumber
 }
 
