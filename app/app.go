@@ -35,6 +35,7 @@ import (
 	"deftledger/app/reminder"
 	results "deftledger/app/result"
 	"deftledger/app/session"
+	"deftledger/app/sharing"
 	"deftledger/app/visit"
 	"deftledger/store"
 )
@@ -54,6 +55,7 @@ type App struct {
 	Intake       *intake.Acts
 	Outside      *outsides.Acts
 	Record       *record.Acts
+	Sharing      *sharing.Acts
 	Paper        *paper.Acts
 	Packet       *packet.Acts
 	Printing     *printing.Acts
@@ -85,6 +87,8 @@ func New(c act.Config) *App {
 	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note, a.Registry)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Record = record.New(o, a.Order, a.Intake)
+	a.Sharing = sharing.New(o, a.Order, a.Note, a.Record)
+	a.Record.Refused = a.Sharing.Refused
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Packet = packet.New(o, a.Result, a.Paper)
 	a.Printing = printing.New(o)
@@ -100,10 +104,10 @@ func New(c act.Config) *App {
 	a.Outside.Screens = a.Reminder
 	a.Recall = recall.New(o, a.Registration, a.Reminder, a.Paper)
 	a.Plan = plan.New(o, a.Forms, a.Visit, a.Order, a.Note, a.Paper)
-	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Release.Lines(), a.Record.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Visit.Lines(), a.Outside.Lines(),
+	a.Desk = desk.New(o, slices.Concat(a.Result.Lines(), a.Packet.Lines(), a.Release.Lines(), a.Record.Lines(), a.Note.Lines(), a.Order.Lines(), a.Referral.Lines(), a.Prescribe.Lines(), a.Pad.Lines(), a.Reminder.Lines(), a.Recall.Lines(), a.Registry.Lines(), a.Sharing.Lines(), a.Visit.Lines(), a.Outside.Lines(),
 		a.Paper.Lines(), a.Circle.Lines())...)
 	a.Chart = charts.New(o, a.Visit, a.Order, a.Result, a.Intake, a.Paper, a.Referral, a.Prescribe, a.Reminder, a.Desk)
-	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Result.Destinations(), a.Release.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations())...)
+	o.Outbox.Connect(slices.Concat(a.Order.Destinations(), a.Result.Destinations(), a.Release.Destinations(), a.Paper.Destinations(), a.Referral.Destinations(), a.Prescribe.Destinations(), a.Registry.Destinations(), a.Sharing.Destinations())...)
 	return a
 }
 

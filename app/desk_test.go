@@ -56,6 +56,7 @@ func TestEveryKindOfLineIsOnDeskAndChart(t *testing.T) {
 	c.selfHarm()
 	c.reminded()
 	c.toldRegistry()
+	c.toExchange()
 	require.NoError(t, c.calledIn("called-line", "2.1"))
 	c.copied()
 	c.received(document(t, "northsound-discharge"), "")

@@ -49,6 +49,8 @@ func TestEveryLookIsRecorded(t *testing.T) {
 	harmed := c.selfHarm()
 	remindedOf := c.reminded()
 	toldOf := c.toldRegistry()
+	toExchange := c.toExchange()
+	a.Elsewhere.Exchange = ""
 	handedOf, tellOf := c.toTell()
 	withFile := c.withFile()
 	batch, err := a.Printing.Print(ctx, c.doctor(), printing.NewBatch{ID: "looks-batch", Reports: []string{report}})
@@ -73,19 +75,21 @@ func TestEveryLookIsRecorded(t *testing.T) {
 			_, _, err := a.Result.Attached(ctx, w, withFile.ID, withFile.Laid.Files[0].Sum)
 			return err
 		}},
-		"across":      {"look at results over the years", func(w act.Actor) error { _, err := a.Result.Across(ctx, w, patientID); return err }},
-		"hold":        {"open a result held back", func(w act.Actor) error { _, err := a.Release.Hold(ctx, w, hold); return err }},
-		"printing":    {"open a batch of results", func(w act.Actor) error { _, err := a.Printing.Batch(ctx, w, batch.ID); return err }},
-		"record":      {"open a record from elsewhere", func(w act.Actor) error { _, err := a.Record.Open(ctx, w, fromElsewhere); return err }},
-		"record-file": {"open a file of a record from elsewhere", func(w act.Actor) error { _, _, err := a.Record.File(ctx, w, scanned, 0); return err }},
-		"records":     {"look at records from elsewhere", func(w act.Actor) error { _, err := a.Record.Records(ctx, w, patientID); return err }},
-		"called":      {"open a value told by telephone", func(w act.Actor) error { _, err := a.Result.Called(ctx, w, "called-looks-01"); return err }},
-		"copy":        {"open a copy of a result", func(w act.Actor) error { _, err := a.Result.Copy(ctx, w, copyOf); return err }},
-		"desk-words":  {"see what may be told at the front desk", func(w act.Actor) error { _, err := a.Packet.DeskWords(ctx, w, patientID); return err }},
-		"packet":      {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
-		"hand-over":   {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},
-		"telling":     {"open what a patient is to be told", func(w act.Actor) error { _, err := a.Packet.Telling(ctx, w, tellOf); return err }},
-		"reminded":    {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
+		"across":           {"look at results over the years", func(w act.Actor) error { _, err := a.Result.Across(ctx, w, patientID); return err }},
+		"hold":             {"open a result held back", func(w act.Actor) error { _, err := a.Release.Hold(ctx, w, hold); return err }},
+		"printing":         {"open a batch of results", func(w act.Actor) error { _, err := a.Printing.Batch(ctx, w, batch.ID); return err }},
+		"record":           {"open a record from elsewhere", func(w act.Actor) error { _, err := a.Record.Open(ctx, w, fromElsewhere); return err }},
+		"record-file":      {"open a file of a record from elsewhere", func(w act.Actor) error { _, _, err := a.Record.File(ctx, w, scanned, 0); return err }},
+		"sharing":          {"look at what is shared", func(w act.Actor) error { _, err := a.Sharing.Page(ctx, w, patientID); return err }},
+		"sent-to-exchange": {"open what is for the exchange", func(w act.Actor) error { _, err := a.Sharing.Sent(ctx, w, toExchange); return err }},
+		"records":          {"look at records from elsewhere", func(w act.Actor) error { _, err := a.Record.Records(ctx, w, patientID); return err }},
+		"called":           {"open a value told by telephone", func(w act.Actor) error { _, err := a.Result.Called(ctx, w, "called-looks-01"); return err }},
+		"copy":             {"open a copy of a result", func(w act.Actor) error { _, err := a.Result.Copy(ctx, w, copyOf); return err }},
+		"desk-words":       {"see what may be told at the front desk", func(w act.Actor) error { _, err := a.Packet.DeskWords(ctx, w, patientID); return err }},
+		"packet":           {"open packet", func(w act.Actor) error { _, err := a.Packet.Open(ctx, w, patientID, ""); return err }},
+		"hand-over":        {"open a hand-over", func(w act.Actor) error { _, err := a.Packet.HandOver(ctx, w, handedOf); return err }},
+		"telling":          {"open what a patient is to be told", func(w act.Actor) error { _, err := a.Packet.Telling(ctx, w, tellOf); return err }},
+		"reminded":         {"open a reminder by mail", func(w act.Actor) error { _, err := a.Recall.Open(ctx, w, remindedOf); return err }},
 		"questionnaire": {"look at a questionnaire", func(w act.Actor) error {
 			_, err := a.Reminder.Questionnaire(ctx, w, patientID, "counsel-diet")
 			return err

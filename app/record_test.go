@@ -13,6 +13,7 @@ import (
 	"deftledger/app/prescribe"
 	"deftledger/app/record"
 	"deftledger/app/release"
+	"deftledger/app/sharing"
 	"deftledger/core/outside"
 	"deftledger/exchange/ccda"
 	"deftledger/store"
@@ -38,6 +39,14 @@ func (c *clinic) record(who act.Actor, id string) record.RecordView {
 	v, err := c.app.Record.Open(ctx, who, id)
 	require.NoError(c, err)
 	return v
+}
+
+// patientsCopy is the patient's own copy of the chart as C-CDA.
+func (c *clinic) patientsCopy() []byte {
+	c.Helper()
+	f, err := c.app.Sharing.Give(ctx, c.doctor(), patientID, sharing.NewGiven{Whom: "patient", Form: sharing.CCDA})
+	require.NoError(c, err)
+	return f.File
 }
 
 // beside says of each entry how it stands, with a mark for the certain ones.
@@ -194,8 +203,7 @@ func TestThePatientsCopyIsTheChart(t *testing.T) {
 	c.step()
 	c.receive(oru("CC", o.Placer+"-1", "F", "5.6"), "AA")
 	read := func() outside.Record {
-		raw, err := c.app.Record.Copy(ctx, c.doctor(), patientID)
-		require.NoError(t, err)
+		raw := c.patientsCopy()
 		r, err := ccda.Read(raw)
 		require.NoError(t, err)
 		return r
@@ -247,9 +255,7 @@ func TestASevereAllergyOfAnotherHouseIsShownBeforeAnybodyDecided(t *testing.T) {
 	ch, err := c.app.Chart.Chart(ctx, c.doctor(), patientID)
 	require.NoError(t, err)
 	require.Empty(t, ch.Allergies, "the chart does not say so")
-	raw, err := c.app.Record.Copy(ctx, c.doctor(), patientID)
-	require.NoError(t, err)
-	require.NotContains(t, string(raw), "Sulfa")
+	require.NotContains(t, string(c.patientsCopy()), "Sulfa")
 	require.NoError(t, c.app.Record.Confirm(ctx, c.jonah(), id, "confirmed", ""))
 	require.Len(t, warned(), 1, "until somebody has decided")
 	require.NoError(t, c.app.Record.Confirm(ctx, c.jonah(), id, "refused", "She was never there."))

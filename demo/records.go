@@ -15,7 +15,7 @@ func (b *builder) sent() {
 		daysAgo         int
 		clock, doc, why string
 		says            string
-	}{{2, "11:30", "northsound-discharge", "", "confirmed"}, {1, "16:30", "gannet-ccd", "The clinic writes her initial, and no sex.", ""}} {
+	}{{2, "11:30", "northsound-discharge.xml", "", "confirmed"}, {1, "16:30", "gannet-ccd.xml", "The clinic writes her initial, and no sex.", ""}} {
 		b.later(x.daysAgo, x.clock, func(ctx context.Context) error {
 			raw, err := standin.Record(x.doc)
 			if err != nil {

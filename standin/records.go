@@ -2,9 +2,9 @@ package standin
 
 import "embed"
 
-//go:embed records/*.xml
+//go:embed records
 var records embed.FS
 
-// Record is what another house writes of somebody of the demo, as C-CDA, written by hand from the published standard: "northsound-discharge"
-// and "gannet-ccd".
-func Record(name string) ([]byte, error) { return records.ReadFile("records/" + name + ".xml") }
+// Record is what another house writes of somebody of the demo, written by hand from the published standards: "northsound-discharge.xml",
+// "gannet-ccd.xml" (C-CDA) and "gannet-visit.json" (FHIR).
+func Record(name string) ([]byte, error) { return records.ReadFile("records/" + name) }

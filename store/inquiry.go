@@ -12,19 +12,23 @@ import (
 const (
 	RepeatInquiry  = "repeat"
 	MessageInquiry = "message"
-	TelephoneOrder = "telephone order"  // given by telephone, until its author signs it
-	DisputedOrder  = "disputed order"   // one that its author does not own to
-	SelfHarm       = "self-harm"        // an answer that speaks of it
-	ByMail         = "reminder by mail" // what we remind of by letter or portal
-	HandedOver     = "hand-over"        // what one of us asks another to do about a line
-	Announced      = "critical"         // a critical value, open until somebody has taken it up
-	CalledIn       = "called in"        // a critical value told by telephone, before its report
-	CopiedTo       = "copied to"        // a result with a copy to one of us
-	GivenBack      = "given back"       // a held message that the laboratory was asked about
-	ForDesk        = "front desk"       // what the front desk may tell of a result
-	ToTell         = "telling"          // what a patient is to be told of their results
-	HeldBack       = "held back"        // a result that is not released to the portal yet
-	ToRegistry     = "to the registry"  // a vaccine told to the immunization registry
+	TelephoneOrder = "telephone order"   // given by telephone, until its author signs it
+	DisputedOrder  = "disputed order"    // one that its author does not own to
+	SelfHarm       = "self-harm"         // an answer that speaks of it
+	ByMail         = "reminder by mail"  // what we remind of by letter or portal
+	HandedOver     = "hand-over"         // what one of us asks another to do about a line
+	Announced      = "critical"          // a critical value, open until somebody has taken it up
+	CalledIn       = "called in"         // a critical value told by telephone, before its report
+	CopiedTo       = "copied to"         // a result with a copy to one of us
+	GivenBack      = "given back"        // a held message that the laboratory was asked about
+	ForDesk        = "front desk"        // what the front desk may tell of a result
+	ToTell         = "telling"           // what a patient is to be told of their results
+	HeldBack       = "held back"         // a result that is not released to the portal yet
+	ToRegistry     = "to the registry"   // a vaccine told to the immunization registry
+	SharingConsent = "sharing consent"   // what a patient agreed to share with other houses, or no longer does
+	ExchangeLink   = "exchange link"     // whom a patient is at the exchange, or why nobody can say
+	FromExchange   = "from the exchange" // a document that the exchange has of a patient
+	GivenOut       = "given out"         // a copy of a chart that was given out
 	InquiryOpen    = "open"
 )
 

@@ -67,7 +67,7 @@ func describe(r *gin.Engine, s *server) huma.API {
 		s.describeReminder,
 		s.describeRecall,
 		s.describePacket,
-		s.describePrinting, s.describeRecord,
+		s.describePrinting, s.describeRecord, s.describeSharing,
 		s.describeLoop,
 		s.describeRelease,
 		s.describeRegistry,
@@ -86,7 +86,6 @@ func describe(r *gin.Engine, s *server) huma.API {
 	bytes := &huma.MediaType{Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}
 	describeFile(api, "note-pdf", "/api/notes/{id}/pdf", "A signed note, or one section of a note, on paper", map[string]*huma.MediaType{"application/pdf": bytes})
 	describeFile(api, "document", "/api/documents/{id}", "A filed document", map[string]*huma.MediaType{"application/pdf": bytes})
-	describeFile(api, "chart-copy", "/api/patients/{id}/record.xml", "The chart as a Continuity of Care Document, for the patient", map[string]*huma.MediaType{"application/xml": bytes})
 	describeFile(api, "record-file", "/api/records/{id}/files/{place}", "A file that came in a record from elsewhere", map[string]*huma.MediaType{"application/pdf": bytes, "application/octet-stream": bytes})
 	describeFile(api, "attached", "/api/reports/{id}/attached/{sum}", "A file that came with a report, by its SHA-256", map[string]*huma.MediaType{"application/pdf": bytes, "image/png": bytes, "image/jpeg": bytes, "application/octet-stream": bytes})
 	describeFile(api, "requisition", "/api/orders/{id}/requisition.pdf", "The requisition of an order", map[string]*huma.MediaType{"application/pdf": bytes})

@@ -100,9 +100,6 @@ func New(a *app.App, files fs.FS) http.Handler {
 		}
 		return how, data, err
 	}))
-	r.GET("/api/patients/:id/record.xml", s.file(fileKind{"application/xml", `attachment; filename="summary-of-care.xml"`}, func(c *gin.Context, who act.Actor) ([]byte, error) {
-		return a.Record.Copy(c, who, c.Param("id"))
-	}))
 	r.GET("/api/records/:id/files/:place", s.fileOf(func(c *gin.Context, who act.Actor) (fileKind, []byte, error) {
 		place, err := strconv.Atoi(c.Param("place"))
 		if err != nil {

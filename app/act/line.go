@@ -8,7 +8,7 @@ import (
 // LineRow is one open line as every list shows it: a desk, or the margin of a chart.
 type LineRow struct {
 	Line    string       `json:"line" doc:"Identifier of the line itself"`
-	Kind    line.Kind    `json:"kind" enum:"report,held,critical by telephone,copied to us,record from elsewhere,handed over,to tell,note,order,to sign,referral,prescription,repeat request,order by telephone,thoughts of self-harm,message to us,to the registry,reminder by mail,follow-up,from outside,message,fax,held back,opened chart"`
+	Kind    line.Kind    `json:"kind" enum:"report,held,critical by telephone,copied to us,record from elsewhere,handed over,to tell,note,order,to sign,referral,prescription,repeat request,order by telephone,thoughts of self-harm,message to us,to the registry,to the exchange,reminder by mail,follow-up,from outside,message,fax,held back,opened chart"`
 	ID      string       `json:"id" doc:"What it is about"`
 	Patient *PatientView `json:"patient,omitempty" doc:"Left out where nobody knows for certain whose it is"`
 	Owner   string       `json:"owner" doc:"Who answers for it"`

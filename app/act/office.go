@@ -45,6 +45,7 @@ type Config struct {
 	Bearing      []result.Bearing  // what of a chart bears on them
 	Limits       []result.Limit    // critical limits of the clinic
 	Nicknames    outside.Nicknames // short forms of given names; nil for none
+	GivenNames   map[string]bool   // given names that are known, folded; nil for none
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list
@@ -65,6 +66,8 @@ type House struct {
 type Elsewhere struct {
 	Pharmacy, Portal, Device, Fax, Receivers string
 	Pager                                    string // base address of the pager; "" for none
+	Exchange                                 string // base address of the record exchange
+	ExchangeName                             string // as people call it
 	Registry                                 string // host:port of the immunization registry (HL7 v2 over MLLP)
 }
 

@@ -74,6 +74,8 @@ const (
 
 	Register     Right = "register a patient"
 	Registration Right = "see and change a registration"
+	Share        Right = "say what a patient agrees to share, and where they were seen"
+	GiveOut      Right = "give a chart out"
 	WalkIn       Right = "begin a visit for somebody who is here"
 
 	SeePractice  Right = "see lists over the whole practice"
@@ -135,6 +137,8 @@ var rights = []struct {
 	{Remind, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{Register, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{Registration, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{Share, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
+	{GiveOut, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},
 	{WalkIn, []Role{Physician, Practitioner, Associate, Nurse, Assistant, FrontDesk}},
 	{SeePractice, []Role{Physician, Admin}},
 	{OpenClosed, []Role{Physician, Practitioner, Associate, Nurse, Assistant}},

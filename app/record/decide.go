@@ -19,7 +19,7 @@ func itoa(n int) string { return strconv.Itoa(n) }
 // Confirm keeps what the patient says of having been at a house. Nothing of a house that is not confirmed counts.
 func (a *Acts) Confirm(ctx context.Context, who act.Actor, id, says, words string) error {
 	words = chart.Tidy(words)
-	return a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+	return a.Act(ctx, who, act.Share, func(t *act.Tx) error {
 		r, err := t.OutsideRecordByID(id)
 		if err != nil {
 			return act.NotFound(err, "record")
@@ -39,6 +39,11 @@ func (a *Acts) Confirm(ctx context.Context, who act.Actor, id, says, words strin
 		}
 		if err := t.AddOutsideSource(store.OutsideSource{PatientID: r.PatientID, House: r.House, Says: says, Words: words, ByID: who.ID, At: t.Now}); err != nil {
 			return err
+		}
+		if says == "refused" && a.Refused != nil {
+			if err := a.Refused(t, r.PatientID, r.ID, words); err != nil {
+				return err
+			}
 		}
 		t.Tell(act.PatientEvent, r.PatientID, r.PatientID)
 		return t.Audit("say what the patient says of a house", r.PatientID, id, says)

@@ -6,7 +6,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"slices"
 	"strings"
 
@@ -18,7 +17,6 @@ import (
 	"deftledger/core/outside"
 	"deftledger/core/safety"
 	"deftledger/exchange/ccda"
-	"deftledger/exchange/fhir"
 	"deftledger/store"
 )
 
@@ -27,10 +25,16 @@ type Acts struct {
 	*act.Office
 	Order  *orders.Acts
 	Intake *intake.Acts
+	// Refused is told that a patient was never at the house of a record; app sets it, because the room that sends it back stands above.
+	Refused func(t *act.Tx, patient, record, words string) error
+
+	reads readings
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, or *orders.Acts, i *intake.Acts) *Acts { return &Acts{o, or, i} }
+func New(o *act.Office, or *orders.Acts, i *intake.Acts) *Acts {
+	return &Acts{Office: o, Order: or, Intake: i}
+}
 
 // RecordRow is a record in a list.
 type RecordRow struct {
@@ -131,83 +135,131 @@ func (a *Acts) Receive(ctx context.Context, who act.Actor, patient string, raw [
 	if err := act.Allow(who, act.DoIntake); err != nil {
 		return out, err
 	}
-	if len(raw) == 0 || len(raw) > ccda.MaxSize {
-		return out, act.Refuse(act.Invalid, "The file is empty, or larger than %d MB.", ccda.MaxSize>>20)
+	if err := fits(raw); err != nil {
+		return out, err
 	}
-	why = chart.Tidy(why)
-	read, unread := readRecord(raw)
-	sum := sha256.Sum256(raw)
+	sum, _, _ := a.reads.raw(raw) // before the transaction, which it would hold up
 	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
 		p, err := t.Person(patient)
 		if err != nil {
 			return act.NotFound(err, "patient")
 		}
-		r := store.OutsideRecord{ID: act.NewID(), PatientID: p.ID, House: act.OrUnknown(read.House, "a house that is not named"), Set: read.Set, Version: read.Version, Title: act.OrUnknown(read.Title, "Record"),
-			WrittenAt: read.At, Sum: hex.EncodeToString(sum[:]), ByID: who.ID, ReceivedAt: t.Now, Raw: raw}
-		if r.Set == "" {
-			r.Set = read.ID
+		named, differs := a.differs(p, sum, raw)
+		if why = chart.Tidy(why); differs != "" && why == "" {
+			return act.Refuse(act.Conflict, "The record names %s, who differs in: %s. Say why it is %s %s's all the same.", named, differs, p.Name.Given, p.Name.Family)
 		}
-		if unread != nil {
-			r.Unreadable, r.Title = unread.Error(), "A record that cannot be read"
-		} else if differs := outside.NotOf(p, read.Patient, a.Facility); len(differs) > 0 {
-			if why == "" {
-				return act.Refuse(act.Conflict, "The record names %s %s, born %s, who differs in: %s. Say why it is %s %s's all the same.", read.Patient.Given, read.Patient.Family,
-					act.OrUnknown(chart.SayDay(read.Patient.BirthDate), "on a day that is not said"), strings.Join(differs, ", "), p.Name.Given, p.Name.Family)
-			}
-			r.Why = "Differs in " + strings.Join(differs, ", ") + ": " + why
+		if differs != "" {
+			why = "Differs in " + differs + ": " + why
+		} else {
+			why = ""
 		}
-		for _, i := range read.Items {
-			if i.List == outside.Allergies && !i.None && i.Status == outside.Active && grave(i) {
-				r.Severe = append(r.Severe, store.Reported{Substance: i.Title, Reaction: i.Detail})
-			}
-		}
-		there, err := t.OutsideRecordsOf(p.ID)
-		if err != nil {
-			return err
-		}
-		if i := slices.IndexFunc(there, func(x store.OutsideRecord) bool { return x.Sum == r.Sum }); i >= 0 {
-			out = Received{there[i].ID, true}
-			return nil
-		}
-		if _, err := t.AddOutsideRecord(r); err != nil {
-			return err
-		}
-		owner, err := t.UsualClinician(p.ID)
-		if err != nil {
-			return err
-		}
-		if owner != "" {
-			if s, err := t.StaffByID(owner); err != nil {
-				return err
-			} else if !s.Active {
-				owner = "" // who has left reads nothing any more: it is everybody's
-			}
-		}
-		if err := t.OpenLine(act.NewID(), line.Record, r.ID, p.ID, owner, line.Open, t.Now); err != nil {
-			return err
-		}
-		// A record can wait until what was measured today is read.
-		if err := t.RankLine(line.Record, r.ID, line.Open, line.Preliminary); err != nil {
-			return err
-		}
-		out = Received{ID: r.ID}
-		t.Tell(act.LineEvent, r.ID, p.ID)
-		return t.Audit("receive a record from elsewhere", p.ID, r.ID, "")
+		out, err = a.receive(t, p, sum, raw, why)
+		return err
 	})
 	return out, err
 }
 
-// readRecord reads a record in whichever form it came: FHIR in JSON, else a clinical document. The error is the reason in words.
-func readRecord(raw []byte) (outside.Record, error) {
-	read, never := ccda.Read, ccda.ErrUnreadable
-	if fhir.IsRecord(raw) {
-		read, never = fhir.ReadRecord, fhir.ErrUnreadable
+// ReceiveShared keeps a record that an exchange sent of somebody linked, who is written there as the link says. One that names neither the
+// patient nor them is not kept, unless somebody says why; then is told what became of it, with what differs.
+func (a *Acts) ReceiveShared(ctx context.Context, who act.Actor, patient string, raw []byte, linked outside.Identity, why string, then func(t *act.Tx, record, differs string) error) (out Received, err error) {
+	if err := fits(raw); err != nil {
+		return out, err
 	}
-	out, err := read(raw)
+	sum, _, _ := a.reads.raw(raw)
+	err = a.Act(ctx, who, act.Share, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		named, differs := a.differs(p, sum, raw)
+		switch {
+		case differs == "":
+			why = ""
+		case why != "":
+			why = "Differs in " + differs + ": " + why
+		case a.asLinked(sum, raw, linked):
+			why = "Differs in " + differs + ": so the exchange writes whom the patient is linked with."
+		default:
+			return then(t, "", "It names "+named+", who differs in "+differs+".")
+		}
+		if out, err = a.receive(t, p, sum, raw, why); err != nil {
+			return err
+		}
+		return then(t, out.ID, "")
+	})
+	return out, err
+}
+
+func fits(raw []byte) error {
+	if len(raw) == 0 || len(raw) > ccda.MaxSize {
+		return act.Refuse(act.Invalid, "The file is empty, or larger than %d MB.", ccda.MaxSize>>20)
+	}
+	return nil
+}
+
+// differs says whom a record names, and in what they differ from a patient; "" for nothing, or where it cannot be read.
+func (a *Acts) differs(p chart.Patient, sum string, raw []byte) (named, differs string) {
+	read, err := a.reads.of(sum, raw)
 	if err != nil {
-		return out, errors.New(strings.TrimPrefix(err.Error(), never.Error()+": "))
+		return "", ""
 	}
-	return out, nil
+	named = strings.TrimSpace(read.Patient.Given+" "+read.Patient.Family) + ", born " + act.OrUnknown(chart.SayDay(read.Patient.BirthDate), "on a day that is not said")
+	return named, strings.Join(outside.NotOf(p, read.Patient, a.Facility), ", ")
+}
+
+// asLinked says whether a record names somebody in the very words in which the exchange does.
+func (a *Acts) asLinked(sum string, raw []byte, linked outside.Identity) bool {
+	read, err := a.reads.of(sum, raw)
+	return err == nil && linked.Family != "" && chart.Fold(read.Patient.Family) == chart.Fold(linked.Family) && chart.Fold(read.Patient.Given) == chart.Fold(linked.Given) &&
+		read.Patient.BirthDate == linked.BirthDate && linked.BirthDate != ""
+}
+
+// receive keeps a record of a patient, and opens its line.
+func (a *Acts) receive(t *act.Tx, p chart.Patient, sum string, raw []byte, why string) (out Received, err error) {
+	read, unread := a.reads.of(sum, raw)
+	r := store.OutsideRecord{ID: act.NewID(), PatientID: p.ID, House: act.OrUnknown(read.House, "a house that is not named"), Set: read.Set, Version: read.Version, Title: act.OrUnknown(read.Title, "Record"),
+		WrittenAt: read.At, Sum: sum, Why: why, ByID: t.Who.ID, ReceivedAt: t.Now, Raw: raw}
+	if r.Set == "" {
+		r.Set = read.ID
+	}
+	if unread != nil {
+		r.Unreadable, r.Title = unread.Error(), "A record that cannot be read"
+	}
+	for _, i := range read.Items {
+		if i.List == outside.Allergies && !i.None && i.Status == outside.Active && grave(i) {
+			r.Severe = append(r.Severe, store.Reported{Substance: i.Title, Reaction: i.Detail})
+		}
+	}
+	there, err := t.OutsideRecordsOf(p.ID)
+	if err != nil {
+		return out, err
+	}
+	if i := slices.IndexFunc(there, func(x store.OutsideRecord) bool { return x.Sum == r.Sum }); i >= 0 {
+		return Received{there[i].ID, true}, nil
+	}
+	if _, err := t.AddOutsideRecord(r); err != nil {
+		return out, err
+	}
+	owner, err := t.UsualClinician(p.ID)
+	if err != nil {
+		return out, err
+	}
+	if owner != "" {
+		if s, err := t.StaffByID(owner); err != nil {
+			return out, err
+		} else if !s.Active {
+			owner = "" // who has left reads nothing any more: it is everybody's
+		}
+	}
+	if err := t.OpenLine(act.NewID(), line.Record, r.ID, p.ID, owner, line.Open, t.Now); err != nil {
+		return out, err
+	}
+	// A record can wait until what was measured today is read.
+	if err := t.RankLine(line.Record, r.ID, line.Open, line.Preliminary); err != nil {
+		return out, err
+	}
+	t.Tell(act.LineEvent, r.ID, p.ID)
+	return Received{ID: r.ID}, t.Audit("receive a record from elsewhere", p.ID, r.ID, "")
 }
 
 // grave says whether an allergy is of the kind that is shown before anybody has decided on it.
@@ -347,7 +399,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 		out.Raw = strings.ToValidUTF8(string(kept.Raw[:min(len(kept.Raw), 200_000)]), "�")
 		return out, kept, nil
 	}
-	read, err := readRecord(kept.Raw)
+	read, err := a.reads.of(kept.Sum, kept.Raw)
 	if err != nil {
 		return out, kept, err
 	}
@@ -503,7 +555,7 @@ func (a *Acts) File(ctx context.Context, who act.Actor, id string, place int) (k
 			return act.NotFound(err, "record")
 		}
 		patient = r.PatientID
-		read, err := readRecord(r.Raw)
+		read, err := a.reads.of(r.Sum, r.Raw)
 		if err != nil || place < 0 || place >= len(read.Files) {
 			return act.Refuse(act.Missing, "There is no such file.")
 		}

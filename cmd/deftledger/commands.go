@@ -120,6 +120,14 @@ func runDemo(ctx context.Context, args []string) error {
 	if e.Registry == "" { // not while the past is told
 		e.Registry = registry.Addr()
 	}
+	exchange := demo.Exchange(time.Now())
+	if err := exchange.Open("127.0.0.1:0"); err != nil {
+		return err
+	}
+	defer exchange.Close()
+	if e.Exchange == "" {
+		e.Exchange, e.ExchangeName = exchange.Base(), "the Tidewrack Exchange"
+	}
 	if err := lab.Open(o.lab); err != nil {
 		return fmt.Errorf("the address %s cannot be used, another program may have it; choose one with --lab", o.lab)
 	}

@@ -32,6 +32,7 @@ import (
 type options struct {
 	data, listen, mllp, lab, facility, practice, telephone, zone string
 	pharmacy, portal, device, fax, pager, receivers, registry    string
+	exchange, exchangeName                                       string
 	ask                                                          time.Duration
 	idle                                                         time.Duration
 	limit, dataLimit                                             int
@@ -51,6 +52,8 @@ func (o *options) register(f *flag.FlagSet) {
 	f.StringVar(&o.pager, "pager", "", "base address of the pager, for critical values that nobody has taken up")
 	f.StringVar(&o.registry, "registry", "", "address of the immunization registry (HL7 v2 over MLLP; none: not connected)")
 	f.StringVar(&o.receivers, "receivers", "", "base address of the FHIR interface of the practices that take referrals (none: not connected)")
+	f.StringVar(&o.exchange, "exchange", "", "base address of the FHIR interface of the record exchange (none: not connected)")
+	f.StringVar(&o.exchangeName, "exchange-name", "the record exchange", "what the record exchange is called")
 	f.DurationVar(&o.ask, "ask", 20*time.Second, "how often practices and pharmacies are asked what became of what was sent to them")
 	f.StringVar(&o.facility, "facility", "SKERROW", "name of the practice in messages")
 	f.StringVar(&o.telephone, "telephone", "555-0100", "telephone at which laboratories and pharmacies call back")
@@ -248,9 +251,9 @@ func prepare(ctx context.Context, o options) (*system, error) {
 		}
 	}
 	sys.config = act.Config{Store: s, Keys: keys, Laboratories: d.Laboratories, Intervals: d.Intervals, Orderables: d.Orderables, Medicare: d.Medicare, Notice: d.Notice, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Telephone: o.telephone,
-		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines, Analytes: d.Analytes, Bearing: d.Bearing, Limits: d.Limits, Nicknames: d.Nicknames,
+		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines, Analytes: d.Analytes, Bearing: d.Bearing, Limits: d.Limits, Nicknames: d.Nicknames, GivenNames: d.GivenNames,
 		House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Rules: d.RuleSource, Screens: d.Screens, MailRule: d.MailRule,
-		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Pager: o.pager, Receivers: o.receivers, Registry: o.registry},
+		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Pager: o.pager, Receivers: o.receivers, Registry: o.registry, Exchange: o.exchange, ExchangeName: o.exchangeName},
 		Reader:    reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {
 			text, err := data.Formers()

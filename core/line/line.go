@@ -31,6 +31,8 @@ const (
 
 	Record Kind = "record from elsewhere" // what another house wrote of a patient, until each entry is decided and somebody signed it
 
+	ToExchange Kind = "to the exchange" // a copy of a chart, or a document sent back, that the exchange has not taken
+
 	HandOver Kind = "handed over" // what one of us asks another to do about a line
 	Telling  Kind = "to tell"     // a result that the patient was not told yet
 
@@ -40,7 +42,7 @@ const (
 )
 
 // Kinds are all of them.
-var Kinds = []Kind{Report, Held, CalledIn, Copied, Record, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
+var Kinds = []Kind{Report, Held, CalledIn, Copied, Record, HandOver, Telling, Note, Order, ToSign, Referral, Prescription, Repeat, Telephone, Harm, Inquiry, Registry, ToExchange, Recall, FollowUp, FromOutside, Message, Fax, HeldBack, Opening}
 
 // acts are the acts that close a line, in the words shown on the desk.
 var acts = map[Kind]string{
@@ -57,6 +59,7 @@ var acts = map[Kind]string{
 	Harm:         "speak with the patient, and write down what was found and done",
 	Inquiry:      "say what was answered, and how",
 	Registry:     "the registry takes it, or say how it was told instead",
+	ToExchange:   "the exchange takes it, or say how it was given instead",
 	Recall:       "say what came of it, or drop it with the reason",
 	FollowUp:     "book the visit, or drop it with the reason",
 	Message:      "the portal takes it, or say how the patient was told",

@@ -426,7 +426,9 @@ func nextPage(body []byte) string {
 	return ""
 }
 
-func ask(req *http.Request) ([]byte, error) {
+func ask(req *http.Request) ([]byte, error) { return askUpTo(req, Limit) }
+
+func askUpTo(req *http.Request, limit int) ([]byte, error) {
 	req.Header.Set("Accept", "application/fhir+json")
 	res, err := Client.Do(req)
 	if err != nil {
@@ -436,9 +438,9 @@ func ask(req *http.Request) ([]byte, error) {
 	if res.StatusCode != http.StatusOK {
 		return nil, fmt.Errorf("it answered %d", res.StatusCode)
 	}
-	body, err := io.ReadAll(io.LimitReader(res.Body, Limit+1))
-	if err == nil && len(body) > Limit {
-		err = unreadable("it is larger than %d MB", Limit>>20)
+	body, err := io.ReadAll(io.LimitReader(res.Body, int64(limit)+1))
+	if err == nil && len(body) > limit {
+		err = unreadable("it is larger than %d MB", limit>>20)
 	}
 	return body, err
 }

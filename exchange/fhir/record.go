@@ -298,6 +298,10 @@ func identityOf(raw json.RawMessage) (id outside.Identity) {
 		BirthDate, Gender string
 		Identifier        []identifier
 		Telecom           []struct{ System, Value string }
+		Address           []struct {
+			Line             []string
+			City, PostalCode string
+		}
 	}
 	if json.Unmarshal(raw, &p) != nil {
 		return id
@@ -318,6 +322,9 @@ func identityOf(raw json.RawMessage) (id outside.Identity) {
 		if t.System == "phone" && id.Phone == "" {
 			id.Phone = t.Value
 		}
+	}
+	if len(p.Address) > 0 {
+		id.Street, id.City, id.Zip = strings.Join(p.Address[0].Line, " "), p.Address[0].City, p.Address[0].PostalCode
 	}
 	for _, i := range p.Identifier {
 		id.Records = append(id.Records, i.record())

@@ -54,6 +54,7 @@ type Reference struct {
 	Bearing      []result.Bearing
 	Limits       []result.Limit
 	Nicknames    outside.Nicknames
+	GivenNames   map[string]bool
 }
 
 // Read reads everything. A file that does not read is a fault of the build; it is named.
@@ -85,7 +86,7 @@ func Read() (r Reference, err error) {
 	if r.Medicines, err = Medicines(data.Medicines); err != nil {
 		return r, err
 	}
-	r.Nicknames = outside.ReadNicknames(data.Nicknames)
+	r.Nicknames, r.GivenNames = outside.ReadNicknames(data.Nicknames), data.GivenNames()
 	if r.Analytes, err = analytes(); err != nil {
 		return r, err
 	}

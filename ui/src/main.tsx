@@ -28,6 +28,7 @@ import { Standing } from "./result/Standing";
 import { TakeCall } from "./result/TakeCall";
 import { Account } from "./session/Account";
 import { Session } from "./session/session";
+import { Sharing } from "./sharing/Sharing";
 
 const Registration = lazy(() => import("./registration/Registration").then((m) => ({ default: m.Registration })));
 const Visit = lazy(() => import("./note/Visit"));
@@ -82,6 +83,7 @@ createRoot(document.getElementById("root") as HTMLElement).render(
                 <Route path="loop" element={<Loop />} />
                 <Route path="printing" element={<Printing />} />
                 <Route path="patients/:id/records" element={<HandIn />} />
+                <Route path="patients/:id/sharing" element={<Sharing />} />
                 <Route path="patients/:id/results" element={<Across />} />
                 <Route path="patients/:id/round" element={<Round />} />
                 <Route path="patients/:id" element={<Chart />} />

@@ -23,6 +23,14 @@ export const asks = {
     }),
   records: (patient: string) =>
     queryOptions({ queryKey: ["records", patient], queryFn: () => got(api.GET("/api/patients/{id}/records", by(patient))) }),
+  sharing: (patient: string) =>
+    queryOptions({
+      queryKey: ["sharing", patient],
+      queryFn: () => got(api.GET("/api/patients/{id}/sharing", by(patient))),
+      staleTime: 0,
+    }),
+  toExchange: (id: string) =>
+    queryOptions({ queryKey: ["desk", "exchange", id], queryFn: () => got(api.GET("/api/exchange/{id}", by(id))), staleTime: 0 }),
   record: (id: string) =>
     queryOptions({ queryKey: ["desk", "record", id], queryFn: () => got(api.GET("/api/records/{id}", by(id))) }),
   called: (id: string) =>

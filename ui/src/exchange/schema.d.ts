@@ -535,6 +535,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exchange/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["sent-to-exchange"];
+        put?: never;
+        post: operations["settle-exchange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -2317,23 +2333,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/patients/{id}/record.xml": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The chart as a Continuity of Care Document, for the patient */
-        get: operations["chart-copy"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/patients/{id}/records": {
         parameters: {
             query?: never;
@@ -2506,6 +2505,134 @@ export interface paths {
         get: operations["across"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["sharing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/consents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["agree-to-share"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/documents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["fetch-shared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/documents/taken": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["take-shared"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/given": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["give-chart-out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["ask-exchange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/link/confirmed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["confirm-link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/patients/{id}/sharing/link/ended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["end-link"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4741,6 +4868,18 @@ export interface components {
             id: string;
             normal: string;
         };
+        AtExchange: {
+            agree: string[];
+            born: string;
+            differ: string[];
+            id: string;
+            lives: string;
+            name: string;
+            phone: string;
+            sex: string;
+            /** @description Why it is not certain */
+            why: string;
+        };
         "Attach-inquiryRequest": {
             patient: string;
         };
@@ -5253,6 +5392,11 @@ export interface components {
         ConcernsRequest: {
             items: components["schemas"]["OnPad"][];
         };
+        "Confirm-linkRequest": {
+            /** @description Whom the exchange named */
+            person: string;
+            reason: string;
+        };
         "Confirm-sourceRequest": {
             /** @enum {string} */
             says: "confirmed" | "doubted" | "refused";
@@ -5287,6 +5431,32 @@ export interface components {
         ConnectionsView: {
             connections: components["schemas"]["ConnectionView"][];
             laboratory: components["schemas"]["LinkView"];
+        };
+        Consent: {
+            /** @description When the patient said so, YYYY-MM-DD */
+            day: string;
+            /** @enum {string} */
+            direction: "in" | "out";
+            /** @description signed on paper, signed in the portal, spoken */
+            form: string;
+            /** @description Agreed to; otherwise refused or withdrawn */
+            given: boolean;
+            /** @description What they said, or where the paper is */
+            words?: string;
+        };
+        ConsentView: {
+            at: string;
+            by: string;
+            /** @description When the patient said so, YYYY-MM-DD */
+            day: string;
+            /** @enum {string} */
+            direction: "in" | "out";
+            /** @description signed on paper, signed in the portal, spoken */
+            form: string;
+            /** @description Agreed to; otherwise refused or withdrawn */
+            given: boolean;
+            /** @description What they said, or where the paper is */
+            words?: string;
         };
         Contact: {
             /** @description May decide for the patient, by a power of attorney or a court */
@@ -5697,6 +5867,9 @@ export interface components {
             list: string;
             reason: string;
         };
+        "End-linkRequest": {
+            reason: string;
+        };
         Entry: {
             /** Format: int64 */
             from: number;
@@ -5798,6 +5971,21 @@ export interface components {
             kind: "visit" | "intake" | "note" | "writing" | "order" | "report" | "line" | "follow-up" | "patient" | "merge" | "forms" | "pins" | "critical" | "circle";
             patient?: string;
             window?: string;
+        };
+        ExchangeLink: {
+            at: string;
+            by: string;
+            candidates: components["schemas"]["AtExchange"][];
+            /** @description What would mend it */
+            mends: string;
+            /** @description The patient as we write them, as it was asked */
+            ours: components["schemas"]["AtExchange"];
+            /** @description Whom they are there, by its identifier */
+            person: string;
+            /** @description The cause, or why by hand */
+            says: string;
+            /** @enum {string} */
+            state: "" | "linked" | "question" | "nobody" | "failed" | "unlinked";
         };
         FactorBody: {
             code?: string;
@@ -5928,6 +6116,16 @@ export interface components {
             /** @description When it was booked for */
             visitAt: string;
             /** @description Why it was dropped */
+            why: string;
+        };
+        ForExchange: {
+            at: string;
+            by: string;
+            closed: boolean;
+            id: string;
+            patient: components["schemas"]["PatientView"];
+            title: string;
+            /** @description Why it was not taken, or may have gone although it was taken back; empty while it is on its way, or taken */
             why: string;
         };
         Form: {
@@ -6084,6 +6282,45 @@ export interface components {
             route: string;
             sheet: string;
             site: string;
+        };
+        GivenCopy: {
+            at: string;
+            by: string;
+            error: string;
+            /** @description From a day on, of what happened on days */
+            first?: string;
+            /** @enum {string} */
+            form: "C-CDA" | "FHIR" | "PDF";
+            id: string;
+            last?: string;
+            /** @description Of somebody else: who it is */
+            name?: string;
+            /** @description Parts of the chart; none for all */
+            parts: string[];
+            /** @description Parts and days in words */
+            says: string;
+            /** Format: int64 */
+            size: number;
+            /**
+             * @description Of one to the exchange
+             * @enum {string}
+             */
+            state: "" | "waiting" | "accepted" | "refused" | "withdrawn";
+            /** @description SHA-256 of the copy */
+            sum: string;
+            /**
+             * @description Who gets it: the patient, somebody else, or the exchange
+             * @enum {string}
+             */
+            whom: "patient" | "person" | "exchange";
+            /** @description Of somebody else: for what */
+            why?: string;
+        };
+        GivenFile: {
+            file: string;
+            id: string;
+            name: string;
+            type: string;
         };
         GivenView: {
             at: string;
@@ -6572,7 +6809,7 @@ export interface components {
             /** @description What it is about */
             id: string;
             /** @enum {string} */
-            kind: "report" | "held" | "critical by telephone" | "copied to us" | "record from elsewhere" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
+            kind: "report" | "held" | "critical by telephone" | "copied to us" | "record from elsewhere" | "handed over" | "to tell" | "note" | "order" | "to sign" | "referral" | "prescription" | "repeat request" | "order by telephone" | "thoughts of self-harm" | "message to us" | "to the registry" | "to the exchange" | "reminder by mail" | "follow-up" | "from outside" | "message" | "fax" | "held back" | "opened chart";
             /** @description Identifier of the line itself */
             line: string;
             /** @description A word that matters about it, such as refused; empty for none */
@@ -6743,7 +6980,7 @@ export interface components {
             locked: boolean;
             name: string;
             practiceName: string;
-            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "take a critical value up" | "take a critical value down by telephone" | "sign a result in range by the clinic's rule" | "give the nurses a standing permission" | "see what may be told at the front desk" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
+            rights: ("see the day's visits" | "move a visit on" | "find a patient" | "see a chart" | "write a note" | "sign a note" | "do the intake" | "see the forms" | "change the clinic's forms" | "change the problem list" | "sign an order" | "prepare an order" | "take an order by telephone" | "say what became of a specimen" | "see the orders of the practice" | "ask after an order" | "see what is to be drawn and what the courier takes" | "sign a referral" | "write a referral for a physician's signature" | "say what became of a referral" | "set up connections" | "type a result in from paper" | "sign a prescription" | "sign a prescription of a Schedule II substance" | "write a prescription for a physician's signature" | "say what became of a prescription" | "take a message down" | "answer a message or a request" | "see whom the practice writes to" | "keep the directory" | "merge records" | "book a visit" | "see results" | "sign a result" | "take a critical value up" | "take a critical value down by telephone" | "sign a result in range by the clinic's rule" | "give the nurses a standing permission" | "see what may be told at the front desk" | "say whose a result is" | "read the audit" | "remind patients by mail" | "switch rules on and off, and take new ones in" | "settle a reminder" | "register a patient" | "see and change a registration" | "say what a patient agrees to share, and where they were seen" | "give a chart out" | "begin a visit for somebody who is here" | "see lists over the whole practice" | "open a chart with a reason" | "review opened charts" | "say who is a patient's usual clinician" | "say who covers for them" | "say who sees whose chart")[];
             role: string;
             signingOpen: boolean;
             singleKeys: boolean;
@@ -6935,6 +7172,24 @@ export interface components {
             typed?: string;
             until: string;
             /** @description Why a medicine was begun */
+            why?: string;
+        };
+        NewGiven: {
+            /** @description From a day on, of what happened on days */
+            first?: string;
+            /** @enum {string} */
+            form: "C-CDA" | "FHIR" | "PDF";
+            last?: string;
+            /** @description Of somebody else: who it is */
+            name?: string;
+            /** @description Parts of the chart; none for all */
+            parts: string[];
+            /**
+             * @description Who gets it: the patient, somebody else, or the exchange
+             * @enum {string}
+             */
+            whom: "patient" | "person" | "exchange";
+            /** @description Of somebody else: for what */
             why?: string;
         };
         NewHold: {
@@ -7491,6 +7746,10 @@ export interface components {
             says: string;
             ships: string;
             to: string;
+        };
+        PartToGive: {
+            id: string;
+            title: string;
         };
         PartView: {
             /** @enum {string} */
@@ -8840,6 +9099,9 @@ export interface components {
             /** @description What is unusual about the set for this patient */
             warns: string;
         };
+        "Settle-exchangeRequest": {
+            how: string;
+        };
         "Settle-registryRequest": {
             how: string;
         };
@@ -8877,6 +9139,25 @@ export interface components {
             patient: number;
             /** Format: int64 */
             typed: number;
+        };
+        SharingPage: {
+            /** @description All that was said, newest first */
+            before: components["schemas"]["ConsentView"][];
+            /** @description Its name; empty where none is connected */
+            exchange: string;
+            given: components["schemas"]["GivenCopy"][];
+            /** @description What was said last of what comes in; left out where nobody has asked */
+            in?: components["schemas"]["ConsentView"];
+            link: components["schemas"]["ExchangeLink"];
+            out?: components["schemas"]["ConsentView"];
+            parts: components["schemas"]["PartToGive"][];
+            patient: components["schemas"]["PatientView"];
+            /** @description What the exchange could not be asked for just now */
+            problems: string[];
+            sources: components["schemas"]["SourceHouse"][];
+            /** @description The day in the practice */
+            today: string;
+            untaken: components["schemas"]["Untaken"][];
         };
         "Sign-letterRequest": {
             form: string;
@@ -8946,6 +9227,23 @@ export interface components {
             licence: string;
             /** Format: int64 */
             year: number;
+        };
+        SourceHouse: {
+            /** @description A record of it by which the question is answered */
+            ask: string;
+            at: string;
+            by: string;
+            house: string;
+            /** @description What it sent, with the day on which it came */
+            records: string[];
+            /**
+             * @description Empty while nobody has asked
+             * @enum {string}
+             */
+            says: "" | "confirmed" | "doubted" | "refused";
+            /** @description When they were seen there, as the records say */
+            seen: string[];
+            words: string;
         };
         SourceView: {
             note: string;
@@ -9038,6 +9336,11 @@ export interface components {
         };
         "Take-rule-inRequest": {
             text: string;
+        };
+        "Take-sharedRequest": {
+            document: string;
+            /** @description Why it is the patient's although it names somebody who differs */
+            reason: string;
         };
         "Take-vitalsRequest": {
             confirmed: boolean;
@@ -9274,6 +9577,13 @@ export interface components {
         Unread: {
             could: string[];
             text: string;
+        };
+        Untaken: {
+            at: string;
+            document: string;
+            house: string;
+            title: string;
+            why: string;
         };
         Urgency: {
             /**
@@ -10555,6 +10865,70 @@ export interface operations {
                 };
             };
             /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "sent-to-exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ForExchange"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "settle-exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle-exchangeRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
             default: {
                 headers: {
                     [name: string]: unknown;
@@ -14587,37 +14961,6 @@ export interface operations {
             };
         };
     };
-    "chart-copy": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description The chart as a Continuity of Care Document, for the patient */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/xml": string;
-                };
-            };
-            /** @description What is wrong (RFC 9457) */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["ErrorModel"];
-                };
-            };
-        };
-    };
     records: {
         parameters: {
             query?: never;
@@ -15100,6 +15443,272 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AcrossView"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    sharing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharingPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "agree-to-share": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Consent"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "fetch-shared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharingPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "take-shared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Take-sharedRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharingPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "give-chart-out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewGiven"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GivenFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "ask-exchange": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharingPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "confirm-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Confirm-linkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharingPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["End-linkRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharingPage"];
                 };
             };
             /** @description Error */

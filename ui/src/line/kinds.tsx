@@ -21,6 +21,7 @@ import { HeldPage } from "../result/Held";
 import { HoldPage } from "../result/Release";
 import { Report } from "../result/Report";
 import { TellPage } from "../result/TellPage";
+import { ToExchange } from "../sharing/ToExchange";
 import { FaxPage, MessagePage } from "../sign/Going";
 
 type Row = Schemas["LineRow"];
@@ -214,6 +215,15 @@ export const kinds: Record<Kind, Shown> = {
     to: onDesk("registry"),
     mark: Word,
     page: RegistryPage,
+  },
+  "to the exchange": {
+    word: "Exchange",
+    counted: ["copy the exchange has not taken", "copies the exchange has not taken"],
+    list: "under way",
+    segment: "exchange",
+    to: onDesk("exchange"),
+    mark: Word,
+    page: ToExchange,
   },
   "reminder by mail": {
     word: "Reminded",

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
+import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
@@ -26,6 +27,7 @@ export function HandIn() {
   const [why, setWhy] = useState("");
   const [differs, setDiffers] = useState(false);
   const [error, setError] = useState("");
+  useKeys([{ key: "s", label: "What is shared", run: () => go(`/patients/${id}/sharing`) }]);
   async function hand() {
     setError("");
     if (!file) return setError("Choose the file.");
@@ -62,17 +64,16 @@ export function HandIn() {
         {records.data?.records.length === 0 && <p className="small">No other house has sent a record.</p>}
       </ul>
       <p className="mt-6">
-        <a className="plain px-0" href={`/api/patients/${id}/record.xml`}>
-          Give the patient a copy of the chart (C-CDA)
-        </a>
-        <span className="small block">It is recorded that it was given out. Notes and documents are not in it.</span>
+        <Link className="plain px-0" to={`/patients/${id}/sharing`}>
+          What is shared: consent, the exchange, copies of this chart <KeyCap k="s" />
+        </Link>
       </p>
       <Form className="mt-6 max-w-[560px]" act={hand}>
         <label className="label block">
-          A record as a file: a clinical document (C-CDA)
+          A record as a file: a clinical document (C-CDA), or FHIR in JSON
           <input
             type="file"
-            accept=".xml,.ccda,.cda,application/xml,text/xml"
+            accept=".xml,.ccda,.cda,.json,application/xml,text/xml,application/json,application/fhir+json"
             className="field text-ink"
             onChange={(e) => setFile(e.target.files?.[0] ?? null)}
           />

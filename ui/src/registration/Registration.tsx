@@ -403,6 +403,11 @@ function Sheet({ view }: { view?: View }) {
               Begin a visit now <KeyCap k="v" />
             </button>
           )}
+          {view && (
+            <Link className="choice" to={`/patients/${view.patient.id}/sharing`}>
+              Sharing
+            </Link>
+          )}
           {view && mayOpen && (
             <Link className="choice" to={`/patients/${view.patient.id}`}>
               To the chart

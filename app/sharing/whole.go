@@ -1,35 +1,14 @@
-package record
+package sharing
 
 import (
-	"context"
 	"encoding/json"
 	"strings"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/outside"
-	"deftledger/exchange/ccda"
 	"deftledger/store"
 )
-
-// Copy writes what the chart holds as a Continuity of Care Document for the patient, who needs no consent of their own for it (45 CFR
-// 164.524). That it was given out is recorded.
-func (a *Acts) Copy(ctx context.Context, who act.Actor, patient string) (out []byte, err error) {
-	err = a.Act(ctx, who, act.SeeChart, func(t *act.Tx) error {
-		p, err := t.Person(patient)
-		if err != nil {
-			return act.NotFound(err, "patient")
-		}
-		r, err := a.chartAsRecord(t.Q, p)
-		if err != nil {
-			return err
-		}
-		r.ID, r.At, r.Author = act.NewID(), a.Say(t.Now), who.Name
-		out = ccda.Write(r, ccda.Custodian{Name: a.Practice, Telephone: a.Telephone})
-		return t.Audit("give the chart out", p.ID, r.ID, "C-CDA, for the patient")
-	})
-	return out, err
-}
 
 // chartAsRecord is the chart as another house would read it.
 func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, err error) {
@@ -38,9 +17,9 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 		return out, err
 	}
 	out = outside.Record{Title: "Summary of care", House: a.Practice, Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone,
-		Records: []outside.RecordNumber{{Number: p.Record}}}}
+		Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}
 	// Every copy says the same, so that none tells whether something was left out of it.
-	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Notes and documents are not part of this one."}}
+	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish."}}
 	held, err := q.InquiriesAbout(store.HeldBack, p.ID)
 	if err != nil {
 		return out, err
@@ -111,6 +90,15 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 		}
 		i.Detail = strings.TrimSpace(i.Value + " " + i.Unit)
 		add(i)
+	}
+	visits, err := q.VisitsOf(p.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, v := range visits {
+		if v.NoteFolio > 0 && !v.NoteRetracted {
+			add(outside.Item{List: outside.Encounters, Ref: v.ID, Title: act.OrUnknown(v.Kind, "Visit"), Since: a.Say(v.StartsAt), Detail: v.Clinician})
+		}
 	}
 	for _, x := range r.Histories {
 		switch x.List {

@@ -1,0 +1,329 @@
+package sharing
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"deftledger/app/act"
+	"deftledger/core/chart"
+	"deftledger/core/outside"
+	"deftledger/exchange/ccda"
+	"deftledger/exchange/fhir"
+	"deftledger/exchange/pdf"
+	"deftledger/store"
+)
+
+// Forms in which a chart is given out.
+const (
+	CCDA = "C-CDA"
+	FHIR = "FHIR"
+	PDF  = "PDF"
+)
+
+// NewGiven is a copy of a chart that is to be given out.
+type NewGiven struct {
+	Whom  string   `json:"whom" enum:"patient,person,exchange" doc:"Who gets it: the patient, somebody else, or the exchange"`
+	Name  string   `json:"name,omitempty" maxLength:"200" doc:"Of somebody else: who it is"`
+	Why   string   `json:"why,omitempty" maxLength:"1000" doc:"Of somebody else: for what"`
+	Form  string   `json:"form" enum:"C-CDA,FHIR,PDF"`
+	Parts []string `json:"parts" maxItems:"20" doc:"Parts of the chart; none for all"`
+	First string   `json:"first,omitempty" maxLength:"10" doc:"From a day on, of what happened on days"`
+	Last  string   `json:"last,omitempty" maxLength:"10"`
+}
+
+// GivenCopy is a copy that was given out.
+type GivenCopy struct {
+	NewGiven
+	ID    string `json:"id"`
+	By    string `json:"by"`
+	At    string `json:"at"`
+	Size  int    `json:"size"`
+	Sum   string `json:"sum" doc:"SHA-256 of the copy"`
+	Says  string `json:"says" doc:"Parts and days in words"`
+	State string `json:"state" enum:",waiting,accepted,refused,withdrawn" doc:"Of one to the exchange"`
+	Error string `json:"error"`
+}
+
+// GivenFile is a copy as it leaves.
+type GivenFile struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+	Type string `json:"type"`
+	File []byte `json:"file"`
+}
+
+// given is what is kept of a copy.
+type given struct {
+	NewGiven
+	Size int    `json:"size"`
+	Sum  string `json:"sum"`
+}
+
+// Give gives a copy of the chart out, and keeps that it was. To the patient it needs no consent to share (45 CFR 164.524), to others it
+// does: it is asked for here, and again when what waits for the exchange goes.
+func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiven) (out GivenFile, err error) {
+	if err := act.Allow(who, act.GiveOut); err != nil {
+		return out, err
+	}
+	n.Name, n.Why = chart.Tidy(n.Name), chart.Tidy(n.Why)
+	n.Parts = append([]string{}, n.Parts...)
+	switch {
+	case !slices.Contains([]string{"patient", "person", "exchange"}, n.Whom):
+		return out, act.Refuse(act.Invalid, "Say who gets it.")
+	case n.Whom == "person" && (n.Name == "" || n.Why == ""):
+		return out, act.Refuse(act.Invalid, "Say who gets it, and for what.")
+	case !slices.Contains([]string{CCDA, FHIR, PDF}, n.Form), n.Whom == "exchange" && n.Form != FHIR:
+		return out, act.Refuse(act.Invalid, "The exchange takes FHIR; people take C-CDA, FHIR or PDF.")
+	case n.Whom == "exchange" && a.Elsewhere.Exchange == "":
+		return out, act.Refuse(act.Conflict, "No exchange is connected.")
+	}
+	for _, p := range n.Parts {
+		if !slices.ContainsFunc(outside.Parts, func(x outside.Part) bool { return x.ID == p }) {
+			return out, act.Refuse(act.Invalid, "There is no part %q.", p)
+		}
+	}
+	for _, d := range []string{n.First, n.Last} {
+		if _, err := time.Parse(time.DateOnly, d); d != "" && err != nil {
+			return out, act.Refuse(act.Invalid, "%q is no day.", d)
+		}
+	}
+	if n.First != "" && n.Last != "" && n.First > n.Last {
+		return out, act.Refuse(act.Invalid, "The time ends before it begins.")
+	}
+	err = a.Act(ctx, who, act.GiveOut, func(t *act.Tx) error {
+		p, err := t.Person(patient)
+		if err != nil {
+			return act.NotFound(err, "patient")
+		}
+		if n.Whom != "patient" {
+			if ok, err := a.agrees(t.Q, p.ID, Out); err != nil || !ok {
+				if err == nil {
+					err = act.Refuse(act.Conflict, "The patient has not agreed that the chart goes out: nobody but they themselves gets a copy.")
+				}
+				return err
+			}
+		}
+		if n.Whom == "exchange" {
+			if l, err := a.link(t.Q, p.ID); err != nil || l.State != Linked {
+				if err == nil {
+					err = act.Refuse(act.Conflict, "The patient is not linked with the exchange.")
+				}
+				return err
+			}
+		}
+		r, err := a.copyOf(t.Q, p, n)
+		if err != nil {
+			return err
+		}
+		out.ID = act.NewID()
+		r.ID, r.At, r.Author = out.ID, a.Say(t.Now), who.Name
+		if err := a.write(&out, r, n.Form, p); err != nil {
+			return err
+		}
+		sum := sha256.Sum256(out.File)
+		body, err := json.Marshal(given{n, len(out.File), hex.EncodeToString(sum[:])})
+		if err != nil {
+			return err
+		}
+		if _, err := t.AddInquiry(store.Inquiry{ID: out.ID, Kind: store.GivenOut, Source: "here", Origin: "given out " + out.ID, PatientID: p.ID, ByID: who.ID, Said: body, At: t.Now}); err != nil {
+			return err
+		}
+		if n.Whom == "exchange" {
+			if err := a.send(t, p.ID, store.Outgoing{Control: out.ID, Kind: outGiven, Subject: out.ID, Body: out.File}); err != nil {
+				return err
+			}
+			out.File = nil // it goes by itself
+		}
+		t.Tell(act.PatientEvent, p.ID, p.ID)
+		return t.Audit("give the chart out", p.ID, out.ID, n.Form+", "+n.Whom)
+	})
+	return out, err
+}
+
+// copyOf is the part of a chart that is given out.
+func (a *Acts) copyOf(q *store.Q, p chart.Patient, n NewGiven) (outside.Record, error) {
+	r, err := a.chartAsRecord(q, p)
+	if err != nil {
+		return r, err
+	}
+	r.Items = outside.Chosen(r.Items, n.Parts, n.First, n.Last)
+	chosen := func(part string) bool { return len(n.Parts) == 0 || slices.Contains(n.Parts, part) }
+	if chosen(outside.NotesPart) {
+		told, err := a.Note.Told(q, p.ID)
+		if err != nil {
+			return r, err
+		}
+		for _, x := range told {
+			if !outside.Within(x.At, n.First, n.Last) {
+				continue
+			}
+			title := x.Title + ", " + chart.SayDay(a.DayOf(x.At)) + ", signed by " + x.By
+			if n.Form == FHIR { // byte for byte
+				r.Files = append(r.Files, outside.RecordFile{Type: "text/plain; charset=utf-8", Title: title, Body: []byte(x.Text)})
+			} else {
+				r.Sections = append(r.Sections, outside.Narrated{Code: "11506-3", Title: title, HTML: x.Text})
+			}
+		}
+	}
+	if chosen(outside.DocumentsPart) {
+		all, err := q.DocumentsOf(p.ID)
+		if err != nil {
+			return r, err
+		}
+		var names []string
+		for _, d := range all {
+			if day := a.DayOf(store.Stamp(d.MadeAt)); outside.Within(day, n.First, n.Last) {
+				names = append(names, d.Title+", "+chart.SayDay(day))
+				if n.Form == FHIR {
+					whole, err := q.DocumentByID(d.ID)
+					if err != nil {
+						return r, err
+					}
+					r.Files = append(r.Files, outside.RecordFile{Type: "application/pdf", Title: names[len(names)-1], Body: whole.PDF})
+				}
+			}
+		}
+		if n.Form != FHIR && len(names) > 0 {
+			r.Sections = append(r.Sections, outside.Narrated{Title: "Documents, which go beside this copy", HTML: strings.Join(names, "\n")})
+		}
+	}
+	return r, nil
+}
+
+func (a *Acts) write(out *GivenFile, r outside.Record, form string, p chart.Patient) (err error) {
+	switch form {
+	case CCDA:
+		out.Name, out.Type, out.File = "summary-of-care.xml", "application/xml", ccda.Write(r, ccda.Custodian{Name: a.Practice, Telephone: a.Telephone})
+	case FHIR:
+		out.Name, out.Type = "summary-of-care.json", "application/fhir+json"
+		out.File, err = fhir.WriteRecord(r)
+	case PDF:
+		out.Name, out.Type = "summary-of-care.pdf", "application/pdf"
+		out.File, err = pdf.Render(a.onPaper(r, p))
+	}
+	return err
+}
+
+// onPaper is a copy as people read it.
+func (a *Acts) onPaper(r outside.Record, p chart.Patient) pdf.Document {
+	d := pdf.Document{Practice: a.Practice, Title: "Copy of the chart", Subtitle: "as of " + chart.SayDay(a.Today()), Patient: p.Name.Given + " " + p.Name.Family,
+		Identity: "born " + chart.SayDay(p.BirthDate) + ", record " + p.Record, Unsigned: true}
+	var e pdf.Entry
+	for _, part := range outside.Parts {
+		var lines []string
+		for _, i := range r.Items {
+			if slices.Contains(part.Lists, i.List) {
+				lines = append(lines, saidOnPaper(i))
+			}
+		}
+		if len(lines) > 0 {
+			e.Sections = append(e.Sections, pdf.Section{Heading: part.Title, Text: strings.Join(lines, "\n")})
+		}
+	}
+	for _, s := range r.Sections {
+		e.Sections = append(e.Sections, pdf.Section{Heading: s.Title, Text: s.HTML})
+	}
+	d.Entries = []pdf.Entry{e}
+	return d
+}
+
+// saidOnPaper is an entry in one line, with days as people say them.
+func saidOnPaper(i outside.Item) string {
+	for _, d := range []*string{&i.Since, &i.Until} {
+		if len(*d) > 10 {
+			*d = chart.SayDay((*d)[:10]) + " " + (*d)[11:16]
+		} else if *d != "" {
+			*d = chart.SayDay(*d)
+		}
+	}
+	out := i.Says()
+	if i.Status == outside.Ended && i.Until == "" {
+		out += ", ended"
+	}
+	return out
+}
+
+// gives lists what was given out of a chart, newest first.
+func (a *Acts) gives(q *store.Q, patient string) (out []GivenCopy, err error) {
+	all, err := q.InquiriesAbout(store.GivenOut, patient)
+	if err != nil {
+		return nil, err
+	}
+	out = []GivenCopy{}
+	for _, i := range all {
+		var g given
+		if err := json.Unmarshal(i.Said, &g); err != nil {
+			return nil, err
+		}
+		v := GivenCopy{NewGiven: g.NewGiven, ID: i.ID, By: i.By, At: a.Say(i.At), Size: g.Size, Sum: g.Sum, Says: saysParts(g.NewGiven)}
+		if g.Whom == "exchange" {
+			o, state, err := q.OutgoingByControl(i.ID)
+			if err != nil {
+				return nil, err
+			}
+			v.State, v.Error = state, o.LastError
+		}
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+func saysParts(n NewGiven) string {
+	var names []string
+	for _, p := range outside.Parts {
+		if slices.Contains(n.Parts, p.ID) {
+			names = append(names, strings.ToLower(p.Title))
+		}
+	}
+	says := "the whole chart"
+	if len(names) > 0 {
+		says = strings.Join(names, ", ")
+	}
+	switch {
+	case n.First != "" && n.Last != "":
+		says += fmt.Sprintf(", %s to %s", chart.SayDay(n.First), chart.SayDay(n.Last))
+	case n.First != "":
+		says += ", from " + chart.SayDay(n.First)
+	case n.Last != "":
+		says += ", until " + chart.SayDay(n.Last)
+	}
+	return says
+}
+
+// Destinations is the exchange as the outbox sends to it.
+func (a *Acts) Destinations() []act.Destination {
+	return []act.Destination{{
+		Name: queue,
+		Off:  func() bool { return a.Elsewhere.Exchange == "" },
+		Deliver: func(ctx context.Context, o store.Outgoing) ([]byte, string, error) {
+			if o.Kind == outBack {
+				refused, err := fhir.Hand(ctx, "exchange", a.Elsewhere.Exchange, "/fhir/Communication/", o.Control, "application/fhir+json", o.Body, nil)
+				return nil, refused, err
+			}
+			// What was agreed to when it was given may have been withdrawn meanwhile.
+			agreed := false
+			if err := a.Store.Read(ctx, func(q *store.Q) error {
+				i, err := q.InquiryByID(o.Subject)
+				if err != nil {
+					return err
+				}
+				agreed, err = a.agrees(q, i.PatientID, Out)
+				return err
+			}); err != nil {
+				return nil, "", err
+			}
+			if !agreed {
+				return nil, "the patient no longer agrees that the chart goes out", nil
+			}
+			refused, err := fhir.Hand(ctx, "exchange", a.Elsewhere.Exchange, "/fhir/Bundle/", o.Control, "application/fhir+json", o.Body, nil)
+			return nil, refused, err
+		},
+		Settled: a.taken,
+	}}
+}
