@@ -104,7 +104,7 @@ func TestWhoAPatientIsAtTheExchange(t *testing.T) {
 		"other people too":     {[]standin.Known{ottoline(nil), {ID: "x2", Family: "Marsh", Given: "Otto", BirthDate: "1968-03-14", Gender: "male"}}, sharing.Linked, "What agrees", 0},
 		"a second given name":  {[]standin.Known{ottoline(func(k *standin.Known) { k.Given, k.Family = "Ottoline Rose", "Adeyemi" })}, sharing.Linked, "What agrees", 0},
 		"an initial":           {[]standin.Known{ottoline(func(k *standin.Known) { k.Given = "O" })}, sharing.Question, "There is only an initial of the given name: Ottoline here, O there.", 1},
-		"another birth date":   {[]standin.Known{ottoline(func(k *standin.Known) { k.BirthDate = "1968-11-02" })}, sharing.Question, "The birth dates differ: 1968-03-14 here, 1968-11-02 there.", 1},
+		"another birth date":   {[]standin.Known{ottoline(func(k *standin.Known) { k.BirthDate = "1968-11-02" })}, sharing.Question, "The birth dates differ: 14 Mar 1968 here, 02 Nov 1968 there.", 1},
 		"a twin":               {[]standin.Known{ottoline(func(k *standin.Known) { k.Given = "Octavia" })}, sharing.Question, "The given names differ: Ottoline here, Octavia there.", 1},
 		"twice":                {[]standin.Known{ottoline(nil), ottoline(func(k *standin.Known) { k.ID = "x2" })}, sharing.Question, "Somebody else fits nearly as well.", 2},
 		"nobody like her":      {[]standin.Known{{ID: "x9", Family: "Tollefsen", Given: "Bram", BirthDate: "1980-10-02"}}, sharing.Nobody, "Nobody there is like Ottoline Marsh-Adeyemi.", 0},

@@ -1,6 +1,7 @@
 package demo
 
 import (
+	"strings"
 	"time"
 
 	"deftledger/standin"
@@ -14,6 +15,9 @@ func Exchange(now time.Time) *standin.Exchange {
 		if err != nil {
 			panic(err) // it ships with the program
 		}
+		// It tells of a visit some days ago, whenever that is.
+		day := now.AddDate(0, 0, -ago)
+		raw = []byte(strings.NewReplacer("2026-05-11", day.Format(time.DateOnly), "11 May 2026", day.Format("2 January 2006"), "2026-05-09", day.AddDate(0, 0, -2).Format(time.DateOnly)).Replace(string(raw)))
 		return standin.Shared{ID: id, House: house, Title: title, At: at(ago), From: at(ago), Type: kind, Body: raw}
 	}
 	return &standin.Exchange{People: []standin.Known{

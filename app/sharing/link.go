@@ -319,7 +319,7 @@ func (a *Acts) Fetch(ctx context.Context, who act.Actor, patient string) (out Sh
 	}
 	problems := a.fetch(ctx, who, p, l, refused)
 	out, err = a.Page(context.WithoutCancel(ctx), who, patient)
-	out.Problems = problems
+	out.Problems = append(out.Problems, problems...)
 	return out, err
 }
 

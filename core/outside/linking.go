@@ -120,11 +120,11 @@ func (l Linker) unsure(us, id Identity, how map[string]string, a Alike) string {
 	case len(id.BirthDate) < len(time.DateOnly) || len(us.BirthDate) < len(time.DateOnly):
 		return "the birth date is not whole"
 	case !said:
-		return "the birth dates differ: " + us.BirthDate + " here, " + id.BirthDate + " there"
+		return "the birth dates differ: " + chart.SayDay(us.BirthDate) + " here, " + chart.SayDay(id.BirthDate) + " there"
 	case birth != "" && us.BirthDate[:4] != id.BirthDate[:4]:
-		return "the years of birth differ: " + us.BirthDate + " here, " + id.BirthDate + " there"
+		return "the years of birth differ: " + chart.SayDay(us.BirthDate) + " here, " + chart.SayDay(id.BirthDate) + " there"
 	case birth != "" && (given != "" || family != "" || exchanged || !a.near):
-		return "the birth date and something else differ: " + us.BirthDate + " here, " + id.BirthDate + " there"
+		return "the birth date and something else differ: " + chart.SayDay(us.BirthDate) + " here, " + chart.SayDay(id.BirthDate) + " there"
 	}
 	if !a.near && !slices.Contains(a.Agree, "record number") {
 		return "nothing agrees but the names and the birth date"

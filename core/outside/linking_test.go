@@ -193,7 +193,7 @@ func TestWhyALinkIsNotCertainNamesBothSpellings(t *testing.T) {
 		"a second given name":  {outside.Identity{Given: "Ottoline Rose", Family: "Marsh-Adeyemi", BirthDate: "1968-03-14", Street: "4 Quay Lane"}, ""},
 		"one of the two names": {outside.Identity{Given: "Ottoline", Family: "Adeyemi", BirthDate: "1968-03-14", Sex: "F", Phone: "5550142"}, ""},
 		"an initial":           {outside.Identity{Given: "O.", Family: "Marsh-Adeyemi", BirthDate: "1968-03-14", Street: "4 Quay Lane"}, "there is only an initial of the given name: Ottoline here, O. there"},
-		"another birth date":   {outside.Identity{Given: "Ottoline", Family: "Marsh-Adeyemi", BirthDate: "1968-08-30", Street: "4 Quay Lane"}, "the birth dates differ: 1968-03-14 here, 1968-08-30 there"},
+		"another birth date":   {outside.Identity{Given: "Ottoline", Family: "Marsh-Adeyemi", BirthDate: "1968-08-30", Street: "4 Quay Lane"}, "the birth dates differ: 14 Mar 1968 here, 30 Aug 1968 there"},
 		"day and month":        {outside.Identity{Given: "Ottoline", Family: "Marsh-Adeyemi", BirthDate: "1968-03-13", Phone: "5550142"}, ""},
 		"a new family name":    {outside.Identity{Given: "Ottoline", Family: "Brekken", BirthDate: "1968-03-14", Street: "4 Quay Lane"}, "the family names differ: Marsh-Adeyemi here, Brekken there"},
 		"nothing but the name": {outside.Identity{Given: "Ottoline", Family: "Marsh-Adeyemi", BirthDate: "1968-03-14"}, "nothing agrees but the names and the birth date"},

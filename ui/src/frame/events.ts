@@ -53,6 +53,8 @@ const makesOld: Record<Event["kind"], (e: Event, refresh: Refresh, client: Query
   patient: (e, refresh) => {
     refresh("reminders", e.id);
     refresh("registration", e.id);
+    refresh("sharing", e.id);
+    refresh("records", e.id);
     refresh("day"); // who comes may have another name
     refresh("note");
     refresh("measures");

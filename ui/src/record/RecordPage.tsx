@@ -143,7 +143,7 @@ function Open({ v, next }: { v: View; next: string }) {
             <span className="small font-sans font-normal">
               {v.title}
               {v.version && `, version ${v.version}`}
-              {v.from && ` · ${said(v.from)}${v.to ? ` to ${said(v.to)}` : ""}`}
+              {v.from && ` · ${said(v.from)}${v.to && said(v.to) !== said(v.from) ? ` to ${said(v.to)}` : ""}`}
               {v.writtenAt && ` · written ${said(v.writtenAt)}`} · received {day(v.receivedAt)}
             </span>
           </h2>
@@ -206,8 +206,14 @@ function Open({ v, next }: { v: View; next: string }) {
                     Settle {v.certain} certain <KeyCap k="c" />
                   </button>
                   <span className="text-aside">
-                    {v.entries.filter((e) => e.certain && e.stand === "the same" && !e.decision).length} the same,{" "}
-                    {v.entries.filter((e) => e.certain && e.stand === "new" && !e.decision).length} new and undisputed.
+                    {[
+                      [v.entries.filter((e) => e.certain && e.stand === "the same" && !e.decision).length, "the same"],
+                      [v.entries.filter((e) => e.certain && e.stand === "new" && !e.decision).length, "new and undisputed"],
+                    ]
+                      .filter(([n]) => n !== 0)
+                      .map(([n, word]) => `${n} ${word}`)
+                      .join(", ")}
+                    .
                   </span>
                 </p>
               )}
@@ -442,7 +448,7 @@ function Row({
             e.codes[0]?.code,
             e.detail,
             e.span,
-            e.status && e.status !== "active" ? e.status : "",
+            e.status && e.status !== "active" && !e.doubt ? e.status : "",
             e.doubt && `not certain: ${e.doubt}`,
           ]
             .filter(Boolean)

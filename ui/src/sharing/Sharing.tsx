@@ -92,14 +92,13 @@ function Open({ id, v }: { id: string; v: Page }) {
           {!v.exchange ? (
             <p className="small mt-2">No exchange is connected; an administrator connects one.</p>
           ) : (
-            <AtExchange v={v} act={act} busy={busy} ask={mayAsk ? () => void ask() : undefined} />
-          )}
-          {mayFetch && (
-            <p className="mt-2">
-              <button type="button" className="choice" disabled={busy} onClick={() => void fetchThem()}>
-                {busy ? "Asking…" : "Fetch documents"} <KeyCap k="d" />
-              </button>
-            </p>
+            <AtExchange
+              v={v}
+              act={act}
+              busy={busy}
+              ask={mayAsk ? () => void ask() : undefined}
+              fetchThem={mayFetch ? () => void fetchThem() : undefined}
+            />
           )}
           {v.problems.map((p) => (
             <p key={p} role="status" className="margin-note my-2 border-carried">
@@ -286,7 +285,19 @@ function Said({
   );
 }
 
-function AtExchange({ v, act, busy, ask }: { v: Page; act: Act; busy: boolean; ask?: () => void }) {
+function AtExchange({
+  v,
+  act,
+  busy,
+  ask,
+  fetchThem,
+}: {
+  v: Page;
+  act: Act;
+  busy: boolean;
+  ask?: () => void;
+  fetchThem?: () => void;
+}) {
   const [asking, setAsking] = useState("");
   const l = v.link;
   const id = v.patient.id;
@@ -345,7 +356,7 @@ function AtExchange({ v, act, busy, ask }: { v: Page; act: Act; busy: boolean; a
                     />
                   ) : (
                     <span className="flex flex-wrap items-baseline gap-x-4 text-aside">
-                      <span className="text-carried">{c.why}</span>
+                      {l.candidates.length > 1 && <span className="text-carried">{c.why}</span>}
                       <button type="button" className="plain px-0 py-0" onClick={() => setAsking(c.id)}>
                         It is the same person…
                       </button>
@@ -361,6 +372,11 @@ function AtExchange({ v, act, busy, ask }: { v: Page; act: Act; busy: boolean; a
         {ask && (
           <button type="button" className="choice" disabled={busy} onClick={ask}>
             {busy ? "Asking…" : l.state ? "Ask it again" : "Ask who this is there"} <KeyCap k="l" />
+          </button>
+        )}
+        {fetchThem && (
+          <button type="button" className="choice" disabled={busy} onClick={fetchThem}>
+            {busy ? "Asking…" : "Fetch documents"} <KeyCap k="d" />
           </button>
         )}
         {(l.state === "question" || l.state === "nobody") && (
@@ -397,7 +413,7 @@ type Person = Schemas["AtExchange"];
 function Written({ who, c, ours, more }: { who: string; c: Person; ours?: Person; more?: React.ReactNode }) {
   const cell = (said: string, our: string | undefined, show = said) => (
     <td
-      className={`py-1 pr-3 ${our !== undefined && said.toLowerCase() !== our.toLowerCase() ? "font-semibold text-carried" : ""}`}
+      className={`py-1 pr-3 ${said && our !== undefined && said.toLowerCase() !== our.toLowerCase() ? "font-semibold text-carried" : ""}`}
     >
       {said ? show : <span className="text-faded">not said</span>}
     </td>
