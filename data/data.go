@@ -171,17 +171,3 @@ var RuleSchema []byte
 //
 //go:embed screens/*
 var Screens embed.FS
-
-//go:embed matching/given.txt
-var givenNames string
-
-// GivenNames are given names that are known, folded (core/outside).
-func GivenNames() map[string]bool {
-	out := map[string]bool{}
-	for line := range strings.Lines(givenNames) {
-		if line = strings.TrimSpace(line); !strings.HasPrefix(line, "#") {
-			out[line] = true
-		}
-	}
-	return out
-}

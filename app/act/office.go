@@ -45,7 +45,6 @@ type Config struct {
 	Bearing      []result.Bearing  // what of a chart bears on them
 	Limits       []result.Limit    // critical limits of the clinic
 	Nicknames    outside.Nicknames // short forms of given names; nil for none
-	GivenNames   map[string]bool   // given names that are known, folded; nil for none
 	House        House
 	Orderables   *orderable.Catalogue // imaging, procedures, supplies; nil for none
 	Services     []coding.Service     // what can be charged by anybody; a clinic adds its own list

@@ -147,7 +147,7 @@ func (a *Acts) Ask(ctx context.Context, who act.Actor, patient string) (out Shar
 		for i, x := range reply.Taken {
 			there[i] = x.Identity
 		}
-		a.judge(&k, us, reply.Taken, outside.Linker{Short: a.Nicknames, Given: a.GivenNames}.Link(us, there))
+		a.judge(&k, us, reply.Taken, outside.Linker{Short: a.Nicknames}.Link(us, there))
 	}
 	if err := a.keep(context.WithoutCancel(ctx), who, p.ID, k, "ask the exchange who the patient is"); err != nil {
 		return out, err

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/core/chart"
 )
@@ -16,6 +17,7 @@ type Ours struct {
 	Since, Ended            string   // Ended is when it came off the list
 	None                    bool     // the statement that there is none
 	Severity                string
+	Unit                    string // of a value; Title is its name, Detail what was measured, Since when, as it came
 }
 
 // Theirs is an entry of a record, with what is known here of its words. Names is empty where nobody knows what it is.
@@ -73,6 +75,10 @@ func Compare(ours []Ours, t Theirs, born, today string) Compared {
 		return medicine(ours, t)
 	case Immunizations:
 		return vaccine(ours, t)
+	case Results, Vitals:
+		return measured(ours, t)
+	case Procedures:
+		return procedure(ours, t)
 	}
 	return Compared{Stand: Unsure, Why: "entries of this kind are read with the record, and not set beside the chart"}
 }
@@ -340,6 +346,93 @@ func vaccine(ours []Ours, t Theirs) Compared {
 		return Compared{Stand: Unsure, Why: "the day on which it was given is not said"}
 	}
 	return Compared{Stand: New, Certain: t.Checked && len(t.Warnings) == 0, Why: "no dose of ours is of that day"}
+}
+
+// measured compares a value by LOINC and when it was measured. Nothing is converted: another unit is another value. What has no LOINC code
+// or no day can be taken in by a person, and stands beside nothing.
+func measured(ours []Ours, t Theirs) Compared {
+	loinc := t.CodeIn(LOINC)
+	switch {
+	case loinc == "":
+		return Compared{Stand: Unsure, Why: "it has no LOINC code, so that it stands beside nothing of ours for certain"}
+	case len(t.Since) < 10:
+		return Compared{Stand: Unsure, Why: "the day on which it was measured is not said"}
+	}
+	for i := range ours {
+		o := &ours[i]
+		if o.Code != loinc || o.List != Results && o.List != Vitals || !sameMoment(o.Since, t.Since) {
+			continue
+		}
+		if sameText(o.Detail, t.Value) && sameText(orSaid(o.Unit, "-"), orSaid(t.Unit, "-")) {
+			return Compared{Stand: Same, With: o, Certain: true, Why: "the same value of the same moment"}
+		}
+		return Compared{Stand: Conflict, With: o, Differs: []string{strings.TrimSpace(t.Value+" "+t.Unit) + " there"}, Why: "the same quantity at the same moment, and another value"}
+	}
+	return Compared{Stand: New, Certain: t.Checked, Why: "nothing of ours was measured then; it keeps the name of their house"}
+}
+
+// sameMoment says whether two moments are one, as far as both are known: a day alone is any time of it.
+func sameMoment(a, b string) bool {
+	if len(a) < 10 || len(b) < 10 {
+		return false
+	}
+	if len(a) == 10 || len(b) == 10 {
+		return a[:10] == b[:10]
+	}
+	x, okx := instant(a)
+	y, oky := instant(b)
+	return okx && oky && x.Truncate(time.Minute).Equal(y.Truncate(time.Minute))
+}
+
+func instant(s string) (time.Time, bool) {
+	for _, layout := range []string{time.RFC3339, "2006-01-02T15:04Z07:00", "2006-01-02T15Z07:00"} {
+		if t, err := time.Parse(layout, s); err == nil {
+			return t, true
+		}
+	}
+	return time.Time{}, false
+}
+
+// procedure compares by words: a new one is never certain.
+func procedure(ours []Ours, t Theirs) Compared {
+	if t.Status == NotDone {
+		return Compared{Stand: Unsure, Why: "it was not done there: " + orSaid(t.Detail, "no reason is said")}
+	}
+	for _, o := range of(ours, Procedures) {
+		n := min(len(o.Since), len(t.Since), 10)
+		if !sameText(o.Title, t.Title) {
+			continue
+		}
+		if n >= 4 && o.Since[:n] == t.Since[:n] {
+			return Compared{Stand: Same, With: o, Certain: true, Why: "the same procedure at the same time"}
+		}
+		return Compared{Stand: Differs, With: o, Differs: []string{"when: " + orSaid(t.Since, "not said") + " there"}, Why: "the same words, at another time"}
+	}
+	return Compared{Stand: New, Why: "none of ours has these words"}
+}
+
+// SameFact says whether entries of two records say the same for certain, so that one decision is about both.
+func SameFact(a, b Theirs) bool {
+	if a.List != b.List || a.Doubt != "" || b.Doubt != "" || a.None != b.None || a.Status != b.Status {
+		return false
+	}
+	if a.None {
+		return a.Title == b.Title
+	}
+	switch a.List {
+	case Problems:
+		return a.CodeIn(ICD10) != "" && a.CodeIn(ICD10) == b.CodeIn(ICD10)
+	case Allergies:
+		return equal(a.Names, b.Names) && sameText(orSaid(a.Severity, "-"), orSaid(b.Severity, "-")) && sameText(orSaid(a.Detail, "-"), orSaid(b.Detail, "-"))
+	case Medicines:
+		_, same := sameDose(Ours{Title: a.Title, Detail: a.Detail}, b)
+		return equal(a.Names, b.Names) && same
+	case Immunizations:
+		return a.CodeIn(CVX) != "" && a.CodeIn(CVX) == b.CodeIn(CVX) && len(a.Since) >= 10 && len(b.Since) >= 10 && a.Since[:10] == b.Since[:10]
+	case Results, Vitals:
+		return a.CodeIn(LOINC) != "" && a.CodeIn(LOINC) == b.CodeIn(LOINC) && len(a.Since) > 10 && len(b.Since) > 10 && sameMoment(a.Since, b.Since) && a.Value == b.Value && a.Unit == b.Unit
+	}
+	return false
 }
 
 func orSaid(s, other string) string {

@@ -22,6 +22,94 @@ var ours = []outside.Ours{
 	{ID: "v1", List: outside.Immunizations, Title: "Influenza", Code: "150", Since: "2025-10-02"},
 }
 
+// A chart with values and an operation.
+var had = append([]outside.Ours{
+	{ID: "k1", List: outside.Results, Title: "Potassium", Code: "2823-3", Detail: "4.40", Unit: "mmol/L", Since: "2026-05-01T08:30-04:00"},
+	{ID: "k2", List: outside.Results, Title: "Hemoglobin A1c", Code: "4548-4", Detail: "6.1", Unit: "%", Since: "2026-04-11"},
+	{ID: "w1", List: outside.Vitals, Title: "Weight", Code: "29463-7", Detail: "71.2", Unit: "kg", Since: "2026-05-01T13:00:00Z"},
+	{ID: "s1", List: outside.Procedures, Title: "Gallbladder removed", Since: "2008"},
+}, ours...)
+
+func value(list, loinc, text, unit, at string) outside.Theirs {
+	t := outside.Theirs{Checked: true, Item: outside.Item{List: list, Title: "A value", Value: text, Unit: unit, Since: at}}
+	if loinc != "" {
+		t.Codes = []outside.Code{{Code: loinc, System: outside.LOINC}}
+	}
+	return t
+}
+
+func done(title, day, status string) outside.Theirs {
+	return outside.Theirs{Checked: true, Item: outside.Item{List: outside.Procedures, Title: title, Since: day, Status: status}}
+}
+
+// Values stand beside values of their moment, wherever the clock that told it stood; nothing is converted.
+func TestValuesAndProceduresAreSetBesideTheChart(t *testing.T) {
+	early := value(outside.Results, "2823-3", "4.4", "mmol/L", "2026-05-02")
+	early.Doubt = "its state is preliminary"
+	for _, c := range []struct {
+		name    string
+		theirs  outside.Theirs
+		stand   outside.Stand
+		with    string
+		certain bool
+	}{
+		{"the same", value(outside.Results, "2823-3", "4.40", "mmol/L", "2026-05-01T08:30:00-04:00"), outside.Same, "k1", true},
+		{"the same by another clock", value(outside.Results, "2823-3", "4.40", "mmol/L", "2026-05-01T12:30:00Z"), outside.Same, "k1", true},
+		{"fewer digits are another value", value(outside.Results, "2823-3", "4.4", "mmol/L", "2026-05-01T12:30:00Z"), outside.Conflict, "k1", false},
+		{"another unit is another value", value(outside.Results, "2823-3", "4.40", "meq/L", "2026-05-01T12:30:00Z"), outside.Conflict, "k1", false},
+		{"an hour later", value(outside.Results, "2823-3", "4.40", "mmol/L", "2026-05-01T13:30:00Z"), outside.New, "", true},
+		{"of the day only", value(outside.Results, "4548-4", "6.1", "%", "2026-04-11T09:00:00-04:00"), outside.Same, "k2", true},
+		{"another of the day only", value(outside.Results, "4548-4", "7.9", "%", "2026-04-11"), outside.Conflict, "k2", false},
+		{"new", value(outside.Results, "2951-2", "139", "mmol/L", "2026-05-01"), outside.New, "", true},
+		{"no code", value(outside.Results, "", "139", "mmol/L", "2026-05-01"), outside.Unsure, "", false},
+		{"no day", value(outside.Results, "2951-2", "139", "mmol/L", "2026"), outside.Unsure, "", false},
+		{"preliminary", early, outside.Unsure, "", false},
+		{"tomorrow", value(outside.Results, "2951-2", "139", "mmol/L", "2027-01-01"), outside.Unsure, "", false},
+		{"a weight of ours", value(outside.Vitals, "29463-7", "71.2", "kg", "2026-05-01T09:00:00-04:00"), outside.Same, "w1", true},
+		{"a new procedure is never certain", done("Appendectomy", "2001", outside.Done), outside.New, "", false},
+		{"the same procedure", done("Gallbladder removed", "2008-05-01", outside.Done), outside.Same, "s1", true},
+		{"at another time", done("Gallbladder removed", "2011", outside.Done), outside.Differs, "s1", false},
+		{"not done", done("Gallbladder removed", "2008", outside.NotDone), outside.Unsure, "", false},
+	} {
+		got := outside.Compare(had, c.theirs, "1968-03-14", "2026-11-20")
+		with := ""
+		if got.With != nil {
+			with = got.With.ID
+		}
+		require.Equal(t, []any{c.stand, c.with, c.certain}, []any{got.Stand, with, got.Certain}, "%s: %s", c.name, got.Why)
+		require.NotEmpty(t, got.Why)
+	}
+}
+
+// Entries of two houses are one fact only where both say the same for certain.
+func TestOneFactOfTwoHouses(t *testing.T) {
+	doubted := icd(outside.Problems, "Gout", "M10.9", outside.Active)
+	doubted.Doubt = "it is provisional there"
+	for _, c := range []struct {
+		name string
+		a, b outside.Theirs
+		same bool
+	}{
+		{"a code in other words", icd(outside.Problems, "HTN", "I10", outside.Active), icd(outside.Problems, "Essential hypertension", "I10", outside.Active), true},
+		{"active and ended", icd(outside.Problems, "HTN", "I10", outside.Active), icd(outside.Problems, "HTN", "I10", outside.Ended), false},
+		{"the same words and no code", icd(outside.Problems, "Bad knees", "", outside.Active), icd(outside.Problems, "Bad knees", "", outside.Active), false},
+		{"one of them is not certain", icd(outside.Problems, "Gout", "M10.9", outside.Active), doubted, false},
+		{"a dose in other words", med("Losartan 50 MG Oral Tablet", "one tablet once a day", outside.Active, "losartan"), med("Losartan", "50 mg daily", outside.Active, "losartan"), true},
+		{"another dose", med("Losartan", "50 mg daily", outside.Active, "losartan"), med("Losartan", "100 mg daily", outside.Active, "losartan"), false},
+		{"a medicine nobody knows", med("Mixture 4", "daily", outside.Active), med("Mixture 4", "daily", outside.Active), false},
+		{"an allergy", allergic("Penicillin", "hives", "", outside.Active, "penicillins"), allergic("penicillin G", "Hives", "", outside.Active, "penicillins"), true},
+		{"a graver one", allergic("Penicillin", "hives", "", outside.Active, "penicillins"), allergic("Penicillin", "hives", "severe", outside.Active, "penicillins"), false},
+		{"a vaccine of one day", shot("150", "2025-10-02", outside.Given), shot("150", "2025-10-02T09:00:00-04:00", outside.Given), true},
+		{"of some days later", shot("150", "2025-10-02", outside.Given), shot("150", "2025-10-04", outside.Given), false},
+		{"a value of one moment", value(outside.Results, "2823-3", "4.4", "mmol/L", "2026-05-01T08:30:00-04:00"), value(outside.Results, "2823-3", "4.4", "mmol/L", "2026-05-01T12:30:00Z"), true},
+		{"a value of one day", value(outside.Results, "2823-3", "4.4", "mmol/L", "2026-05-01"), value(outside.Results, "2823-3", "4.4", "mmol/L", "2026-05-01"), false},
+		{"two lists", value(outside.Results, "29463-7", "71", "kg", "2026-05-01T08:30:00Z"), value(outside.Vitals, "29463-7", "71", "kg", "2026-05-01T08:30:00Z"), false},
+	} {
+		require.Equal(t, c.same, outside.SameFact(c.a, c.b), c.name)
+		require.Equal(t, c.same, outside.SameFact(c.b, c.a), c.name)
+	}
+}
+
 func icd(list, title, code, status string) outside.Theirs {
 	return outside.Theirs{Checked: true, Item: outside.Item{List: list, Title: title, Status: status, Codes: []outside.Code{{Code: code, System: outside.ICD10}}}}
 }

@@ -9,12 +9,8 @@ import (
 	"deftledger/core/chart"
 )
 
-// Linker says whom somebody is at another party. Short are short forms of names; Given are given names that are known, folded, by which a
-// slip of the pen is told from another name.
-type Linker struct {
-	Short Nicknames
-	Given map[string]bool
-}
+// Linker says whom somebody is at another party. Short are short forms of names.
+type Linker struct{ Short Nicknames }
 
 // Alike is somebody at another party, beside one of ours.
 type Alike struct {
@@ -35,8 +31,7 @@ const (
 )
 
 // Link ranks people of another party by how likely each is the one who is asked about, best first. It says of the first that it is certain
-// only where it cannot be a twin, a namesake, a parent or somebody else of the house: the given name agrees (in every letter, or with a slip
-// that makes it no name), the birth date too, the sex does not differ, one other thing speaks for it, and nobody
+// only where it cannot be a twin, a namesake, a parent or somebody else of the house: the given name agrees in every letter, the birth date too, the sex does not differ, one other thing speaks for it, and nobody
 // else comes near. Everything else is for a person, with what differs in words.
 func (l Linker) Link(us Identity, there []Identity) []Alike {
 	p := chart.Patient{Name: chart.Name{Family: us.Family, Given: us.Given}, BirthDate: us.BirthDate, Sex: us.Sex, Phone: us.Phone}
@@ -97,7 +92,7 @@ func (l Linker) unsure(us, id Identity, how map[string]string, a Alike) string {
 		return "there is only an initial of the given name: " + us.Given + " here, " + id.Given + " there"
 	case given == "a short form": // Anna may be Hannah, and may be her sister
 		return "one given name may be short for the other: " + us.Given + " here, " + id.Given + " there"
-	case given == "a letter or two differ" && l.Given[chart.Fold(us.Given)] == l.Given[chart.Fold(id.Given)]:
+	case given == "a letter or two differ": // so are those of twins
 		return "the given names are alike, and may be of two people: " + us.Given + " here, " + id.Given + " there"
 	}
 	family, said := how["family name"]
@@ -132,27 +127,20 @@ func (l Linker) unsure(us, id Identity, how map[string]string, a Alike) string {
 	return ""
 }
 
-// street compares where two people live: the same, or so much of house number, street, town and postal code that it may be written wrongly.
+// street compares where two people live: the same, or a street that is nearly the same with its number, town or postal code.
 func street(a, b Identity) (how string, bits float64) {
 	x, y := streetWords(a.Street), streetWords(b.Street)
 	nx, ny := houseNumber(x), houseNumber(y)
 	sx, sy := strings.Join(words(x), ""), strings.Join(words(y), "")
 	cx, cy := chart.Fold(a.City), chart.Fold(b.City)
-	road := sx != "" && (sx == sy || near(sx, sy))
+	road := sx != "" && sy != "" && distance([]rune(sx), []rune(sy)) <= max(len(sx), len(sy))/4
 	if sx == sy && sx != "" && nx == ny && nx != "" {
 		return "address", bitsStreet
 	}
-	agree := 0
-	for _, same := range []bool{road, nx != "" && nx == ny, a.Zip != "" && a.Zip == b.Zip, cx != "" && (cx == cy || near(cx, cy))} {
-		if same {
-			agree++
-		}
-	}
+	number, zip, city := nx != "" && nx == ny, a.Zip != "" && a.Zip == b.Zip, cx != "" && (cx == cy || near(cx, cy))
 	switch {
-	case agree >= 3, agree == 2 && road:
+	case road && (number || zip || city), number && zip && city && (sx == "" || sy == ""): // a number and a town alone are those of a neighbor, too
 		return "address (written a little differently)", bitsNearby
-	case agree == 2:
-		return "part of the address", bitsZip
 	case sx == "" || sy == "":
 		return "", 0
 	}

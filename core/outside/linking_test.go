@@ -4,9 +4,11 @@ import (
 	"compress/gzip"
 	"encoding/csv"
 	"fmt"
+	"maps"
 	"math"
 	"math/rand"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -18,7 +20,7 @@ import (
 )
 
 func linker() outside.Linker {
-	return outside.Linker{Short: outside.ReadNicknames(data.Nicknames), Given: data.GivenNames()}
+	return outside.Linker{Short: outside.ReadNicknames(data.Nicknames)}
 }
 
 // febrl reads one half of a published linkage set: data set 4 of Febrl (Christen, Febrl: an open source data cleaning, deduplication and
@@ -87,6 +89,7 @@ func TestLinkingAPublishedSet(t *testing.T) {
 				}
 			}
 		}
+		slices.Sort(names)
 		people := make([]outside.Identity, len(names))
 		for i, n := range names {
 			people[i] = there[n]
@@ -110,8 +113,8 @@ func TestLinkingAPublishedSet(t *testing.T) {
 	first, flow, fhigh := wilson(within, len(ours))
 	t.Logf("linked by itself %d of %d, wrongly %d, recall %.3f (%.3f to %.3f); among the first three %.4f (%.4f to %.4f); left to a person: %v", certain, len(ours), wrong, recall, low, high, first, flow, fhigh, why)
 	require.Zero(t, wrong)
-	require.GreaterOrEqual(t, first, 0.99)
-	require.GreaterOrEqual(t, recall, 0.6) // that of today, less a little: half of the others read exactly as twins do
+	require.GreaterOrEqual(t, first, 0.985)
+	require.GreaterOrEqual(t, recall, 0.4) // that of today, less a little: many of the others read exactly as twins and namesakes do
 }
 
 // Twins, juniors, spouses, parents and children of one address, namesakes, exchanged and missing fields: none is linked by itself to
@@ -150,6 +153,10 @@ func TestNobodyOfTheHouseIsTakenForAnother(t *testing.T) {
 			x.Street, x.Zip, x.Phone = "9 Other Quay", "04999", "5550999"
 			return x
 		},
+		"namesake of one day in the same town": func(x outside.Identity) outside.Identity {
+			x.Street, x.Phone = "9 Other Quay", "5550999"
+			return x
+		},
 		"same given name and birth date in one home": func(x outside.Identity) outside.Identity { x.Family = "Quillfeather"; return x },
 		"twin by initial":                    func(x outside.Identity) outside.Identity { x.Given = x.Given[:1]; return x },
 		"no given name":                      func(x outside.Identity) outside.Identity { x.Given = ""; return x },
@@ -158,8 +165,9 @@ func TestNobodyOfTheHouseIsTakenForAnother(t *testing.T) {
 		"brother and sister, a letter apart": func(x outside.Identity) outside.Identity { x.Given, x.Sex = x.Given+"a", "M"; return x },
 	}
 	n := 0
-	for name, other := range cases {
-		for range 40 {
+	for _, name := range slices.Sorted(maps.Keys(cases)) {
+		other := cases[name]
+		for range 120 {
 			us := outside.Identity{Given: pick(given), Family: pick(families), BirthDate: fmt.Sprintf("19%02d-%02d-%02d", 70+r.Intn(29), 1+r.Intn(12), 1+r.Intn(28)), Sex: "F", Phone: fmt.Sprintf("555%04d", r.Intn(10000)),
 				Street: fmt.Sprint(1+r.Intn(99), " Harbor Street"), City: "Skerrow", Zip: "04901"}
 			them := other(us)
@@ -177,7 +185,7 @@ func TestNobodyOfTheHouseIsTakenForAnother(t *testing.T) {
 		}
 	}
 	t.Logf("%d pairs", n)
-	require.Greater(t, n, 300)
+	require.Greater(t, n, 1000)
 }
 
 // How a failed link is explained: both spellings, side by side.

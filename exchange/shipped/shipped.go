@@ -54,7 +54,6 @@ type Reference struct {
 	Bearing      []result.Bearing
 	Limits       []result.Limit
 	Nicknames    outside.Nicknames
-	GivenNames   map[string]bool
 }
 
 // Read reads everything. A file that does not read is a fault of the build; it is named.
@@ -86,7 +85,7 @@ func Read() (r Reference, err error) {
 	if r.Medicines, err = Medicines(data.Medicines); err != nil {
 		return r, err
 	}
-	r.Nicknames, r.GivenNames = outside.ReadNicknames(data.Nicknames), data.GivenNames()
+	r.Nicknames = outside.ReadNicknames(data.Nicknames)
 	if r.Analytes, err = analytes(); err != nil {
 		return r, err
 	}
