@@ -104,7 +104,7 @@ func TestARecordIsReconciledAndSigned(t *testing.T) {
 	v = c.record(c.doctor(), id)
 	require.Equal(t, []string{"Chronic kidney disease, stage 3b: differs ", "Gout, unspecified: differs ", "Acute kidney failure, unspecified: older than ours ", "No known drug allergies: conflicts ",
 		"Allopurinol 100 MG Oral Tablet: differs ", "Naproxen 500 MG Oral Tablet: conflicts ", "Acetaminophen 500 MG Oral Tablet: new ",
-		"Influenza, injectable, quadrivalent, preservative free: new certain ", "Pneumococcal conjugate PCV20: not certain "}, beside(v))
+		"Influenza, injectable, quadrivalent, preservative free: new certain ", "Pneumococcal conjugate PCV20: not certain ", "Creatinine: new certain ", "eGFR (CKD-EPI 2021): new certain "}, beside(v))
 	require.Equal(t, "Chronic kidney disease, stage 3a", v.Entries[0].Ours)
 	require.Equal(t, []string{"another one of the same kind"}, v.Entries[0].Differs)
 	require.Equal(t, []string{"less exact than ours"}, v.Entries[1].Differs)
@@ -216,7 +216,7 @@ func TestThePatientsCopyIsTheChart(t *testing.T) {
 	}
 	r := read()
 	require.ElementsMatch(t, []string{"allergies|Naproxen|stomach bleed|active", "medicines|Allopurinol|100 mg daily|active", "medicines|Naproxen|500 mg twice daily|ended",
-		"problems|Chronic kidney disease, stage 3a||active", "problems|Idiopathic gout, right ankle and foot||active", "results|Potassium|5.6 mmol/L|"}, says(r))
+		"problems|Chronic kidney disease, stage 3a||active", "problems|Idiopathic gout, right ankle and foot||active", "results|Potassium|5.6 mmol/L, range 3.5-5.1|"}, says(r))
 	for _, i := range r.Items {
 		if i.Title == "Potassium" {
 			require.Equal(t, "2026-05-04T08:00-04:00", i.Since, "with its zone, as precisely as it came")

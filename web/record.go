@@ -48,6 +48,16 @@ func (s *server) describeRecord(api huma.API) {
 		out, err := s.app.Record.SettleCertain(ctx, who, in.ID)
 		return &body[record.RecordView]{out}, err
 	})
+	does(api, http.MethodPost, "leave-rest", "/api/records/{id}/rest", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			List   string `json:"list" maxLength:"40"`
+			Reason string `json:"reason" maxLength:"1000"`
+		}
+	}) (*body[record.RecordView], error) {
+		out, err := s.app.Record.LeaveRest(ctx, who, in.ID, in.Body.List, in.Body.Reason)
+		return &body[record.RecordView]{out}, err
+	})
 	does(api, http.MethodPost, "sign-record", "/api/records/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {

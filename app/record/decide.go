@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strconv"
+	"strings"
 
 	"deftledger/app/act"
 	"deftledger/app/intake"
@@ -111,12 +112,90 @@ func (a *Acts) decide(t *act.Tx, r store.OutsideRecord, v RecordView, e RecordEn
 		}
 		kept.Became = became
 	}
+	if d.Decision == takenBack {
+		if err := a.takeOut(t, r, e, d.Reason); err != nil {
+			return err
+		}
+	}
+	return a.keepDecision(t, r, e, kept)
+}
+
+// keepDecision keeps a decision on an entry, and on those of other open records that say the same.
+func (a *Acts) keepDecision(t *act.Tx, r store.OutsideRecord, e RecordEntry, kept store.OutsideDecision) error {
 	if err := t.AddOutsideDecision(kept); err != nil {
 		return err
 	}
+	if kept.Decision != takenBack {
+		for _, o := range e.Also {
+			with := kept
+			with.RecordID, with.List, with.Ref, with.Content = o.Record, o.list, o.ref, o.hash
+			with.Reason = strings.TrimSpace("Decided with the record of " + r.House + ". " + kept.Reason)
+			if with.Decision == outside.TakeIn {
+				with.Decision = outside.Join // it is in the chart once
+			}
+			if err := t.AddOutsideDecision(with); err != nil {
+				return err
+			}
+			t.Tell(act.LineEvent, o.Record, r.PatientID)
+		}
+	}
 	t.Tell(act.PatientEvent, r.PatientID, r.PatientID)
 	t.Tell(act.LineEvent, r.ID, r.PatientID)
-	return t.Audit("decide on an entry from elsewhere", r.PatientID, r.ID, string(d.Decision)+" "+e.List)
+	return t.Audit("decide on an entry from elsewhere", r.PatientID, r.ID, string(kept.Decision)+" "+e.List)
+}
+
+// takeOut takes what an entry became out of the chart again, with the reason. What it took the place of stays ended: nobody can say that it
+// is taken, or there, as before.
+func (a *Acts) takeOut(t *act.Tx, r store.OutsideRecord, e RecordEntry, reason string) error {
+	decided, err := t.OutsideDecisions(r.PatientID, r.House)
+	if err != nil {
+		return err
+	}
+	became := ""
+	for _, d := range decided {
+		if d.RecordID == r.ID && d.List == e.List && d.Content == e.hash {
+			became = ""
+			if d.Decision == outside.TakeIn {
+				became = d.Became
+			}
+		}
+	}
+	if became == "" {
+		return nil
+	}
+	why := "taken in from " + r.House + ", and taken back: " + reason
+	switch e.List {
+	case outside.Problems:
+		if e.Status == outside.Ended {
+			err = t.EndHistory(r.PatientID, became, t.Now, t.Who.ID, why)
+			break
+		}
+		_, err = t.EndProblem(r.PatientID, e.item.CodeIn(outside.ICD10), a.Today())
+	case outside.Medicines:
+		err = t.StopMedicine(r.PatientID, became, a.Today(), why, t.Who.ID)
+	case outside.Allergies:
+		err = t.EndAllergy(r.PatientID, became, t.Now, t.Who.ID, why)
+	case outside.Procedures:
+		err = t.EndHistory(r.PatientID, became, t.Now, t.Who.ID, why)
+	case outside.Immunizations:
+		_, err = t.TakeCareBack("record "+r.ID+" "+e.Ref, t.Who.ID, why, t.Now)
+	case outside.Results, outside.Vitals:
+		reports, err := t.ReportsIn([]string{became})
+		if err != nil {
+			return err
+		}
+		if len(reports) == 1 && len(reports[0].Values) > 1 {
+			return act.Refuse(act.Conflict, "It stands in one report with %d other values: take the report out of the chart.", len(reports[0].Values)-1)
+		}
+		if err := t.ReportGone(became, t.Now); err != nil {
+			return act.NotFound(err, "report")
+		}
+		return t.CloseLine(line.Report, became, t.Who.ID, why, t.Now)
+	}
+	if store.IsNotFound(err) {
+		return nil // it was ended meanwhile
+	}
+	return err
 }
 
 // takeIn makes an entry one of the chart, with its source. What it takes the place of is ended, with the reason.
@@ -179,6 +258,12 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 		}
 		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.AllergyList, Title: title, Detail: detail, Severity: severity, Since: "", Source: source})
 	}
+	if measured(e.List) {
+		return a.file(t, r, []RecordEntry{e})
+	}
+	if e.List == outside.Procedures {
+		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.SurgicalList, Title: title, Detail: detail, Since: day, Source: source})
+	}
 	id := act.NewID()
 	_, err = t.AddCare(store.CareEntry{ID: id, PatientID: r.PatientID, Kind: store.CareDose, Name: e.item.CodeIn(outside.CVX), Says: title, Day: day, Source: source, Version: 1, ByID: t.Who.ID, At: t.Now,
 		RequestID: "record " + r.ID + " " + e.Ref})
@@ -194,8 +279,11 @@ func (a *Acts) SettleCertain(ctx context.Context, who act.Actor, id string) (out
 		if err != nil {
 			return err
 		}
+		if err := a.settleValues(t, r, v); err != nil {
+			return err
+		}
 		for _, e := range v.Entries {
-			if !e.Certain || e.Decision != "" {
+			if !e.Certain || e.Decision != "" || measured(e.List) {
 				continue
 			}
 			// What came in just before counts: each is compared anew.
@@ -212,6 +300,79 @@ func (a *Acts) SettleCertain(ctx context.Context, who act.Actor, id string) (out
 				continue
 			}
 			if err := a.decide(t, r, now, e, EntryDecided{List: e.List, Ref: e.Ref, Decision: decision}); err != nil {
+				return err
+			}
+		}
+		out, _, err = a.open(t.Q, who, id)
+		return err
+	})
+	return out, err
+}
+
+// settleValues settles the certain values of a record: those that are the same are joined, the new ones of one moment are one report.
+func (a *Acts) settleValues(t *act.Tx, r store.OutsideRecord, v RecordView) error {
+	type moment struct{ list, at string }
+	var order []moment
+	fresh := map[moment][]RecordEntry{}
+	for _, e := range v.Entries {
+		if !e.Certain || e.Decision != "" || !measured(e.List) {
+			continue
+		}
+		kept := store.OutsideDecision{RecordID: r.ID, List: e.List, Ref: e.Ref, Content: e.hash, Decision: outside.Join, ByID: t.Who.ID, At: t.Now}
+		if e.Stand == outside.Same {
+			if e.with != nil {
+				kept.Became = e.with.ID
+			}
+			if err := a.keepDecision(t, r, e, kept); err != nil {
+				return err
+			}
+			continue
+		}
+		m := moment{e.List, e.item.Since}
+		if fresh[m] == nil {
+			order = append(order, m)
+		}
+		fresh[m] = append(fresh[m], e)
+	}
+	for _, m := range order {
+		report, err := a.file(t, r, fresh[m])
+		if err != nil {
+			return err
+		}
+		for _, e := range fresh[m] {
+			if err := a.keepDecision(t, r, e, store.OutsideDecision{RecordID: r.ID, List: e.List, Ref: e.Ref, Content: e.hash, Decision: outside.TakeIn, Became: report, ByID: t.Who.ID, At: t.Now}); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// LeaveRest leaves what is still open of a list of values or procedures with the record: it is read there, and stands nowhere else.
+func (a *Acts) LeaveRest(ctx context.Context, who act.Actor, id, list, reason string) (out RecordView, err error) {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return out, err
+	}
+	reason = chart.Tidy(reason)
+	switch {
+	case !slices.Contains(onlyRead, list):
+		return out, act.Refuse(act.Invalid, "Each entry of that list is decided by itself.")
+	case reason == "":
+		return out, act.Refuse(act.Invalid, "Say why they are only read with the record.")
+	}
+	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+		v, r, err := a.open(t.Q, who, id)
+		if err != nil {
+			return err
+		}
+		if r.SignedBy != "" {
+			return act.Refuse(act.Conflict, "%s has signed it.", r.SignedBy)
+		}
+		for _, e := range v.Entries {
+			if e.List != list || e.Decision != "" {
+				continue
+			}
+			if err := a.keepDecision(t, r, e, store.OutsideDecision{RecordID: r.ID, List: e.List, Ref: e.Ref, Content: e.hash, Decision: outside.LeaveOut, Reason: reason, ByID: who.ID, At: t.Now}); err != nil {
 				return err
 			}
 		}
@@ -274,6 +435,9 @@ func (a *Acts) Sign(ctx context.Context, who act.Actor, id, comment, secret stri
 			return err
 		}
 		if err := t.AddOutsideReview(r.ID, comment, who.ID, t.Now, s.Folio); err != nil {
+			return err
+		}
+		if err := a.signValues(t, r); err != nil {
 			return err
 		}
 		if err := t.CloseLine(line.Record, r.ID, who.ID, "signed as read", t.Now); err != nil {

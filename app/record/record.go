@@ -12,9 +12,11 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/intake"
 	orders "deftledger/app/order"
+	results "deftledger/app/result"
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/outside"
+	"deftledger/core/result"
 	"deftledger/core/safety"
 	"deftledger/exchange/ccda"
 	"deftledger/store"
@@ -25,6 +27,7 @@ type Acts struct {
 	*act.Office
 	Order  *orders.Acts
 	Intake *intake.Acts
+	Result *results.Acts
 	// Refused is told that a patient was never at the house of a record; app sets it, because the room that sends it back stands above.
 	Refused func(t *act.Tx, patient, record, words string) error
 
@@ -32,8 +35,8 @@ type Acts struct {
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, or *orders.Acts, i *intake.Acts) *Acts {
-	return &Acts{Office: o, Order: or, Intake: i}
+func New(o *act.Office, or *orders.Acts, i *intake.Acts, r *results.Acts) *Acts {
+	return &Acts{Office: o, Order: or, Intake: i, Result: r}
 }
 
 // RecordRow is a record in a list.
@@ -68,6 +71,7 @@ type RecordEntry struct {
 	Status   string           `json:"status"`
 	Codes    []outside.Code   `json:"codes"`
 	Author   string           `json:"author"`
+	Flag     string           `json:"flag" doc:"Of a value, as their laboratory marked it"`
 	Said     string           `json:"said" doc:"The element of the narrative that says it"`
 	None     bool             `json:"none"`
 	Doubt    string           `json:"doubt"`
@@ -82,9 +86,22 @@ type RecordEntry struct {
 	Decided  string           `json:"decided" doc:"By whom and when, and why"`
 	Earlier  bool             `json:"earlier" doc:"It was decided on an earlier version that said the same"`
 	May      []string         `json:"may" doc:"What whoever asks may decide here"`
+	Also     []Origin         `json:"also" doc:"Entries of other open records that say the same: one decision is about all"`
 	hash     string
 	item     outside.Item
 	with     *outside.Ours
+	theirs   outside.Theirs
+}
+
+// Origin is an entry of another record that says the same.
+type Origin struct {
+	Record string `json:"record"`
+	House  string `json:"house"`
+	Title  string `json:"title"`
+	Detail string `json:"detail"`
+	list   string
+	ref    string
+	hash   string
 }
 
 // NarratedView is a section as its author laid it out.
@@ -240,16 +257,9 @@ func (a *Acts) receive(t *act.Tx, p chart.Patient, sum string, raw []byte, why s
 	if _, err := t.AddOutsideRecord(r); err != nil {
 		return out, err
 	}
-	owner, err := t.UsualClinician(p.ID)
+	owner, err := a.owner(t, p.ID)
 	if err != nil {
 		return out, err
-	}
-	if owner != "" {
-		if s, err := t.StaffByID(owner); err != nil {
-			return out, err
-		} else if !s.Active {
-			owner = "" // who has left reads nothing any more: it is everybody's
-		}
 	}
 	if err := t.OpenLine(act.NewID(), line.Record, r.ID, p.ID, owner, line.Open, t.Now); err != nil {
 		return out, err
@@ -262,6 +272,19 @@ func (a *Acts) receive(t *act.Tx, p chart.Patient, sum string, raw []byte, why s
 	return Received{ID: r.ID}, t.Audit("receive a record from elsewhere", p.ID, r.ID, "")
 }
 
+// owner is who answers for what comes of a patient: the usual clinician, or everybody where that one has left.
+func (a *Acts) owner(t *act.Tx, patient string) (string, error) {
+	owner, err := t.UsualClinician(patient)
+	if err != nil || owner == "" {
+		return "", err
+	}
+	s, err := t.StaffByID(owner)
+	if err != nil || !s.Active {
+		return "", err
+	}
+	return owner, nil
+}
+
 // grave says whether an allergy is of the kind that is shown before anybody has decided on it.
 func grave(i outside.Item) bool {
 	words := strings.ToLower(i.Severity + " " + i.Detail)
@@ -271,7 +294,7 @@ func grave(i outside.Item) bool {
 }
 
 // reconciled are the lists whose entries are decided one by one; others are read with the record.
-var reconciled = []string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations}
+var reconciled = []string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Results, outside.Vitals, outside.Procedures}
 
 func hashOf(i outside.Item) string {
 	h := sha256.Sum256([]byte(strings.Join([]string{i.List, i.Title, i.Detail, i.Status, i.Span(), i.Doubt}, "\x1f")))
@@ -309,6 +332,29 @@ func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.
 			day = a.DayOf(store.Stamp(x.GivenAt))
 		}
 		out = append(out, outside.Ours{ID: x.ID, List: outside.Immunizations, Title: x.Name, Code: x.CVX, Since: day})
+	}
+	for _, x := range r.Histories {
+		if x.List == chart.SurgicalList {
+			out = append(out, outside.Ours{ID: x.ID, List: outside.Procedures, Title: x.Title, Detail: x.Detail, Since: x.Since})
+		}
+	}
+	if err != nil {
+		return out, err
+	}
+	vitals, err := q.VitalsOf(p.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range vitals {
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Vitals, Title: x.Name, Code: x.LOINC, Detail: x.Value, Unit: x.Unit, Since: a.Say(x.TakenAt)})
+	}
+	reports, err := q.ReportsOf(p.ID)
+	for _, rep := range reports {
+		for k, x := range rep.Values {
+			if result.Live(x.Status) && x.LOINC != "" {
+				out = append(out, outside.Ours{ID: rep.ID + " " + itoa(k), List: outside.Results, Title: x.Name + " of " + act.OrUnknown(rep.Performer, "a laboratory that is not named"), Code: x.LOINC, Detail: x.Text, Unit: x.Unit, Since: rep.CollectedAt})
+			}
+		}
 	}
 	return out, err
 }
@@ -424,10 +470,19 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 	if err != nil {
 		return out, kept, err
 	}
+	others, err := a.besides(q, kept, record)
+	if err != nil {
+		return out, kept, err
+	}
 	was := 0 // entries that an earlier version settled
 	for _, i := range read.Items {
 		v := RecordEntry{List: i.List, Ref: i.Ref, Title: i.Title, Detail: i.Detail, Span: spoken(i), Status: i.Status, Codes: append([]outside.Code{}, i.Codes...), Author: i.Author, Said: i.Narrative, None: i.None,
-			Doubt: i.Doubt, Differs: []string{}, Warnings: []safety.Warning{}, May: []string{}, hash: hashOf(i), item: i}
+			Doubt: i.Doubt, Differs: []string{}, Warnings: []safety.Warning{}, May: []string{}, Also: []Origin{}, hash: hashOf(i), item: i}
+		if i.Value != "" { // as people read it
+			shown := i
+			shown.Unit = chart.ShownUnit(i.Unit)
+			v.Detail, v.Flag = outside.Measured(shown), i.Flag
+		}
 		if !slices.Contains(reconciled, i.List) {
 			v.Stand = outside.Unsure
 			out.Others = append(out.Others, v)
@@ -439,10 +494,16 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 			theirs, warned = a.theirs(i, record, c.With.ID)
 			c = outside.Compare(ours, theirs, p.BirthDate, a.Today())
 		}
+		v.theirs = theirs
+		for _, o := range others {
+			if outside.SameFact(o.theirs, theirs) {
+				v.Also = append(v.Also, o.Origin)
+			}
+		}
 		v.Stand, v.Certain, v.Why, v.Warnings, v.with = c.Stand, c.Certain && out.Source.Says == "confirmed", c.Why, append(v.Warnings, warned...), c.With
 		v.Differs = append(v.Differs, c.Differs...)
 		if c.With != nil {
-			v.Ours, v.OursSays = c.With.Title, strings.TrimSpace(c.With.Detail)
+			v.Ours, v.OursSays = c.With.Title, strings.TrimSpace(c.With.Detail+" "+chart.ShownUnit(c.With.Unit))
 			if c.With.None {
 				v.Ours = chart.AllergiesKind.None
 			}
@@ -484,6 +545,61 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 	return out, kept, nil
 }
 
+// beside is an entry of another open record of the patient.
+type beside struct {
+	Origin
+	theirs outside.Theirs
+}
+
+// besides are the undecided entries of the other open records of the patient, of houses where they said they were.
+func (a *Acts) besides(q *store.Q, kept store.OutsideRecord, record chart.Record) (out []beside, err error) {
+	all, err := q.OutsideRecordsOf(kept.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	said, err := q.OutsideSources(kept.PatientID)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range all {
+		i := slices.IndexFunc(said, func(s store.OutsideSource) bool { return s.House == r.House })
+		if r.ID == kept.ID || r.SignedBy != "" || r.Unreadable != "" || i < 0 || said[i].Says != "confirmed" {
+			continue
+		}
+		if !a.reads.has(r.Sum) {
+			if r, err = q.OutsideRecordByID(r.ID); err != nil {
+				return nil, err
+			}
+		}
+		read, err := a.reads.of(r.Sum, r.Raw)
+		if err != nil {
+			continue // it says so where it is opened
+		}
+		decided, err := q.OutsideDecisions(r.PatientID, r.House)
+		if err != nil {
+			return nil, err
+		}
+		now := map[string]outside.Decision{}
+		for _, d := range decided {
+			now[d.List+d.Content] = d.Decision
+		}
+		for _, i := range read.Items {
+			if d := now[i.List+hashOf(i)]; !slices.Contains(reconciled, i.List) || d != "" && d != takenBack {
+				continue
+			}
+			theirs := outside.Theirs{Item: i, Checked: true}
+			switch i.List {
+			case outside.Medicines:
+				theirs.Names = a.Medicines.Ingredients(i.Title)
+			case outside.Allergies:
+				theirs.Names = a.allergen(i.Title)
+			}
+			out = append(out, beside{Origin{Record: r.ID, House: r.House, Title: i.Title, Detail: strings.TrimLeft(strings.TrimSpace(i.Detail+", "+spoken(i)), ", "), list: i.List, ref: i.Ref, hash: hashOf(i)}, theirs})
+		}
+	}
+	return out, nil
+}
+
 func plural(n int, one, many string) string {
 	switch n {
 	case 0:
@@ -505,9 +621,9 @@ func (a *Acts) may(who act.Actor, v RecordEntry) (out []string) {
 	if v.List == outside.Problems && !signs {
 		return out
 	}
-	ends := v.None || v.Status == outside.Denied || v.Status == outside.NotGiven || v.Status == outside.Ended && v.Stand != outside.Older
+	ends := v.None || v.Status == outside.Denied || v.Status == outside.NotGiven || v.Status == outside.NotDone || v.Status == outside.Ended && v.Stand != outside.Older
 	changes := v.Stand == outside.Differs && v.List == outside.Allergies
-	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.item.Since) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) {
+	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.item.Since) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) && (!measured(v.List) || v.item.Value != "" && len(v.item.Since) >= 10) {
 		out = append(out, string(outside.TakeIn))
 	}
 	if v.Ours != "" {

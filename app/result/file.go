@@ -418,3 +418,22 @@ func (a *Acts) fileReport(t *act.Tx, r store.Report) (store.Report, error) {
 	}
 	return r, t.Audit("file report", r.PatientID, r.ID, "")
 }
+
+// FileElsewhere files what another house measured, as it came in a record of theirs. It is announced to nobody, because it is days old and
+// read with its record, and released to no portal, because it is not ours to release. Its line is open until it is signed.
+func (a *Acts) FileElsewhere(t *act.Tx, r store.Report) error {
+	for i := range r.Values {
+		r.Values[i].Details.Limit = a.Analytes.Beyond(a.Limits, r.Values[i])
+	}
+	if err := errors.Join(t.AddReport(r), t.AddIssue(r)); err != nil {
+		return err
+	}
+	if err := t.OpenLine(act.NewID(), line.Report, r.ID, r.PatientID, r.OwnerID, line.Open, t.Now); err != nil {
+		return err
+	}
+	if err := t.RankLine(line.Report, r.ID, line.Open, result.Rank(r.Status, false, r.Values)); err != nil {
+		return err
+	}
+	tell(t, r)
+	return t.Audit("file a report of another house", r.PatientID, r.ID, "")
+}

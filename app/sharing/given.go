@@ -242,6 +242,10 @@ func saidOnPaper(i outside.Item) string {
 			*d = chart.SayDay(*d)
 		}
 	}
+	if i.Value != "" {
+		i.Unit = chart.ShownUnit(i.Unit)
+		i.Detail = outside.Measured(i)
+	}
 	out := i.Says()
 	if i.Status == outside.Ended && i.Until == "" {
 		out += ", ended"

@@ -2,11 +2,13 @@ package sharing
 
 import (
 	"encoding/json"
+	"fmt"
 	"strings"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/outside"
+	"deftledger/core/result"
 	"deftledger/store"
 )
 
@@ -19,7 +21,7 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 	out = outside.Record{Title: "Summary of care", House: a.Practice, Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone,
 		Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}
 	// Every copy says the same, so that none tells whether something was left out of it.
-	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish."}}
+	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Results that are not final are in none."}}
 	held, err := q.InquiriesAbout(store.HeldBack, p.ID)
 	if err != nil {
 		return out, err
@@ -79,17 +81,38 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 		}
 		add(i)
 	}
-	for _, x := range r.Values {
-		list := map[string]string{chart.FromVital: outside.Vitals, chart.FromReport: outside.Results}[x.Source]
-		if list == "" || back[x.Ref] {
-			continue
-		}
-		i := outside.Item{List: list, Ref: x.Ref + " " + x.LOINC, Title: x.Name, Since: x.At, Value: x.Text, Unit: x.Unit}
+	vitals, err := q.VitalsOf(p.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, x := range vitals {
+		i := outside.Item{List: outside.Vitals, Ref: x.ID, Title: x.Name, Since: a.Say(x.TakenAt), Value: x.Value, Unit: x.Unit}
 		if x.LOINC != "" {
 			i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
 		}
-		i.Detail = strings.TrimSpace(i.Value + " " + i.Unit)
+		i.Detail = outside.Measured(i)
 		add(i)
+	}
+	reports, err := q.ReportsOf(p.ID)
+	if err != nil {
+		return out, err
+	}
+	for _, rep := range reports {
+		if back[rep.ID] || rep.Status != "F" && rep.Status != "C" {
+			continue
+		}
+		for k, x := range rep.Values {
+			if !result.Live(x.Status) || x.Text == "" {
+				continue
+			}
+			i := outside.Item{List: outside.Results, Ref: fmt.Sprint(rep.ID, " ", k+1), Title: x.Name, Since: rep.CollectedAt, Value: x.Text, Unit: x.Unit, Range: x.Range, Author: rep.Performer}
+			i.Flag, _, _ = strings.Cut(x.Flag, "~")
+			if x.LOINC != "" {
+				i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
+			}
+			i.Detail = outside.Measured(i)
+			add(i)
+		}
 	}
 	visits, err := q.VisitsOf(p.ID)
 	if err != nil {

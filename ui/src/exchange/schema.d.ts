@@ -3270,6 +3270,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records/{id}/rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["leave-rest"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records/{id}/sign": {
         parameters: {
             query?: never;
@@ -6743,6 +6759,10 @@ export interface components {
             staff: string;
             words: string;
         };
+        "Leave-restRequest": {
+            list: string;
+            reason: string;
+        };
         LetterView: {
             id: string;
             /** @description Fields that nobody filled */
@@ -7513,6 +7533,12 @@ export interface components {
             /** @description YYYY-MM-DD, of a standing order */
             until?: string;
         };
+        Origin: {
+            detail: string;
+            house: string;
+            record: string;
+            title: string;
+        };
         OtherReport: {
             id: string;
             owner: string;
@@ -8163,6 +8189,8 @@ export interface components {
             id: string;
         };
         RecordEntry: {
+            /** @description Entries of other open records that say the same: one decision is about all */
+            also: components["schemas"]["Origin"][];
             author: string;
             certain: boolean;
             codes: components["schemas"]["Code"][];
@@ -8175,6 +8203,8 @@ export interface components {
             doubt: string;
             /** @description It was decided on an earlier version that said the same */
             earlier: boolean;
+            /** @description Of a value, as their laboratory marked it */
+            flag: string;
             list: string;
             /** @description What whoever asks may decide here */
             may: string[];
@@ -17026,6 +17056,41 @@ export interface operations {
                 };
             };
             /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "leave-rest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Leave-restRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordView"];
+                };
+            };
+            /** @description Error */
             default: {
                 headers: {
                     [name: string]: unknown;

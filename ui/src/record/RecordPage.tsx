@@ -21,6 +21,19 @@ const lists: [string, string][] = [
   ["allergies", "Allergies"],
   ["medicines", "Medicines"],
   ["immunizations", "Immunizations"],
+  ["procedures", "Procedures"],
+  ["results", "Results"],
+  ["vitals", "Vital signs"],
+];
+const measured = (e: Entry) => e.list === "results" || e.list === "vitals";
+const followed = (list: string) => list === "results" || list === "vitals" || list === "procedures";
+// What is only read with the record, in the order in which it is read.
+const others: [string, string][] = [
+  ["encounters", "Visits there"],
+  ["social", "Social history"],
+  ["family", "Family history"],
+  ["plan", "Planned there"],
+  ["team", "Who treats them there"],
 ];
 const keys: [Decision, string][] = [
   ["take in", "1"],
@@ -48,12 +61,15 @@ function Open({ v, next }: { v: View; next: string }) {
   const [at, setAt] = useState("");
   const [whole, setWhole] = useState(false);
   const [asking, setAsking] = useState<"" | "leave out" | "changes" | "taken back" | "doubted" | "refused">("");
+  const [leaving, setLeaving] = useState("");
   const [comment, setComment] = useState("");
   const [error, setError] = useState("");
   const { sign, dialog, busy } = useSigning();
   const params = { params: { path: { id: v.id } } };
   const { queryKey } = asks.record(v.id);
-  const settled = (e: Entry) => e.stand === "the same" && (e.certain || e.decision === "join");
+  // A record may hold hundreds of values: those that are certain, or decided, stand in one line.
+  const settled = (e: Entry) =>
+    (e.stand === "the same" && (e.certain || e.decision === "join")) || (measured(e) && (e.certain || e.decision !== ""));
   const shown = v.entries.filter((e) => !settled(e));
   const open = shown.filter((e) => e.decision === "");
   const key = (e: Entry) => `${e.list} ${e.ref}`;
@@ -96,6 +112,8 @@ function Open({ v, next }: { v: View; next: string }) {
       await got(api.POST("/api/records/{id}/source", { ...params, body: { says, words } }));
       return undefined;
     });
+  const leaveRest = (of: string, reason: string) =>
+    act(() => got(api.POST("/api/records/{id}/rest", { ...params, body: { list: of, reason } })));
   const certain = () => act(() => got(api.POST("/api/records/{id}/certain", params)));
   const signIt = () =>
     sign({
@@ -243,6 +261,25 @@ function Open({ v, next }: { v: View; next: string }) {
                           <tr>
                             <th colSpan={3} className="pt-4 pb-1 text-title-s font-semibold">
                               {word}
+                              {!v.signedBy &&
+                                followed(id) &&
+                                v.entries.filter((e) => e.list === id && !e.decision).length > 1 && (
+                                  <span className="ml-4 font-normal">
+                                    {leaving === id ? (
+                                      <Why
+                                        label={`Why the ${word.toLowerCase()} are only read`}
+                                        says="Why they are only read with the record"
+                                        word="Leave them"
+                                        act={(reason) => leaveRest(id, reason).then(() => setLeaving(""))}
+                                        leave={() => setLeaving("")}
+                                      />
+                                    ) : (
+                                      <button type="button" className="plain px-0 py-0 text-small" onClick={() => setLeaving(id)}>
+                                        Only read them…
+                                      </button>
+                                    )}
+                                  </span>
+                                )}
                             </th>
                           </tr>
                           {of.map((e) => (
@@ -256,19 +293,22 @@ function Open({ v, next }: { v: View; next: string }) {
                               change={() => setAsking("changes")}
                             />
                           ))}
-                          {same.length > 0 && (
-                            <tr className="border-b border-rule align-baseline text-aside">
-                              <td className="py-2 pl-2">{same.map((e) => e.ours || e.title).join(", ")}</td>
-                              <td className="bg-paper px-3 text-center font-semibold text-settled">the same</td>
-                              <td className="pl-4 text-faded">{same.map((e) => e.title).join(", ")}</td>
-                            </tr>
-                          )}
+                          {[
+                            ["the same", same.filter((e) => e.stand === "the same" && e.decision !== "leave out")],
+                            ["new, undisputed", same.filter((e) => e.stand === "new" && !e.decision)],
+                            ["take in", same.filter((e) => e.decision === "take in")],
+                            ["leave out", same.filter((e) => e.decision === "leave out")],
+                            ["join", same.filter((e) => e.decision === "join" && e.stand !== "the same")],
+                          ].map(([how, some]) => (
+                            <Together key={String(how)} how={String(how)} some={some as Entry[]} />
+                          ))}
                         </Fragment>
                       );
                     })}
                   </tbody>
                 </table>
               )}
+              {!whole && <Others v={v} />}
             </>
           )}
         </div>
@@ -320,6 +360,12 @@ function Open({ v, next }: { v: View; next: string }) {
           </p>
           {current.stand === "differs" && !current.decision && current.may.includes("take in") && (
             <p className="mt-1">Taken in, it takes the place of ours, which ends.</p>
+          )}
+          {current.also.length > 0 && !current.decision && (
+            <p className="mt-1">
+              {current.also.map((o) => o.house).join(" and ")} say{current.also.length === 1 ? "s" : ""} the same: one decision is
+              about both.
+            </p>
           )}
           {current.decision && (
             <div className="margin-note mt-2">
@@ -376,6 +422,46 @@ function Open({ v, next }: { v: View; next: string }) {
       )}
       {dialog}
     </>
+  );
+}
+
+// Together are entries of a list that stand alike, in one line.
+function Together({ how, some }: { how: string; some: Entry[] }) {
+  if (some.length === 0) return null;
+  const side: Record<string, string> = { H: "▴ ", HH: "▴ ", HU: "▴ ", L: "▾ ", LL: "▾ ", LU: "▾ ", A: "◆ ", AA: "◆ " };
+  const says = (e: Entry) =>
+    measured(e) ? `${e.title} ${side[e.flag] ?? ""}${e.detail.split(", range")[0]}${e.span ? ` (${e.span})` : ""}` : e.title;
+  return (
+    <tr className="border-b border-rule align-baseline text-aside">
+      <td className="py-2 pr-3 pl-2">{how === "the same" ? some.map((e) => e.ours || e.title).join(", ") : ""}</td>
+      <td className="bg-paper px-3 text-center font-semibold text-settled">
+        {how}
+        {some.length > 3 && <span className="block font-normal text-faded">{some.length} values</span>}
+      </td>
+      <td className={`pl-4 ${how === "the same" ? "text-faded" : ""}`}>{some.map(says).join("; ")}</td>
+    </tr>
+  );
+}
+
+// Others are the entries that are read with the record, and stand in no list of the chart.
+function Others({ v }: { v: View }) {
+  if (v.others.length === 0) return null;
+  return (
+    <section aria-label="Only read" className="mt-5 text-aside">
+      <h3 className="border-b border-rule pb-1 text-title-s font-semibold">Read with the record</h3>
+      {others.map(([id, word]) => {
+        const of = v.others.filter((e) => e.list === id);
+        if (of.length === 0) return null;
+        return (
+          <p key={id} className="border-b border-rule py-1.5">
+            <span className="label mr-2">{word}</span>
+            {of
+              .map((e) => [e.title, e.detail, e.span, e.doubt && `not certain: ${e.doubt}`].filter(Boolean).join(", "))
+              .join("; ")}
+          </p>
+        );
+      })}
+    </section>
   );
 }
 
@@ -454,6 +540,11 @@ function Row({
             .filter(Boolean)
             .join(" · ")}
         </span>
+        {e.also.map((o) => (
+          <span key={o.record + o.title} className="block text-small text-kelp">
+            {o.house} says the same
+          </span>
+        ))}
       </td>
     </tr>
   );
