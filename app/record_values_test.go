@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"deftledger/app/act"
+	"deftledger/app/intake"
 	"deftledger/app/record"
 	"deftledger/core/chart"
 	"deftledger/core/outside"
@@ -177,4 +178,35 @@ func TestOneFactOfTwoHousesIsDecidedOnce(t *testing.T) {
 	require.NotContains(t, strings.Join(open, "|"), "Creatinine")
 	require.Contains(t, open, "Allopurinol 100 MG Oral Tablet")
 	require.Empty(t, c.verify())
+}
+
+// Handed on, a record is whose it was given to, with what is to be done; signing it ends that as any other.
+func TestARecordIsHandedOn(t *testing.T) {
+	c := open(t)
+	id := c.received(document(t, "northsound-discharge"), "").ID
+	owner := "SELECT owner_id FROM line WHERE kind = 'record from elsewhere'"
+	require.Equal(t, act.Invalid, kind(t, c.app.Record.HandOn(ctx, c.doctor(), id, c.jonah().ID, " ")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Record.HandOn(ctx, c.doctor(), id, c.doctor().ID, "Read it.")))
+	require.Equal(t, act.Invalid, kind(t, c.app.Record.HandOn(ctx, c.doctor(), id, c.who[act.FrontDesk].ID, "Read it.")), "who sees no chart")
+	require.NoError(t, c.app.Record.HandOn(ctx, c.doctor(), id, c.jonah().ID, "Ask her about the allopurinol."))
+	require.Equal(t, c.jonah().ID, c.text(owner))
+	v := c.record(c.jonah(), id)
+	require.Equal(t, "Ask her about the allopurinol.", v.Handed[0].Words)
+	require.NoError(t, c.app.Record.HandOn(ctx, c.jonah(), id, c.doctor().ID, "She takes 200 mg."))
+	require.Equal(t, c.doctor().ID, c.text(owner))
+	require.Equal(t, []string{"She takes 200 mg.", "Ask her about the allopurinol."}, []string{c.record(c.doctor(), id).Handed[0].Words, c.record(c.doctor(), id).Handed[1].Words})
+	require.Empty(t, c.verify())
+}
+
+// A severe allergy that another house tells of asks before a vaccine is given, until somebody has decided on it.
+func TestAReportedAllergyAsksBeforeAVaccine(t *testing.T) {
+	c := open(t)
+	c.received(document(t, "gannet-ccd", "6736007", "24484000", "Moderate", "Severe"), "The clinic writes initials.")
+	asked, err := c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, intake.VaccineEntry{ID: "v1", Given: tdap})
+	require.NoError(t, err)
+	require.Contains(t, strings.Join(asked.Questions, "|"), "Severe allergy reported by Gannet Bay Walk-in Clinic, not confirmed: Sulfa antibiotics")
+	require.Zero(t, c.count("SELECT count(*) FROM immunization"))
+	_, err = c.app.Intake.GiveVaccine(ctx, c.jonah(), visitID, intake.VaccineEntry{ID: "v1", Given: tdap, Confirmed: true})
+	require.NoError(t, err)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM immunization"))
 }

@@ -105,7 +105,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 		"Intake.FindMedicine": clinical, "Intake.Told": clinical, "Intake.Tolerated": clinical,
 		"Intake.HouseFind": clinical, "Intake.EnterTest": clinical, "Intake.GiveVaccine": clinical, "Intake.StrikeVaccine": clinical,
 
-		"Record.Receive": clinical, "Record.Open": clinical, "Record.Records": clinical, "Record.File": clinical, "Record.Confirm": everybody, "Record.Decide": clinical, "Record.SettleCertain": clinical, "Record.LeaveRest": clinical, "Record.Sign": physician,
+		"Record.Receive": clinical, "Record.Open": clinical, "Record.Records": clinical, "Record.File": clinical, "Record.Confirm": everybody, "Record.Decide": clinical, "Record.SettleCertain": clinical, "Record.LeaveRest": clinical, "Record.HandOn": clinical, "Record.Sign": physician,
 
 		"Sharing.Page": everybody, "Sharing.Agree": everybody, "Sharing.Ask": everybody, "Sharing.Confirm": everybody, "Sharing.Unlink": everybody, "Sharing.Fetch": everybody, "Sharing.TakeShared": everybody, "Sharing.Give": clinical, "Sharing.Sent": clinical, "Sharing.Settle": clinical,
 

@@ -104,6 +104,13 @@ func TestARecordByMouse(t *testing.T) {
 	h.click("Keep it")
 	h.sees("was there: refused")
 	h.open("/desk/record/" + text(t, p, "SELECT id FROM outside_record WHERE house LIKE 'Northsound%'"))
+	h.sees("Hand on…")
+	h.press("h")
+	h.focused("What is to be done")
+	h.types("Ask her what she takes.")
+	h.click("Jonah Whitlock")
+	h.sees("handed it on to Jonah Whitlock")
+	require.Empty(t, h.axe())
 	h.click("Naproxen 500 MG Oral Tablet")
 	h.sees("Naproxen 500 mg tablet · twice a day as needed") // in their words
 	require.Empty(t, h.axe())

@@ -58,6 +58,15 @@ func (s *server) describeRecord(api huma.API) {
 		out, err := s.app.Record.LeaveRest(ctx, who, in.ID, in.Body.List, in.Body.Reason)
 		return &body[record.RecordView]{out}, err
 	})
+	does(api, http.MethodPost, "hand-record-on", "/api/records/{id}/handed", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			To    string `json:"to" maxLength:"64"`
+			Words string `json:"words" maxLength:"2000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Record.HandOn(ctx, who, in.ID, in.Body.To, in.Body.Words)
+	})
 	does(api, http.MethodPost, "sign-record", "/api/records/{id}/sign", func(ctx context.Context, who act.Actor, in *struct {
 		PathID
 		Body struct {

@@ -292,7 +292,16 @@ func (a *Acts) GiveVaccine(ctx context.Context, who act.Actor, visitID string, e
 				earlier = append(earlier, h.GivenAt.In(a.Location).Format(time.DateOnly))
 			}
 		}
-		if out.Questions = vaccine.Questions(a.Months(v), a.Today(), earlier); len(out.Questions) > 0 && !e.Confirmed {
+		out.Questions = vaccine.Questions(a.Months(v), a.Today(), earlier)
+		// What another house tells of and nobody has decided on is asked about: nobody here knows what is in each vaccine.
+		told, err := t.ReportedOf(v.PatientID)
+		if err != nil {
+			return err
+		}
+		for _, x := range told {
+			out.Questions = append(out.Questions, "Severe allergy reported by "+x.House+", not confirmed: "+strings.TrimSuffix(x.Substance+", "+x.Reaction, ", ")+". See that the vaccine holds nothing of it.")
+		}
+		if len(out.Questions) > 0 && !e.Confirmed {
 			asked = true
 			return act.ErrAsked
 		}

@@ -2,6 +2,7 @@ package record
 
 import (
 	"context"
+	"encoding/json"
 	"slices"
 	"strconv"
 	"strings"
@@ -447,4 +448,69 @@ func (a *Acts) Sign(ctx context.Context, who act.Actor, id, comment, secret stri
 		t.Tell(act.PatientEvent, r.PatientID, r.PatientID)
 		return t.Audit("sign a record from elsewhere", r.PatientID, r.ID, "")
 	})
+}
+
+// handed is what is kept of a record that was handed on.
+type handed struct {
+	Record string `json:"record"`
+	To     string `json:"to"`
+	Words  string `json:"words"`
+}
+
+// HandOn gives an open record to somebody else, with what is to be done: they answer for it from then on, and hand it on again when they
+// are done. It stays open until it is signed.
+func (a *Acts) HandOn(ctx context.Context, who act.Actor, id, to, words string) error {
+	if err := act.Allow(who, act.DoIntake); err != nil {
+		return err
+	}
+	if words = chart.Tidy(words); words == "" {
+		return act.Refuse(act.Invalid, "Say what is to be done.")
+	}
+	return a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
+		r, err := t.OutsideRecordByID(id)
+		if err != nil {
+			return act.NotFound(err, "record")
+		}
+		if r.SignedBy != "" {
+			return act.Refuse(act.Conflict, "%s has signed it.", r.SignedBy)
+		}
+		s, err := t.StaffByID(to)
+		switch {
+		case err != nil:
+			return act.NotFound(err, "person")
+		case to == who.ID:
+			return act.Refuse(act.Invalid, "You have it in hand already.")
+		case !s.Active || !act.May(s.Role, act.DoIntake):
+			return act.Refuse(act.Invalid, "%s %s cannot decide on records.", s.Given, s.Family)
+		}
+		body, err := json.Marshal(handed{r.ID, to, words})
+		if err != nil {
+			return err
+		}
+		key := act.NewID()
+		if _, err := t.AddInquiry(store.Inquiry{ID: key, Kind: store.HandedOn, Source: "here", Origin: "record handed on " + r.ID + " " + key, PatientID: r.PatientID, OwnerID: to, ByID: who.ID, Said: body, At: t.Now}); err != nil {
+			return err
+		}
+		if err := t.GiveLine(line.Record, r.ID, to); err != nil {
+			return err
+		}
+		t.Tell(act.LineEvent, r.ID, r.PatientID)
+		return t.Audit("hand a record on", r.PatientID, r.ID, "")
+	})
+}
+
+// handedOn lists to whom a record was handed on, newest first.
+func (a *Acts) handedOn(q *store.Q, r store.OutsideRecord, names map[string]string) (out []HandedOn, err error) {
+	out = []HandedOn{}
+	all, err := q.InquiriesAbout(store.HandedOn, r.PatientID)
+	for _, i := range all {
+		var x handed
+		if err := json.Unmarshal(i.Said, &x); err != nil {
+			return out, err
+		}
+		if x.Record == r.ID {
+			out = append(out, HandedOn{i.By, names[x.To], x.Words, a.Say(i.At)})
+		}
+	}
+	return out, err
 }

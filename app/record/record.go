@@ -130,7 +130,23 @@ type RecordView struct {
 	Certain  int             `json:"certain" doc:"So many can be settled in one act"`
 	Open     int             `json:"open" doc:"So many still ask"`
 	Comment  string          `json:"comment"`
+	Handed   []HandedOn      `json:"handed" doc:"To whom it was handed on, newest first"`
+	HandTo   []MayGetIt      `json:"handTo" doc:"To whom it may be handed on"`
 	News     string          `json:"news" doc:"What is new since the last version of it"`
+}
+
+// MayGetIt is a colleague who decides on records.
+type MayGetIt struct {
+	ID   string `json:"id"`
+	Name string `json:"name"`
+}
+
+// HandedOn is that somebody gave a record to somebody else.
+type HandedOn struct {
+	By    string `json:"by"`
+	To    string `json:"to"`
+	Words string `json:"words"`
+	At    string `json:"at"`
 }
 
 // FileInRecord is a file that came in the record.
@@ -437,8 +453,20 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 	if err != nil {
 		return out, kept, err
 	}
-	out = RecordView{RecordRow: a.row(kept), Patient: a.Patient(p), Why: kept.Why, Entries: []RecordEntry{}, Others: []RecordEntry{}, Sections: []NarratedView{}, Files: []FileInRecord{}, Missed: []string{}, Comment: kept.Comment}
+	out = RecordView{RecordRow: a.row(kept), Patient: a.Patient(p), Why: kept.Why, Entries: []RecordEntry{}, Others: []RecordEntry{}, Sections: []NarratedView{}, Files: []FileInRecord{}, Missed: []string{}, Handed: []HandedOn{}, HandTo: []MayGetIt{}, Comment: kept.Comment}
 	if out.Source, err = a.source(q, p.ID, kept.House, names); err != nil {
+		return out, kept, err
+	}
+	staff, err := q.AllStaff()
+	if err != nil {
+		return out, kept, err
+	}
+	for _, s := range staff {
+		if s.Active && s.ID != who.ID && act.May(s.Role, act.DoIntake) {
+			out.HandTo = append(out.HandTo, MayGetIt{s.ID, s.Name()})
+		}
+	}
+	if out.Handed, err = a.handedOn(q, kept, names); err != nil {
 		return out, kept, err
 	}
 	if kept.Unreadable != "" {

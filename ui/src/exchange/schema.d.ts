@@ -3270,6 +3270,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records/{id}/handed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["hand-record-on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/records/{id}/rest": {
         parameters: {
             query?: never;
@@ -6354,11 +6370,21 @@ export interface components {
             /** @description There are words to count */
             known: boolean;
         };
+        "Hand-record-onRequest": {
+            to: string;
+            words: string;
+        };
         HandTo: {
             id: string;
             /** @description With the role */
             name: string;
             team: boolean;
+        };
+        HandedOn: {
+            at: string;
+            by: string;
+            to: string;
+            words: string;
         };
         HandedView: {
             answer: string;
@@ -6988,6 +7014,10 @@ export interface components {
             by: string;
             /** @enum {string} */
             form: "pdf" | "fhir" | "csv";
+        };
+        MayGetIt: {
+            id: string;
+            name: string;
         };
         Me: {
             /** @description Encrypts what this browser keeps while it cannot save; only ever held in memory */
@@ -8249,6 +8279,10 @@ export interface components {
             files: components["schemas"]["FileInRecord"][];
             /** @description The stay or visit that it is about */
             from: string;
+            /** @description To whom it may be handed on */
+            handTo: components["schemas"]["MayGetIt"][];
+            /** @description To whom it was handed on, newest first */
+            handed: components["schemas"]["HandedOn"][];
             house: string;
             id: string;
             missed: string[];
@@ -17056,6 +17090,39 @@ export interface operations {
                 };
             };
             /** @description What is wrong (RFC 9457) */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "hand-record-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Hand-record-onRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
             default: {
                 headers: {
                     [name: string]: unknown;

@@ -3,7 +3,7 @@ import { Fragment, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
-import { KeyCap, useKeys } from "../frame/keys";
+import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Care } from "../kit/Care";
 import { Form, Why } from "../kit/Form";
@@ -60,7 +60,7 @@ function Open({ v, next }: { v: View; next: string }) {
   const maySign = useRight("sign a result");
   const [at, setAt] = useState("");
   const [whole, setWhole] = useState(false);
-  const [asking, setAsking] = useState<"" | "leave out" | "changes" | "taken back" | "doubted" | "refused">("");
+  const [asking, setAsking] = useState<"" | "leave out" | "changes" | "taken back" | "doubted" | "refused" | "hand on">("");
   const [leaving, setLeaving] = useState("");
   const [comment, setComment] = useState("");
   const [error, setError] = useState("");
@@ -148,6 +148,7 @@ function Open({ v, next }: { v: View; next: string }) {
           { key: "ArrowDown", label: "Next entry", run: () => step(1) },
           { key: "ArrowUp", label: "Entry before", run: () => step(-1) },
           { key: "g", label: "Read the whole", run: () => setWhole(!whole) },
+          { key: "h", label: "Hand it on", run: () => setAsking("hand on") },
           ...(maySign ? [{ key: "Ctrl+Enter", label: "Sign it as read, and the next", run: () => void signIt() }] : []),
         ],
   );
@@ -167,6 +168,11 @@ function Open({ v, next }: { v: View; next: string }) {
           </h2>
         </div>
         <div ref={list} className="min-h-0 flex-1 overflow-auto px-6 py-3">
+          {v.handed[0] && (
+            <p className="margin-note my-2">
+              {v.handed[0].by} handed it on to {v.handed[0].to}, {day(v.handed[0].at)}: “{v.handed[0].words}”
+            </p>
+          )}
           {v.news && <p className="text-aside font-semibold">{v.news}</p>}
           {v.why && (
             <p className="margin-note my-2">
@@ -339,6 +345,11 @@ function Open({ v, next }: { v: View; next: string }) {
               </span>
             </>
           )}
+          {!v.signedBy && (
+            <button type="button" className="plain" onClick={() => setAsking("hand on")}>
+              Hand on… <KeyCap k="h" />
+            </button>
+          )}
           {!v.unreadable && (
             <button type="button" className="choice" onClick={() => setWhole(!whole)}>
               {whole ? "Beside the chart" : "Read the whole"} <KeyCap k="g" />
@@ -347,7 +358,25 @@ function Open({ v, next }: { v: View; next: string }) {
           <Wrong says={error} as="span" className="text-aside font-semibold" />
         </footer>
       </main>
-      {current && !v.unreadable && (
+      {asking === "hand on" && (
+        <aside
+          aria-label="Hand it on"
+          className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full"
+        >
+          <HandOn
+            to={v.handTo}
+            give={(to, words) =>
+              act(async () => {
+                await got(api.POST("/api/records/{id}/handed", { ...params, body: { to, words } }));
+                return undefined;
+              })
+            }
+            leave={() => setAsking("")}
+          />
+          <Wrong says={error} />
+        </aside>
+      )}
+      {current && !v.unreadable && asking !== "hand on" && (
         <aside
           aria-label="Why this asks"
           className="w-[300px] shrink-0 overflow-auto border-l border-rule px-4 py-4 text-aside max-wide:w-full"
@@ -567,6 +596,37 @@ function Changes({ e, take, leave }: { e: Entry; take: (more: { title: string; d
         Take it in so <KeyCap k="Enter" />
       </button>
     </Form>
+  );
+}
+
+// HandOn gives the record to a colleague, who answers for it from then on.
+function HandOn({ to, give, leave }: { to: View["handTo"]; give: (to: string, words: string) => void; leave: () => void }) {
+  const [words, setWords] = useState("");
+  return (
+    <section aria-label="To whom" onKeyDown={onEscape(leave)}>
+      <h3 className="text-title-s font-semibold">Hand it on</h3>
+      <p className="my-1">Whoever gets it answers for it; it stays open until it is signed.</p>
+      <label className="label block">
+        What is to be done
+        <input autoFocus className="field text-ink" value={words} onChange={(e) => setWords(e.target.value)} />
+      </label>
+      <div className="mt-2 flex flex-wrap gap-2">
+        {to.map((p) => (
+          <button
+            key={p.id}
+            type="button"
+            className="choice px-2 py-1"
+            disabled={words.trim() === ""}
+            onClick={() => give(p.id, words)}
+          >
+            {p.name}
+          </button>
+        ))}
+        <button type="button" className="plain" onClick={leave}>
+          Keep it
+        </button>
+      </div>
+    </section>
   );
 }
 
