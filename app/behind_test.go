@@ -94,6 +94,8 @@ func TestVerifyFindsEveryChangeBehindTheProgram(t *testing.T) {
 			require.NoError(t, err)
 		}
 	}
+	_, err = c.app.Record.LeaveRest(ctx, c.doctor(), elsewhere, "results", "Read.")
+	require.NoError(t, err)
 	require.NoError(t, c.app.Record.Sign(ctx, c.doctor(), elsewhere, "Read.", secret))
 	c.toTell()
 	sick, err := c.app.Circle.SetTeam(ctx, c.who[act.Admin], circles.TeamView{Name: "Everybody", Members: []string{c.doctor().ID, c.petra().ID, c.jonah().ID}})

@@ -29,6 +29,7 @@ const (
 	ExchangeLink   = "exchange link"     // whom a patient is at the exchange, or why nobody can say
 	FromExchange   = "from the exchange" // a document that the exchange has of a patient
 	HandedOn       = "record handed on"  // a record from elsewhere that was given to somebody else, with what is to be done
+	FHIRToken      = "fhir token"        // a token by which another program reads charts
 	GivenOut       = "given out"         // a copy of a chart that was given out
 	InquiryOpen    = "open"
 )

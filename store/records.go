@@ -184,3 +184,21 @@ func each[T any](q *Q, scan func(scanner, *T) error, take func(T), query string,
 	}
 	return err
 }
+
+// PeopleNumbered lists the people of a record number.
+func (q *Q) PeopleNumbered(record string) ([]chart.Patient, error) {
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient own JOIN patient p ON p.id = own.person_id WHERE own.record = ?", record)
+}
+
+// PeopleBorn lists the people of a birth date.
+func (q *Q) PeopleBorn(day string) ([]chart.Patient, error) {
+	return list(q, scanPatient, "SELECT "+patientCols+" FROM patient p WHERE p.birth_date = ? AND p.person_id = p.id LIMIT 200", day)
+}
+
+// OwnerOfEntry is the patient of whose chart an entry is, whatever kind it is.
+func (q *Q) OwnerOfEntry(id string) (string, error) {
+	return one(q, scalar[string], `SELECT patient_id FROM problem WHERE id = ?1 UNION ALL SELECT patient_id FROM allergy WHERE id = ?1 UNION ALL SELECT patient_id FROM medicine WHERE id = ?1
+		UNION ALL SELECT patient_id FROM history WHERE id = ?1 UNION ALL SELECT patient_id FROM immunization WHERE id = ?1 UNION ALL SELECT patient_id FROM care_entry WHERE id = ?1
+		UNION ALL SELECT patient_id FROM vital WHERE id = ?1 UNION ALL SELECT patient_id FROM report WHERE id = ?1 UNION ALL SELECT patient_id FROM visit WHERE id = ?1
+		UNION ALL SELECT patient_id FROM note WHERE id = ?1 UNION ALL SELECT patient_id FROM document WHERE id = ?1 LIMIT 1`, id)
+}

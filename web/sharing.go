@@ -64,6 +64,32 @@ func (s *server) describeSharing(api huma.API) {
 		out, err := s.app.Sharing.Give(ctx, who, in.ID, in.Body)
 		return &body[sharing.GivenFile]{out}, err
 	})
+	get(api, "fhir-clients", "/api/fhir-clients", func(ctx context.Context, who act.Actor, _ *nothing) ([]sharing.Client, error) {
+		return s.app.Sharing.Clients(ctx, who)
+	})
+	does(api, http.MethodPost, "give-fhir-token", "/api/fhir-clients", func(ctx context.Context, who act.Actor, in *struct {
+		Body struct {
+			Name   string   `json:"name" maxLength:"200"`
+			Scopes []string `json:"scopes" maxItems:"40"`
+		}
+	}) (*body[struct {
+		Token string `json:"token" doc:"Shown once; only its hash is kept"`
+	}], error) {
+		var out body[struct {
+			Token string `json:"token" doc:"Shown once; only its hash is kept"`
+		}]
+		token, err := s.app.Sharing.GiveToken(ctx, who, in.Body.Name, in.Body.Scopes)
+		out.Body.Token = token
+		return &out, err
+	})
+	does(api, http.MethodPost, "end-fhir-token", "/api/fhir-clients/{id}/ended", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body struct {
+			Reason string `json:"reason" maxLength:"1000"`
+		}
+	}) (*nothing, error) {
+		return nil, s.app.Sharing.EndToken(ctx, who, in.ID, in.Body.Reason)
+	})
 	get(api, "sent-to-exchange", "/api/exchange/{id}", func(ctx context.Context, who act.Actor, in *PathID) (sharing.ForExchange, error) {
 		return s.app.Sharing.Sent(ctx, who, in.ID)
 	})

@@ -27,6 +27,7 @@ import (
 	orders "deftledger/app/order"
 	"deftledger/app/printing"
 	"deftledger/app/session"
+	"deftledger/exchange/fhir"
 	"deftledger/store"
 )
 
@@ -40,6 +41,7 @@ func New(a *app.App, files fs.FS) http.Handler {
 	r.Use(recoverer, headers, (&doors{inside: map[string]int{}}).limit, limitBody)
 	s := &server{a}
 	describe(r, s)
+	s.fhirInterface(r)
 	r.GET("/api/events", s.events)
 	r.GET("/api/notes/:id/pdf", s.file(pdfFile, func(c *gin.Context, who act.Actor) ([]byte, error) {
 		return a.Paper.NotePDF(c, who, c.Param("id"), c.Query("section"))
@@ -380,6 +382,8 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 		switch {
 		case strings.HasPrefix(p, "/api/"):
 			problem(c.Writer, &act.Refusal{Kind: act.Missing, Message: "There is nothing at this address."})
+		case strings.HasPrefix(p, "/fhir/"):
+			writeFHIR(c, http.StatusNotFound, fhir.Outcome("not-found", "There is nothing at this address."))
 		case strings.HasPrefix(p, "/assets/"):
 			if _, err := fs.Stat(files, strings.TrimPrefix(p, "/")); err != nil {
 				c.String(http.StatusNotFound, "There is no such file.")

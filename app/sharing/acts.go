@@ -15,11 +15,13 @@ type Acts struct {
 	Order  *orders.Acts
 	Note   *notes.Acts
 	Record *record.Acts
+
+	limits limits
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
 func New(o *act.Office, or *orders.Acts, n *notes.Acts, r *record.Acts) *Acts {
-	return &Acts{o, or, n, r}
+	return &Acts{Office: o, Order: or, Note: n, Record: r}
 }
 
 // queue is the way out to the exchange.

@@ -48,31 +48,31 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 	}
 	add := func(i outside.Item) { out.Items = append(out.Items, i) }
 	for _, x := range r.Problems {
-		add(outside.Item{List: outside.Problems, Ref: x.ID, Title: x.Title, Status: outside.Active, Since: x.Onset, Codes: []outside.Code{{Code: x.Code, System: outside.ICD10, Title: x.Title}}})
+		add(outside.Item{List: outside.Problems, Ref: x.ID, At: x.Since, Title: x.Title, Status: outside.Active, Since: x.Onset, Codes: []outside.Code{{Code: x.Code, System: outside.ICD10, Title: x.Title}}})
 	}
 	for _, x := range r.Allergies {
 		if x.Substance == "" {
 			add(outside.Item{List: outside.Allergies, Ref: x.ID, None: true, Title: chart.AllergiesKind.None})
 			continue
 		}
-		i := outside.Item{List: outside.Allergies, Ref: x.ID, Title: x.Substance, Status: outside.Active, Detail: x.Reaction, Severity: x.Severity}
+		i := outside.Item{List: outside.Allergies, Ref: x.ID, At: a.Say(x.StatedAt), Title: x.Substance, Status: outside.Active, Detail: x.Reaction, Severity: x.Severity}
 		if x.Severity != "" {
 			i.Detail = strings.TrimPrefix(i.Detail+", "+x.Severity, ", ")
 		}
 		add(i)
 	}
 	for _, x := range r.Medicines {
-		add(outside.Item{List: outside.Medicines, Ref: x.ID, Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started})
+		add(outside.Item{List: outside.Medicines, Ref: x.ID, At: a.Say(x.AddedAt), Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started})
 	}
 	stopped, err := q.StoppedMedicines(p.ID)
 	if err != nil {
 		return out, err
 	}
 	for _, x := range stopped {
-		add(outside.Item{List: outside.Medicines, Ref: x.ID, Title: x.Name, Detail: x.Dose, Status: outside.Ended, Since: x.Started, Until: x.Stopped})
+		add(outside.Item{List: outside.Medicines, Ref: x.ID, At: x.Stopped, Title: x.Name, Detail: x.Dose, Status: outside.Ended, Since: x.Started, Until: x.Stopped})
 	}
 	for _, x := range r.Immunizations {
-		i := outside.Item{List: outside.Immunizations, Ref: x.ID, Title: x.Name, Status: outside.Given, Since: x.On, Codes: []outside.Code{{Code: x.CVX, System: outside.CVX, Title: x.Name}}}
+		i := outside.Item{List: outside.Immunizations, Ref: x.ID, At: a.Say(x.GivenAt), Title: x.Name, Status: outside.Given, Since: x.On, Codes: []outside.Code{{Code: x.CVX, System: outside.CVX, Title: x.Name}}}
 		if i.Since == "" {
 			i.Since = a.Say(x.GivenAt)
 		}
@@ -86,7 +86,7 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 		return out, err
 	}
 	for _, x := range vitals {
-		i := outside.Item{List: outside.Vitals, Ref: x.ID, Title: x.Name, Since: a.Say(x.TakenAt), Value: x.Value, Unit: x.Unit}
+		i := outside.Item{List: outside.Vitals, Ref: x.ID, At: a.Say(x.TakenAt), Title: x.Name, Since: a.Say(x.TakenAt), Value: x.Value, Unit: x.Unit}
 		if x.LOINC != "" {
 			i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
 		}
@@ -105,7 +105,7 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 			if !result.Live(x.Status) || x.Text == "" {
 				continue
 			}
-			i := outside.Item{List: outside.Results, Ref: fmt.Sprint(rep.ID, " ", k+1), Title: x.Name, Since: rep.CollectedAt, Value: x.Text, Unit: x.Unit, Range: x.Range, Author: rep.Performer}
+			i := outside.Item{List: outside.Results, Ref: fmt.Sprint(rep.ID, " ", k+1), At: a.Say(rep.ReceivedAt), Title: x.Name, Since: rep.CollectedAt, Value: x.Text, Unit: x.Unit, Range: x.Range, Author: rep.Performer}
 			i.Flag, _, _ = strings.Cut(x.Flag, "~")
 			if x.LOINC != "" {
 				i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
@@ -120,7 +120,7 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 	}
 	for _, v := range visits {
 		if v.NoteFolio > 0 && !v.NoteRetracted {
-			add(outside.Item{List: outside.Encounters, Ref: v.ID, Title: act.OrUnknown(v.Kind, "Visit"), Since: a.Say(v.StartsAt), Detail: v.Clinician})
+			add(outside.Item{List: outside.Encounters, Ref: v.ID, At: a.Say(v.StartsAt), Title: act.OrUnknown(v.Kind, "Visit"), Since: a.Say(v.StartsAt), Detail: v.Clinician})
 		}
 	}
 	for _, x := range r.Histories {

@@ -106,6 +106,7 @@ type Record struct {
 
 // RecordFile is a file that stands for the document, or beside it.
 type RecordFile struct {
+	ID, At      string // of one of ours; "" for one that came
 	Type, Title string
 	Body        []byte
 }

@@ -551,6 +551,38 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/fhir-clients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["fhir-clients"];
+        put?: never;
+        post: operations["give-fhir-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/fhir-clients/{id}/ended": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post: operations["end-fhir-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/find": {
         parameters: {
             query?: never;
@@ -5091,6 +5123,10 @@ export interface components {
         Body990266ae: {
             on: boolean;
         };
+        Bodya6416c1a: {
+            /** @description Shown once; only its hash is kept */
+            token: string;
+        };
         Bodyab97175: {
             text: string;
         };
@@ -5361,6 +5397,16 @@ export interface components {
             /** @description Kept in the note only */
             off: string[];
             on: string[];
+        };
+        Client: {
+            at: string;
+            by: string;
+            /** @description By whom, when and why; empty for one that holds */
+            ended: string;
+            id: string;
+            name: string;
+            /** @description Such as system/Observation.read, or system/*.read */
+            scopes: string[];
         };
         Clinician: {
             id: string;
@@ -5899,6 +5945,9 @@ export interface components {
             list: string;
             reason: string;
         };
+        "End-fhir-tokenRequest": {
+            reason: string;
+        };
         "End-linkRequest": {
             reason: string;
         };
@@ -6301,6 +6350,10 @@ export interface components {
             state: string;
             text: string;
             title: string;
+        };
+        "Give-fhir-tokenRequest": {
+            name: string;
+            scopes: string[];
         };
         "Give-leafletRequest": {
             leaflet: string;
@@ -10982,6 +11035,101 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Settle-exchangeRequest"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "fhir-clients": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Client"][];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "give-fhir-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Give-fhir-tokenRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Bodya6416c1a"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "end-fhir-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["End-fhir-tokenRequest"];
             };
         };
         responses: {
