@@ -417,9 +417,12 @@ func (a *Acts) readBy(ctx context.Context, c Client, patients []string, what str
 	})
 }
 
-// Everything are the resources of a patient for a bulk export: of one who agrees, else none.
-func (a *Acts) Everything(q *store.Q, patient string) ([]fhir.Served, error) {
-	p, err := a.shown(q, patient)
+// Everything are the resources of a patient for a bulk export: of one who agrees, else none; of anybody where the practice itself moves.
+func (a *Acts) Everything(q *store.Q, patient string, anybody bool) ([]fhir.Served, error) {
+	p, err := q.Person(patient)
+	if err == nil && !anybody {
+		p, err = a.shown(q, patient)
+	}
 	var no *act.Refusal
 	if errors.As(err, &no) {
 		return nil, nil

@@ -25,6 +25,7 @@ const usage = `deftledger keeps the chart of a clinic.
   deftledger codes   search WORDS   find a diagnosis code; "codes load" takes a newer official release
   deftledger rules   --out DIR      write the rules and measures as FHIR and CQL, with charts to try them on
   deftledger generate --data DIR    make a practice of invented people of any size, for measuring
+  deftledger export  --data DIR --out DIR  write the practice as FHIR, a resource a line; goes on where it was stopped
   deftledger openapi                print the description of the interface's API
 
 Every command explains its flags with -h.
@@ -34,7 +35,7 @@ type command func(ctx context.Context, args []string) error
 
 var commands = map[string]command{
 	"serve": serve, "demo": runDemo, "verify": verify, "anchor": anchor, "backup": backup, "restore": restore,
-	"users": users, "codes": codes, "rules": rules, "openapi": openapi, "generate": generated,
+	"users": users, "codes": codes, "rules": rules, "openapi": openapi, "generate": generated, "export": export,
 }
 
 // errSaid ends with exit code 1 after the command has said why itself.
