@@ -147,7 +147,7 @@ func (a *Acts) Connections(ctx context.Context, who act.Actor) (out ConnectionsV
 		for _, x := range []struct{ name, what, address, destination string }{
 			{a.Config.Laboratory("").Name, "orders, HL7 v2", address, laboratory}, {"Fax line", "requisitions", a.Elsewhere.Fax, requisition}, {"Fax line", "documents", a.Elsewhere.Fax, "fax"}, {"Fax line", "questions to laboratories", a.Elsewhere.Fax, "laboratory by fax"},
 			{"Fax line", "referrals", a.Elsewhere.Fax, "referral by fax"}, {"Fax line", "prescriptions", a.Elsewhere.Fax, "prescription by fax"}, {"Patient portal", "messages", a.Elsewhere.Portal, "portal"},
-			{"Pharmacy network", "prescriptions, FHIR", a.Elsewhere.Pharmacy, "pharmacy"}, {"Other practices", "referrals, FHIR", a.Elsewhere.Receivers, "receiver"},
+			{"Pharmacy network", "prescriptions, FHIR", a.Elsewhere.Pharmacy, "pharmacy"}, {"Immunization registry", "vaccines, HL7 v2", a.Elsewhere.Registry, "immunization registry"}, {"Record exchange", "charts and documents, FHIR", a.Elsewhere.Exchange, "record exchange"}, {"Other practices", "referrals, FHIR", a.Elsewhere.Receivers, "receiver"},
 		} {
 			b, err := q.BacklogOf(x.destination)
 			if err != nil {

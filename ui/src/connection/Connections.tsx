@@ -6,6 +6,7 @@ import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
+import { Clients } from "./Clients";
 
 /** Connections shows how every other party is reached, what waits for each and when it answered last; the laboratory is
  * set up here, and tried. */
@@ -51,6 +52,7 @@ export function Connections() {
             ))}
           </Table>
           <Laboratory key={v.laboratory.version} name={v.connections[0]?.name ?? "The laboratory"} of={v.laboratory} />
+          <Clients />
         </>
       )}
     </main>

@@ -23,6 +23,7 @@ export const asks = {
     }),
   records: (patient: string) =>
     queryOptions({ queryKey: ["records", patient], queryFn: () => got(api.GET("/api/patients/{id}/records", by(patient))) }),
+  fhirClients: () => queryOptions({ queryKey: ["fhir-clients"], queryFn: () => got(api.GET("/api/fhir-clients")), staleTime: 0 }),
   sharing: (patient: string) =>
     queryOptions({
       queryKey: ["sharing", patient],

@@ -61,8 +61,8 @@ export function HandIn() {
             </span>
           </li>
         ))}
-        {records.data?.records.length === 0 && <p className="small">No other house has sent a record.</p>}
       </ul>
+      {records.data?.records.length === 0 && <p className="small">No other house has sent a record.</p>}
       <p className="mt-6">
         <Link className="plain px-0" to={`/patients/${id}/sharing`}>
           What is shared: consent, the exchange, copies of this chart <KeyCap k="s" />
