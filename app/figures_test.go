@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -13,6 +14,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/app/desk"
 	"deftledger/app/packet"
+	"deftledger/app/sharing"
 	"deftledger/core/chart"
 	"deftledger/core/line"
 	core "deftledger/core/result"
@@ -137,5 +139,88 @@ func TestFiguresOfTheDesk(t *testing.T) {
 		}
 		slices.Sort(times)
 		t.Logf("the list of results of 3,000 open reports, words %q, flag %q: median %s, longest %s", x.Words, x.Flag, times[10], times[19])
+	}
+}
+
+// TestFiguresOfRecords measures, where DEFTLEDGER_FIGURES is set, how long a record of 5 MB takes from its bytes to the page, how long a
+// chart of twenty years takes to give out in each form, and how long others wait for an answer over FHIR.
+func TestFiguresOfRecords(t *testing.T) {
+	if os.Getenv("DEFTLEDGER_FIGURES") == "" {
+		t.Skip("a measurement, for DEFTLEDGER_FIGURES=1")
+	}
+	c := open(t)
+	c.now = time.Date(2026, 11, 20, 14, 0, 0, 0, time.UTC)
+	raw := string(document(t, "northsound-discharge"))
+	from := strings.Index(raw, `<component><observation classCode="OBS" moodCode="EVN"><templateId root="2.16.840.1.113883.10.20.22.4.2"`)
+	to := from + strings.Index(raw[from:], "</observation></component>") + len("</observation></component>")
+	one := raw[from:to]
+	var many strings.Builder
+	for n := 0; many.Len() < 5<<20; n++ {
+		at := time.Date(2006, 1, 1, 6, 10, 0, 0, time.UTC).AddDate(0, 0, n)
+		many.WriteString(strings.NewReplacer("202610110610-0400", at.Format("200601021504")+"+0000", `extension="r1"`, fmt.Sprintf(`extension="r-%d"`, n)).Replace(one))
+	}
+	large := []byte(raw[:from] + many.String() + raw[to:])
+	start := time.Now()
+	id := c.received(large, "").ID
+	t.Logf("a record of %.1f MB received, read and kept: %s", float64(len(large))/(1<<20), time.Since(start))
+	require.NoError(t, c.app.Record.Confirm(ctx, c.jonah(), id, "confirmed", ""))
+	for n := range 3 {
+		start = time.Now()
+		v := c.record(c.doctor(), id)
+		t.Logf("opened beside the chart, time %d: %s for %d entries", n+1, time.Since(start), len(v.Entries))
+	}
+	start = time.Now()
+	v, err := c.app.Record.SettleCertain(ctx, c.doctor(), id)
+	require.NoError(t, err)
+	t.Logf("%d certain entries settled: %s", len(v.Entries)-v.Open, time.Since(start))
+	c.agrees("out", true, "2026-11-01")
+	for _, form := range []string{sharing.CCDA, sharing.FHIR, sharing.PDF} {
+		start = time.Now()
+		f, err := c.app.Sharing.Give(ctx, c.doctor(), patientID, sharing.NewGiven{Whom: "patient", Form: form})
+		require.NoError(t, err)
+		t.Logf("the chart with %d values as %s: %s, %.1f MB", c.count("SELECT count(*) FROM report_value"), form, time.Since(start), float64(len(f.File))/(1<<20))
+	}
+	// The same with what twenty years leave: 2,000 values.
+	c = open(t)
+	c.now = time.Date(2026, 11, 20, 14, 0, 0, 0, time.UTC)
+	client := c.token("system/*.read")
+	c.agrees("out", true, "2026-05-01")
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		for n := range 200 {
+			r := store.Report{ID: fmt.Sprint("r", n), PatientID: patientID, Source: fmt.Sprint("s", n), Filler: fmt.Sprint("f", n), Code: "BMP", Title: "Panel", OwnerID: c.doctor().ID, Status: "F", Issue: 1,
+				CollectedAt: time.Date(2006, 1, 1, 8, 0, 0, 0, time.UTC).AddDate(0, 0, 36*n).Format(time.RFC3339), ReceivedAt: c.now, Performer: "Brinehouse"}
+			for k := range 10 {
+				r.Values = append(r.Values, core.Value{Code: fmt.Sprint("c", k), Name: fmt.Sprint("Analyte ", k), LOINC: fmt.Sprintf("28%02d-3", k), Text: "4.4", Unit: "mmol/L", Range: "3.5-5.1", Status: "F"})
+			}
+			var err error
+			if r.InboxID, err = q.AddIncoming(store.Incoming{ReceivedAt: c.now, Sender: "figures", Control: r.ID, Raw: []byte("x"), State: core.Filed}, "", []byte(r.ID)); err != nil {
+				return err
+			}
+			if err := errors.Join(q.AddReport(r), q.AddIssue(r)); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	for _, form := range []string{sharing.CCDA, sharing.FHIR, sharing.PDF} {
+		start = time.Now()
+		_, err := c.app.Sharing.Give(ctx, c.doctor(), patientID, sharing.NewGiven{Whom: "patient", Form: form})
+		require.NoError(t, err)
+		t.Logf("a chart with 2,000 values as %s: %s", form, time.Since(start))
+	}
+	for _, kind := range []string{"Patient", "Condition", "Observation", "DocumentReference"} {
+		params := map[string][]string{"patient": {patientID}}
+		if kind == "Patient" {
+			params = map[string][]string{"_id": {patientID}}
+		}
+		var all []time.Duration
+		for range 20 {
+			start = time.Now()
+			_, err := c.searched(client, kind, params)
+			require.NoError(t, err)
+			all = append(all, time.Since(start))
+		}
+		slices.Sort(all)
+		t.Logf("%s over FHIR of a chart with 2,000 values: median %s, slowest %s", kind, all[10], all[19])
 	}
 }

@@ -494,6 +494,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 	if err != nil {
 		return out, kept, err
 	}
+	ours, values := byMoment(ours)
 	decided, err := q.OutsideDecisions(p.ID, kept.House)
 	if err != nil {
 		return out, kept, err
@@ -516,14 +517,18 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 			out.Others = append(out.Others, v)
 			continue
 		}
+		near := ours
+		if measured(i.List) {
+			near = values.near(i)
+		}
 		theirs, warned := a.theirs(i, record, "")
-		c := outside.Compare(ours, theirs, p.BirthDate, a.Today())
+		c := outside.Compare(near, theirs, p.BirthDate, a.Today())
 		if c.With != nil && len(warned) > 0 {
 			theirs, warned = a.theirs(i, record, c.With.ID)
-			c = outside.Compare(ours, theirs, p.BirthDate, a.Today())
+			c = outside.Compare(near, theirs, p.BirthDate, a.Today())
 		}
 		v.theirs = theirs
-		for _, o := range others {
+		for _, o := range others[factKey(i)] {
 			if outside.SameFact(o.theirs, theirs) {
 				v.Also = append(v.Also, o.Origin)
 			}
@@ -579,8 +584,22 @@ type beside struct {
 	theirs outside.Theirs
 }
 
+// factKey is what two entries have in common that may say the same: their list, with the code where the code decides.
+func factKey(i outside.Item) string {
+	system := map[string]string{outside.Problems: outside.ICD10, outside.Immunizations: outside.CVX, outside.Results: outside.LOINC, outside.Vitals: outside.LOINC}[i.List]
+	if system == "" {
+		return i.List
+	}
+	key := i.List + " " + i.CodeIn(system)
+	if measured(i.List) && len(i.Since) >= 4 {
+		key += " " + i.Since[:4]
+	}
+	return key
+}
+
 // besides are the undecided entries of the other open records of the patient, of houses where they said they were.
-func (a *Acts) besides(q *store.Q, kept store.OutsideRecord, record chart.Record) (out []beside, err error) {
+func (a *Acts) besides(q *store.Q, kept store.OutsideRecord, record chart.Record) (out map[string][]beside, err error) {
+	out = map[string][]beside{}
 	all, err := q.OutsideRecordsOf(kept.PatientID)
 	if err != nil {
 		return nil, err
@@ -622,7 +641,7 @@ func (a *Acts) besides(q *store.Q, kept store.OutsideRecord, record chart.Record
 			case outside.Allergies:
 				theirs.Names = a.allergen(i.Title)
 			}
-			out = append(out, beside{Origin{Record: r.ID, House: r.House, Title: i.Title, Detail: strings.TrimLeft(strings.TrimSpace(i.Detail+", "+spoken(i)), ", "), list: i.List, ref: i.Ref, hash: hashOf(i)}, theirs})
+			out[factKey(i)] = append(out[factKey(i)], beside{Origin{Record: r.ID, House: r.House, Title: i.Title, Detail: strings.TrimLeft(strings.TrimSpace(i.Detail+", "+spoken(i)), ", "), list: i.List, ref: i.Ref, hash: hashOf(i)}, theirs})
 		}
 	}
 	return out, nil

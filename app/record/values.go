@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"slices"
 	"strconv"
+	"time"
 
 	"deftledger/app/act"
 	results "deftledger/app/result"
@@ -18,6 +19,38 @@ func measured(list string) bool { return list == outside.Results || list == outs
 
 // onlyRead are the lists whose entries may be left with the record all at once: they stand in it, and in no list of the chart.
 var onlyRead = []string{outside.Results, outside.Vitals, outside.Procedures}
+
+// moments are values of ours by LOINC and day, so that each of a long record is held against few.
+type moments map[string][]outside.Ours
+
+// byMoment parts the values of the chart from its lists.
+func byMoment(ours []outside.Ours) (lists []outside.Ours, values moments) {
+	values = moments{}
+	for _, o := range ours {
+		switch {
+		case !measured(o.List):
+			lists = append(lists, o)
+		case len(o.Since) >= 10:
+			values[o.Code+" "+o.Since[:10]] = append(values[o.Code+" "+o.Since[:10]], o)
+		}
+	}
+	return lists, values
+}
+
+// near are the values that an item may be: of its quantity, and of its day or a neighbor of it, because a day is another elsewhere.
+func (m moments) near(i outside.Item) (out []outside.Ours) {
+	if len(i.Since) < 10 {
+		return nil
+	}
+	day, err := time.Parse(time.DateOnly, i.Since[:10])
+	if err != nil {
+		return nil
+	}
+	for _, n := range []int{0, -1, 1} {
+		out = append(out, m[i.CodeIn(outside.LOINC)+" "+day.AddDate(0, 0, n).Format(time.DateOnly)]...)
+	}
+	return out
+}
 
 // file makes values of one moment a report of the house that measured them: it is followed over the years and read by rules from then on,
 // with the name of the house as who measured, so that it is never one of our laboratory's. It is announced to nobody and released to no

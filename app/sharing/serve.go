@@ -197,13 +197,18 @@ func (a *Acts) shown(q *store.Q, patient string) (p chart.Patient, err error) {
 	return p, err
 }
 
-// served are the resources of a patient; with the heads of notes and documents where those are asked for.
-func (a *Acts) served(q *store.Q, p chart.Patient, files bool) ([]fhir.Served, error) {
-	r, err := a.chartAsRecord(q, p)
+// behind are the lists of the chart behind a kind of resource; of one that is not among them, all of it.
+var behind = map[string][]string{"Patient": {"none"}, "Condition": {outside.Problems}, "AllergyIntolerance": {outside.Allergies}, "MedicationRequest": {outside.Medicines}, "MedicationStatement": {outside.Medicines},
+	"Immunization": {outside.Immunizations}, "Observation": {outside.Results, outside.Vitals, outside.Social}, "DiagnosticReport": {outside.Results}, "DocumentReference": {"none"},
+	"Encounter": {outside.Encounters}, "Procedure": {outside.Procedures}, "CareTeam": {outside.Team}}
+
+// served are the resources of a patient of a kind, "" for all, with the origins of each where they are asked for.
+func (a *Acts) served(q *store.Q, p chart.Patient, kind string, origins bool) ([]fhir.Served, error) {
+	r, err := a.chartAsRecord(q, p, behind[kind]...)
 	if err != nil {
 		return nil, err
 	}
-	if files {
+	if kind == "DocumentReference" || kind == "Provenance" || kind == "" {
 		told, err := a.Note.Told(q, p.ID)
 		if err != nil {
 			return nil, err
@@ -219,7 +224,7 @@ func (a *Acts) served(q *store.Q, p chart.Patient, files bool) ([]fhir.Served, e
 			r.Files = append(r.Files, outside.RecordFile{ID: d.ID, At: a.Say(d.MadeAt), Type: "application/pdf", Title: d.Title})
 		}
 	}
-	return append([]fhir.Served{fhir.PatientServed(p.ID, r)}, fhir.ServedOf(p.ID, r)...), nil
+	return append([]fhir.Served{fhir.PatientServed(p.ID, r)}, fhir.ServedOf(p.ID, r, origins || kind == "Provenance" || kind == "")...), nil
 }
 
 // SearchOver answers a search of a client. Of a patient, or of those whom a number, or a name with a birth date, names; only of those who
@@ -248,7 +253,7 @@ func (a *Acts) SearchOver(ctx context.Context, c Client, q fhir.Query) (found, b
 			if err != nil {
 				return err
 			}
-			all, err := a.served(s, p, q.Kind == "DocumentReference" || q.Kind == "Provenance")
+			all, err := a.served(s, p, q.Kind, q.Params["_revinclude"] != nil)
 			if err != nil {
 				return err
 			}
@@ -343,7 +348,7 @@ func (a *Acts) ReadOver(ctx context.Context, c Client, kind, id string) (found f
 		if err != nil {
 			return err
 		}
-		all, err := a.served(s, p, kind == "DocumentReference" || kind == "Provenance")
+		all, err := a.served(s, p, kind, false)
 		if err != nil {
 			return err
 		}
@@ -430,5 +435,5 @@ func (a *Acts) Everything(q *store.Q, patient string, anybody bool) ([]fhir.Serv
 	if err != nil {
 		return nil, err
 	}
-	return a.served(q, p, true)
+	return a.served(q, p, "", true)
 }

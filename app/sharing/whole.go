@@ -3,6 +3,7 @@ package sharing
 import (
 	"encoding/json"
 	"fmt"
+	"slices"
 	"strings"
 
 	"deftledger/app/act"
@@ -12,11 +13,16 @@ import (
 	"deftledger/store"
 )
 
-// chartAsRecord is the chart as another house would read it.
-func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, err error) {
-	r, err := a.Order.Record(q, p.ID, a.Today())
-	if err != nil {
-		return out, err
+// chartAsRecord is the chart as another house would read it: all of it, or some lists.
+func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient, lists ...string) (out outside.Record, err error) {
+	needs := func(some ...string) bool {
+		return len(lists) == 0 || slices.ContainsFunc(some, func(l string) bool { return slices.Contains(lists, l) })
+	}
+	var r chart.Record
+	if needs(outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Procedures, outside.Social, outside.Family) {
+		if r, err = a.Order.Record(q, p.ID, a.Today()); err != nil {
+			return out, err
+		}
 	}
 	out = outside.Record{Title: "Summary of care", House: a.Practice, Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone,
 		Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}
@@ -46,7 +52,11 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 			}
 		}
 	}
-	add := func(i outside.Item) { out.Items = append(out.Items, i) }
+	add := func(i outside.Item) {
+		if needs(i.List) {
+			out.Items = append(out.Items, i)
+		}
+	}
 	for _, x := range r.Problems {
 		add(outside.Item{List: outside.Problems, Ref: x.ID, At: x.Since, Title: x.Title, Status: outside.Active, Since: x.Onset, Codes: []outside.Code{{Code: x.Code, System: outside.ICD10, Title: x.Title}}})
 	}
@@ -64,9 +74,11 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 	for _, x := range r.Medicines {
 		add(outside.Item{List: outside.Medicines, Ref: x.ID, At: a.Say(x.AddedAt), Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started})
 	}
-	stopped, err := q.StoppedMedicines(p.ID)
-	if err != nil {
-		return out, err
+	var stopped []store.StoppedMedicine
+	if needs(outside.Medicines) {
+		if stopped, err = q.StoppedMedicines(p.ID); err != nil {
+			return out, err
+		}
 	}
 	for _, x := range stopped {
 		add(outside.Item{List: outside.Medicines, Ref: x.ID, At: x.Stopped, Title: x.Name, Detail: x.Dose, Status: outside.Ended, Since: x.Started, Until: x.Stopped})
@@ -81,9 +93,11 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 		}
 		add(i)
 	}
-	vitals, err := q.VitalsOf(p.ID)
-	if err != nil {
-		return out, err
+	var vitals []chart.Vital
+	if needs(outside.Vitals) {
+		if vitals, err = q.VitalsOf(p.ID); err != nil {
+			return out, err
+		}
 	}
 	for _, x := range vitals {
 		i := outside.Item{List: outside.Vitals, Ref: x.ID, At: a.Say(x.TakenAt), Title: x.Name, Since: a.Say(x.TakenAt), Value: x.Value, Unit: x.Unit}
@@ -93,9 +107,11 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 		i.Detail = outside.Measured(i)
 		add(i)
 	}
-	reports, err := q.ReportsOf(p.ID)
-	if err != nil {
-		return out, err
+	var reports []store.Report
+	if needs(outside.Results) {
+		if reports, err = q.ReportsOf(p.ID); err != nil {
+			return out, err
+		}
 	}
 	for _, rep := range reports {
 		if back[rep.ID] || rep.Status != "F" && rep.Status != "C" {
@@ -114,9 +130,11 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient) (out outside.Record, e
 			add(i)
 		}
 	}
-	visits, err := q.VisitsOf(p.ID)
-	if err != nil {
-		return out, err
+	var visits []store.Visit
+	if needs(outside.Encounters) {
+		if visits, err = q.VisitsOf(p.ID); err != nil {
+			return out, err
+		}
 	}
 	for _, v := range visits {
 		if v.NoteFolio > 0 && !v.NoteRetracted {

@@ -99,8 +99,8 @@ func servedID(ref string) string {
 }
 
 // ServedOf are the resources of a record of a patient: each entry, and each file as a DocumentReference whose bytes are read by its
-// address. A medicine is served as MedicationStatement and, as US Core asks, as MedicationRequest.
-func ServedOf(patient string, r outside.Record) (out []Served) {
+// address. A medicine is served as MedicationStatement and, as US Core asks, as MedicationRequest. origins asks for a Provenance of each too.
+func ServedOf(patient string, r outside.Record, origins bool) (out []Served) {
 	w := recordWriter{subject: m{"reference": "Patient/" + patient}}
 	add := func(x m, i outside.Item, id string) {
 		kind := x["resourceType"].(string)
@@ -167,6 +167,9 @@ func ServedOf(patient string, r outside.Record) (out []Served) {
 			x["performer"] = []m{{"display": rep.by}}
 		}
 		add(x, outside.Item{At: rep.changed, Since: rep.at}, rep.id)
+	}
+	if !origins {
+		return out
 	}
 	for _, s := range slices.Clone(out) {
 		at := instantOf(s.Changed)
