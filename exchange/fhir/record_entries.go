@@ -548,7 +548,8 @@ func (m measure) value() (value, unit string) {
 // put sets what was measured, its range and flag.
 func (m measure) put(i *outside.Item, state string) {
 	i.Value, i.Unit = m.value()
-	for _, g := range m.ReferenceRange {
+	if len(m.ReferenceRange) > 0 {
+		g := m.ReferenceRange[0] // others are of other people
 		switch {
 		case g.Text != "":
 			i.Range = g.Text
@@ -559,7 +560,6 @@ func (m measure) put(i *outside.Item, state string) {
 		case g.Low != nil:
 			i.Range = ">=" + g.Low.Value.String()
 		}
-		break // others are of other people
 	}
 	if len(m.Interpretation) > 0 {
 		i.Flag = m.Interpretation[0].code()
@@ -650,9 +650,8 @@ func (r *recordReader) procedure(e entry) {
 
 func (r *recordReader) encounter(e entry) {
 	i := r.base(e, outside.Encounters)
-	for _, c := range several(e.Type) {
-		i.Title, i.Codes = c.words(), codesOf(c)
-		break
+	if types := several(e.Type); len(types) > 0 {
+		i.Title, i.Codes = types[0].words(), codesOf(types[0])
 	}
 	if i.Title == "" {
 		i.Title = cmp.Or(e.Class.Display, e.Class.Code)
