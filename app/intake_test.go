@@ -391,23 +391,27 @@ func TestWhatComesFromOutsideIsDecidedOnce(t *testing.T) {
 	// the other one waits beside it.
 	e.Set(func(e *standin.Elsewhere) {
 		p := &e.People[0]
-		p.Dispensed = append(p.Dispensed, standin.Dispensing{ID: "9", Medicine: "Ibuprofen 600 mg tablet", Dose: "three times daily",
-			Day: "2026-05-01"})
+		p.Dispensed = append(p.Dispensed, standin.Dispensing{ID: "9", Medicine: "Acetaminophen 500 mg tablet", Dose: "1 tablet twice daily",
+			Day: "2026-05-01"}, standin.Dispensing{ID: "10", Medicine: "Ibuprofen 600 mg tablet", Dose: "as needed", Day: "2026-05-01"})
 		p.Responses = append(p.Responses,
-			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv2","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit","status":"completed","item":[{"linkId":"medicine","item":[{"linkId":"medicine.what","answer":[{"valueString":"Ibuprofen"}]}]}]}`))
+			json.RawMessage(`{"resourceType":"QuestionnaireResponse","id":"pv2","questionnaire":"https://deftledger.example/fhir/Questionnaire/pre-visit","status":"completed","item":[{"linkId":"medicine","item":[{"linkId":"medicine.what","answer":[{"valueString":"Acetaminophen"}]},{"linkId":"medicine.how","answer":[{"valueString":"500 mg twice daily"}]}]}]}`))
 	})
 	f, err = c.app.Outside.FetchElsewhere(ctx, c.jonah(), visitID)
 	require.NoError(t, err)
-	require.Equal(t, 2, f.New)
-	both := []string{entry(t, *f.Intake, "Ibuprofen").ID, entry(t, *f.Intake, "Ibuprofen 600 mg tablet").ID}
+	require.Equal(t, 3, f.New)
+	require.Equal(t, "asks", entry(t, *f.Intake, "Ibuprofen 600 mg tablet").Same, "how much is not said, so that its dose was not checked")
+	require.NotEmpty(t, entry(t, *f.Intake, "Ibuprofen 600 mg tablet").Why)
+	both := []string{entry(t, *f.Intake, "Acetaminophen").ID, entry(t, *f.Intake, "Acetaminophen 500 mg tablet").ID, entry(t, *f.Intake, "Ibuprofen 600 mg tablet").ID}
 	v, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, both, "take in")
 	require.NoError(t, err)
-	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Ibuprofen%'"))
-	require.Equal(t, "Ibuprofen", entry(t, v, "Ibuprofen 600 mg tablet").Beside)
-	require.Empty(t, entry(t, v, "Ibuprofen 600 mg tablet").Decision)
+	require.Equal(t, 1, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Acetaminophen%'"))
+	require.Zero(t, c.count("SELECT count(*) FROM medicine WHERE name LIKE 'Ibuprofen%'"), "never with others")
+	require.Equal(t, "Acetaminophen 500 mg twice daily", entry(t, v, "Acetaminophen 500 mg tablet").Beside)
+	require.Equal(t, "same", entry(t, v, "Acetaminophen 500 mg tablet").Same, "one tablet of 500 mg is 500 mg")
+	require.Empty(t, entry(t, v, "Acetaminophen 500 mg tablet").Decision)
 	open := "SELECT count(*) FROM line WHERE kind = 'from outside' AND closed_at = ''"
 	require.Equal(t, 1, c.count(open), "it stays open until the last entry is decided")
-	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Ibuprofen 600 mg tablet").ID, entry(t, v, "Allopurinol").ID},
+	_, err = c.app.Outside.Decide(ctx, c.jonah(), visitID, []string{entry(t, v, "Ibuprofen 600 mg tablet").ID, entry(t, v, "Acetaminophen 500 mg tablet").ID, entry(t, v, "Allopurinol").ID},
 		"leave out")
 	require.NoError(t, err)
 	require.Zero(t, c.count(open))

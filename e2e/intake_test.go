@@ -258,8 +258,10 @@ func TestIntakeHandsOverInTwoBrowsers(t *testing.T) {
 	jonah.press("f")
 	jonah.sees("Cyclobenzaprine")
 	jonah.sees("Latex")
+	look(jonah, "incoming")
 	jonah.click("Take in all")
 	jonah.sees("decided")
+	jonah.sees("not everything could be checked") // what is taken as needed waits for a look
 	jonah.press("Alt+d")
 	jonah.sees("(187.4 lb)")
 	require.Equal(t, "85.0", text(t, p,

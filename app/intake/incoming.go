@@ -23,9 +23,15 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 	if err != nil {
 		return err
 	}
+	var r chart.Record
+	if len(es) > 0 {
+		if r, err = a.Order.Record(q, v.PatientID, a.Today()); err != nil {
+			return err
+		}
+	}
 	for _, e := range es {
 		x := IncomingView{ID: e.ID, Source: e.Source, List: e.List, Name: chart.ListName(e.List), Title: e.Title, Detail: e.Detail,
-			Since: e.Since, Same: "new", Decision: e.Decision, By: names[e.DecidedBy], At: a.Say(e.ReceivedAt)}
+			Since: e.Since, Decision: e.Decision, By: names[e.DecidedBy], At: a.Say(e.ReceivedAt)}
 		if e.List == "answer" {
 			x.Name = "Answers before the visit"
 			f := strings.SplitN(e.Link, " ", 3)
@@ -36,20 +42,18 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 		if e.List == "screen" {
 			x.Name = "Questionnaire answered before the visit"
 		}
-		if beside, same, found := Beside(out, e); found {
-			x.Beside = strings.TrimSpace(beside.Title + " " + beside.Detail)
-			x.Same = "differs"
-			if same {
-				x.Same = "same"
-			}
+		x.Same = standsNew
+		if e.Decision == "" {
+			stands := a.Stand(r, out, e)
+			x.Same, x.Why, x.Beside = stands.How, stands.Why, stands.Says
 		}
 		out.Incoming = append(out.Incoming, x)
 	}
 	return nil
 }
 
-// Beside finds what of the chart an entry from outside may be, among the lists of an intake.
-func Beside(view *IntakeView, e store.IncomingEntry) (beside outside.Entry, same, found bool) {
+// beside finds what of the chart an entry from outside may be by its words, among the lists of an intake.
+func beside(view *IntakeView, e store.IncomingEntry) (beside outside.Entry, same, found bool) {
 	var held []outside.Entry
 	for _, l := range append(slices.Clone(view.Lists), view.Medicines, view.Allergies) {
 		for _, x := range l.Entries {

@@ -50,7 +50,8 @@ type IncomingView struct {
 	Detail   string           `json:"detail"`
 	Since    string           `json:"since"`
 	Beside   string           `json:"beside" doc:"The entry of the chart it may be the same as"`
-	Same     string           `json:"same" enum:"new,same,differs"`
+	Same     string           `json:"same" enum:"new,same,differs,asks" doc:"asks: it is not certain, and decided by itself"`
+	Why      string           `json:"why" doc:"Why it stands so"`
 	Decision outside.Decision `json:"decision" enum:"take in,leave out,join,"`
 	By       string           `json:"by"`
 	At       string           `json:"at"`

@@ -303,7 +303,7 @@ func keptAnswer(value string) note.Answer {
 // Decide takes an entry from outside in, leaves it out, or joins it to the entry of
 // the chart it stands beside. Allergies are left out by a physician only. Of several
 // taken in at once, one that may be the same as an entry of the chart (also one that
-// came in just before it) goes on waiting: it is decided by itself.
+// came in just before it), or is not certain, goes on waiting: it is decided by itself.
 func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []string,
 	decision outside.Decision) (intake.IntakeView, error) {
 	if err := act.Allow(who, act.DoIntake); err != nil {
@@ -334,7 +334,12 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			if e.Decision != "" {
 				return act.Refuse(act.Conflict, "Somebody decided that entry meanwhile: %s.", e.Decision)
 			}
-			if _, _, found := intake.Beside(&now, e); decision == outside.TakeIn && len(ids) > 1 && found {
+			r, err := a.Intake.Order.Record(t.Q, v.PatientID, a.Today())
+			if err != nil {
+				return err
+			}
+			stands := a.Intake.Stand(r, &now, e)
+			if decision == outside.TakeIn && len(ids) > 1 && stands.How != "new" {
 				continue
 			}
 			became := ""
@@ -348,11 +353,10 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			case decision == outside.TakeIn:
 				became, err = a.Intake.PutEntry(t, v, intake.NewEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since, Source: e.Source})
 			case decision == outside.Join:
-				beside, _, found := intake.Beside(&now, e)
-				if !found {
+				if stands.Ours == "" {
 					return act.Refuse(act.Invalid, "There is nothing in the chart to join it to.")
 				}
-				became = beside.ID
+				became = stands.Ours
 			}
 			if err != nil {
 				return err

@@ -340,7 +340,7 @@ func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.
 		out = append(out, outside.Ours{ID: x.ID, List: outside.Medicines, Title: x.Name, Detail: x.Dose, Names: a.Medicines.Ingredients(x.Name), Since: x.Started, Ended: act.OrUnknown(x.Stopped, "ended")})
 	}
 	for _, x := range r.Allergies {
-		out = append(out, outside.Ours{ID: x.ID, List: outside.Allergies, Title: x.Substance, Detail: x.Reaction, Severity: x.Severity, Names: a.allergen(x.Substance), None: x.Substance == ""})
+		out = append(out, outside.Ours{ID: x.ID, List: outside.Allergies, Title: x.Substance, Detail: x.Reaction, Severity: x.Severity, Names: a.Intake.Allergen(x.Substance), None: x.Substance == ""})
 	}
 	for _, x := range r.Immunizations {
 		day := x.On
@@ -373,41 +373,6 @@ func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.
 		}
 	}
 	return out, err
-}
-
-// allergen names a substance as the catalogue of medicines knows it; nothing where it does not.
-func (a *Acts) allergen(substance string) []string {
-	if substance == "" {
-		return nil
-	}
-	return append(a.Medicines.AllergyClasses(substance), a.Medicines.Ingredients(substance)...)
-}
-
-// theirs is an entry with what is known here of its words, and what speaks against it in this chart beside ours, whose place it would take.
-func (a *Acts) theirs(i outside.Item, r chart.Record, ours string) (out outside.Theirs, warned []safety.Warning) {
-	out = outside.Theirs{Item: i, Checked: true}
-	switch i.List {
-	case outside.Medicines:
-		if out.Names = a.Medicines.Ingredients(i.Title); i.None {
-			break
-		}
-		r.Medicines = slices.DeleteFunc(slices.Clone(r.Medicines), func(m chart.Medicine) bool { return m.ID == ours })
-		// Their directions are read by themselves: the strength in a title is of one piece.
-		m := safety.Taking{Name: i.Title, Dose: i.Detail, Dosage: a.Medicines.Dosage(i.Detail)}
-		if name, dose := a.Medicines.Split(i.Title); i.Detail == "" {
-			m = safety.Taking{Name: name, Dose: dose, Dosage: a.Medicines.Dosage(dose)}
-		}
-		for _, w := range a.Medicines.Check(r, m) {
-			warned = append(warned, w)
-			out.Checked = out.Checked && !w.Unknown
-			if w.Serious {
-				out.Warnings = append(out.Warnings, w.Says+": "+w.Why)
-			}
-		}
-	case outside.Allergies:
-		out.Names = a.allergen(i.Title)
-	}
-	return out, warned
 }
 
 // Open opens a record: its entries beside the chart, the whole of it as its author laid it out. Looking is recorded and closes nothing.
@@ -521,10 +486,10 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 		if measured(i.List) {
 			near = values.near(i)
 		}
-		theirs, warned := a.theirs(i, record, "")
+		theirs, warned := a.Intake.Theirs(i, record, "")
 		c := outside.Compare(near, theirs, p.BirthDate, a.Today())
 		if c.With != nil && len(warned) > 0 {
-			theirs, warned = a.theirs(i, record, c.With.ID)
+			theirs, warned = a.Intake.Theirs(i, record, c.With.ID)
 			c = outside.Compare(near, theirs, p.BirthDate, a.Today())
 		}
 		v.theirs = theirs
@@ -639,7 +604,7 @@ func (a *Acts) besides(q *store.Q, kept store.OutsideRecord, record chart.Record
 			case outside.Medicines:
 				theirs.Names = a.Medicines.Ingredients(i.Title)
 			case outside.Allergies:
-				theirs.Names = a.allergen(i.Title)
+				theirs.Names = a.Intake.Allergen(i.Title)
 			}
 			out[factKey(i)] = append(out[factKey(i)], beside{Origin{Record: r.ID, House: r.House, Title: i.Title, Detail: strings.TrimLeft(strings.TrimSpace(i.Detail+", "+spoken(i)), ", "), list: i.List, ref: i.Ref, hash: hashOf(i)}, theirs})
 		}

@@ -6689,11 +6689,16 @@ export interface components {
             id: string;
             list: string;
             name: string;
-            /** @enum {string} */
-            same: "new" | "same" | "differs";
+            /**
+             * @description asks: it is not certain, and decided by itself
+             * @enum {string}
+             */
+            same: "new" | "same" | "differs" | "asks";
             since: string;
             source: string;
             title: string;
+            /** @description Why it stands so */
+            why: string;
         };
         InquiryView: {
             answer: string;

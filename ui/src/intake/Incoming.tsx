@@ -91,6 +91,7 @@ function One({ entry: e, acts, mayLeave }: { entry: Entry; acts: Acts; mayLeave:
           {e.same === "same" ? "Same as in the chart" : "In the chart"}: {e.beside}
         </span>
       )}
+      {(e.same === "asks" || e.same === "differs") && e.why && <span className="block text-faded">{e.why}.</span>}
       <span className="flex gap-3">
         {e.same !== "same" && (
           <button
