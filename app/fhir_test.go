@@ -111,6 +111,7 @@ func TestWhatOthersRead(t *testing.T) {
 		return q.AddDocument(store.Document{ID: "doc", PatientID: patientID, Title: "Letter", PDF: []byte("%PDF-1.4 x"), MadeBy: c.doctor().ID, MadeAt: c.now})
 	}))
 	c.agrees("out", true, "2026-05-01")
+	require.NoError(t, c.app.Circle.SetUsual(ctx, c.doctor(), patientID, c.doctor().ID))
 	client := c.token("system/*.read")
 	of := func(more ...string) map[string][]string {
 		out := map[string][]string{"patient": {"Patient/" + patientID}}
@@ -133,7 +134,7 @@ func TestWhatOthersRead(t *testing.T) {
 		{"Observation", of("_lastUpdated", "ge2026-01-01"), 1}, {"Observation", of("_lastUpdated", "lt2026-01-01"), 0},
 		{"DiagnosticReport", of("category", "LAB"), 1},
 		{"DocumentReference", of(), 2}, {"DocumentReference", of("type", "11506-3"), 1}, {"DocumentReference", of("category", "clinical-note"), 2},
-		{"Encounter", of("class", "AMB"), 1}, {"Immunization", of(), 0}, {"Procedure", of(), 0}, {"CareTeam", of("status", "active"), 0},
+		{"Encounter", of("class", "AMB"), 1}, {"Immunization", of(), 0}, {"Procedure", of(), 0}, {"CareTeam", of("status", "active"), 1},
 		{"Provenance", of(), 10},
 	} {
 		found, err := c.searched(client, x.kind, x.params)

@@ -210,3 +210,15 @@ func TestAReportedAllergyAsksBeforeAVaccine(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 1, c.count("SELECT count(*) FROM immunization"))
 }
+
+// What came in before the patient said that they were never there stands in the chart, and the record says so until it is taken back.
+func TestWhatCameInBeforeSheSaidNoIsSaid(t *testing.T) {
+	c := open(t)
+	c.now = time.Date(2026, 11, 20, 14, 0, 0, 0, time.UTC)
+	id := c.confirmed(document(t, "northsound-discharge"), "")
+	_, err := c.app.Record.SettleCertain(ctx, c.jonah(), id)
+	require.NoError(t, err)
+	require.Empty(t, c.record(c.doctor(), id).News)
+	require.NoError(t, c.app.Record.Confirm(ctx, c.who[act.FrontDesk], id, "refused", "That was my sister."))
+	require.Contains(t, c.record(c.doctor(), id).News, "3 entries of it stand in the chart")
+}

@@ -537,7 +537,16 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 		}
 		out.Entries = append(out.Entries, v)
 	}
-	if was > 0 {
+	stands := 0 // what came in before the patient said otherwise
+	for _, e := range out.Entries {
+		if e.Decision == outside.TakeIn && !e.Earlier {
+			stands++
+		}
+	}
+	switch {
+	case stands > 0 && out.Source.Says != "confirmed":
+		out.News = plural(stands, "entry", "entries") + " of it stand in the chart, although nobody says that the patient was there: take each back, or ask again."
+	case was > 0:
 		out.News = "An earlier version was settled; " + plural(out.Open, "entry is", "entries are") + " new or changed since."
 	}
 	return out, kept, nil

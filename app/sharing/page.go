@@ -18,7 +18,7 @@ type SourceHouse struct {
 	At      string   `json:"at"`
 	Seen    []string `json:"seen" doc:"When they were seen there, as the records say"`
 	Ask     string   `json:"ask" doc:"A record of it by which the question is answered"`
-	Records []string `json:"records" doc:"What it sent, with the day on which it came"`
+	Records int      `json:"records" doc:"So many it sent; what they are stands in the chart"`
 }
 
 // Untaken is a document of the exchange that names somebody who differs.
@@ -123,13 +123,13 @@ func (a *Acts) sources(q *store.Q, patient string) (out []SourceHouse, err error
 	for _, r := range records {
 		i := slices.IndexFunc(out, func(s SourceHouse) bool { return s.House == r.House })
 		if i < 0 {
-			s := SourceHouse{House: r.House, Seen: []string{}, Records: []string{}, Ask: r.ID}
+			s := SourceHouse{House: r.House, Seen: []string{}, Ask: r.ID}
 			if j := slices.IndexFunc(said, func(x store.OutsideSource) bool { return x.House == r.House }); j >= 0 {
 				s.Says, s.Words, s.By, s.At = said[j].Says, said[j].Words, names[said[j].ByID], a.Say(said[j].At)
 			}
 			out, i = append(out, s), len(out)
 		}
-		out[i].Records = append(out[i].Records, r.Title+", "+a.Say(r.ReceivedAt))
+		out[i].Records++
 		seen, err := a.seen(q, r, came)
 		if err != nil {
 			return out, err

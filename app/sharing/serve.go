@@ -287,7 +287,7 @@ func (a *Acts) meant(s *store.Q, q fhir.Query) ([]string, error) {
 			return []string{patient}, nil
 		}
 		if id := one("_id"); id != "" {
-			owner, err := s.OwnerOfEntry(strings.Split(id, ".")[0])
+			owner, err := ownerOf(s, strings.Split(id, ".")[0])
 			if store.IsNotFound(err) {
 				return nil, nil
 			}
@@ -324,6 +324,14 @@ func (a *Acts) meant(s *store.Q, q fhir.Query) ([]string, error) {
 	return nil, act.Refuse(act.Invalid, "Say who: by _id, by identifier, or by a name with the birth date.")
 }
 
+// ownerOf is the patient of an entry, or of a care team.
+func ownerOf(s *store.Q, entry string) (string, error) {
+	if patient, team := strings.CutPrefix(entry, teamOf); team {
+		return patient, nil
+	}
+	return s.OwnerOfEntry(entry)
+}
+
 // ReadOver reads one resource for a client.
 func (a *Acts) ReadOver(ctx context.Context, c Client, kind, id string) (found fhir.Served, err error) {
 	if err := c.may(kind); err != nil {
@@ -337,7 +345,7 @@ func (a *Acts) ReadOver(ctx context.Context, c Client, kind, id string) (found f
 			if kind == "Provenance" {
 				_, entry, _ = strings.Cut(entry, "-")
 			}
-			if owner, err = s.OwnerOfEntry(entry); err != nil {
+			if owner, err = ownerOf(s, entry); err != nil {
 				if store.IsNotFound(err) {
 					return noSuch()
 				}

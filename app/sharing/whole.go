@@ -13,6 +13,9 @@ import (
 	"deftledger/store"
 )
 
+// teamOf begins the identifier of the care team of a patient, which is no row of its own.
+const teamOf = "team-"
+
 // chartAsRecord is the chart as another house would read it: all of it, or some lists.
 func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient, lists ...string) (out outside.Record, err error) {
 	needs := func(some ...string) bool {
@@ -139,6 +142,19 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient, lists ...string) (out 
 	for _, v := range visits {
 		if v.NoteFolio > 0 && !v.NoteRetracted {
 			add(outside.Item{List: outside.Encounters, Ref: v.ID, At: a.Say(v.StartsAt), Title: act.OrUnknown(v.Kind, "Visit"), Since: a.Say(v.StartsAt), Detail: v.Clinician})
+		}
+	}
+	if needs(outside.Team) {
+		usual, err := q.UsualClinician(p.ID)
+		if err != nil {
+			return out, err
+		}
+		if usual != "" {
+			s, err := q.StaffByID(usual)
+			if err != nil {
+				return out, err
+			}
+			add(outside.Item{List: outside.Team, Ref: teamOf + p.ID, Title: s.Name(), Detail: s.Role})
 		}
 	}
 	for _, x := range r.Histories {

@@ -9356,8 +9356,11 @@ export interface components {
             at: string;
             by: string;
             house: string;
-            /** @description What it sent, with the day on which it came */
-            records: string[];
+            /**
+             * Format: int64
+             * @description So many it sent; what they are stands in the chart
+             */
+            records: number;
             /**
              * @description Empty while nobody has asked
              * @enum {string}

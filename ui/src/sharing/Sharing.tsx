@@ -495,7 +495,7 @@ function Sources({ v, act }: { v: Page; act: Act }) {
             <b>{s.house}</b>{" "}
             <span className="text-faded">
               {s.seen.map((x) => x.split(" to ").map(day).join(" to ")).join("; ")} ·{" "}
-              {s.records.length === 1 ? "1 record" : `${s.records.length} records`}
+              {s.records === 1 ? "1 record" : `${s.records} records`}
             </span>
             {s.says ? (
               <span className={`block text-aside ${s.says === "confirmed" ? "text-settled" : "text-carried"}`}>
