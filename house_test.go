@@ -21,7 +21,7 @@ var above = map[string][]string{
 }
 
 // ladder lists the rooms of app from the ground up: a room may use those before it.
-var ladder = []string{"act", "session", "circle", "forms", "registration", "directory", "visit", "order", "result", "assess", "note", "registry", "intake", "outside", "record", "paper", "packet", "printing", "loop", "release", "further", "referral", "prescribe", "pad", "reminder", "recall", "plan", "desk",
+var ladder = []string{"act", "session", "circle", "forms", "registration", "directory", "visit", "order", "result", "assess", "note", "registry", "intake", "outside", "record", "sharing", "paper", "packet", "printing", "loop", "release", "further", "referral", "prescribe", "pad", "reminder", "recall", "plan", "desk",
 	"chart", ""}
 
 // forbidden standard packages do I/O, read clocks, roll dice or log. (core/ledger

@@ -7,13 +7,11 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
-	"time"
 
 	"github.com/gin-gonic/gin"
 
 	"deftledger/app/act"
 	"deftledger/app/sharing"
-	"deftledger/exchange/fhir"
 )
 
 // fhirStatuses are the HTTP statuses of refusals as FHIR R4 has them, and outcomes the codes of what is wrong.
@@ -44,7 +42,7 @@ func (s *server) fhirInterface(r *gin.Engine) {
 		case act.TooOften:
 			c.Header("Retry-After", "1")
 		}
-		writeFHIR(c, status, fhir.Outcome(code, no.Message))
+		writeFHIR(c, status, sharing.Outcome(code, no.Message))
 	}
 	base := func(c *gin.Context) string {
 		scheme := "http"
@@ -71,7 +69,7 @@ func (s *server) fhirInterface(r *gin.Engine) {
 		if !ok {
 			return
 		}
-		q, err := fhir.NewQuery(c.Param("kind"), params)
+		q, err := sharing.NewQuery(c.Param("kind"), params)
 		if err != nil {
 			refuse(c, act.Refuse(act.Invalid, "%s.", strings.ToUpper(err.Error()[:1])+err.Error()[1:]))
 			return
@@ -84,7 +82,7 @@ func (s *server) fhirInterface(r *gin.Engine) {
 		writeFHIR(c, http.StatusOK, q.Page(base(c), found, besides))
 	}
 	r.GET("/fhir/metadata", func(c *gin.Context) {
-		writeFHIR(c, http.StatusOK, fhir.Capability(base(c), s.app.Practice, s.app.Began.Truncate(time.Second)))
+		writeFHIR(c, http.StatusOK, s.app.Sharing.Capability(base(c)))
 	})
 	r.GET("/fhir/:kind", func(c *gin.Context) { search(c, c.Request.URL.Query()) })
 	r.POST("/fhir/:kind/_search", func(c *gin.Context) {
@@ -112,7 +110,7 @@ func (s *server) fhirInterface(r *gin.Engine) {
 			c.Data(http.StatusOK, how, body)
 			return
 		}
-		if _, served := fhir.SearchParameters[kind]; !served {
+		if !sharing.Serves(kind) {
 			refuse(c, act.Refuse(act.Missing, "%s is not served here.", kind))
 			return
 		}

@@ -27,7 +27,7 @@ import (
 	orders "deftledger/app/order"
 	"deftledger/app/printing"
 	"deftledger/app/session"
-	"deftledger/exchange/fhir"
+	"deftledger/app/sharing"
 	"deftledger/store"
 )
 
@@ -383,7 +383,7 @@ func (s *server) static(r *gin.Engine, files fs.FS) {
 		case strings.HasPrefix(p, "/api/"):
 			problem(c.Writer, &act.Refusal{Kind: act.Missing, Message: "There is nothing at this address."})
 		case strings.HasPrefix(p, "/fhir/"):
-			writeFHIR(c, http.StatusNotFound, fhir.Outcome("not-found", "There is nothing at this address."))
+			writeFHIR(c, http.StatusNotFound, sharing.Outcome("not-found", "There is nothing at this address."))
 		case strings.HasPrefix(p, "/assets/"):
 			if _, err := fs.Stat(files, strings.TrimPrefix(p, "/")); err != nil {
 				c.String(http.StatusNotFound, "There is no such file.")

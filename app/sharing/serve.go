@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"golang.org/x/time/rate"
 
@@ -444,4 +445,26 @@ func (a *Acts) Everything(q *store.Q, patient string, anybody bool) ([]fhir.Serv
 		return nil, err
 	}
 	return a.served(q, p, "", true)
+}
+
+// Query is a search of another program, as it was asked.
+type Query = fhir.Query
+
+// NewQuery reads a search; the error says in words what is not answered.
+func NewQuery(kind string, params map[string][]string) (Query, error) {
+	return fhir.NewQuery(kind, params)
+}
+
+// Capability is the CapabilityStatement of the interface at an address.
+func (a *Acts) Capability(base string) map[string]any {
+	return fhir.Capability(base, a.Practice, a.Began.Truncate(time.Second))
+}
+
+// Outcome is a refusal as FHIR has it.
+func Outcome(code, words string) map[string]any { return fhir.Outcome(code, words) }
+
+// Serves says whether a kind of resource is served.
+func Serves(kind string) bool {
+	_, served := fhir.SearchParameters[kind]
+	return served
 }
