@@ -167,9 +167,16 @@ func TestDocumentsOfTheExchangeComeInAsQuestions(t *testing.T) {
 	require.Len(t, p.Sources, 1)
 	require.Equal(t, "Northsound Hospital", p.Sources[0].House)
 	require.Empty(t, p.Sources[0].Says, "a question to the patient")
+	toAsk := func() int {
+		r, err := c.app.Registration.Registration(ctx, c.who[act.FrontDesk], patientID)
+		require.NoError(t, err)
+		return r.ToAsk
+	}
+	require.Equal(t, 1, toAsk(), "the front desk sees that there is something to ask")
 	require.NotEmpty(t, p.Sources[0].Seen[0])
 	require.Zero(t, c.record(c.doctor(), p.Sources[0].Ask).Certain, "nothing of it counts before")
 	require.NoError(t, c.app.Record.Confirm(ctx, c.who[act.FrontDesk], p.Sources[0].Ask, "refused", "I have never been there."), "the front desk asks")
+	require.Zero(t, toAsk())
 	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Equal(t, map[string]string{"n1": "The patient says that they were not there: I have never been there."}, x.Back())
 	x.Set(func(e *standin.Exchange) {

@@ -140,3 +140,9 @@ func (q *Q) ReportedOf(patient string) (out []Reported, err error) {
 	}
 	return out, err
 }
+
+// OutsideToAsk counts the houses that sent a record of a patient, and of which nobody has said whether they were there.
+func (q *Q) OutsideToAsk(patient string) (int, error) {
+	return one(q, scalar[int], `SELECT count(DISTINCT r.house) FROM outside_record r WHERE r.patient_id `+samePerson+` AND r.unreadable = ''
+		AND NOT EXISTS (SELECT 1 FROM outside_review v WHERE v.record_id = r.id) AND NOT EXISTS (SELECT 1 FROM outside_source s WHERE s.patient_id = r.patient_id AND s.house = r.house)`, patient)
+}

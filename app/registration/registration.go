@@ -233,6 +233,7 @@ type RegistrationView struct {
 	History      []RegistrationChange `json:"history" doc:"The newest first"`
 	Cards        []InsuranceCard      `json:"cards"`
 	OnTheWay     []string             `json:"onTheWay" doc:"What is on its way under this identity"`
+	ToAsk        int                  `json:"toAsk" doc:"So many houses sent a record, and nobody has asked whether the patient was there"`
 }
 
 // RegistrationChange is one version of a registration: what it changed.
@@ -291,6 +292,9 @@ func (a *Acts) view(q *store.Q, patient string) (out RegistrationView, err error
 		out.History = append(out.History, c)
 	}
 	if out.Usual, err = q.UsualClinician(p.ID); err != nil {
+		return out, err
+	}
+	if out.ToAsk, err = q.OutsideToAsk(p.ID); err != nil {
 		return out, err
 	}
 	documents, err := q.DocumentsOf(p.ID)

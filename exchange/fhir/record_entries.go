@@ -132,6 +132,20 @@ func codesOf(c concept) (out []outside.Code) {
 	return out
 }
 
+// words and codes of a concept; one that only says that it is not known names nothing.
+func (c concept) named() (title string, codes []outside.Code) {
+	known := concept{Text: c.Text}
+	for _, x := range c.Coding {
+		if !strings.HasSuffix(x.System, "/data-absent-reason") && !strings.HasSuffix(x.System, "/v3-NullFlavor") {
+			known.Coding = append(known.Coding, x)
+		}
+	}
+	if len(known.Coding) == 0 && len(c.Coding) > 0 && slices.Contains([]string{"unknown", "not asked", "asked but unknown"}, strings.ToLower(strings.TrimSpace(c.Text))) {
+		return "", nil
+	}
+	return known.words(), codesOf(known)
+}
+
 // absent says whether a concept says that there is none of its kind, or that nothing is known.
 func absent(c concept) (none, unknown bool) {
 	for _, x := range c.Coding {
@@ -227,7 +241,7 @@ func years(q *quantity) string {
 
 func (r *recordReader) condition(e entry) {
 	i := r.base(e, outside.Problems)
-	i.Title, i.Codes = e.Code.words(), codesOf(e.Code)
+	i.Title, i.Codes = e.Code.named()
 	none, unknown := absent(e.Code)
 	switch {
 	case unknown:
@@ -283,7 +297,7 @@ func several(raw json.RawMessage) (out []concept) {
 
 func (r *recordReader) allergy(e entry) {
 	i := r.base(e, outside.Allergies)
-	i.Title, i.Codes = e.Code.words(), codesOf(e.Code)
+	i.Title, i.Codes = e.Code.named()
 	none, unknown := absent(e.Code)
 	switch {
 	case unknown:
@@ -340,7 +354,7 @@ func (r *recordReader) taken(e entry, steps []dosage) (i outside.Item, named boo
 			what = m.Code
 		}
 	}
-	i.Title, i.Codes = what.words(), codesOf(what)
+	i.Title, i.Codes = what.named()
 	if i.Title == "" && e.MedicationReference != nil {
 		i.Title = strings.TrimSpace(e.MedicationReference.Display)
 	}
@@ -493,7 +507,7 @@ func (r *recordReader) statement(e entry) {
 
 func (r *recordReader) immunization(e entry) {
 	i := r.base(e, outside.Immunizations)
-	i.Title, i.Codes = e.VaccineCode.words(), codesOf(e.VaccineCode)
+	i.Title, i.Codes = e.VaccineCode.named()
 	if none, unknown := absent(e.VaccineCode); none || unknown {
 		r.missed("It says that no vaccine is known of.")
 		return
@@ -596,7 +610,7 @@ func (r *recordReader) observation(e entry) {
 		}
 	}
 	i := r.base(e, list)
-	i.Title, i.Codes = e.Code.words(), codesOf(e.Code)
+	i.Title, i.Codes = e.Code.named()
 	i.Since = r.said(cmp.Or(e.EffectiveDateTime, e.EffectiveInstant, e.EffectivePeriod.Start))
 	state := ""
 	if s := e.Status; s != "final" && s != "amended" && s != "corrected" {
@@ -629,7 +643,7 @@ func (r *recordReader) observation(e entry) {
 
 func (r *recordReader) procedure(e entry) {
 	i := r.base(e, outside.Procedures)
-	i.Title, i.Codes = e.Code.words(), codesOf(e.Code)
+	i.Title, i.Codes = e.Code.named()
 	i.Since, i.Until = r.said(cmp.Or(e.PerformedDateTime, e.PerformedPeriod.Start)), r.said(e.PerformedPeriod.End)
 	i.Detail = e.PerformedString
 	switch s := e.Status; {
@@ -728,7 +742,7 @@ func (r *recordReader) report(e entry) {
 		return // its values stand by themselves
 	}
 	i := r.base(e, outside.Results)
-	i.Title, i.Codes = e.Code.words(), codesOf(e.Code)
+	i.Title, i.Codes = e.Code.named()
 	i.Since = r.said(cmp.Or(e.EffectiveDateTime, e.EffectivePeriod.Start))
 	i.Value, i.Detail = e.Conclusion, e.Conclusion
 	if e.Conclusion == "" {

@@ -121,6 +121,18 @@ func TestWhatIsOfSomebodyElseIsLeftOutAndSaid(t *testing.T) {
 	}
 }
 
+// What only says that nobody knows what it is names nothing, and is not certain.
+func TestAnEntryOfUnknownKindIsNotNamed(t *testing.T) {
+	for _, code := range []string{`{"coding":[{"system":"http://terminology.hl7.org/CodeSystem/data-absent-reason","code":"unknown","display":"Unknown"}]}`,
+		`{"coding":[{"system":"http://terminology.hl7.org/CodeSystem/v3-NullFlavor","code":"UNK"}],"text":"Unknown"}`, `{}`} {
+		got, err := fhir.ReadRecord([]byte(`{"resourceType":"Bundle","type":"collection","entry":[{"resource":{"resourceType":"Patient","id":"1"}},
+			{"resource":{"resourceType":"Condition","id":"c","clinicalStatus":{"coding":[{"code":"active"}]},"subject":{"reference":"Patient/1"},"code":` + code + `}}]}`))
+		require.NoError(t, err)
+		require.Len(t, got.Items, 1)
+		require.Equal(t, []string{"not named", "the record does not say what it is"}, []string{got.Items[0].Title, got.Items[0].Doubt}, code)
+	}
+}
+
 func TestANarrativeIsLaidOutAndDoesNothing(t *testing.T) {
 	got, err := fhir.ReadRecord(record(t, "northsound-document.json"))
 	require.NoError(t, err)

@@ -8528,6 +8528,11 @@ export interface components {
             onTheWay: string[];
             patient: components["schemas"]["PatientView"];
             registration: components["schemas"]["Registration"];
+            /**
+             * Format: int64
+             * @description So many houses sent a record, and nobody has asked whether the patient was there
+             */
+            toAsk: number;
             usual: string;
             /**
              * Format: int64

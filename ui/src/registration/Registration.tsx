@@ -406,6 +406,7 @@ function Sheet({ view }: { view?: View }) {
           {view && (
             <Link className="choice" to={`/patients/${view.patient.id}/sharing`}>
               Sharing
+              {view.toAsk > 0 && <span className="font-normal"> · {view.toAsk} to ask</span>}
             </Link>
           )}
           {view && mayOpen && (
