@@ -148,7 +148,7 @@ func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiv
 
 // copyOf is the part of a chart that is given out.
 func (a *Acts) copyOf(q *store.Q, p chart.Patient, n NewGiven) (outside.Record, error) {
-	r, err := a.chartAsRecord(q, p)
+	r, err := a.Whole(q, p)
 	if err != nil {
 		return r, err
 	}

@@ -205,7 +205,7 @@ var behind = map[string][]string{"Patient": {"none"}, "Condition": {outside.Prob
 
 // served are the resources of a patient of a kind, "" for all, with the origins of each where they are asked for.
 func (a *Acts) served(q *store.Q, p chart.Patient, kind string, origins bool) ([]fhir.Served, error) {
-	r, err := a.chartAsRecord(q, p, behind[kind]...)
+	r, err := a.Whole(q, p, behind[kind]...)
 	if err != nil {
 		return nil, err
 	}

@@ -16,8 +16,8 @@ import (
 // teamOf begins the identifier of the care team of a patient, which is no row of its own.
 const teamOf = "team-"
 
-// chartAsRecord is the chart as another house would read it: all of it, or some lists.
-func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient, lists ...string) (out outside.Record, err error) {
+// Whole is the chart as another house would read it: all of it, or some lists.
+func (a *Acts) Whole(q *store.Q, p chart.Patient, lists ...string) (out outside.Record, err error) {
 	needs := func(some ...string) bool {
 		return len(lists) == 0 || slices.ContainsFunc(some, func(l string) bool { return slices.Contains(lists, l) })
 	}
@@ -30,7 +30,7 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient, lists ...string) (out 
 	out = outside.Record{Title: "Summary of care", House: a.Practice, Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone,
 		Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}
 	// Every copy says the same, so that none tells whether something was left out of it.
-	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Results that are not final are in none."}}
+	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Results that are not final, and files that came with results, are in none."}}
 	held, err := q.InquiriesAbout(store.HeldBack, p.ID)
 	if err != nil {
 		return out, err
@@ -121,7 +121,7 @@ func (a *Acts) chartAsRecord(q *store.Q, p chart.Patient, lists ...string) (out 
 			continue
 		}
 		for k, x := range rep.Values {
-			if !result.Live(x.Status) || x.Text == "" {
+			if !result.Live(x.Status) || x.Text == "" || len(x.Details.Attached) > 0 { // what stands for a file is no value
 				continue
 			}
 			i := outside.Item{List: outside.Results, Ref: fmt.Sprint(rep.ID, " ", k+1), At: a.Say(rep.ReceivedAt), Title: x.Name, Since: rep.CollectedAt, Value: x.Text, Unit: x.Unit, Range: x.Range, Author: rep.Performer}

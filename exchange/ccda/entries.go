@@ -234,6 +234,7 @@ func (r *reader) vaccine(x *node) {
 }
 
 func (r *reader) values(org *node, list string) {
+	first := len(r.out.Items)
 	when := firstOf(moment(org.one("effectiveTime").get("value")), moment(org.one("effectiveTime", "low").get("value")))
 	for _, o := range org.all("component", "observation") {
 		i := r.base(o, list)
@@ -256,12 +257,12 @@ func (r *reader) values(org *node, list string) {
 				i.Value, i.Unit = ">"+map[string]string{"true": "="}[low.get("inclusive")]+low.get("value"), low.get("unit")
 			}
 		default:
-			i.Value = firstOf(v.says(), v.get("value"))
+			i.Value = firstOf(v.lines(), v.get("value"))
 		}
 		if ref := v.one("reference").get("value"); i.Value == "" && ref != "" {
 			i.Value = r.words[strings.TrimPrefix(ref, "#")]
 		}
-		i.Flag = o.one("interpretationCode").get("code")
+		i.Flag = firstOf(o.one("interpretationCode").get("code"), o.one("interpretationCode", "originalText").says())
 		if g := o.one("referenceRange", "observationRange"); g != nil {
 			i.Range = g.one("text").says()
 			if low, high := g.one("value", "low").get("value"), g.one("value", "high").get("value"); low != "" && high != "" {
@@ -281,6 +282,35 @@ func (r *reader) values(org *node, list string) {
 		}
 		r.add(i)
 	}
+	if list == outside.Vitals {
+		r.pressure(first)
+	}
+}
+
+// pressure makes one entry of a blood pressure of which both parts were measured at one moment, as a chart keeps it; where there are
+// several of a moment nobody can say which go together.
+func (r *reader) pressure(first int) {
+	find := func(code string) (at int, n int) {
+		at = -1
+		for k := first; k < len(r.out.Items); k++ {
+			if i := r.out.Items[k]; i.CodeIn(outside.LOINC) == code && i.Doubt == "" && i.Unit == "mm[Hg]" && number.MatchString(i.Value) {
+				at, n = k, n+1
+			}
+		}
+		return at, n
+	}
+	up, several := find(systolic)
+	down, more := find(diastolic)
+	if several != 1 || more != 1 || r.out.Items[up].Since != r.out.Items[down].Since {
+		return
+	}
+	i := r.out.Items[up]
+	i.Ref, _, _ = strings.Cut(i.Ref, partOf)
+	i.Title, i.Codes = "Blood pressure", []outside.Code{{Code: pressurePanel, System: outside.LOINC, Title: "Blood pressure"}}
+	i.Value, i.Range, i.Flag = i.Value+"/"+r.out.Items[down].Value, "", ""
+	i.Detail = outside.Measured(i)
+	r.out.Items[up] = i
+	r.out.Items = append(r.out.Items[:down], r.out.Items[down+1:]...)
 }
 
 func (r *reader) procedure(x *node) {

@@ -164,6 +164,30 @@ func (n *node) says() string {
 	return strings.Join(strings.Fields(b.String()), " ")
 }
 
+// lines is all the text in an element with its lines, each with single blanks: a report is read by them.
+func (n *node) lines() string {
+	if n == nil {
+		return ""
+	}
+	var b strings.Builder
+	var walk func(*node)
+	walk = func(n *node) {
+		b.WriteString(n.text)
+		for _, c := range n.nodes {
+			walk(c)
+		}
+		if n.name == "br" || n.name == "paragraph" || n.name == "item" || n.name == "tr" {
+			b.WriteString("\n")
+		}
+	}
+	walk(n)
+	var out []string
+	for line := range strings.Lines(strings.ReplaceAll(b.String(), "\r", "\n")) {
+		out = append(out, strings.Join(strings.Fields(line), " "))
+	}
+	return strings.Trim(strings.Join(out, "\n"), "\n")
+}
+
 // is says whether an element follows a template, of whatever edition.
 func (n *node) is(template string) bool {
 	for _, t := range n.all("templateId") {

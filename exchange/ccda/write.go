@@ -337,31 +337,17 @@ func (w *writer) entry(i outside.Item, said string) {
 		}
 		w.put(`<statusCode code="completed"/>`)
 		w.span(i, "")
-		w.put(`<component><observation classCode="OBS" moodCode="EVN"><templateId root="%s"/><templateId root="%s" extension="2015-08-01"/>`, observation, observation)
-		w.id(i)
-		w.code("code", "", i.Title, i.Codes)
-		w.words(said)
-		w.put(`<statusCode code="completed"/>`)
-		w.time("effectiveTime", i.Since)
-		switch m := bounded.FindStringSubmatch(i.Value); {
-		case number.MatchString(i.Value):
-			w.put(`<value xsi:type="PQ" value="%s" unit="%s"/>`, i.Value, firstOf(i.Unit, "1"))
-		case m != nil:
-			w.put(`<value xsi:type="IVL_PQ"><%s value="%s" unit="%s" inclusive="%s"/></value>`, map[string]string{"<": "high", ">": "low"}[m[1]], m[3], firstOf(i.Unit, "1"), fmt.Sprint(m[2] == "="))
-		default:
-			w.put(`<value xsi:type="ST">%s</value>`, strings.TrimSpace(i.Value+" "+i.Unit))
-		}
-		if slices.Contains([]string{"H", "L", "HH", "LL", "N", "A", "AA"}, i.Flag) {
-			w.put(`<interpretationCode code="%s" codeSystem="2.16.840.1.113883.5.83"/>`, i.Flag)
-		}
-		if i.Range != "" {
-			if m := between.FindStringSubmatch(i.Range); m != nil {
-				w.put(`<referenceRange><observationRange><value xsi:type="IVL_PQ"><low value="%s" unit="%s"/><high value="%s" unit="%s"/></value></observationRange></referenceRange>`, m[1], firstOf(i.Unit, "1"), m[2], firstOf(i.Unit, "1"))
-			} else {
-				w.put(`<referenceRange><observationRange><text>%s</text></observationRange></referenceRange>`, i.Range)
+		if up, down, _ := strings.Cut(i.Value, "/"); i.CodeIn(outside.LOINC) == pressurePanel && pressures.MatchString(i.Value) && i.Unit == "mm[Hg]" {
+			for _, x := range [][3]string{{systolic, "Systolic blood pressure", up}, {diastolic, "Diastolic blood pressure", down}} { // as vital signs have them
+				part := i
+				part.Ref, part.Title, part.Value, part.Range, part.Flag = i.Ref+partOf+x[0], x[1], x[2], "", ""
+				part.Codes = []outside.Code{{Code: x[0], System: outside.LOINC, Title: x[1]}}
+				w.observed(part, said, observation)
 			}
+		} else {
+			w.observed(i, said, observation)
 		}
-		w.put(`</observation></component></organizer>`)
+		w.put(`</organizer>`)
 	case outside.Procedures:
 		w.put(`<procedure classCode="PROC" moodCode="EVN"%s><templateId root="`+tProcedure+`"/><templateId root="`+tProcedure+`" extension="2014-06-09"/>`, plain{map[bool]string{true: ` negationInd="true"`}[i.Status == outside.NotDone]})
 		w.id(i)
@@ -386,6 +372,51 @@ func (w *writer) entry(i outside.Item, said string) {
 		w.code("value", "CD", i.Title, i.Codes)
 		w.put(`</observation></component></organizer>`)
 	}
+}
+
+// A blood pressure is one entry of a chart, and two observations of a clinical document.
+const (
+	pressurePanel = "85354-9"
+	systolic      = "8480-6"
+	diastolic     = "8462-4"
+	partOf        = " part "
+)
+
+var pressures = regexp.MustCompile(`^\d+(\.\d+)?/\d+(\.\d+)?$`)
+
+// interpretations are the flags that HL7 has codes for (ObservationInterpretation).
+var interpretations = strings.Fields("A AA HH LL H L HU LU N S I R MS VS NS SDD SYN-R SYN-S POS NEG IND DET ND B D U W < > E UNE EXP")
+
+// observed writes a value with its unit, flag and range.
+func (w *writer) observed(i outside.Item, said, template string) {
+	w.put(`<component><observation classCode="OBS" moodCode="EVN"><templateId root="%s"/><templateId root="%s" extension="2015-08-01"/>`, template, template)
+	w.id(i)
+	w.code("code", "", i.Title, i.Codes)
+	w.words(said)
+	w.put(`<statusCode code="completed"/>`)
+	w.time("effectiveTime", i.Since)
+	switch m := bounded.FindStringSubmatch(i.Value); {
+	case number.MatchString(i.Value):
+		w.put(`<value xsi:type="PQ" value="%s" unit="%s"/>`, i.Value, firstOf(i.Unit, "1"))
+	case m != nil:
+		w.put(`<value xsi:type="IVL_PQ"><%s value="%s" unit="%s" inclusive="%s"/></value>`, map[string]string{"<": "high", ">": "low"}[m[1]], m[3], firstOf(i.Unit, "1"), fmt.Sprint(m[2] == "="))
+	default:
+		w.put(`<value xsi:type="ST">%s</value>`, strings.TrimSpace(i.Value+" "+i.Unit))
+	}
+	switch {
+	case slices.Contains(interpretations, i.Flag):
+		w.put(`<interpretationCode code="%s" codeSystem="2.16.840.1.113883.5.83"/>`, i.Flag)
+	case i.Flag != "":
+		w.put(`<interpretationCode nullFlavor="OTH"><originalText>%s</originalText></interpretationCode>`, i.Flag)
+	}
+	if i.Range != "" {
+		if m := between.FindStringSubmatch(i.Range); m != nil {
+			w.put(`<referenceRange><observationRange><value xsi:type="IVL_PQ"><low value="%s" unit="%s"/><high value="%s" unit="%s"/></value></observationRange></referenceRange>`, m[1], firstOf(i.Unit, "1"), m[2], firstOf(i.Unit, "1"))
+		} else {
+			w.put(`<referenceRange><observationRange><text>%s</text></observationRange></referenceRange>`, i.Range)
+		}
+	}
+	w.put(`</observation></component>`)
 }
 
 func negation(i outside.Item) string {

@@ -63,18 +63,18 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 				i.Detail = rapid.SampledFrom([]string{"", "lot FX<7>"}).Draw(t, "lot")
 			case outside.Results, outside.Vitals:
 				i.Codes = []outside.Code{{Code: "2823-3", System: outside.LOINC, Title: i.Title}}
-				i.Value = rapid.SampledFrom([]string{"4.40", "-0.5", "<5", ">=90", "negative", "Escherichia coli & others"}).Draw(t, "value")
+				i.Value = rapid.SampledFrom([]string{"4.40", "-0.5", "<5", ">=90", "negative", "Escherichia coli & others", "FINDINGS: none.\n\nIMPRESSION: as before."}).Draw(t, "value")
 				if strings.ContainsAny(i.Value, "0123456789") {
 					i.Unit = rapid.SampledFrom([]string{"mmol/L", "mL/min/{1.73_m2}", "10*9/L"}).Draw(t, "unit")
 					i.Range = rapid.SampledFrom([]string{"", "3.5-5.1", "60 or more"}).Draw(t, "range")
-					i.Flag = rapid.SampledFrom([]string{"", "H", "N"}).Draw(t, "flag")
+					i.Flag = rapid.SampledFrom([]string{"", "H", "N", "R", "AC"}).Draw(t, "flag")
 				}
 				i.Detail = strings.TrimSpace(i.Value + " " + i.Unit)
 				if i.Range != "" {
 					i.Detail += ", range " + i.Range
 				}
-				if i.Flag == "H" {
-					i.Detail += ", H"
+				if i.Flag != "" && i.Flag != "N" {
+					i.Detail += ", " + i.Flag
 				}
 			case outside.Procedures:
 				i.Status, i.Codes = outside.Done, []outside.Code{{Code: "73761001", System: outside.SNOMED, Title: i.Title}}

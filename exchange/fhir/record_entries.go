@@ -629,6 +629,14 @@ func (r *recordReader) observation(e entry) {
 		e.measure.put(&i, state)
 		r.add(i)
 	}
+	if up, down, ok := e.pressure(); ok { // one reading, as a chart keeps it
+		doubt := i.Doubt
+		e.measure.put(&i, state)
+		i.Value, i.Unit, i.Doubt = up+"/"+down, "mm[Hg]", cmp.Or(doubt, state)
+		i.Detail = outside.Measured(i)
+		r.add(i)
+		return
+	}
 	for _, c := range e.Component {
 		part := i
 		part.Ref, part.Doubt, part.Range, part.Flag = "", r.base(e, list).Doubt, "", ""
@@ -639,6 +647,26 @@ func (r *recordReader) observation(e entry) {
 		c.measure.put(&part, state)
 		r.add(part)
 	}
+}
+
+// pressure is a blood pressure of which both parts were measured, and nothing else.
+func (e entry) pressure() (up, down string, ok bool) {
+	if loinc(e.Code) != pressurePanel || len(e.Component) != 2 {
+		return "", "", false
+	}
+	for _, c := range e.Component {
+		value, unit := c.value()
+		if unit != "mm[Hg]" || c.ValueQuantity == nil || c.ValueQuantity.Comparator != "" {
+			return "", "", false
+		}
+		switch loinc(c.Code) {
+		case "8480-6":
+			up = value
+		case "8462-4":
+			down = value
+		}
+	}
+	return up, down, up != "" && down != ""
 }
 
 func (r *recordReader) procedure(e entry) {

@@ -189,6 +189,9 @@ func TestWhatIsWrittenAsFHIRIsReadAgain(t *testing.T) {
 				if strings.ContainsAny(i.Value, "0123456789") {
 					i.Unit = rapid.SampledFrom([]string{"mmol/L", "mL/min/{1.73_m2}", "10*9/L"}).Draw(t, "unit")
 				}
+				if i.List == outside.Vitals && rapid.Bool().Draw(t, "pressure") {
+					i.Value, i.Unit, i.Codes[0].Code = "148/86", "mm[Hg]", "85354-9"
+				}
 				i.Range, i.Flag = rapid.SampledFrom([]string{"", "3.5-5.1", "60 or more"}).Draw(t, "range"), rapid.SampledFrom([]string{"", "H", "N"}).Draw(t, "flag")
 				i.Detail = outside.Measured(i)
 			case outside.Procedures:

@@ -242,7 +242,12 @@ func (w *recordWriter) item(i outside.Item) m {
 		x["resourceType"], x["code"], x["status"] = "Observation", conceptOf(i), "final"
 		x["category"] = []m{coded("observation-category", map[string]string{outside.Results: "laboratory", outside.Vitals: "vital-signs"}[i.List])}
 		put("effectiveDateTime", fhirMoment(i.Since))
-		if value, known := quantityOf(i); known {
+		if up, down, panel := pressure(i); panel {
+			part := func(code, title, value string) m {
+				return m{"code": m{"text": title, "coding": []m{{"system": "http://loinc.org", "code": code, "display": title}}}, "valueQuantity": m{"value": json.Number(value), "unit": i.Unit, "system": "http://unitsofmeasure.org", "code": i.Unit}}
+			}
+			x["component"] = []m{part("8480-6", "Systolic blood pressure", up), part("8462-4", "Diastolic blood pressure", down)}
+		} else if value, known := quantityOf(i); known {
 			x["valueQuantity"] = value
 		} else if i.Value != "" {
 			x["valueString"] = strings.TrimSpace(i.Value + " " + i.Unit)
@@ -324,6 +329,17 @@ func periodOf(i outside.Item) m {
 	}
 	return p
 }
+
+// pressure takes a blood pressure apart, which FHIR has as a panel of two.
+func pressure(i outside.Item) (up, down string, panel bool) {
+	up, down, two := strings.Cut(i.Value, "/")
+	_, a := result.Plain(up)
+	_, b := result.Plain(down)
+	return up, down, two && a && b && json.Valid([]byte(up)) && json.Valid([]byte(down)) && i.CodeIn(outside.LOINC) == pressurePanel && i.Unit == "mm[Hg]"
+}
+
+// pressurePanel is the LOINC code of a blood pressure.
+const pressurePanel = "85354-9"
 
 // quantityOf is a value that is a number, with its comparator, digits and unit.
 func quantityOf(i outside.Item) (q m, known bool) {
