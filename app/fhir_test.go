@@ -82,6 +82,8 @@ func TestOthersReadOnlyWhatIsAgreedTo(t *testing.T) {
 	found, err = c.searched(client, "Patient", map[string][]string{"family": {"Tollefsen"}, "birthdate": {"1968-03-14"}})
 	require.NoError(t, err)
 	require.Empty(t, found)
+	require.Zero(t, c.count("SELECT count(*) FROM audit WHERE act = 'read over FHIR' AND patient_id <> ? AND patient_id <> ''", patientID))
+	require.Equal(t, 4, c.count("SELECT count(*) FROM audit WHERE act = 'read over FHIR' AND detail LIKE 'search Patient%' AND patient_id = ?", patientID), "who only shares a birth date was not read")
 
 	c.agrees("out", false, "2026-05-04")
 	found, err = c.searched(client, "Condition", of)

@@ -259,12 +259,15 @@ func (a *Acts) SearchOver(ctx context.Context, c Client, q fhir.Query) (found, b
 				return err
 			}
 			besides = all
+			before := len(found)
 			for _, x := range all {
 				if q.Matches(x) {
 					found = append(found, x)
 				}
 			}
-			read = append(read, p.ID)
+			if q.Kind != "Patient" || len(found) > before { // who only shares a birth date was not read
+				read = append(read, p.ID)
+			}
 		}
 		return nil
 	})

@@ -129,3 +129,29 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+// A blood pressure of one moment is one entry, as a chart keeps it; of two readings in one organizer nobody can say which go together.
+func TestABloodPressureIsOneEntry(t *testing.T) {
+	part := func(code, name, value, unit, at string) string {
+		return fmt.Sprintf(`<component><observation classCode="OBS" moodCode="EVN"><templateId root="2.16.840.1.113883.10.20.22.4.27"/><id root="o" extension="%s %s"/><code code="%s" codeSystem="2.16.840.1.113883.6.1" displayName="%s"/><statusCode code="completed"/><effectiveTime value="%s"/><value xsi:type="PQ" value="%s" unit="%s"/></observation></component>`,
+			code, at, code, name, at, value, unit)
+	}
+	read := func(parts ...string) (out []string) {
+		r, err := ccda.Read([]byte(`<ClinicalDocument xmlns="urn:hl7-org:v3" xmlns:xsi="http://www.w3.org/2001/XMLSchema-instance"><component><structuredBody><component><section><code code="8716-3"/><title>Vital signs</title><text/><entry><organizer classCode="CLUSTER" moodCode="EVN"><templateId root="2.16.840.1.113883.10.20.22.4.26"/>` +
+			strings.Join(parts, "") + `</organizer></entry></section></component></structuredBody></component></ClinicalDocument>`))
+		require.NoError(t, err)
+		for _, i := range r.Items {
+			out = append(out, i.CodeIn(outside.LOINC)+" "+i.Detail)
+		}
+		return out
+	}
+	up, down := part("8480-6", "Systolic", "148", "mm[Hg]", "202605011000-0400"), part("8462-4", "Diastolic", "86", "mm[Hg]", "202605011000-0400")
+	pulse := part("8867-4", "Heart rate", "84", "/min", "202605011000-0400")
+	require.Equal(t, []string{"85354-9 148/86 mm[Hg]", "8867-4 84 /min"}, read(up, down, pulse))
+	require.Equal(t, []string{"8867-4 84 /min", "85354-9 148/86 mm[Hg]"}, read(down, pulse, up)[:2])
+	require.Equal(t, []string{"8480-6 148 mm[Hg]", "8867-4 84 /min"}, read(up, pulse), "half a reading is none")
+	later := part("8462-4", "Diastolic", "80", "mm[Hg]", "202605011100-0400")
+	require.Len(t, read(up, later), 2, "of two moments")
+	require.Len(t, read(up, down, part("8480-6", "Systolic", "140", "mm[Hg]", "202605011000-0400"), later), 4, "of two readings")
+	require.Len(t, read(up, part("8462-4", "Diastolic", "11.5", "kPa", "202605011000-0400")), 2, "of two units")
+}
