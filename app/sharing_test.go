@@ -11,6 +11,7 @@ import (
 	"deftledger/app/sharing"
 	"deftledger/core/note"
 	"deftledger/core/outside"
+	"deftledger/core/visit"
 	"deftledger/exchange/ccda"
 	"deftledger/exchange/fhir"
 	"deftledger/standin"
@@ -386,4 +387,42 @@ func TestAWholeChartGoesOutAndIsReadAgain(t *testing.T) {
 		return out
 	}
 	require.ElementsMatch(t, says(other), says(r), "both forms say the same")
+}
+
+// Who is linked, agrees and is here is asked about once on a day, by nobody's act; who is not here, or no longer agrees, is not.
+func TestTheExchangeIsAskedForWhoIsHere(t *testing.T) {
+	c := open(t)
+	x := c.exchange(ottoline(nil))
+	c.agrees("in", true, "2026-05-01")
+	c.asked(nil)
+	was := x.Asked()
+	stage := func(s visit.Stage) {
+		require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+			v, err := q.VisitByID(visitID)
+			if err != nil {
+				return err
+			}
+			return q.SetStage(visitID, s, "", c.now, v.Version)
+		}))
+	}
+	stage(visit.Expected)
+	require.NoError(t, c.app.Sharing.AskForWhoIsHere(ctx))
+	require.Equal(t, was, x.Asked(), "she is not here")
+	x.Set(func(e *standin.Exchange) { e.People[0].Documents = []standin.Shared{northsound(t, "n1")} })
+	stage(visit.Arrived)
+	for range 3 {
+		require.NoError(t, c.app.Sharing.AskForWhoIsHere(ctx))
+	}
+	require.Equal(t, was+1, x.Asked(), "once on a day")
+	require.Equal(t, 1, c.count("SELECT count(*) FROM line WHERE kind = 'record from elsewhere' AND closed_at = ''"))
+	require.Equal(t, 1, c.count("SELECT count(*) FROM outside_record WHERE by_id = ''"), "by nobody's act")
+	require.Empty(t, c.verify())
+	c = open(t)
+	x = c.exchange(ottoline(nil))
+	c.agrees("in", true, "2026-05-01")
+	c.asked(nil)
+	c.agrees("in", false, "2026-05-03")
+	was = x.Asked()
+	require.NoError(t, c.app.Sharing.AskForWhoIsHere(ctx))
+	require.Equal(t, was, x.Asked(), "she no longer agrees")
 }

@@ -146,3 +146,9 @@ func (q *Q) OutsideToAsk(patient string) (int, error) {
 	return one(q, scalar[int], `SELECT count(DISTINCT r.house) FROM outside_record r WHERE r.patient_id `+samePerson+` AND r.unreadable = ''
 		AND NOT EXISTS (SELECT 1 FROM outside_review v WHERE v.record_id = r.id) AND NOT EXISTS (SELECT 1 FROM outside_source s WHERE s.patient_id = r.patient_id AND s.house = r.house)`, patient)
 }
+
+// LinkedHere lists the people with a visit of a day who have come, and of whom something was asked of the exchange before.
+func (q *Q) LinkedHere(day string) ([]string, error) {
+	return list(q, scalar[string], `SELECT DISTINCT p.person_id FROM visit v JOIN patient p ON p.id = v.patient_id WHERE v.day = ? AND v.stage NOT IN ('expected', 'done')
+		AND EXISTS (SELECT 1 FROM patient own JOIN inquiry i ON i.patient_id = own.id WHERE own.person_id = p.person_id AND i.kind = 'exchange link') ORDER BY 1`, day)
+}

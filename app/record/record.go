@@ -199,7 +199,11 @@ func (a *Acts) ReceiveShared(ctx context.Context, who act.Actor, patient string,
 		return out, err
 	}
 	sum, _, _ := a.reads.raw(raw)
-	err = a.Act(ctx, who, act.Share, func(t *act.Tx) error {
+	keep := func(f func(t *act.Tx) error) error { return a.Act(ctx, who, act.Share, f) }
+	if who.ID == "" { // the application asks by itself
+		keep = func(f func(t *act.Tx) error) error { return a.Write(ctx, who, f) }
+	}
+	err = keep(func(t *act.Tx) error {
 		p, err := t.Person(patient)
 		if err != nil {
 			return act.NotFound(err, "patient")

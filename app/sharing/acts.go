@@ -17,6 +17,7 @@ type Acts struct {
 	Record *record.Acts
 
 	limits limits
+	today  askedToday
 }
 
 // New makes the room on its ground, with the rooms below that it uses.

@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"deftledger/app/act"
@@ -289,27 +290,7 @@ func (a *Acts) Fetch(ctx context.Context, who act.Actor, patient string) (out Sh
 	var l ExchangeLink
 	var refused []string
 	if err := a.Look(ctx, who, act.Share, func(q *store.Q) error {
-		if p, err = q.Person(patient); err != nil {
-			return act.NotFound(err, "patient")
-		}
-		in, err := a.agrees(q, p.ID, In)
-		if err != nil {
-			return err
-		}
-		if l, err = a.link(q, p.ID); err != nil {
-			return err
-		}
-		if !in || l.State != Linked { // linked to give only, or not at all
-			l.Person = ""
-		}
-		said, err := q.OutsideSources(p.ID)
-		seen := map[string]bool{}
-		for _, s := range said {
-			if !seen[s.House] && s.Says == "refused" {
-				refused = append(refused, s.House)
-			}
-			seen[s.House] = true
-		}
+		p, l, refused, err = a.mayFetch(q, patient)
 		return err
 	}); err != nil {
 		return out, err
@@ -321,6 +302,98 @@ func (a *Acts) Fetch(ctx context.Context, who act.Actor, patient string) (out Sh
 	out, err = a.Page(context.WithoutCancel(ctx), who, patient)
 	out.Problems = append(out.Problems, problems...)
 	return out, err
+}
+
+// mayFetch is whom a patient is at the exchange, nobody where they are not linked or do not agree that records come in; and the houses where
+// they were never.
+func (a *Acts) mayFetch(q *store.Q, patient string) (p chart.Patient, l ExchangeLink, refused []string, err error) {
+	if p, err = q.Person(patient); err != nil {
+		return p, l, nil, act.NotFound(err, "patient")
+	}
+	in, err := a.agrees(q, p.ID, In)
+	if err != nil {
+		return p, l, nil, err
+	}
+	if l, err = a.link(q, p.ID); err != nil {
+		return p, l, nil, err
+	}
+	if !in || l.State != Linked { // linked to give only, or not at all
+		l.Person = ""
+	}
+	said, err := q.OutsideSources(p.ID)
+	seen := map[string]bool{}
+	for _, s := range said {
+		if !seen[s.House] && s.Says == "refused" {
+			refused = append(refused, s.House)
+		}
+		seen[s.House] = true
+	}
+	return p, l, refused, err
+}
+
+// AskForWhoIsHere asks the exchange once a day for documents of everybody who is linked, agrees that they come in, and is here today; what
+// is new stands as a question before anybody sits down with the patient.
+func (a *Acts) AskForWhoIsHere(ctx context.Context) error {
+	if a.Elsewhere.Exchange == "" {
+		return nil
+	}
+	var here []string
+	if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+		here, err = q.LinkedHere(a.Today())
+		return err
+	}); err != nil {
+		return err
+	}
+	for _, id := range here {
+		if !a.today.first(a.Today(), id) {
+			continue
+		}
+		var p chart.Patient
+		var l ExchangeLink
+		var refused []string
+		if err := a.Store.Read(ctx, func(q *store.Q) (err error) {
+			p, l, refused, err = a.mayFetch(q, id)
+			return err
+		}); err != nil {
+			return err
+		}
+		if l.Person == "" {
+			a.today.forget(id)
+			continue
+		}
+		a.fetch(ctx, act.Actor{}, p, l, refused)
+	}
+	return nil
+}
+
+// Run asks by itself until ctx ends.
+func (a *Acts) Run(ctx context.Context, every time.Duration) {
+	act.Repeat(ctx, every, "the exchange could not be asked for who is here", a.AskForWhoIsHere)
+}
+
+// askedToday remembers whom the exchange was asked about on a day.
+type askedToday struct {
+	mu  sync.Mutex
+	day string
+	of  map[string]bool
+}
+
+// first says whether somebody is asked about for the first time on a day.
+func (x *askedToday) first(day, patient string) bool {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.day != day {
+		x.day, x.of = day, map[string]bool{}
+	}
+	was := x.of[patient]
+	x.of[patient] = true
+	return !was
+}
+
+func (x *askedToday) forget(patient string) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	delete(x.of, patient)
 }
 
 func (a *Acts) fetch(ctx context.Context, who act.Actor, p chart.Patient, l ExchangeLink, refused []string) (problems []string) {

@@ -301,6 +301,7 @@ func (s *system) run(ctx context.Context, ready func()) error {
 	wg.Go(func() { s.app.Result.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Referral.Run(ctx, s.ask) })
 	wg.Go(func() { s.app.Prescribe.Run(ctx, s.ask) })
+	wg.Go(func() { s.app.Sharing.Run(ctx, s.ask) })
 	wg.Go(func() {
 		for ctx.Err() == nil {
 			select {
