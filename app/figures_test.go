@@ -17,6 +17,7 @@ import (
 	"deftledger/app/sharing"
 	"deftledger/core/chart"
 	"deftledger/core/line"
+	"deftledger/core/note"
 	core "deftledger/core/result"
 	"deftledger/store"
 )
@@ -223,4 +224,49 @@ func TestFiguresOfRecords(t *testing.T) {
 		slices.Sort(all)
 		t.Logf("%s over FHIR of a chart with 2,000 values: median %s, slowest %s", kind, all[10], all[19])
 	}
+}
+
+// TestFiguresOfSavesBesideRecords measures, where DEFTLEDGER_FIGURES is set, how much longer a save takes while records come in, ten times
+// as many as 1,000 an hour.
+func TestFiguresOfSavesBesideRecords(t *testing.T) {
+	if os.Getenv("DEFTLEDGER_FIGURES") == "" {
+		t.Skip("a measurement, for DEFTLEDGER_FIGURES=1")
+	}
+	c := open(t)
+	id := c.note()
+	version := 0
+	saves := func(n int) time.Duration {
+		var all []time.Duration
+		for k := range n {
+			start := time.Now()
+			s, err := c.app.Note.SavePart(ctx, c.doctor(), id, note.Subjective, fmt.Sprint("Words ", k), version, fmt.Sprint("save", version))
+			require.NoError(t, err)
+			all, version = append(all, time.Since(start)), s.Version
+			time.Sleep(20 * time.Millisecond)
+		}
+		slices.Sort(all)
+		t.Logf("%d saves: median %s, 95th %s", n, all[n/2], all[n*95/100])
+		return all[n/2]
+	}
+	saves(20) // the first ones read what is read once
+	alone := saves(200)
+	stop, done := make(chan bool), make(chan int)
+	go func() {
+		n := 0
+		for {
+			select {
+			case <-stop:
+				done <- n
+				return
+			case <-time.After(360 * time.Millisecond):
+			}
+			raw := document(t, "northsound-discharge", "A-2231", fmt.Sprint("A-", n))
+			if _, err := c.app.Record.Receive(ctx, c.jonah(), patientID, raw, ""); err == nil {
+				n++
+			}
+		}
+	}()
+	beside := saves(200)
+	close(stop)
+	t.Logf("with %d records beside: %.2f times as long", <-done, float64(beside)/float64(alone))
 }
