@@ -118,6 +118,7 @@ func TestARecordIsReconciledAndSigned(t *testing.T) {
 	v, err = c.app.Record.SettleCertain(ctx, c.jonah(), id)
 	require.NoError(t, err)
 	require.Equal(t, 8, v.Open)
+	require.Zero(t, v.Certain, "what came in may make others certain: none is left over")
 	require.Equal(t, 1, c.count("SELECT count(*) FROM care_entry WHERE kind = 'dose' AND name = '150' AND day = '2026-10-11'"))
 	decide := func(who act.Actor, list, ref string, d outside.Decision, reason string) error {
 		_, err := c.app.Record.Decide(ctx, who, id, record.EntryDecided{List: list, Ref: ref, Decision: d, Reason: reason})

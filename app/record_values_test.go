@@ -222,3 +222,25 @@ func TestWhatCameInBeforeSheSaidNoIsSaid(t *testing.T) {
 	require.NoError(t, c.app.Record.Confirm(ctx, c.who[act.FrontDesk], id, "refused", "That was my sister."))
 	require.Contains(t, c.record(c.doctor(), id).News, "3 entries of it stand in the chart")
 }
+
+// A graver allergy takes the place of ours: how grave it is has its own place, and the reaction that only we know of stays, and is said.
+func TestAGraverAllergyKeepsTheReaction(t *testing.T) {
+	c := open(t)
+	_, err := c.add("allergies", "Sulfonamide antibiotics", "hives")
+	require.NoError(t, err)
+	allergy := func(id, more string) string {
+		return `{"resource":{"resourceType":"AllergyIntolerance","id":"` + id + `","clinicalStatus":{"coding":[{"code":"active"}]},"verificationStatus":{"coding":[{"code":"confirmed"}]},"patient":{"reference":"Patient/1"},` + more + `}}`
+	}
+	id := c.confirmed([]byte(`{"resourceType":"Bundle","type":"collection","entry":[{"resource":{"resourceType":"Patient","id":"1","name":[{"family":"Marsh-Adeyemi","given":["Ottoline"]}],"birthDate":"1968-03-14","gender":"female"}},`+
+		allergy("a1", `"code":{"text":"Sulfonamide antibiotics"},"reaction":[{"severity":"severe"}]`)+`,`+
+		allergy("a2", `"code":{"text":"Naproxen"},"reaction":[{"manifestation":[{"text":"Rash"}],"severity":"mild"},{"manifestation":[{"text":"Stomach bleed"}]}]`)+`]}`), "")
+	for _, e := range c.record(c.doctor(), id).Entries {
+		_, err := c.app.Record.Decide(ctx, c.doctor(), id, record.EntryDecided{List: e.List, Ref: e.Ref, Decision: outside.TakeIn})
+		require.NoError(t, err, e.Title)
+	}
+	stands := func(substance string) string {
+		return c.text("SELECT reaction || ' | ' || severity || ' | ' || source FROM allergy WHERE ended_at = '' AND substance = '" + substance + "'")
+	}
+	require.Equal(t, "hives | severe | a house that is not named; the reaction as it stood here", stands("Sulfonamide antibiotics"))
+	require.Equal(t, "Rash; Stomach bleed | mild | a house that is not named", stands("Naproxen"))
+}

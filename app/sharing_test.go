@@ -290,12 +290,38 @@ func TestAChartIsGivenOut(t *testing.T) {
 	require.NoError(t, c.app.Outbox.Step(ctx))
 	require.Zero(t, c.count(line))
 	require.Len(t, x.Taken(), 1)
+
+	again := sharing.NewGiven{ID: act.NewID(), Whom: "patient", Form: "C-CDA", Parts: []string{"problems"}}
+	one, err := give(again)
+	require.NoError(t, err)
+	two, err := give(again) // its answer was lost
+	require.NoError(t, err)
+	require.Equal(t, one, two)
+	require.Equal(t, 4, c.count("SELECT count(*) FROM inquiry WHERE kind = 'given out'"), "it is listed once")
+	other := again
+	other.Parts = []string{"allergies"}
+	_, err = give(other)
+	require.Equal(t, act.Conflict, kind(t, err), "that is another copy")
+	_, err = c.app.Sharing.Give(ctx, c.doctor(), patientID, again)
+	require.Equal(t, act.Conflict, kind(t, err), "nor is it one of somebody else")
+	toIt := sharing.NewGiven{ID: act.NewID(), Whom: "exchange", Form: "FHIR"}
+	for range 2 {
+		_, err = give(toIt)
+		require.NoError(t, err)
+	}
+	require.NoError(t, c.app.Outbox.Step(ctx))
+	require.Len(t, x.Taken(), 2, "sent once")
+	require.NoError(t, c.app.Chart.AddProblem(ctx, c.doctor(), patientID, "E10.9"))
+	_, err = give(again)
+	require.Equal(t, act.Conflict, kind(t, err), "the chart has changed: it would be another copy under the sum of the first")
+
 	got, err := fhir.ReadRecord(x.Taken()[sent.ID])
 	require.NoError(t, err)
 	require.Equal(t, "Marsh-Adeyemi", got.Patient.Family)
 	p, err := c.app.Sharing.Page(ctx, c.doctor(), patientID)
 	require.NoError(t, err)
-	require.Len(t, p.Given, 3)
+	require.Len(t, p.Given, 5)
+	p.Given = p.Given[2:]
 	require.Equal(t, []string{"accepted", "the whole chart", "exchange"}, []string{p.Given[0].State, p.Given[0].Says, p.Given[0].Whom})
 	require.Equal(t, []string{"problems, allergies", "Skerrow Mutual", "a claim of May"}, []string{p.Given[1].Says, p.Given[1].Name, p.Given[1].Why})
 	require.Len(t, p.Given[2].Sum, 64)

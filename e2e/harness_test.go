@@ -419,12 +419,12 @@ func (h *hand) field(text string) {
 	h.do(chromedp.KeyEvent(kb.Tab), chromedp.KeyEvent(text))
 }
 
-// click clicks the button, link or choice with a text, once it can be used, lies on top
+// click clicks the button, link, choice or words of a record with a text, once it can be used, lies on top
 // and no longer moves: as a person would, who aims at what stands still.
 func (h *hand) click(text string) {
 	h.t.Helper()
 	h.Acts++
-	js := fmt.Sprintf(`(() => { const e = [...document.querySelectorAll("button, a, summary, label, [role=option], [role=tab]")].find((e) => e.innerText && e.innerText.replaceAll("\n", " ").includes(%q) && e.checkVisibility()); if (!e || e.disabled) return null; e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); const at = [r.x + r.width / 2, r.y + r.height / 2]; return e.contains(document.elementFromPoint(...at)) ? at : null })()`, text)
+	js := fmt.Sprintf(`(() => { const e = [...document.querySelectorAll("button, a, summary, label, [role=option], [role=tab], [data-said]")].find((e) => e.innerText && e.innerText.replaceAll("\n", " ").includes(%q) && e.checkVisibility()); if (!e || e.disabled) return null; e.scrollIntoView({block: "nearest"}); const r = e.getBoundingClientRect(); const at = [r.x + r.width / 2, r.y + r.height / 2]; return e.contains(document.elementFromPoint(...at)) ? at : null })()`, text)
 	var at, before []float64
 	deadline := time.Now().Add(30 * time.Second) // a loaded machine is slow, and a condition that comes true ends the wait
 	for len(at) == 0 || !slices.Equal(at, before) {

@@ -67,6 +67,7 @@ func TestARecordFromElsewhereIsReconciled(t *testing.T) {
 	h.effort("E17", 8, func() {
 		h.press("c")
 		h.sees("3 of 17 still open")
+		look(h, "record-settled")
 		h.press("3") // the allergy: ours stays
 		h.sees("2 of 17 still open")
 		h.press("1") // the raised dose
@@ -113,5 +114,9 @@ func TestARecordByMouse(t *testing.T) {
 	require.Empty(t, h.axe())
 	h.click("Naproxen 500 MG Oral Tablet")
 	h.sees("Naproxen 500 mg tablet · twice a day as needed") // in their words
+	h.press("g")
+	h.click("Acetaminophen 500 mg tablet") // pointing at words shows their entry
+	h.sees("Acetaminophen 500 mg tablet · as needed")
+	look(h, "record-whole")
 	require.Empty(t, h.axe())
 }

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"io"
 	"maps"
-	"net"
 	"net/http"
 	"slices"
 	"strings"
@@ -39,8 +38,7 @@ type Elsewhere struct {
 	taken     map[string]time.Time // when each message came
 	results   map[string]string    // released, by report
 	ReadAfter time.Duration        // how long a message lies until it is read; 0 for never
-	server    *http.Server
-	addr      string
+	server
 }
 
 // Person is somebody the pharmacy network or the portal knows.
@@ -104,11 +102,7 @@ type Message struct {
 
 // Open listens on an address.
 func (e *Elsewhere) Open(addr string) error {
-	ln, err := net.Listen("tcp", addr)
-	if err != nil {
-		return err
-	}
-	e.faxes, e.messages, e.addr = map[string]Fax{}, map[string]Message{}, ln.Addr().String()
+	e.faxes, e.messages = map[string]Fax{}, map[string]Message{}
 	e.referrals, e.scripts, e.denials = map[string]*Sent{}, map[string]*Script{}, map[string]string{}
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /fhir/MedicationDispense/_search", e.dispenses)
@@ -123,25 +117,14 @@ func (e *Elsewhere) Open(addr string) error {
 	mux.HandleFunc("POST /fhir/MedicationRequest/_search", e.wants)
 	mux.HandleFunc("PUT /fhir/Bundle/{id}", e.referral)
 	mux.HandleFunc("POST /fhir/Task/_search", e.tasks)
-	e.server = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		e.mu.Lock()
-		down := e.Down
-		e.mu.Unlock()
-		if down {
-			http.Error(w, "out of order", http.StatusServiceUnavailable)
-			return
-		}
-		mux.ServeHTTP(w, r)
-	}), ReadHeaderTimeout: 5 * time.Second}
-	go func() { _ = e.server.Serve(ln) }()
-	return nil
+	return e.open(addr, e.down, mux)
 }
 
-// Base is the address to reach it at.
-func (e *Elsewhere) Base() string { return "http://" + e.addr }
-
-// Close ends it.
-func (e *Elsewhere) Close() { _ = e.server.Close() }
+func (e *Elsewhere) down() bool {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.Down
+}
 
 // Set changes what it does while it runs.
 func (e *Elsewhere) Set(f func(*Elsewhere)) {

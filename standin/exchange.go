@@ -5,12 +5,10 @@ import (
 	"encoding/json"
 	"io"
 	"maps"
-	"net"
 	"net/http"
 	"slices"
 	"strings"
 	"sync"
-	"time"
 )
 
 // Exchange simulates a record exchange of other houses, over FHIR R4: it looks people up (Patient/$match), lists documents of them
@@ -19,12 +17,11 @@ type Exchange struct {
 	People []Known
 	Down   bool // nobody answers
 
-	mu     sync.Mutex
-	taken  map[string][]byte // documents of ours, by identifier
-	back   map[string]string // reasons for which documents were sent back, by document
-	asked  int               // how often it was asked for documents
-	server *http.Server
-	addr   string
+	mu    sync.Mutex
+	taken map[string][]byte // documents of ours, by identifier
+	back  map[string]string // reasons for which documents were sent back, by document
+	asked int               // how often it was asked for documents
+	server
 }
 
 // Known is somebody whom the exchange knows, with the documents of other houses.
@@ -42,35 +39,25 @@ type Shared struct {
 
 // Open listens on an address.
 func (e *Exchange) Open(addr string) error {
-	ln, err := net.Listen("tcp", addr)
-	if err != nil {
-		return err
-	}
-	e.addr, e.taken, e.back = ln.Addr().String(), map[string][]byte{}, map[string]string{}
+	e.taken, e.back = map[string][]byte{}, map[string]string{}
 	mux := http.NewServeMux()
 	mux.HandleFunc("POST /fhir/Patient/$match", e.match)
 	mux.HandleFunc("POST /fhir/DocumentReference/_search", e.documents)
 	mux.HandleFunc("GET /fhir/Binary/{id}", e.binary)
 	mux.HandleFunc("PUT /fhir/Bundle/{id}", e.take)
 	mux.HandleFunc("PUT /fhir/Communication/{id}", e.sentBack)
-	e.server = &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+	return e.open(addr, e.down, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		e.mu.Lock()
 		defer e.mu.Unlock()
-		if e.Down {
-			http.Error(w, "out of order", http.StatusServiceUnavailable)
-			return
-		}
 		mux.ServeHTTP(w, r)
-	}), ReadHeaderTimeout: 5 * time.Second}
-	go func() { _ = e.server.Serve(ln) }()
-	return nil
+	}))
 }
 
-// Base is the address to reach it at.
-func (e *Exchange) Base() string { return "http://" + e.addr }
-
-// Close ends it.
-func (e *Exchange) Close() { _ = e.server.Close() }
+func (e *Exchange) down() bool {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	return e.Down
+}
 
 // Set changes what it does while it runs.
 func (e *Exchange) Set(f func(*Exchange)) {

@@ -1,6 +1,7 @@
 package record
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"slices"
@@ -209,6 +210,9 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 		detail = chart.Tidy(*d.Detail)
 	}
 	source := r.House
+	if e.List == outside.Medicines && e.By != "" { // who prescribed it there
+		source += ", " + e.By
+	}
 	day := e.item.Since
 	if len(day) > 10 {
 		day = a.DayOf(day)
@@ -253,9 +257,19 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 				return "", err
 			}
 		}
-		severity := ""
-		if slices.Contains([]string{"mild", "moderate", "severe"}, e.item.Severity) {
+		asItIs, severity := d.Detail == nil || *d.Detail == e.Detail, ""
+		if slices.Contains([]string{"mild", "moderate", "severe"}, e.item.Severity) { // it has its own place
 			severity = e.item.Severity
+			if asItIs {
+				detail = e.item.Reaction()
+			}
+		}
+		if replaces { // what it does not say stays as it stood
+			severity = cmp.Or(severity, e.with.Severity)
+			if asItIs && detail == "" && e.with.Detail != "" {
+				detail = e.with.Detail
+				source += "; the reaction as it stood here"
+			}
 		}
 		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.AllergyList, Title: title, Detail: detail, Severity: severity, Since: "", Source: source})
 	}
@@ -276,36 +290,30 @@ func short(day string) string { return day[:min(len(day), 10)] }
 // SettleCertain settles in one act all that is certain: what is the same is joined, what is new and undisputed taken in.
 func (a *Acts) SettleCertain(ctx context.Context, who act.Actor, id string) (out RecordView, err error) {
 	err = a.Act(ctx, who, act.DoIntake, func(t *act.Tx) error {
-		v, r, err := a.open(t.Q, who, id)
+		now, r, err := a.open(t.Q, who, id)
 		if err != nil {
 			return err
 		}
-		if err := a.settleValues(t, r, v); err != nil {
+		if err := a.settleValues(t, r, now); err != nil {
 			return err
 		}
-		for _, e := range v.Entries {
-			if !e.Certain || e.Decision != "" || measured(e.List) {
-				continue
-			}
-			// What came in just before counts: each is compared anew.
-			now, _, err := a.open(t.Q, who, id)
-			if err != nil {
+		// What came in just before counts: after each the others are compared anew, until none is certain any more.
+		for {
+			if now, _, err = a.open(t.Q, who, id); err != nil {
 				return err
 			}
-			e = now.Entries[slices.IndexFunc(now.Entries, func(x RecordEntry) bool { return x.List == e.List && x.Ref == e.Ref })]
-			decision := outside.TakeIn
-			if e.Stand == outside.Same {
-				decision = outside.Join
+			i := slices.IndexFunc(now.Entries, func(e RecordEntry) bool {
+				return e.Certain && e.Decision == "" && slices.Contains(e.May, string(settling(e)))
+			})
+			if i < 0 {
+				out = now
+				return nil
 			}
-			if !e.Certain || !slices.Contains(e.May, string(decision)) {
-				continue
-			}
-			if err := a.decide(t, r, now, e, EntryDecided{List: e.List, Ref: e.Ref, Decision: decision}); err != nil {
+			e := now.Entries[i]
+			if err := a.decide(t, r, now, e, EntryDecided{List: e.List, Ref: e.Ref, Decision: settling(e)}); err != nil {
 				return err
 			}
 		}
-		out, _, err = a.open(t.Q, who, id)
-		return err
 	})
 	return out, err
 }
@@ -319,7 +327,7 @@ func (a *Acts) settleValues(t *act.Tx, r store.OutsideRecord, v RecordView) erro
 		if !e.Certain || e.Decision != "" || !measured(e.List) {
 			continue
 		}
-		kept := store.OutsideDecision{RecordID: r.ID, List: e.List, Ref: e.Ref, Content: e.hash, Decision: outside.Join, ByID: t.Who.ID, At: t.Now}
+		kept := store.OutsideDecision{RecordID: r.ID, List: e.List, Ref: e.Ref, Content: e.hash, Decision: settling(e), ByID: t.Who.ID, At: t.Now}
 		if e.Stand == outside.Same {
 			if e.with != nil {
 				kept.Became = e.with.ID
@@ -381,6 +389,14 @@ func (a *Acts) LeaveRest(ctx context.Context, who act.Actor, id, list, reason st
 		return err
 	})
 	return out, err
+}
+
+// settling is the decision that settles an entry that is certain.
+func settling(e RecordEntry) outside.Decision {
+	if e.Stand == outside.Same {
+		return outside.Join
+	}
+	return outside.TakeIn
 }
 
 // sealedRecord is the sealed content of a record signed as read.

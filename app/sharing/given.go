@@ -1,11 +1,13 @@
 package sharing
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"encoding/json"
 	"fmt"
+	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -28,6 +30,7 @@ const (
 
 // NewGiven is a copy of a chart that is to be given out.
 type NewGiven struct {
+	ID    string   `json:"id,omitempty" format:"uuid" doc:"Ours, so that asking again after a lost answer gives the same copy; one is made where there is none"`
 	Whom  string   `json:"whom" enum:"patient,person,exchange" doc:"Who gets it: the patient, somebody else, or the exchange"`
 	Name  string   `json:"name,omitempty" maxLength:"200" doc:"Of somebody else: who it is"`
 	Why   string   `json:"why,omitempty" maxLength:"1000" doc:"Of somebody else: for what"`
@@ -40,7 +43,6 @@ type NewGiven struct {
 // GivenCopy is a copy that was given out.
 type GivenCopy struct {
 	NewGiven
-	ID    string `json:"id"`
 	By    string `json:"by"`
 	At    string `json:"at"`
 	Size  int    `json:"size"`
@@ -117,21 +119,37 @@ func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiv
 				return err
 			}
 		}
+		n.ID = cmp.Or(n.ID, act.NewID())
+		was, at, err := a.before(t, p.ID, n)
+		if err != nil {
+			return err
+		}
+		out.ID = n.ID
+		if was.Sum != "" && n.Whom == "exchange" {
+			return nil // it is on its way
+		}
 		r, err := a.copyOf(t.Q, p, n)
 		if err != nil {
 			return err
 		}
-		out.ID = act.NewID()
-		r.ID, r.At, r.Author = out.ID, a.Say(t.Now), who.Name
+		r.ID, r.At, r.Author = n.ID, a.Say(at), who.Name
 		if err := a.write(&out, r, n.Form, p); err != nil {
 			return err
 		}
-		sum := sha256.Sum256(out.File)
-		body, err := json.Marshal(given{n, len(out.File), hex.EncodeToString(sum[:])})
+		hash := sha256.Sum256(out.File)
+		sum := hex.EncodeToString(hash[:])
+		switch was.Sum {
+		case "":
+		case sum:
+			return nil // it is listed already
+		default:
+			return act.Refuse(act.Conflict, "The copy is listed as given out, and the chart has changed since: if it did not arrive, give another.")
+		}
+		body, err := json.Marshal(given{n, len(out.File), sum})
 		if err != nil {
 			return err
 		}
-		if _, err := t.AddInquiry(store.Inquiry{ID: out.ID, Kind: store.GivenOut, Source: "here", Origin: "given out " + out.ID, PatientID: p.ID, ByID: who.ID, Said: body, At: t.Now}); err != nil {
+		if _, err := t.AddInquiry(store.Inquiry{ID: n.ID, Kind: store.GivenOut, Source: "here", Origin: "given out " + n.ID, PatientID: p.ID, ByID: who.ID, Said: body, At: t.Now}); err != nil {
 			return err
 		}
 		if n.Whom == "exchange" {
@@ -144,6 +162,21 @@ func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiv
 		return t.Audit("give the chart out", p.ID, out.ID, n.Form+", "+n.Whom)
 	})
 	return out, err
+}
+
+// before is the copy that was given out under the same identifier, where one was, and when: the answer was lost, and it is asked for again.
+func (a *Acts) before(t *act.Tx, patient string, n NewGiven) (was given, at time.Time, err error) {
+	i, err := t.InquiryByID(n.ID)
+	if store.IsNotFound(err) {
+		return was, t.Now, nil
+	}
+	if err == nil {
+		err = json.Unmarshal(i.Said, &was)
+	}
+	if err == nil && (i.Kind != store.GivenOut || i.PatientID != patient || i.ByID != t.Who.ID || !reflect.DeepEqual(was.NewGiven, n)) {
+		err = act.Refuse(act.Conflict, "Something else was given out under this identifier.")
+	}
+	return was, i.At, err
 }
 
 // copyOf is the part of a chart that is given out.
@@ -265,7 +298,8 @@ func (a *Acts) gives(q *store.Q, patient string) (out []GivenCopy, err error) {
 		if err := json.Unmarshal(i.Said, &g); err != nil {
 			return nil, err
 		}
-		v := GivenCopy{NewGiven: g.NewGiven, ID: i.ID, By: i.By, At: a.Say(i.At), Size: g.Size, Sum: g.Sum, Says: saysParts(g.NewGiven)}
+		v := GivenCopy{NewGiven: g.NewGiven, By: i.By, At: a.Say(i.At), Size: g.Size, Sum: g.Sum, Says: saysParts(g.NewGiven)}
+		v.ID = i.ID
 		if g.Whom == "exchange" {
 			o, state, err := q.OutgoingByControl(i.ID)
 			if err != nil {

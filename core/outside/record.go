@@ -73,6 +73,17 @@ type Item struct {
 	Products  []string `json:"products,omitempty"` // of a medicine: its name alone, without the dose, where it is said apart
 }
 
+// Reaction is what is said of an allergy besides how grave it is.
+func (i Item) Reaction() string {
+	var out []string
+	for p := range strings.SplitSeq(i.Detail, "; ") {
+		if p = strings.TrimSuffix(p, ", "+i.Severity); p != i.Severity {
+			out = append(out, p)
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
 // CodeIn is the first code of a system, "" where there is none.
 func (i Item) CodeIn(system string) string {
 	for _, c := range i.Codes {

@@ -62,51 +62,6 @@ type entry struct {
 
 type attachment struct{ ContentType, Data, URL, Title string }
 
-// measure is what an observation, or a component of one, measured.
-type measure struct {
-	ValueQuantity        *quantity
-	ValueCodeableConcept *concept
-	ValueString          string
-	ValueBoolean         *bool
-	ValueInteger         *json.Number
-	ValueRange           *struct{ Low, High *quantity }
-	ValueRatio           *struct{ Numerator, Denominator *quantity }
-	ValueDateTime        string
-	ValueTime            string
-	DataAbsentReason     *concept
-	Interpretation       []concept
-	ReferenceRange       []struct {
-		Low, High *quantity
-		Text      string
-	}
-}
-
-type component struct {
-	Code concept
-	measure
-}
-
-type dosage struct {
-	Text, PatientInstruction string
-	AdditionalInstruction    []concept
-	Timing                   struct {
-		Code   *concept
-		Repeat struct {
-			Frequency, FrequencyMax json.Number
-			Period, PeriodMax       json.Number
-			PeriodUnit              string
-			When                    []string
-		}
-	}
-	AsNeededBoolean         bool
-	AsNeededCodeableConcept *concept
-	Route                   concept
-	DoseAndRate             []struct {
-		DoseQuantity *quantity
-		DoseRange    *struct{ Low, High *quantity }
-	}
-}
-
 // readers read the kinds of resource that are entries of a record.
 var readers = map[string]func(*recordReader, entry){
 	"AllergyIntolerance": (*recordReader).allergy, "Condition": (*recordReader).condition, "MedicationRequest": (*recordReader).request, "MedicationStatement": (*recordReader).statement,
@@ -166,17 +121,7 @@ func (r *recordReader) base(e entry, list string) outside.Item {
 	if len(e.Identifier) > 0 && e.Identifier[0].Value != "" {
 		i.Ref = e.Identifier[0].Value // it stays from one version to the next; the other may be of this document only
 	}
-	for _, x := range []json.RawMessage{e.Recorder, e.Asserter, e.Requester, e.Author} {
-		var one reference
-		var several []reference
-		if json.Unmarshal(x, &one) != nil && json.Unmarshal(x, &several) == nil && len(several) > 0 {
-			one = several[0]
-		}
-		if name := r.who(&one); name != "" {
-			i.Author = name
-			break
-		}
-	}
+	i.Author = cmp.Or(r.first(e.Recorder), r.first(e.Asserter), r.first(e.Requester), r.first(e.Author), i.Author)
 	for _, at := range []string{e.RecordedDate, e.AuthoredOn, e.DateAsserted, e.Issued} {
 		if at != "" {
 			i.At = cmp.Or(r.said(at), i.At)
@@ -189,6 +134,16 @@ func (r *recordReader) base(e entry, list string) outside.Item {
 		}
 	}
 	return i
+}
+
+// first names who one reference, or the first of several, points at.
+func (r *recordReader) first(raw json.RawMessage) string {
+	var one reference
+	var several []reference
+	if json.Unmarshal(raw, &one) != nil && json.Unmarshal(raw, &several) == nil && len(several) > 0 {
+		one = several[0]
+	}
+	return r.who(&one)
 }
 
 // doubted makes an item not certain, with the first reason that there is.
@@ -344,136 +299,6 @@ func (r *recordReader) allergy(e entry) {
 	r.add(i)
 }
 
-// taken begins a medicine with its name and directions.
-func (r *recordReader) taken(e entry, steps []dosage) (i outside.Item, named bool) {
-	i = r.base(e, outside.Medicines)
-	what := e.MedicationCodeableConcept
-	if raw := e.find(e.MedicationReference, r.bundled); raw != nil {
-		var m struct{ Code concept }
-		if json.Unmarshal(raw, &m) == nil {
-			what = m.Code
-		}
-	}
-	i.Title, i.Codes = what.named()
-	if i.Title == "" && e.MedicationReference != nil {
-		i.Title = strings.TrimSpace(e.MedicationReference.Display)
-	}
-	none, unknown := absent(what)
-	switch {
-	case unknown:
-		r.missed("It says that nothing is known of medicines, which is not that there are none.")
-		return i, false
-	case none:
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: i.Title, None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt})
-		return i, false
-	}
-	var parts []string
-	for _, d := range steps {
-		parts = append(parts, d.says())
-	}
-	i.Detail = strings.Join(parts, "; then ")
-	return i, true
-}
-
-var periods = map[string]string{"s": "second", "min": "minute", "h": "hour", "d": "day", "wk": "week", "mo": "month", "a": "year"}
-
-// says is a step of a dosage in words: the author's, else what is coded.
-func (d dosage) says() string {
-	out := strings.TrimSpace(cmp.Or(d.Text, d.PatientInstruction))
-	if out == "" {
-		var parts []string
-		for _, x := range d.DoseAndRate {
-			switch {
-			case x.DoseQuantity != nil:
-				parts = append(parts, amount(x.DoseQuantity))
-			case x.DoseRange != nil && x.DoseRange.Low != nil && x.DoseRange.High != nil:
-				parts = append(parts, x.DoseRange.Low.Value.String()+"-"+amount(x.DoseRange.High))
-			}
-		}
-		if w := d.Route.words(); w != "" {
-			parts = append(parts, strings.ToLower(w))
-		}
-		if w := d.often(); w != "" {
-			parts = append(parts, w)
-		}
-		switch {
-		case d.AsNeededCodeableConcept != nil && d.AsNeededCodeableConcept.words() != "":
-			parts = append(parts, "as needed for "+d.AsNeededCodeableConcept.words())
-		case d.AsNeededBoolean || d.AsNeededCodeableConcept != nil:
-			parts = append(parts, "as needed")
-		}
-		if out = strings.Join(parts, ", "); out == "" {
-			out = "a step that is not in words"
-		}
-	}
-	for _, a := range d.AdditionalInstruction {
-		out += ", " + a.words()
-	}
-	return out
-}
-
-func (d dosage) often() string {
-	t := d.Timing.Repeat
-	unit := cmp.Or(periods[t.PeriodUnit], t.PeriodUnit)
-	times := t.Frequency.String()
-	if t.FrequencyMax != "" {
-		times += "-" + t.FrequencyMax.String()
-	}
-	switch {
-	case unit == "" && len(t.When) == 0 && d.Timing.Code != nil:
-		return d.Timing.Code.words()
-	case unit == "":
-		return strings.Join(t.When, ", ")
-	case times == "":
-		times = "1"
-	}
-	times = map[string]string{"1": "once", "": "once"}[times] + map[bool]string{true: times + " times", false: ""}[times != "1" && times != ""]
-	out := times + " every " + t.Period.String() + " " + unit + "s"
-	switch {
-	case t.PeriodMax != "":
-		out = times + " every " + t.Period.String() + "-" + t.PeriodMax.String() + " " + unit + "s"
-	case t.Period == "1":
-		out = times + map[bool]string{true: " an ", false: " a "}[unit == "hour"] + unit
-	}
-	if len(t.When) > 0 {
-		out += ", " + strings.Join(t.When, ", ")
-	}
-	return out
-}
-
-func amount(q *quantity) string {
-	u := cmp.Or(q.Unit, q.Code)
-	if u == "1" {
-		u = ""
-	}
-	return strings.TrimSpace(q.Comparator + q.Value.String() + " " + strings.Trim(u, "{}"))
-}
-
-func (r *recordReader) request(e entry) {
-	i, named := r.taken(e, e.DosageInstruction)
-	if !named {
-		return
-	}
-	i.Since = r.said(e.AuthoredOn)
-	switch s := e.Status; {
-	case i.Doubt != "":
-		i.Status = outside.NotCertain
-	case e.DoNotPerform:
-		i.Status, i.Doubt = outside.Denied, "the record says that it is not to be given"
-	case e.Intent == "proposal" || e.Intent == "plan" || e.Intent == "option":
-		doubted(&i, "it is a "+e.Intent+" there")
-	case s == "active":
-		i.Status = outside.Active
-	case s == "stopped" || s == "cancelled":
-		i.Status = outside.Ended
-	case s == "completed": // of one that is taken, and of one that was: both are met
-		doubted(&i, "completed, with no end")
-	default:
-		doubted(&i, stateWords(s))
-	}
-	r.add(i)
-}
-
 func stateWords(s string) string {
 	switch s {
 	case "on-hold":
@@ -484,21 +309,18 @@ func stateWords(s string) string {
 	return "its state is " + s
 }
 
-func (r *recordReader) statement(e entry) {
-	i, named := r.taken(e, e.Dosage)
-	if !named {
-		return
-	}
-	i.Since, i.Until = r.said(cmp.Or(e.EffectiveDateTime, e.EffectivePeriod.Start)), r.said(e.EffectivePeriod.End)
+// happened adds an item that was done, or not done and why.
+func (r *recordReader) happened(e entry, i outside.Item, done, not string) {
 	switch s := e.Status; {
 	case i.Doubt != "":
 		i.Status = outside.NotCertain
-	case s == "not-taken":
-		i.Status, i.Doubt = outside.Denied, "the record says that it is not taken"
-	case s == "active":
-		i.Status = outside.Active
-	case s == "completed" || s == "stopped":
-		i.Status = outside.Ended
+	case s == "completed":
+		i.Status = done
+	case s == "not-done":
+		i.Status = not
+		if why := several(e.StatusReason); len(why) > 0 {
+			i.Detail = why[0].words()
+		}
 	default:
 		doubted(&i, stateWords(s))
 	}
@@ -524,149 +346,7 @@ func (r *recordReader) immunization(e entry) {
 		details = append(details, "told there, not given there")
 	}
 	i.Detail = strings.Join(details, "; ")
-	switch s := e.Status; {
-	case i.Doubt != "":
-		i.Status = outside.NotCertain
-	case s == "completed":
-		i.Status = outside.Given
-	case s == "not-done":
-		i.Status = outside.NotGiven
-		if why := several(e.StatusReason); len(why) > 0 {
-			i.Detail = why[0].words()
-		}
-	default:
-		doubted(&i, stateWords(s))
-	}
-	r.add(i)
-}
-
-// value is what was measured, with its unit as it was sent.
-func (m measure) value() (value, unit string) {
-	switch {
-	case m.ValueQuantity != nil && m.ValueQuantity.Value != "":
-		return m.ValueQuantity.Comparator + m.ValueQuantity.Value.String(), cmp.Or(m.ValueQuantity.Code, m.ValueQuantity.Unit)
-	case m.ValueCodeableConcept != nil:
-		return m.ValueCodeableConcept.words(), ""
-	case m.ValueBoolean != nil:
-		return map[bool]string{true: "yes", false: "no"}[*m.ValueBoolean], ""
-	case m.ValueInteger != nil:
-		return m.ValueInteger.String(), ""
-	case m.ValueRange != nil && m.ValueRange.Low != nil && m.ValueRange.High != nil:
-		return m.ValueRange.Low.Value.String() + "-" + m.ValueRange.High.Value.String(), cmp.Or(m.ValueRange.High.Code, m.ValueRange.High.Unit)
-	case m.ValueRatio != nil && m.ValueRatio.Numerator != nil && m.ValueRatio.Denominator != nil:
-		return m.ValueRatio.Numerator.Value.String() + ":" + m.ValueRatio.Denominator.Value.String(), ""
-	}
-	return strings.TrimSpace(cmp.Or(m.ValueString, m.ValueDateTime, m.ValueTime)), ""
-}
-
-// put sets what was measured, its range and flag.
-func (m measure) put(i *outside.Item, state string) {
-	i.Value, i.Unit = m.value()
-	if len(m.ReferenceRange) > 0 {
-		g := m.ReferenceRange[0] // others are of other people
-		switch {
-		case g.Text != "":
-			i.Range = g.Text
-		case g.Low != nil && g.High != nil:
-			i.Range = g.Low.Value.String() + "-" + g.High.Value.String()
-		case g.High != nil:
-			i.Range = "<=" + g.High.Value.String()
-		case g.Low != nil:
-			i.Range = ">=" + g.Low.Value.String()
-		}
-	}
-	if len(m.Interpretation) > 0 {
-		i.Flag = m.Interpretation[0].code()
-	}
-	i.Detail = outside.Measured(*i)
-	switch {
-	case state != "":
-		i.Doubt = cmp.Or(i.Doubt, state)
-	case i.Value == "" && m.DataAbsentReason != nil:
-		i.Doubt = cmp.Or(i.Doubt, "it has no value: "+m.DataAbsentReason.words())
-	case i.Value == "":
-		i.Doubt = cmp.Or(i.Doubt, "it has no value")
-	}
-}
-
-// vitalCodes are the vital signs of the profile of FHIR R4, by LOINC, for who does not say the category.
-var vitalCodes = strings.Fields("85354-9 8480-6 8462-4 8867-4 9279-1 8310-5 8302-2 29463-7 39156-5 2708-6 59408-5 9843-4 8289-1 77606-2 59576-9")
-
-func (r *recordReader) observation(e entry) {
-	list := outside.Results
-	if slices.Contains(vitalCodes, loinc(e.Code)) {
-		list = outside.Vitals
-	}
-	for _, c := range several(e.Category) {
-		for _, x := range c.Coding {
-			switch x.Code {
-			case "vital-signs":
-				list = outside.Vitals
-			case "laboratory":
-				list = outside.Results
-			case "social-history":
-				list = outside.Social
-			}
-		}
-	}
-	i := r.base(e, list)
-	i.Title, i.Codes = e.Code.named()
-	i.Since = r.said(cmp.Or(e.EffectiveDateTime, e.EffectiveInstant, e.EffectivePeriod.Start))
-	state := ""
-	if s := e.Status; s != "final" && s != "amended" && s != "corrected" {
-		state = stateWords(s)
-	}
-	if list == outside.Social {
-		if c := loinc(e.Code); c == "72166-2" || c == "11367-0" {
-			i.Title = "Smoking"
-		}
-		value, unit := e.value()
-		i.Detail, i.Doubt = strings.TrimSpace(value+" "+unit), cmp.Or(i.Doubt, state)
-		r.add(i)
-		return
-	}
-	if value, _ := e.value(); value != "" || len(e.Component) == 0 {
-		e.measure.put(&i, state)
-		r.add(i)
-	}
-	if up, down, ok := e.pressure(); ok { // one reading, as a chart keeps it
-		doubt := i.Doubt
-		e.measure.put(&i, state)
-		i.Value, i.Unit, i.Doubt = up+"/"+down, "mm[Hg]", cmp.Or(doubt, state)
-		i.Detail = outside.Measured(i)
-		r.add(i)
-		return
-	}
-	for _, c := range e.Component {
-		part := i
-		part.Ref, part.Doubt, part.Range, part.Flag = "", r.base(e, list).Doubt, "", ""
-		if e.ID != "" {
-			part.Ref = e.ID + "/" + cmp.Or(c.Code.code(), c.Code.words())
-		}
-		part.Title, part.Codes = c.Code.words(), codesOf(c.Code)
-		c.measure.put(&part, state)
-		r.add(part)
-	}
-}
-
-// pressure is a blood pressure of which both parts were measured, and nothing else.
-func (e entry) pressure() (up, down string, ok bool) {
-	if loinc(e.Code) != pressurePanel || len(e.Component) != 2 {
-		return "", "", false
-	}
-	for _, c := range e.Component {
-		value, unit := c.value()
-		if unit != "mm[Hg]" || c.ValueQuantity == nil || c.ValueQuantity.Comparator != "" {
-			return "", "", false
-		}
-		switch loinc(c.Code) {
-		case "8480-6":
-			up = value
-		case "8462-4":
-			down = value
-		}
-	}
-	return up, down, up != "" && down != ""
+	r.happened(e, i, outside.Given, outside.NotGiven)
 }
 
 func (r *recordReader) procedure(e entry) {
@@ -674,20 +354,7 @@ func (r *recordReader) procedure(e entry) {
 	i.Title, i.Codes = e.Code.named()
 	i.Since, i.Until = r.said(cmp.Or(e.PerformedDateTime, e.PerformedPeriod.Start)), r.said(e.PerformedPeriod.End)
 	i.Detail = e.PerformedString
-	switch s := e.Status; {
-	case i.Doubt != "":
-		i.Status = outside.NotCertain
-	case s == "completed":
-		i.Status = outside.Done
-	case s == "not-done":
-		i.Status = outside.NotDone
-		if why := several(e.StatusReason); len(why) > 0 {
-			i.Detail = why[0].words()
-		}
-	default:
-		doubted(&i, stateWords(s))
-	}
-	r.add(i)
+	r.happened(e, i, outside.Done, outside.NotDone)
 }
 
 func (r *recordReader) encounter(e entry) {
@@ -762,24 +429,6 @@ func (r *recordReader) team(e entry) {
 		i.Detail = strings.Join(roles, ", ")
 		r.add(i)
 	}
-}
-
-func (r *recordReader) report(e entry) {
-	r.attached(e.PresentedForm)
-	if len(e.Result) > 0 && e.Conclusion == "" {
-		return // its values stand by themselves
-	}
-	i := r.base(e, outside.Results)
-	i.Title, i.Codes = e.Code.named()
-	i.Since = r.said(cmp.Or(e.EffectiveDateTime, e.EffectivePeriod.Start))
-	i.Value, i.Detail = e.Conclusion, e.Conclusion
-	if e.Conclusion == "" {
-		i.Doubt = cmp.Or(i.Doubt, "what it found is in its file only")
-	}
-	if s := e.Status; s != "final" && s != "amended" && s != "corrected" && s != "appended" {
-		i.Doubt = cmp.Or(i.Doubt, stateWords(s))
-	}
-	r.add(i)
 }
 
 func (r *recordReader) files(e entry) {

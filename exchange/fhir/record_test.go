@@ -266,3 +266,20 @@ func FuzzReadRecord(f *testing.F) {
 		}
 	})
 }
+
+// A prescription is by who prescribed it, not by who wrote that down; a medicine that somebody told of, by who wrote it down.
+func TestWhoPrescribedIt(t *testing.T) {
+	entry := func(kind, more string) string {
+		return `{"resource":{"resourceType":"` + kind + `","status":"active","medicationCodeableConcept":{"text":"Losartan 50 MG Oral Tablet"},"subject":{"reference":"Patient/1"},` + more + `}}`
+	}
+	r, err := fhir.ReadRecord([]byte(`{"resourceType":"Bundle","type":"collection","entry":[{"resource":{"resourceType":"Patient","id":"1","name":[{"family":"Strand"}]}},` +
+		entry("MedicationRequest", `"intent":"order","requester":{"display":"Elin Sorrel, MD"},"recorder":{"display":"Piet Ansa"}`) + `,` +
+		entry("MedicationRequest", `"intent":"order","recorder":{"display":"Piet Ansa"}`) + `,` +
+		entry("MedicationStatement", `"informationSource":{"display":"his wife"}`) + `]}`))
+	require.NoError(t, err)
+	var by []string
+	for _, i := range r.Items {
+		by = append(by, i.Author)
+	}
+	require.Equal(t, []string{"Elin Sorrel, MD", "Piet Ansa", ""}, by)
+}

@@ -6376,7 +6376,11 @@ export interface components {
             first?: string;
             /** @enum {string} */
             form: "C-CDA" | "FHIR" | "PDF";
-            id: string;
+            /**
+             * Format: uuid
+             * @description Ours, so that asking again after a lost answer gives the same copy; one is made where there is none
+             */
+            id?: string;
             last?: string;
             /** @description Of somebody else: who it is */
             name?: string;
@@ -7287,6 +7291,11 @@ export interface components {
             first?: string;
             /** @enum {string} */
             form: "C-CDA" | "FHIR" | "PDF";
+            /**
+             * Format: uuid
+             * @description Ours, so that asking again after a lost answer gives the same copy; one is made where there is none
+             */
+            id?: string;
             last?: string;
             /** @description Of somebody else: who it is */
             name?: string;
@@ -8280,6 +8289,8 @@ export interface components {
             /** @description Entries of other open records that say the same: one decision is about all */
             also: components["schemas"]["Origin"][];
             author: string;
+            /** @description Who wrote this entry, where that is not the author of the record: of a medicine, who prescribed it */
+            by: string;
             certain: boolean;
             codes: components["schemas"]["Code"][];
             /** @description By whom and when, and why */

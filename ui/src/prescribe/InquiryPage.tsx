@@ -141,7 +141,7 @@ function Whole({
   return (
     <>
       {p ? (
-        <Whose patient={p} also={`, telephone ${p.phone || "not recorded"}`} />
+        <Whose patient={p} also={`telephone ${p.phone || "not recorded"}`} />
       ) : (
         <h1 className="text-page">Not certain whose</h1>
       )}

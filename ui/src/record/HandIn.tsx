@@ -6,8 +6,8 @@ import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Form } from "../kit/Form";
+import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { Whose } from "../result/Whose";
 
 const base64 = (file: File) =>
   new Promise<string>((done, failed) => {

@@ -6,15 +6,15 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Care } from "../kit/Care";
-import { Form, Why } from "../kit/Form";
+import { Why } from "../kit/Form";
+import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { Whose } from "../result/Whose";
 import { useRight } from "../session/session";
 import { useSigning } from "../sign/useSigning";
+import { alike, Changes, changeable, type Decision, type Entry, measured, Row, Together } from "./Entries";
+import { Others, Whole, Words } from "./Read";
 
 type View = Schemas["RecordView"];
-type Entry = Schemas["RecordEntry"];
-type Decision = "take in" | "join" | "leave out";
 
 const lists: [string, string][] = [
   ["problems", "Problems"],
@@ -25,24 +25,12 @@ const lists: [string, string][] = [
   ["results", "Results"],
   ["vitals", "Vital signs"],
 ];
-const measured = (e: Entry) => e.list === "results" || e.list === "vitals";
 const followed = (list: string) => list === "results" || list === "vitals" || list === "procedures";
-// What is only read with the record, in the order in which it is read.
-const others: [string, string][] = [
-  ["encounters", "Visits there"],
-  ["social", "Social history"],
-  ["family", "Family history"],
-  ["plan", "Planned there"],
-  ["team", "Who treats them there"],
-];
 const keys: [Decision, string][] = [
   ["take in", "1"],
   ["join", "3"],
   ["leave out", "4"],
 ];
-// A problem is called as its code says: it is taken in as it is, or not.
-const changeable = (e?: Entry) =>
-  !!e && e.decision === "" && e.may.includes("take in") && (e.list !== "problems" || e.status === "ended");
 const said = (at: string) => (at.length >= 10 ? day(at) : at);
 
 /** RecordPage is a record of another house, its entries beside the chart with the decision in the seam, until each is decided and somebody
@@ -156,14 +144,24 @@ function Open({ v, next }: { v: View; next: string }) {
     <>
       <main id="page" className="flex min-h-0 min-w-0 flex-1 flex-col bg-leaf max-wide:flex-none max-wide:overflow-visible">
         <div className="shrink-0 border-b border-rule px-6 pt-4 pb-2">
-          <Whose patient={v.patient} />
+          <div className="flex items-baseline gap-x-4">
+            <div className="min-w-0 flex-1">
+              <Whose patient={v.patient} />
+            </div>
+            {!v.unreadable && (
+              <button type="button" className="plain shrink-0 px-0" onClick={() => setWhole(!whole)}>
+                {whole ? "Entries" : "Whole"} <KeyCap k="g" />
+              </button>
+            )}
+          </div>
           <h2 className="text-title">
             {v.house}{" "}
             <span className="small font-sans font-normal">
               {v.title}
               {v.version && `, version ${v.version}`}
               {v.from && ` · ${said(v.from)}${v.to && said(v.to) !== said(v.from) ? ` to ${said(v.to)}` : ""}`}
-              {v.writtenAt && ` · written ${said(v.writtenAt)}`} · received {day(v.receivedAt)}
+              {v.writtenAt && said(v.writtenAt) !== said(v.to || v.from) && ` · written ${said(v.writtenAt)}`} · received{" "}
+              {day(v.receivedAt)}
             </span>
           </h2>
         </div>
@@ -247,7 +245,14 @@ function Open({ v, next }: { v: View; next: string }) {
                 </p>
               ))}
               {whole ? (
-                <Whole v={v} said={current?.said ?? ""} />
+                <Whole
+                  v={v}
+                  said={current?.said ?? ""}
+                  point={(words) => {
+                    const e = shown.find((x) => x.said === words);
+                    if (e) setAt(key(e));
+                  }}
+                />
               ) : (
                 <table className="mt-3 w-full table-fixed border-collapse text-left">
                   <thead>
@@ -299,14 +304,8 @@ function Open({ v, next }: { v: View; next: string }) {
                               change={() => setAsking("changes")}
                             />
                           ))}
-                          {[
-                            ["the same", same.filter((e) => e.stand === "the same" && e.decision !== "leave out")],
-                            ["new, undisputed", same.filter((e) => e.stand === "new" && !e.decision)],
-                            ["take in", same.filter((e) => e.decision === "take in")],
-                            ["leave out", same.filter((e) => e.decision === "leave out")],
-                            ["join", same.filter((e) => e.decision === "join" && e.stand !== "the same")],
-                          ].map(([how, some]) => (
-                            <Together key={String(how)} how={String(how)} some={some as Entry[]} />
+                          {alike(same).map(([how, some]) => (
+                            <Together key={how} how={how} some={some} />
                           ))}
                         </Fragment>
                       );
@@ -350,11 +349,6 @@ function Open({ v, next }: { v: View; next: string }) {
               Hand on… <KeyCap k="h" />
             </button>
           )}
-          {!v.unreadable && (
-            <button type="button" className="choice" onClick={() => setWhole(!whole)}>
-              {whole ? "Beside the chart" : "Read the whole"} <KeyCap k="g" />
-            </button>
-          )}
           <Wrong says={error} as="span" className="text-aside font-semibold" />
         </footer>
       </main>
@@ -384,11 +378,14 @@ function Open({ v, next }: { v: View; next: string }) {
           <h3 className="label">Why this asks</h3>
           <p className="font-semibold">{current.title}</p>
           <p className="mt-1">
-            {current.why}
+            {current.why.slice(0, 1).toUpperCase() + current.why.slice(1)}
             {current.differs.length > 0 && ` (${current.differs.join("; ")})`}.
           </p>
           {current.stand === "differs" && !current.decision && current.may.includes("take in") && (
-            <p className="mt-1">Taken in, it takes the place of ours, which ends.</p>
+            <p className="mt-1">
+              Taken in, it takes the place of ours, which ends.
+              {current.list === "allergies" && " What it does not say of reaction and severity stays."}
+            </p>
           )}
           {current.also.length > 0 && !current.decision && (
             <p className="mt-1">
@@ -443,159 +440,11 @@ function Open({ v, next }: { v: View; next: string }) {
             {current.author && `, by ${current.author}`}, {v.house}
             {v.writtenAt && `, ${said(v.writtenAt)}`}
           </p>
-          <p className="small">
-            {current.codes.map((c) => c.code).join(", ")}
-            {current.status && ` · ${current.status}`}
-          </p>
+          <p className="small">{[current.codes.map((c) => c.code).join(", "), current.status].filter(Boolean).join(" · ")}</p>
         </aside>
       )}
       {dialog}
     </>
-  );
-}
-
-// Together are entries of a list that stand alike, in one line.
-function Together({ how, some }: { how: string; some: Entry[] }) {
-  if (some.length === 0) return null;
-  const side: Record<string, string> = { H: "▴ ", HH: "▴ ", HU: "▴ ", L: "▾ ", LL: "▾ ", LU: "▾ ", A: "◆ ", AA: "◆ " };
-  const says = (e: Entry) =>
-    measured(e) ? `${e.title} ${side[e.flag] ?? ""}${e.detail.split(", range")[0]}${e.span ? ` (${e.span})` : ""}` : e.title;
-  return (
-    <tr className="border-b border-rule align-baseline text-aside">
-      <td className="py-2 pr-3 pl-2">{how === "the same" ? some.map((e) => e.ours || e.title).join(", ") : ""}</td>
-      <td className="bg-paper px-3 text-center font-semibold text-settled">
-        {how}
-        {some.length > 3 && <span className="block font-normal text-faded">{some.length} values</span>}
-      </td>
-      <td className={`pl-4 ${how === "the same" ? "text-faded" : ""}`}>{some.map(says).join("; ")}</td>
-    </tr>
-  );
-}
-
-// Others are the entries that are read with the record, and stand in no list of the chart.
-function Others({ v }: { v: View }) {
-  if (v.others.length === 0) return null;
-  return (
-    <section aria-label="Only read" className="mt-5 text-aside">
-      <h3 className="border-b border-rule pb-1 text-title-s font-semibold">Read with the record</h3>
-      {others.map(([id, word]) => {
-        const of = v.others.filter((e) => e.list === id);
-        if (of.length === 0) return null;
-        return (
-          <p key={id} className="border-b border-rule py-1.5">
-            <span className="label mr-2">{word}</span>
-            {of
-              .map((e) => [e.title, e.detail, e.span, e.doubt && `not certain: ${e.doubt}`].filter(Boolean).join(", "))
-              .join("; ")}
-          </p>
-        );
-      })}
-    </section>
-  );
-}
-
-function Row({
-  e,
-  on,
-  signed,
-  point,
-  choose,
-  change,
-}: {
-  e: Entry;
-  on: boolean;
-  signed: boolean;
-  point: () => void;
-  choose: (d: Decision) => void;
-  change: () => void;
-}) {
-  return (
-    <tr aria-current={on} className={`cursor-pointer border-b border-rule align-top ${on ? "bg-kelp-wash" : ""}`} onClick={point}>
-      <td className="py-2 pr-3 pl-2">
-        {e.ours ? (
-          <>
-            {e.ours}
-            {e.oursSays && <span className="small block">{e.oursSays}</span>}
-          </>
-        ) : (
-          <span className="text-faded">–</span>
-        )}
-      </td>
-      <td className={`px-3 py-2 text-center ${on ? "" : "bg-paper"}`}>
-        <b className={e.certain ? "text-settled" : ""}>
-          {e.decision ||
-            (e.stand === "differs" && e.differs[0] ? `differs: ${e.differs[0]}` : e.certain ? "new, undisputed" : e.stand)}
-        </b>
-        {on && !signed && e.decision === "" && (
-          <span className="mt-1 flex flex-col items-center gap-1">
-            {e.may.includes("take in") && (
-              <>
-                <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("take in")}>
-                  take in <KeyCap k="1" />
-                </button>
-                {changeable(e) && (
-                  <button type="button" className="choice px-2 py-0 text-small" onClick={change}>
-                    with changes <KeyCap k="2" />
-                  </button>
-                )}
-              </>
-            )}
-            {e.may.includes("join") && (
-              <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("join")}>
-                join <KeyCap k="3" />
-              </button>
-            )}
-            {e.may.includes("leave out") && (
-              <button type="button" className="choice px-2 py-0 text-small" onClick={() => choose("leave out")}>
-                leave out <KeyCap k="4" />
-              </button>
-            )}
-            {e.may.length === 0 && <span className="small">for a physician, or once it is confirmed</span>}
-          </span>
-        )}
-      </td>
-      <td className="py-2 pl-4">
-        <button type="button" className="text-left hover:underline" onClick={point}>
-          {e.title}
-        </button>
-        <span className="small block">
-          {[
-            e.codes[0]?.code,
-            e.detail,
-            e.span,
-            e.status && e.status !== "active" && !e.doubt ? e.status : "",
-            e.doubt && `not certain: ${e.doubt}`,
-          ]
-            .filter(Boolean)
-            .join(" · ")}
-        </span>
-        {e.also.map((o) => (
-          <span key={o.record + o.title} className="block text-small text-kelp">
-            {o.house} says the same
-          </span>
-        ))}
-      </td>
-    </tr>
-  );
-}
-
-function Changes({ e, take, leave }: { e: Entry; take: (more: { title: string; detail: string }) => void; leave: () => void }) {
-  const [title, setTitle] = useState(e.title);
-  const [detail, setDetail] = useState(e.detail);
-  return (
-    <Form className="margin-note mt-2" act={() => take({ title, detail })} leave={leave}>
-      <label className="label block">
-        What it is called here
-        <input autoFocus className="field text-ink" value={title} onChange={(x) => setTitle(x.target.value)} />
-      </label>
-      <label className="label mt-1 block">
-        What is said of it
-        <input className="field text-ink" value={detail} onChange={(x) => setDetail(x.target.value)} />
-      </label>
-      <button type="submit" className="plain px-0">
-        Take it in so <KeyCap k="Enter" />
-      </button>
-    </Form>
   );
 }
 
@@ -627,71 +476,5 @@ function HandOn({ to, give, leave }: { to: View["handTo"]; give: (to: string, wo
         </button>
       </div>
     </section>
-  );
-}
-
-// Words are what the record says in its author's words about an entry.
-function Words({ v, said }: { v: View; said: string }) {
-  if (!said) return null;
-  const doc = new DOMParser().parseFromString(v.sections.map((s) => s.html).join(""), "text/html");
-  const node = [...doc.querySelectorAll("[data-said]")].find((n) => n.getAttribute("data-said") === said);
-  const cells = [...(node?.querySelectorAll("td, th") ?? [])].map((c) => c.textContent).filter(Boolean);
-  const text = cells.length > 0 ? cells.join(" · ") : node?.textContent;
-  if (!text) return null;
-  return (
-    <>
-      <h3 className="label mt-4">In their words</h3>
-      <p className="border border-rule bg-leaf p-2 font-serif text-read">{text}</p>
-    </>
-  );
-}
-
-// Whole is the record as its author laid it out; the words of the entry that is pointed at are marked, and words can be sought.
-function Whole({ v, said }: { v: View; said: string }) {
-  const host = useRef<HTMLDivElement>(null);
-  const [words, setWords] = useState("");
-  useEffect(() => {
-    const all = [...(host.current?.querySelectorAll("[data-said]") ?? [])];
-    for (const n of all) n.classList.toggle("bg-kelp-wash", n.getAttribute("data-said") === said && said !== "");
-    all.find((n) => n.getAttribute("data-said") === said && said !== "")?.scrollIntoView({ block: "nearest" });
-  }, [said]);
-  const sections = v.sections.filter(
-    (s) =>
-      words.trim() === "" || `${s.title} ${s.html.replace(/<[^>]*>/g, " ")}`.toLowerCase().includes(words.trim().toLowerCase()),
-  );
-  return (
-    <div ref={host} className="mt-3">
-      <input
-        aria-label="Search in the record"
-        placeholder="Search in the record"
-        className="field max-w-[320px] text-ink"
-        value={words}
-        onChange={(e) => setWords(e.target.value)}
-      />
-      {v.files.map((f) => (
-        <p key={f.place} className="mt-3">
-          <a
-            className="text-kelp hover:underline"
-            href={`/api/records/${v.id}/files/${f.place}`}
-            target="_blank"
-            rel="noreferrer"
-          >
-            Its file, {f.type || "of a kind that is not said"}, {f.size} bytes
-          </a>
-        </p>
-      ))}
-      {sections.map((s, i) => (
-        // biome-ignore lint/suspicious/noArrayIndexKey: sections have no name of their own and do not move
-        <section key={i} className="mt-4 max-w-[76ch]">
-          <h3 className="text-title-s font-semibold">{s.title}</h3>
-          <div
-            className="record font-serif text-read"
-            // biome-ignore lint/security/noDangerouslySetInnerHtml: made by our own reader of a narrative, element by element, with all text escaped
-            dangerouslySetInnerHTML={{ __html: s.html }}
-          />
-        </section>
-      ))}
-      {sections.length === 0 && <p className="small mt-3">Nothing of it says so.</p>}
-    </div>
   );
 }

@@ -177,7 +177,12 @@ function Sheet({ view }: { view?: View }) {
   }
   useKeys([
     { key: "Ctrl+Enter", label: "Keep the registration", run: () => void keep() },
-    ...(view ? [{ key: "v", label: "Begin a visit now", run: () => setWalking(true) }] : []),
+    ...(view
+      ? [
+          { key: "v", label: "Begin a visit now", run: () => setWalking(true) },
+          { key: "s", label: "Sharing", run: () => go(`/patients/${view.patient.id}/sharing`) },
+        ]
+      : []),
   ]);
   const submit = (e: FormEvent) => {
     e.preventDefault();
@@ -406,7 +411,7 @@ function Sheet({ view }: { view?: View }) {
           {view && (
             <Link className="choice" to={`/patients/${view.patient.id}/sharing`}>
               Sharing
-              {view.toAsk > 0 && <span className="font-normal"> · {view.toAsk} to ask</span>}
+              {view.toAsk > 0 && <span className="font-normal"> · {view.toAsk} to ask</span>} <KeyCap k="s" />
             </Link>
           )}
           {view && mayOpen && (

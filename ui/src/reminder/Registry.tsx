@@ -1,65 +1,27 @@
 import { useQuery } from "@tanstack/react-query";
 import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
-import { KeyCap } from "../frame/keys";
-import { useDraft } from "../frame/left";
-import { moment } from "../kit/Course";
-import { Form } from "../kit/Form";
-import { Whose } from "../kit/Whose";
-import { Wrong } from "../kit/Wrong";
-import { useClose } from "../line/useClose";
+import { NotTaken } from "../line/NotTaken";
 
-/** RegistryPage is a vaccine that the immunization registry has not taken: it closes when it does, or when somebody says how it
- * was told instead. */
+/** RegistryPage is a vaccine that the immunization registry has not taken. */
 export function RegistryPage({ id, next }: { id: string; next: string }) {
   const opened = useQuery(asks.registry(id));
-  const { d, change, given } = useDraft(
-    `registry ${id}`,
-    () => ({ how: "" }),
-    (v) => v.how.trim() === "",
-  );
+  if (opened.error) return <p className="p-8">{say(opened.error)}</p>;
   const r = opened.data;
-  const { close, error } = useClose(next, r?.patient.id);
-  const settle = () =>
-    close(() => got(api.POST("/api/registry/{id}", { params: { path: { id } }, body: { how: d.how } })), given);
+  if (!r) return <main id="page" className="flex-1 bg-leaf" />;
   return (
-    <main id="page" className="min-w-0 flex-1 overflow-auto bg-leaf px-6 py-5">
-      {opened.error && <p className="small">{say(opened.error)}</p>}
-      {r && (
-        <div className="max-w-[72ch]">
-          <Whose patient={r.patient} />
-          <h2 className="mt-3 text-title">
-            To the immunization registry: {r.name}
-            {r.struck && ", struck"}
-          </h2>
-          <p className="small mb-3">
-            By {r.by}, {moment(r.at)}
-          </p>
-          {r.state !== "open" ? (
-            <p className="font-semibold text-settled">{r.answer}</p>
-          ) : r.refused ? (
-            <Form className="margin-note max-w-[560px] border-alarm" act={settle}>
-              <p className="font-semibold text-alarm">Not taken: {r.refused}</p>
-              <label className="label mt-2 block">
-                How it was told instead
-                <input
-                  autoFocus
-                  className="field text-ink"
-                  placeholder="entered at the registry's own site"
-                  value={d.how}
-                  onChange={(e) => change({ how: e.target.value })}
-                />
-              </label>
-              <Wrong says={error} className="min-h-[20px]" />
-              <button type="submit" className="act">
-                Close the line <KeyCap k="Enter" />
-              </button>
-            </Form>
-          ) : (
-            <p className="margin-note">On its way. The line closes when the registry has taken it.</p>
-          )}
-        </div>
-      )}
-    </main>
+    <NotTaken
+      key={id}
+      {...r}
+      about={`registry ${id}`}
+      next={next}
+      title={`To the immunization registry: ${r.name}${r.struck ? ", struck" : ""}`}
+      settled={r.state === "open" ? "" : r.answer}
+      why={r.refused}
+      waits="The line closes when the registry has taken it."
+      label="How it was told instead"
+      example="entered at the registry's own site"
+      settle={(how) => got(api.POST("/api/registry/{id}", { params: { path: { id } }, body: { how } }))}
+    />
   );
 }

@@ -7,10 +7,10 @@ import { type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Choice } from "../kit/Choice";
+import { portal, Whose } from "../kit/Whose";
 import { Gather } from "../printing/Gather";
 import { Drawing, drawable } from "./Course";
 import { Value } from "./Flags";
-import { Whose } from "./Whose";
 
 type Row = Schemas["AcrossRow"];
 type View = Schemas["AcrossView"];
@@ -96,7 +96,7 @@ function Sheet({ view: a }: { view: View }) {
   );
   return (
     <main id="page" className="flex min-h-0 flex-1 flex-col bg-leaf px-10 pt-5 max-phone:px-4">
-      <Whose patient={a.patient} />
+      <Whose patient={a.patient} also={portal(a.patient)} />
       <div className="mb-2 flex flex-wrap items-baseline gap-x-4 gap-y-1">
         <h2 className="text-title-m">Results over the years</h2>
         <input

@@ -5,10 +5,10 @@ import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
 import { clock, day } from "../frame/time";
 import { Why } from "../kit/Form";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
 import { Contacts } from "./Critical";
-import { Whose } from "./Whose";
 
 /** CalledPage is a critical value that a laboratory told by telephone, until its report is joined to it. */
 export function CalledPage({ id, next }: { id: string; next: string }) {
@@ -38,7 +38,7 @@ export function CalledPage({ id, next }: { id: string; next: string }) {
   return (
     <>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
-        <Whose patient={c.patient} />
+        <Whose patient={c.patient} also={portal(c.patient)} />
         <h2 className="text-title">
           <span className="text-alarm">Critical:</span> {c.says}
         </h2>

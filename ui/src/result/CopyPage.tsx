@@ -4,10 +4,10 @@ import { asks } from "../exchange/asks";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useClose } from "../line/useClose";
 import { ReportBody } from "./ReportBody";
-import { Whose } from "./Whose";
 
 /** CopyPage is a result that somebody else answers for, with a copy to one of us, who reads it and may add to it. */
 export function CopyPage({ id, next }: { id: string; next: string }) {
@@ -31,7 +31,7 @@ export function CopyPage({ id, next }: { id: string; next: string }) {
   return (
     <>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
-        <Whose patient={c.patient} />
+        <Whose patient={c.patient} also={portal(c.patient)} />
         {report.data && <ReportBody report={report.data} whys={false} />}
         {report.error && <p className="small">{say(report.error)}</p>}
       </main>

@@ -4,9 +4,9 @@ import { Link, useNavigate } from "react-router";
 import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { ReportBody } from "./ReportBody";
-import { Whose } from "./Whose";
 
 /** HandedPage is a report that somebody handed over, with what is to be done about it. */
 export function HandedPage({ id, next }: { id: string; next: string }) {
@@ -48,7 +48,7 @@ export function HandedPage({ id, next }: { id: string; next: string }) {
   return (
     <>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
-        <Whose patient={h.patient} />
+        <Whose patient={h.patient} also={portal(h.patient)} />
         {report.data && <ReportBody report={report.data} whys={false} />}
         {report.error && <p className="small">{say(report.error)}</p>}
       </main>

@@ -5,6 +5,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { useDraft } from "../frame/left";
 import { clock, day, shortDay } from "../frame/time";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import type { Item } from "../order/pad";
@@ -20,7 +21,6 @@ import { type Beyond, Onward } from "./Onward";
 import { Released } from "./Release";
 import { Medicines, ReportBody } from "./ReportBody";
 import { SnippetBox } from "./SnippetBox";
-import { Whose } from "./Whose";
 
 type Report = Schemas["PacketReport"];
 
@@ -274,7 +274,7 @@ export function Packet({ id, next, only = "", more }: { id: string; next: string
         id="page"
         className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4 max-wide:flex-none max-wide:overflow-visible"
       >
-        <Whose patient={p.patient} />
+        <Whose patient={p.patient} also={portal(p.patient)} />
         {p.called.map((c) => (
           <p key={c.id} role="status" className="margin-note mb-4 border-alarm">
             <b className="text-alarm">Told by telephone:</b> {c.says}, by {c.laboratory}, {clock(c.calledAt)}, taken down by{" "}

@@ -5,9 +5,9 @@ import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useMe, useRight } from "../session/session";
-import { Whose } from "./Whose";
 
 type Reason = Schemas["HoldReasonView"]["reason"];
 
@@ -160,7 +160,7 @@ export function HoldPage({ id, next }: { id: string; next: string }) {
   return (
     <>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
-        <Whose patient={x.patient} />
+        <Whose patient={x.patient} also={portal(x.patient)} />
         <h2 className="text-title">{x.title}: held back from the portal</h2>
         <p className="small mb-3">
           By {x.by}, {day(x.at)}, {clock(x.at)}; comes back on {day(x.until)}

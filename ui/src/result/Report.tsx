@@ -4,6 +4,7 @@ import { useNavigate } from "react-router";
 import { api, got, say } from "../exchange/client";
 import { useKeys } from "../frame/keys";
 import { Why } from "../kit/Form";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { Gather } from "../printing/Gather";
 import { useRight } from "../session/session";
@@ -11,7 +12,6 @@ import { Beside } from "./Beside";
 import { Packet } from "./Packet";
 import { Released } from "./Release";
 import { ReportBody } from "./ReportBody";
-import { Whose } from "./Whose";
 
 /** Report is one result on the page: with its decision in the margin while it waits, read only after that. */
 export function Report({ id, next }: { id: string; next: string }) {
@@ -73,7 +73,7 @@ export function Report({ id, next }: { id: string; next: string }) {
         id="page"
         className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4 max-wide:flex-none max-wide:overflow-visible"
       >
-        <Whose patient={r.patient} />
+        <Whose patient={r.patient} also={portal(r.patient)} />
         <ReportBody report={r} whys={whys} setWhys={() => setWhys(!whys)} />
       </main>
       <aside

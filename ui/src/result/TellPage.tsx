@@ -5,9 +5,9 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
+import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { useRight } from "../session/session";
-import { Whose } from "./Whose";
 
 type Came = Schemas["TellAttempt"]["came"];
 
@@ -42,7 +42,7 @@ export function TellPage({ id, next }: { id: string; next: string }) {
   return (
     <>
       <main id="page" className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-6 py-4">
-        <Whose patient={x.patient} />
+        <Whose patient={x.patient} also={portal(x.patient)} />
         <h2 className="text-title">
           {x.reports.map((r) => r.title).join(", ")}: {x.says}
         </h2>

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
+import { useDraft } from "../frame/left";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
@@ -29,18 +30,24 @@ function save(f: Schemas["GivenFile"]) {
 /** GiveOut gives a copy of a chart, or of chosen parts and days of it, to the patient, to somebody else, or to the exchange. */
 export function GiveOut({ id, v, leave }: { id: string; v: Page; leave: () => void }) {
   const client = useQueryClient();
-  const [d, setD] = useState<New>({ whom: "patient", form: "PDF", parts: [], name: "", why: "", first: "", last: "" });
+  const { d, request, change, given } = useDraft(
+    `given ${id}`,
+    () => ({ whom: "patient", form: "PDF", parts: [], name: "", why: "", first: "", last: "" }) as New,
+    (v) => v.whom === "patient" && v.parts.length === 0 && !v.first && !v.last,
+  );
   const [error, setError] = useState("");
   const [done, setDone] = useState("");
-  const change = (x: Partial<New>) => setD((was) => ({ ...was, ...x }));
   const out = !!v.out?.given;
   const linked = v.link.state === "linked";
   const part = (p: string) => change({ parts: d.parts.includes(p) ? d.parts.filter((x) => x !== p) : [...d.parts, p] });
   async function give() {
     setError("");
     try {
-      const f = await got(api.POST("/api/patients/{id}/sharing/given", { params: { path: { id } }, body: d }));
+      const f = await got(
+        api.POST("/api/patients/{id}/sharing/given", { params: { path: { id } }, body: { ...d, id: request } }),
+      );
       if (f.file) save(f);
+      given();
       setDone(f.file ? `${f.name} was given out.` : "It is on its way to the exchange.");
       await client.invalidateQueries({ queryKey: asks.sharing(id).queryKey });
     } catch (e) {

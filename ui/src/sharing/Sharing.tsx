@@ -15,6 +15,7 @@ import { GiveOut } from "./GiveOut";
 
 type Page = Schemas["SharingPage"];
 type Direction = "in" | "out";
+type Says = "confirmed" | "doubted" | "refused";
 type Act = (call: () => Promise<Page | undefined>) => Promise<boolean>;
 
 const upper = (s: string) => s.slice(0, 1).toUpperCase() + s.slice(1);
@@ -58,12 +59,20 @@ function Open({ id, v }: { id: string; v: Page }) {
   };
   const ask = () => act(() => got(api.POST("/api/patients/{id}/sharing/link", params)));
   const fetchThem = () => act(() => got(api.POST("/api/patients/{id}/sharing/documents", params)));
+  const asked = v.sources.find((s) => !s.says);
+  const wasThere = (record: string, word: Says, words = "") =>
+    act(async () => {
+      await got(api.POST("/api/records/{id}/source", { params: { path: { id: record } }, body: { says: word, words } }));
+      return undefined;
+    });
   const agreed = v.in?.given || v.out?.given;
   const mayAsk = !!v.exchange && agreed && v.link.state !== "linked";
   const mayFetch = !!v.exchange && !!v.in?.given && v.link.state === "linked";
   useKeys([
     { key: "i", label: "Say whether records come in", run: () => setSaying("in") },
     { key: "o", label: "Say whether the chart goes out", run: () => setSaying("out") },
+    { key: "r", label: "Registration", run: () => go(`/patients/${id}/registration`) },
+    ...(asked ? [{ key: "y", label: `Was at ${asked.house}`, run: () => void wasThere(asked.ask, "confirmed") }] : []),
     ...(mayAsk ? [{ key: "l", label: "Ask the exchange who this is", run: () => void ask() }] : []),
     ...(mayFetch ? [{ key: "d", label: "Fetch documents", run: () => void fetchThem() }] : []),
     ...(mayGive
@@ -80,11 +89,16 @@ function Open({ id, v }: { id: string; v: Page }) {
         className="min-h-0 min-w-0 flex-1 overflow-auto bg-leaf px-10 py-5 max-wide:flex-none max-wide:overflow-visible max-phone:px-4"
       >
         <Whose patient={v.patient} />
-        <h2 className="mb-2 text-title">Shared with other houses</h2>
+        <div className="mb-2 flex max-w-[900px] flex-wrap items-baseline gap-x-4">
+          <h2 className="flex-1 text-title">Shared with other houses</h2>
+          <Link className="plain px-0" to={`/patients/${id}/registration`}>
+            Registration <KeyCap k="r" />
+          </Link>
+        </div>
         <Wrong says={error} />
         <div className="grid max-w-[900px] grid-cols-2 gap-x-10 max-phone:grid-cols-1">
           {(["in", "out"] as const).map((d) => (
-            <Agreement key={d} v={v} direction={d} saying={saying === d} say={setSaying} act={act} />
+            <Agreement key={d} v={v} direction={d} saying={saying === d} say={setSaying} act={act} ask={() => void ask()} />
           ))}
         </div>
         <section className="mt-5 max-w-[900px]" aria-label="At the exchange">
@@ -109,7 +123,7 @@ function Open({ id, v }: { id: string; v: Page }) {
             <NotHers key={u.document} id={id} u={u} act={act} />
           ))}
         </section>
-        <Sources v={v} act={act} />
+        <Sources v={v} first={asked?.house} says={wasThere} />
         <section className="mt-6 max-w-[900px]" aria-label="Given out">
           <h3 className="border-b border-rule pb-1 text-title-s font-semibold">Given out</h3>
           {v.given.length === 0 && <p className="small mt-2">No copy of this chart was given out.</p>}
@@ -173,12 +187,14 @@ function Agreement({
   saying,
   say: open,
   act,
+  ask,
 }: {
   v: Page;
   direction: Direction;
   saying: boolean;
   say: (d: Direction | "") => void;
   act: Act;
+  ask: () => void;
 }) {
   const c = direction === "in" ? v.in : v.out;
   const before = v.before.filter((b) => b.direction === direction).slice(1);
@@ -207,7 +223,7 @@ function Agreement({
         </details>
       )}
       {saying ? (
-        <Said v={v} direction={direction} given={!c?.given} act={act} leave={() => open("")} />
+        <Said v={v} direction={direction} given={!c?.given} act={act} ask={ask} leave={() => open("")} />
       ) : (
         <button type="button" className="plain mt-1 px-0" onClick={() => open(direction)}>
           {!c ? "Say what was agreed…" : c.given ? "Withdrawn…" : "Agreed again…"} <KeyCap k={direction === "in" ? "i" : "o"} />
@@ -222,12 +238,14 @@ function Said({
   direction,
   given: first,
   act,
+  ask,
   leave,
 }: {
   v: Page;
   direction: Direction;
   given: boolean;
   act: Act;
+  ask: () => void;
   leave: () => void;
 }) {
   const [given, setGiven] = useState(first);
@@ -244,7 +262,9 @@ function Said({
       );
       return undefined;
     });
-    if (done) leave();
+    if (!done) return;
+    leave();
+    if (given && v.exchange && !v.link.state) ask(); // nobody has to say what follows from it
   };
   return (
     <Form className="margin-note mt-2" act={keep} leave={leave}>
@@ -269,7 +289,7 @@ function Said({
           autoFocus
           type="date"
           max={v.today}
-          className="field w-44 text-ink"
+          className="field block w-44 text-ink"
           value={on}
           onChange={(e) => setOn(e.target.value)}
         />
@@ -476,13 +496,18 @@ function NotHers({ id, u, act }: { id: string; u: Schemas["Untaken"]; act: Act }
 }
 
 // Sources are the houses that sent records, each a question to the patient until it is answered.
-function Sources({ v, act }: { v: Page; act: Act }) {
+function Sources({
+  v,
+  first,
+  says: keep,
+}: {
+  v: Page;
+  first?: string;
+  says: (record: string, word: Says, words?: string) => Promise<boolean>;
+}) {
   const [asking, setAsking] = useState("");
-  const says = (record: string, word: "confirmed" | "doubted" | "refused", words = "") =>
-    act(async () => {
-      await got(api.POST("/api/records/{id}/source", { params: { path: { id: record } }, body: { says: word, words } }));
-      return undefined;
-    }).then((done) => {
+  const says = (record: string, word: Says, words = "") =>
+    keep(record, word, words).then((done) => {
       if (done) setAsking("");
     });
   return (
@@ -522,8 +547,8 @@ function Sources({ v, act }: { v: Page; act: Act }) {
             ) : (
               s.says !== "confirmed" && (
                 <span className="mt-1 flex flex-wrap gap-3">
-                  <button type="button" className="choice px-2 py-0 text-small" onClick={() => void says(s.ask, "confirmed")}>
-                    yes
+                  <button type="button" className="choice px-2 py-0.5 text-small" onClick={() => void says(s.ask, "confirmed")}>
+                    yes {s.house === first && <KeyCap k="y" />}
                   </button>
                   {s.says !== "doubted" && (
                     <button type="button" className="plain px-0 py-0" onClick={() => setAsking(`doubted ${s.ask}`)}>
