@@ -87,7 +87,7 @@ func New(c act.Config) *App {
 	a.Intake = intake.New(o, a.Forms, a.Visit, a.Order, a.Result, a.Note, a.Registry)
 	a.Outside = outsides.New(o, a.Forms, a.Note, a.Intake)
 	a.Record = record.New(o, a.Order, a.Intake, a.Result)
-	a.Sharing = sharing.New(o, a.Order, a.Note, a.Record)
+	a.Sharing = sharing.New(o, a.Order, a.Note, a.Result, a.Record)
 	a.Record.Refused = a.Sharing.Refused
 	a.Paper = paper.New(o, a.Forms, a.Note)
 	a.Packet = packet.New(o, a.Result, a.Paper)

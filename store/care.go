@@ -12,7 +12,7 @@ const (
 	CareDecision = "decision" // on a reminder: Name is its rule
 	CareAnswer   = "answer"   // to a question of the rulebook
 	CareService  = "service"  // had elsewhere, or found done
-	CareDose     = "dose"     // a vaccine had elsewhere: Name is its CVX code
+	CareDose     = "dose"     // a vaccine had elsewhere: Name is its CVX code, Reason "lot " and its lot where that is known
 )
 
 // CareEntry is what somebody said that reminders read. Day is as precisely as known.
@@ -114,7 +114,11 @@ func taken(r *chart.Record, entries []CareEntry, waits []awaitedRow) {
 			}
 		case CareDose:
 			if !back {
-				r.Immunizations = append(r.Immunizations, chart.Immunization{ID: c.ID, PatientID: c.PatientID, Name: c.Says, Given: chart.Given{CVX: c.Name}, On: c.Day, Source: c.Source})
+				lot, said := strings.CutPrefix(c.Reason, "lot ")
+				if !said {
+					lot = ""
+				}
+				r.Immunizations = append(r.Immunizations, chart.Immunization{ID: c.ID, PatientID: c.PatientID, Name: c.Says, Given: chart.Given{CVX: c.Name, Lot: lot}, On: c.Day, Source: c.Source})
 			}
 		}
 	}

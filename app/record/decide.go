@@ -70,11 +70,12 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, id string, d EntryDeci
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(v.Entries, func(e RecordEntry) bool { return e.List == d.List && e.Ref == d.Ref })
+		all := append(slices.Clone(v.Entries), v.Others...)
+		i := slices.IndexFunc(all, func(e RecordEntry) bool { return e.List == d.List && e.Ref == d.Ref })
 		if i < 0 {
 			return act.Refuse(act.Missing, "There is no such entry.")
 		}
-		if err := a.decide(t, r, v, v.Entries[i], d); err != nil {
+		if err := a.decide(t, r, v, all[i], d); err != nil {
 			return err
 		}
 		out, _, err = a.open(t.Q, who, id)
@@ -177,7 +178,7 @@ func (a *Acts) takeOut(t *act.Tx, r store.OutsideRecord, e RecordEntry, reason s
 		err = t.StopMedicine(r.PatientID, became, a.Today(), why, t.Who.ID)
 	case outside.Allergies:
 		err = t.EndAllergy(r.PatientID, became, t.Now, t.Who.ID, why)
-	case outside.Procedures:
+	case outside.Procedures, outside.Devices, outside.Encounters, outside.Social, outside.Family:
 		err = t.EndHistory(r.PatientID, became, t.Now, t.Who.ID, why)
 	case outside.Immunizations:
 		_, err = t.TakeCareBack("record "+r.ID+" "+e.Ref, t.Who.ID, why, t.Now)
@@ -200,6 +201,11 @@ func (a *Acts) takeOut(t *act.Tx, r store.OutsideRecord, e RecordEntry, reason s
 	return err
 }
 
+// ends says whether an entry that is taken in takes the place of ours: not where both are facts, as two operations are.
+func (e RecordEntry) ends() bool {
+	return e.Stand == outside.Differs && e.with != nil && e.with.Ended == "" && !slices.Contains([]string{outside.Procedures, outside.Devices, outside.Encounters, outside.Family, outside.Immunizations}, e.List)
+}
+
 // takeIn makes an entry one of the chart, with its source. What it takes the place of is ended, with the reason.
 func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDecided) (became string, err error) {
 	title, detail := e.Title, e.Detail
@@ -218,13 +224,27 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 		day = a.DayOf(day)
 	}
 	why := "replaced by what " + r.House + " says"
-	replaces := e.Stand == outside.Differs && e.with != nil && e.with.Ended == ""
+	replaces := e.ends()
 	v := store.Visit{Visit: visit.Visit{PatientID: r.PatientID}}
+	if list := outside.HistoryList(e.item); list != "" {
+		if list == chart.SocialList && d.Title == "" {
+			title = outside.Topic(title)
+		}
+		if d.Detail == nil {
+			detail = strings.TrimPrefix(strings.TrimSuffix(detail+"; "+e.Note, "; "), "; ")
+		}
+		if replaces {
+			if err := t.EndHistory(r.PatientID, e.with.ID, t.Now, t.Who.ID, why); err != nil {
+				return "", err
+			}
+		}
+		return a.Intake.PutEntry(t, v, intake.NewEntry{List: list, Title: title, Detail: detail, Since: day, Until: short(e.item.Until), Source: source})
+	}
+	if e.Note != "" { // what is remarked there stays beside it
+		source += "; remarked there: " + e.Note
+	}
 	switch e.List {
 	case outside.Problems:
-		if e.Status == outside.Ended {
-			return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.PastList, Title: title, Detail: detail, Since: day, Until: short(e.item.Until), Source: source})
-		}
 		if d.Title != "" || d.Detail != nil {
 			return "", act.Refuse(act.Invalid, "A problem is called as its code says: take it in as it is, or put the right one on the list and join this to it.")
 		}
@@ -250,7 +270,11 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 				return "", err
 			}
 		}
-		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.MedicineList, Title: title, Detail: detail, Since: day, Source: source, AsTyped: true})
+		became, err = a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.MedicineList, Title: title, Detail: detail, Since: day, Source: source, Why: e.Reason, AsTyped: true})
+		if err == nil && e.Status == outside.Ended { // it was taken, and is no more
+			err = t.StopMedicine(r.PatientID, became, short(e.item.Until), "it had ended, as "+r.House+" says", t.Who.ID)
+		}
+		return became, err
 	case outside.Allergies:
 		if replaces {
 			if err := t.EndAllergy(r.PatientID, e.with.ID, t.Now, t.Who.ID, why); err != nil {
@@ -271,16 +295,17 @@ func (a *Acts) takeIn(t *act.Tx, r store.OutsideRecord, e RecordEntry, d EntryDe
 				source += "; the reaction as it stood here"
 			}
 		}
-		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.AllergyList, Title: title, Detail: detail, Severity: severity, Since: "", Source: source})
+		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.AllergyList, Title: title, Detail: detail, Severity: severity, Certainty: e.item.Certainty, Source: source})
 	}
 	if measured(e.List) {
 		return a.file(t, r, []RecordEntry{e})
 	}
-	if e.List == outside.Procedures {
-		return a.Intake.PutEntry(t, v, intake.NewEntry{List: chart.SurgicalList, Title: title, Detail: detail, Since: day, Source: source})
-	}
 	id := act.NewID()
-	_, err = t.AddCare(store.CareEntry{ID: id, PatientID: r.PatientID, Kind: store.CareDose, Name: e.item.CodeIn(outside.CVX), Says: title, Day: day, Source: source, Version: 1, ByID: t.Who.ID, At: t.Now,
+	lot := ""
+	if strings.HasPrefix(detail, "lot ") {
+		lot = detail
+	}
+	_, err = t.AddCare(store.CareEntry{ID: id, PatientID: r.PatientID, Kind: store.CareDose, Name: e.item.CodeIn(outside.CVX), Says: title, Reason: lot, Day: day, Source: source, Version: 1, ByID: t.Who.ID, At: t.Now,
 		RequestID: "record " + r.ID + " " + e.Ref})
 	return id, err
 }

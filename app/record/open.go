@@ -21,7 +21,11 @@ import (
 var reconciled = []string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Results, outside.Vitals, outside.Procedures}
 
 func hashOf(i outside.Item) string {
-	h := sha256.Sum256([]byte(strings.Join([]string{i.List, i.Title, i.Detail, i.Status, i.Span(), i.Doubt}, "\x1f")))
+	parts := []string{i.List, i.Title, i.Detail, i.Status, i.Span(), i.Doubt}
+	if i.Note+i.Reason+i.Certainty != "" { // as it was before these were read
+		parts = append(parts, i.Note, i.Reason, i.Certainty)
+	}
+	h := sha256.Sum256([]byte(strings.Join(parts, "\x1f")))
 	return hex.EncodeToString(h[:12])
 }
 
@@ -58,8 +62,12 @@ func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.
 		out = append(out, outside.Ours{ID: x.ID, List: outside.Immunizations, Title: x.Name, Code: x.CVX, Since: day})
 	}
 	for _, x := range r.Histories {
-		if x.List == chart.SurgicalList {
-			out = append(out, outside.Ours{ID: x.ID, List: outside.Procedures, Title: x.Title, Detail: x.Detail, Since: x.Since})
+		if i, given := outside.OfHistory(x); given {
+			o := outside.Ours{ID: x.ID, List: i.List, Class: i.Class, Title: x.Title, Detail: x.Detail, Since: x.Since, Ended: x.Until}
+			if i.Status == outside.Ended {
+				o.Ended = act.OrUnknown(x.Until, "ended")
+			}
+			out = append(out, o)
 		}
 	}
 	if err != nil {
@@ -157,7 +165,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 		out.Sections = append(out.Sections, NarratedView{s.Title, s.HTML, s.Coded})
 	}
 	for i, f := range read.Files {
-		out.Files = append(out.Files, FileInRecord{i, f.Type, len(f.Body)})
+		out.Files = append(out.Files, FileInRecord{i, f.Title, f.Type, len(f.Body)})
 	}
 	record, err := a.Order.Record(q, p.ID, a.Today())
 	if err != nil {
@@ -178,7 +186,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 	}
 	was := 0 // entries that an earlier version settled
 	for _, i := range read.Items {
-		v := RecordEntry{List: i.List, Ref: i.Ref, Title: i.Title, Detail: i.Detail, Span: spoken(i), Status: i.Status, Codes: append([]outside.Code{}, i.Codes...), Author: i.Author, Said: i.Narrative, None: i.None,
+		v := RecordEntry{List: i.List, Ref: i.Ref, Title: i.Title, Detail: i.Detail, Reason: i.Reason, Note: i.Note, Into: chart.ListName(outside.HistoryList(i)), Span: spoken(i), Status: i.Status, Codes: append([]outside.Code{}, i.Codes...), Author: i.Author, Said: i.Narrative, None: i.None,
 			Doubt: i.Doubt, Differs: []string{}, Warnings: []safety.Warning{}, May: []string{}, Also: []Origin{}, hash: hashOf(i), item: i}
 		if i.Author != read.Author {
 			v.By = i.Author
@@ -188,7 +196,7 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 			shown.Unit = chart.ShownUnit(i.Unit)
 			v.Detail, v.Flag = outside.Measured(shown), i.Flag
 		}
-		if !slices.Contains(reconciled, i.List) {
+		if !slices.Contains(reconciled, i.List) && outside.HistoryList(i) == "" {
 			v.Stand = outside.Unsure
 			out.Others = append(out.Others, v)
 			continue
@@ -233,6 +241,19 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 				v.Decision, v.Decided, v.Earlier = "", "", false
 			}
 		}
+		v.May, v.Ends = a.may(who, v), v.ends()
+		if v.Decision != "" {
+			v.May = []string{}
+		} else if out.Source.Says != "confirmed" { // nothing of a house counts before
+			v.May = slices.DeleteFunc(v.May, func(d string) bool { return d != string(outside.LeaveOut) })
+		}
+		if !slices.Contains(reconciled, i.List) { // may be taken in, and need not
+			if v.Certain = false; v.Decision == "" {
+				v.May = slices.DeleteFunc(v.May, func(d string) bool { return d == string(outside.LeaveOut) })
+			}
+			out.Others = append(out.Others, v)
+			continue
+		}
 		if v.Earlier && v.Decision != "" {
 			was++
 		}
@@ -241,15 +262,11 @@ func (a *Acts) open(q *store.Q, who act.Actor, id string) (out RecordView, kept 
 			if v.Certain {
 				out.Certain++
 			}
-			v.May = a.may(who, v)
-			if out.Source.Says != "confirmed" { // nothing of a house counts before
-				v.May = slices.DeleteFunc(v.May, func(d string) bool { return d != string(outside.LeaveOut) })
-			}
 		}
 		out.Entries = append(out.Entries, v)
 	}
 	stands := 0 // what came in before the patient said otherwise
-	for _, e := range out.Entries {
+	for _, e := range append(slices.Clone(out.Entries), out.Others...) {
 		if e.Decision == outside.TakeIn && !e.Earlier {
 			stands++
 		}
@@ -350,7 +367,11 @@ func (a *Acts) may(who act.Actor, v RecordEntry) (out []string) {
 	if v.List == outside.Problems && !signs {
 		return out
 	}
-	ends := v.None || v.Status == outside.Denied || v.Status == outside.NotGiven || v.Status == outside.NotDone || v.Status == outside.Ended && v.Stand != outside.Older
+	ends := v.None || v.Status == outside.Denied || v.Status == outside.NotGiven || v.Status == outside.NotDone ||
+		v.Status == outside.Ended && v.Stand != outside.Older && (v.List == outside.Problems || v.List == outside.Medicines && v.Ours != "")
+	if v.Status == outside.Ended && (v.List == outside.Allergies || v.List == outside.Medicines && v.item.Until == "") {
+		ends = true // nobody knows since when it is no more
+	}
 	changes := v.Stand == outside.Differs && v.List == outside.Allergies
 	if !ends && v.Stand != outside.Same && (v.List != outside.Immunizations || len(v.item.Since) >= 10 && v.item.CodeIn(outside.CVX) != "") && (!changes || signs) && (!measured(v.List) || v.item.Value != "" && len(v.item.Since) >= 10) {
 		out = append(out, string(outside.TakeIn))

@@ -64,6 +64,9 @@ type RecordEntry struct {
 	Ref      string           `json:"ref"`
 	Title    string           `json:"title"`
 	Detail   string           `json:"detail"`
+	Reason   string           `json:"reason" doc:"Of a medicine: what it is for"`
+	Note     string           `json:"note" doc:"What is remarked beside it in free words: it may say otherwise than the rest"`
+	Into     string           `json:"into" doc:"The history of ours that it may be taken into; empty for another list"`
 	Span     string           `json:"span" doc:"From when to when, as it was said"`
 	Status   string           `json:"status"`
 	Codes    []outside.Code   `json:"codes"`
@@ -77,6 +80,7 @@ type RecordEntry struct {
 	Ours     string           `json:"ours" doc:"The entry of the chart that it stands beside"`
 	OursSays string           `json:"oursSays" doc:"What is said of it, and whether it has ended"`
 	Differs  []string         `json:"differs"`
+	Ends     bool             `json:"ends" doc:"Taken in, it takes the place of ours, which ends"`
 	Certain  bool             `json:"certain"`
 	Why      string           `json:"why"`
 	Warnings []safety.Warning `json:"warnings"`
@@ -120,7 +124,7 @@ type RecordView struct {
 	Why      string          `json:"why" doc:"Why it is this patient's although the one named differs"`
 	Source   SaidOfHouse     `json:"source"`
 	Entries  []RecordEntry   `json:"entries"`
-	Others   []RecordEntry   `json:"others" doc:"Entries of lists that are read with the record and not reconciled"`
+	Others   []RecordEntry   `json:"others" doc:"Entries that are read with the record and need no decision; of a history they may be taken in"`
 	Sections []NarratedView  `json:"sections"`
 	Files    []FileInRecord  `json:"files"`
 	Missed   []string        `json:"missed"`
@@ -150,6 +154,7 @@ type HandedOn struct {
 // FileInRecord is a file that came in the record.
 type FileInRecord struct {
 	Place int    `json:"place"`
+	Title string `json:"title" doc:"As its author called it; empty where they did not"`
 	Type  string `json:"type"`
 	Size  int    `json:"size"`
 }

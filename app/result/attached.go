@@ -27,13 +27,8 @@ func (a *Acts) Attached(ctx context.Context, who act.Actor, report, sum string) 
 		if kind == "" {
 			return act.Refuse(act.Missing, "There is no such file with this report.")
 		}
-		in, err := q.IncomingByID(r.InboxID)
-		if err != nil {
-			return act.NotFound(err, "message")
-		}
-		found := false
-		if data, found = hl7v2.Attached(in.Raw, sum); !found {
-			return act.Refuse(act.Missing, "The message no longer holds this file as it was filed. Tell whoever looks after the program.")
+		if data, err = a.FileOf(q, r, sum); err != nil {
+			return err
 		}
 		patient = r.PatientID
 		return nil
@@ -42,4 +37,17 @@ func (a *Acts) Attached(ctx context.Context, who act.Actor, report, sum string) 
 		err = a.Saw(ctx, who, "open attachment", patient, report)
 	}
 	return kind, data, err
+}
+
+// FileOf is the bytes of a file that came with the present issue of a report, held against its SHA-256.
+func (a *Acts) FileOf(q *store.Q, r store.Report, sum string) ([]byte, error) {
+	in, err := q.IncomingByID(r.InboxID)
+	if err != nil {
+		return nil, act.NotFound(err, "message")
+	}
+	data, found := hl7v2.Attached(in.Raw, sum)
+	if !found {
+		return nil, act.Refuse(act.Missing, "The message no longer holds this file as it was filed. Tell whoever looks after the program.")
+	}
+	return data, nil
 }

@@ -7,6 +7,7 @@ import (
 	notes "deftledger/app/note"
 	orders "deftledger/app/order"
 	"deftledger/app/record"
+	results "deftledger/app/result"
 )
 
 // Acts are the acts of this room.
@@ -15,14 +16,15 @@ type Acts struct {
 	Order  *orders.Acts
 	Note   *notes.Acts
 	Record *record.Acts
+	Result *results.Acts
 
 	limits limits
 	today  askedToday
 }
 
 // New makes the room on its ground, with the rooms below that it uses.
-func New(o *act.Office, or *orders.Acts, n *notes.Acts, r *record.Acts) *Acts {
-	return &Acts{Office: o, Order: or, Note: n, Record: r}
+func New(o *act.Office, or *orders.Acts, n *notes.Acts, re *results.Acts, r *record.Acts) *Acts {
+	return &Acts{Office: o, Order: or, Note: n, Result: re, Record: r}
 }
 
 // queue is the way out to the exchange.

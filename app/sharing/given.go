@@ -15,6 +15,7 @@ import (
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/outside"
+	"deftledger/core/result"
 	"deftledger/exchange/ccda"
 	"deftledger/exchange/fhir"
 	"deftledger/exchange/pdf"
@@ -223,10 +224,63 @@ func (a *Acts) copyOf(q *store.Q, p chart.Patient, n NewGiven) (outside.Record, 
 			}
 		}
 		if n.Form != FHIR && len(names) > 0 {
-			r.Sections = append(r.Sections, outside.Narrated{Title: "Documents, which go beside this copy", HTML: strings.Join(names, "\n")})
+			r.Sections = append(r.Sections, outside.Narrated{Title: "Documents that are not in this copy, and can be asked for", HTML: strings.Join(names, "\n")})
 		}
 	}
+	if chosen("results") {
+		return r, a.withFiles(q, &r, p.ID, n)
+	}
 	return r, nil
+}
+
+// withFiles puts in the files that came with results, as they came; a form that holds none names them.
+func (a *Acts) withFiles(q *store.Q, r *outside.Record, patient string, n NewGiven) error {
+	reports, err := a.given(q, patient)
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, rep := range reports {
+		if !outside.Within(rep.CollectedAt, n.First, n.Last) {
+			continue
+		}
+		for _, f := range filesOf(rep) {
+			names = append(names, f.Title)
+			if n.Form != FHIR {
+				continue
+			}
+			if f.Body, err = a.Result.FileOf(q, rep, f.sum); err != nil {
+				return err
+			}
+			r.Files = append(r.Files, f.RecordFile)
+		}
+	}
+	if n.Form != FHIR && len(names) > 0 {
+		r.Sections = append(r.Sections, outside.Narrated{Title: "Files of results that are not in this copy, and can be asked for", HTML: strings.Join(names, "\n")})
+	}
+	return nil
+}
+
+// reportFile is a file that came with a report, without its bytes.
+type reportFile struct {
+	outside.RecordFile
+	sum string
+}
+
+func filesOf(rep store.Report) (out []reportFile) {
+	for _, v := range rep.Values {
+		for _, f := range v.Details.Attached {
+			if f.Sum == "" || f.Wrong != "" || !result.Live(v.Status) {
+				continue
+			}
+			title := rep.Title
+			if day := rep.CollectedAt[:min(10, len(rep.CollectedAt))]; day != "" {
+				title += ", " + chart.SayDay(day)
+			}
+			out = append(out, reportFile{outside.RecordFile{ID: rep.ID + "." + f.Sum[:16], At: store.Stamp(rep.ReceivedAt), Type: f.Type, Title: strings.TrimSuffix(title+", of "+rep.Performer, ", of ")}, f.Sum})
+		}
+	}
+	return out
 }
 
 func (a *Acts) write(out *GivenFile, r outside.Record, form string, p chart.Patient) (err error) {

@@ -224,6 +224,15 @@ func (a *Acts) served(q *store.Q, p chart.Patient, kind string, origins bool) ([
 		for _, d := range all {
 			r.Files = append(r.Files, outside.RecordFile{ID: d.ID, At: a.Say(d.MadeAt), Type: "application/pdf", Title: d.Title})
 		}
+		reports, err := a.given(q, p.ID)
+		if err != nil {
+			return nil, err
+		}
+		for _, rep := range reports {
+			for _, f := range filesOf(rep) {
+				r.Files = append(r.Files, f.RecordFile)
+			}
+		}
 	}
 	return append([]fhir.Served{fhir.PatientServed(p.ID, r)}, fhir.ServedOf(p.ID, r, origins || kind == "Provenance" || kind == "")...), nil
 }
@@ -384,7 +393,8 @@ func (a *Acts) BytesOver(ctx context.Context, c Client, id string) (kind string,
 	}
 	var of string
 	err = a.Store.Read(ctx, func(s *store.Q) error {
-		owner, err := s.OwnerOfEntry(id)
+		entry, _, ofReport := strings.Cut(id, ".")
+		owner, err := s.OwnerOfEntry(entry)
 		if store.IsNotFound(err) {
 			return noSuch()
 		}
@@ -396,6 +406,10 @@ func (a *Acts) BytesOver(ctx context.Context, c Client, id string) (kind string,
 			return err
 		}
 		of = p.ID
+		if ofReport {
+			kind, body, err = a.reportBytes(s, p.ID, id)
+			return err
+		}
 		if d, err := s.DocumentByID(id); err == nil {
 			kind, body = "application/pdf", d.PDF
 			return nil
@@ -417,6 +431,23 @@ func (a *Acts) BytesOver(ctx context.Context, c Client, id string) (kind string,
 		return "", nil, err
 	}
 	return kind, body, a.readBy(ctx, c, []string{of}, "read Binary")
+}
+
+// reportBytes are the bytes of a file that came with a report.
+func (a *Acts) reportBytes(s *store.Q, patient, id string) (kind string, body []byte, err error) {
+	reports, err := a.given(s, patient)
+	if err != nil {
+		return "", nil, err
+	}
+	for _, rep := range reports {
+		for _, f := range filesOf(rep) {
+			if f.ID == id {
+				body, err = a.Result.FileOf(s, rep, f.sum)
+				return f.Type, body, err
+			}
+		}
+	}
+	return "", nil, noSuch()
 }
 
 // readBy records what a client has read.

@@ -16,30 +16,213 @@ import (
 // teamOf begins the identifier of the care team of a patient, which is no row of its own.
 const teamOf = "team-"
 
-// Whole is the chart as another house would read it: all of it, or some lists.
-func (a *Acts) Whole(q *store.Q, p chart.Patient, lists ...string) (out outside.Record, err error) {
-	needs := func(some ...string) bool {
-		return len(lists) == 0 || slices.ContainsFunc(some, func(l string) bool { return slices.Contains(lists, l) })
+// whole is a chart as it is put together for another house.
+type whole struct {
+	*Acts
+	q     *store.Q
+	p     chart.Patient
+	lists []string // those that are wanted; none for all
+	out   outside.Record
+}
+
+func (w *whole) needs(some ...string) bool {
+	return len(w.lists) == 0 || slices.ContainsFunc(some, func(l string) bool { return slices.Contains(w.lists, l) })
+}
+
+func (w *whole) add(i outside.Item) {
+	if w.needs(i.List) {
+		w.out.Items = append(w.out.Items, i)
 	}
-	var r chart.Record
-	if needs(outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Procedures, outside.Social, outside.Family) {
-		if r, err = a.Order.Record(q, p.ID, a.Today()); err != nil {
-			return out, err
+}
+
+// Whole is the chart as another house would read it: all of it, or some lists.
+func (a *Acts) Whole(q *store.Q, p chart.Patient, lists ...string) (outside.Record, error) {
+	w := whole{Acts: a, q: q, p: p, lists: lists, out: outside.Record{Title: "Summary of care", House: a.Practice,
+		Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone, Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}}
+	// Every copy says the same, so that none tells whether something was left out of it.
+	w.out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Results that are not final are in none."}}
+	for _, step := range []func() error{w.listed, w.stopped, w.vitals, w.results, w.visits, w.team} {
+		if err := step(); err != nil {
+			return w.out, err
 		}
 	}
-	out = outside.Record{Title: "Summary of care", House: a.Practice, Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone,
-		Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}
-	// Every copy says the same, so that none tells whether something was left out of it.
-	out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Results that are not final, and files that came with results, are in none."}}
-	held, err := q.InquiriesAbout(store.HeldBack, p.ID)
-	if err != nil {
-		return out, err
+	return w.out, nil
+}
+
+// remark puts together what stands beside an entry in free words.
+func remark(parts ...string) string {
+	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), "; ")
+}
+
+func told(what, words string) string {
+	if words == "" {
+		return ""
 	}
-	back := map[string]bool{} // reports, and orders whose reports, somebody holds back for a reason of the law
+	return what + ": " + words
+}
+
+// listed are the lists of the chart.
+func (w *whole) listed() error {
+	if !w.needs(outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Procedures, outside.Devices, outside.Encounters, outside.Social, outside.Family) {
+		return nil
+	}
+	r, err := w.Order.Record(w.q, w.p.ID, w.Today())
+	if err != nil {
+		return err
+	}
+	for _, x := range r.Problems {
+		w.add(outside.Item{List: outside.Problems, Ref: x.ID, At: x.Since, Title: x.Title, Status: outside.Active, Since: x.Onset, Note: told("How it stands", x.State),
+			Codes: []outside.Code{{Code: x.Code, System: outside.ICD10, Title: x.Title}}})
+	}
+	for _, x := range r.Allergies {
+		w.allergy(x)
+	}
+	for _, x := range r.Medicines {
+		i := outside.Item{List: outside.Medicines, Ref: x.ID, At: w.Say(x.AddedAt), Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started, Reason: x.Why, Note: told("Source", x.Source)}
+		if x.Told.Says != "" && x.Told.Says != "taking" {
+			i.Note = remark("Told on "+chart.SayDay(w.DayOf(store.Stamp(x.Told.At)))+": "+x.Told.Says, x.Told.Detail, i.Note)
+		}
+		w.add(i)
+	}
+	w.none(r)
+	for _, x := range r.Immunizations {
+		i := outside.Item{List: outside.Immunizations, Ref: x.ID, At: w.Say(x.GivenAt), Title: x.Name, Status: outside.Given, Since: x.On, Note: told("Source", x.Source),
+			Codes: []outside.Code{{Code: x.CVX, System: outside.CVX, Title: x.Name}}}
+		if i.Since == "" {
+			i.Since = w.Say(x.GivenAt)
+		}
+		if x.Lot != "" {
+			i.Detail = "lot " + x.Lot
+		}
+		w.add(i)
+	}
+	for _, x := range r.Histories {
+		if i, given := outside.OfHistory(x); given {
+			i.At, i.Note = w.Say(x.StatedAt), remark(i.Note, told("Source", x.Source))
+			if i.List == outside.Encounters { // of which nothing is remarked elsewhere
+				i.Note = ""
+			}
+			w.add(i)
+		}
+	}
+	return nil
+}
+
+// allergy is one with how sure it is: what was refuted goes out as refuted, and what is doubtful as not certain.
+func (w *whole) allergy(x chart.Allergy) {
+	if x.Substance == "" {
+		w.add(outside.Item{List: outside.Allergies, Ref: x.ID, None: true, Title: chart.AllergiesKind.None})
+		return
+	}
+	i := outside.Item{List: outside.Allergies, Ref: x.ID, At: w.Say(x.StatedAt), Title: x.Substance, Status: outside.Active, Detail: x.Reaction, Severity: x.Severity, Certainty: x.Certainty,
+		Note: remark(told("Borne since", x.Tolerated), told("Source", x.Source))}
+	switch x.Certainty {
+	case "likely", "doubtful":
+		i.Status, i.Doubt = outside.NotCertain, "it is unconfirmed there"
+	case "refuted":
+		i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
+	}
+	if x.Severity != "" {
+		i.Detail = strings.TrimPrefix(i.Detail+", "+x.Severity, ", ")
+	}
+	w.add(i)
+}
+
+// none are the statements that there is nothing in a list: that of medicines is an entry, the others are told in words. A list that is
+// empty without one is one that nobody has asked about.
+func (w *whole) none(r chart.Record) {
+	last := map[string]chart.Statement{}
+	for _, s := range r.Statements {
+		if s.Says != "reviewed" {
+			last[s.List] = s
+		}
+	}
+	var words []string
+	for _, k := range append([]chart.ListKind{chart.MedicinesKind}, chart.HistoryLists...) {
+		s, said := last[k.ID]
+		switch {
+		case !said || s.Says != "none known" || k.None == "":
+		case k.ID == chart.MedicineList && len(r.Medicines) == 0:
+			w.add(outside.Item{List: outside.Medicines, Ref: s.ID, At: w.Say(s.At), None: true, Title: k.None})
+		case k.ID != chart.MedicineList && !slices.ContainsFunc(r.Histories, func(h chart.HistoryEntry) bool { return h.List == k.ID }):
+			words = append(words, k.Name+": "+k.None+", said on "+chart.SayDay(w.DayOf(store.Stamp(s.At))))
+		}
+	}
+	if len(words) > 0 && len(w.lists) == 0 {
+		w.out.Sections = append(w.out.Sections, outside.Narrated{Title: "Asked, and not there", HTML: strings.Join(words, "\n")})
+	}
+}
+
+func (w *whole) stopped() error {
+	if !w.needs(outside.Medicines) {
+		return nil
+	}
+	stopped, err := w.q.StoppedMedicines(w.p.ID)
+	for _, x := range stopped {
+		w.add(outside.Item{List: outside.Medicines, Ref: x.ID, At: x.Stopped, Title: x.Name, Detail: x.Dose, Status: outside.Ended, Since: x.Started, Until: x.Stopped, Note: told("Stopped", x.Reason)})
+	}
+	return err
+}
+
+func (w *whole) vitals() error {
+	if !w.needs(outside.Vitals) {
+		return nil
+	}
+	vitals, err := w.q.VitalsOf(w.p.ID)
+	for _, x := range vitals {
+		i := outside.Item{List: outside.Vitals, Ref: x.ID, At: w.Say(x.TakenAt), Title: x.Name, Since: w.Say(x.TakenAt), Value: x.Value, Unit: x.Unit}
+		if x.LOINC != "" {
+			i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
+		}
+		i.Detail = outside.Measured(i)
+		w.add(i)
+	}
+	return err
+}
+
+// results are the values of final reports. Vital signs that another house measured are vital signs again.
+func (w *whole) results() error {
+	if !w.needs(outside.Results, outside.Vitals) {
+		return nil
+	}
+	reports, err := w.given(w.q, w.p.ID)
+	if err != nil {
+		return err
+	}
+	for _, rep := range reports {
+		for k, x := range rep.Values {
+			if !result.Live(x.Status) || x.Text == "" || len(x.Details.Attached) > 0 { // what stands for a file is no value
+				continue
+			}
+			i := outside.Item{List: outside.Results, Ref: fmt.Sprint(rep.ID, " ", k+1), At: w.Say(rep.ReceivedAt), Title: x.Name, Since: rep.CollectedAt, Value: x.Text, Unit: x.Unit, Range: x.Range, Author: rep.Performer}
+			i.Flag, _, _ = strings.Cut(x.Flag, "~")
+			if x.LOINC != "" {
+				i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
+			}
+			if _, vital := chart.Kind(x.LOINC); vital || x.LOINC == chart.BodyMass {
+				i.List = outside.Vitals
+			}
+			if i.Note = strings.Join(strings.Fields(x.Notes), " "); k == 0 {
+				i.Note = remark(i.Note, told("Of the whole report", strings.Join(strings.Fields(rep.Notes), " ")))
+			}
+			i.Detail = outside.Measured(i)
+			w.add(i)
+		}
+	}
+	return nil
+}
+
+// given are the reports of a patient that a copy may hold: final ones that nobody holds back for a reason of the law.
+func (a *Acts) given(q *store.Q, patient string) ([]store.Report, error) {
+	held, err := q.InquiriesAbout(store.HeldBack, patient)
+	if err != nil {
+		return nil, err
+	}
+	back := map[string]bool{} // reports, and orders whose reports are held back
 	for _, h := range held {
 		var x struct{ Report, Order string }
 		if err := json.Unmarshal(h.Said, &x); err != nil {
-			return out, err
+			return nil, err
 		}
 		if h.State != store.InquiryOpen {
 			continue
@@ -48,126 +231,39 @@ func (a *Acts) Whole(q *store.Q, p chart.Patient, lists ...string) (out outside.
 		if x.Order != "" {
 			reports, err := q.ReportsOfOrder(x.Order)
 			if err != nil {
-				return out, err
+				return nil, err
 			}
 			for _, rep := range reports {
 				back[rep.ID] = true
 			}
 		}
 	}
-	add := func(i outside.Item) {
-		if needs(i.List) {
-			out.Items = append(out.Items, i)
-		}
+	reports, err := q.ReportsOf(patient)
+	return slices.DeleteFunc(reports, func(r store.Report) bool { return back[r.ID] || r.Status != "F" && r.Status != "C" }), err
+}
+
+func (w *whole) visits() error {
+	if !w.needs(outside.Encounters) {
+		return nil
 	}
-	for _, x := range r.Problems {
-		add(outside.Item{List: outside.Problems, Ref: x.ID, At: x.Since, Title: x.Title, Status: outside.Active, Since: x.Onset, Codes: []outside.Code{{Code: x.Code, System: outside.ICD10, Title: x.Title}}})
-	}
-	for _, x := range r.Allergies {
-		if x.Substance == "" {
-			add(outside.Item{List: outside.Allergies, Ref: x.ID, None: true, Title: chart.AllergiesKind.None})
-			continue
-		}
-		i := outside.Item{List: outside.Allergies, Ref: x.ID, At: a.Say(x.StatedAt), Title: x.Substance, Status: outside.Active, Detail: x.Reaction, Severity: x.Severity}
-		if x.Severity != "" {
-			i.Detail = strings.TrimPrefix(i.Detail+", "+x.Severity, ", ")
-		}
-		add(i)
-	}
-	for _, x := range r.Medicines {
-		add(outside.Item{List: outside.Medicines, Ref: x.ID, At: a.Say(x.AddedAt), Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started})
-	}
-	var stopped []store.StoppedMedicine
-	if needs(outside.Medicines) {
-		if stopped, err = q.StoppedMedicines(p.ID); err != nil {
-			return out, err
-		}
-	}
-	for _, x := range stopped {
-		add(outside.Item{List: outside.Medicines, Ref: x.ID, At: x.Stopped, Title: x.Name, Detail: x.Dose, Status: outside.Ended, Since: x.Started, Until: x.Stopped})
-	}
-	for _, x := range r.Immunizations {
-		i := outside.Item{List: outside.Immunizations, Ref: x.ID, At: a.Say(x.GivenAt), Title: x.Name, Status: outside.Given, Since: x.On, Codes: []outside.Code{{Code: x.CVX, System: outside.CVX, Title: x.Name}}}
-		if i.Since == "" {
-			i.Since = a.Say(x.GivenAt)
-		}
-		if x.Lot != "" {
-			i.Detail = "lot " + x.Lot
-		}
-		add(i)
-	}
-	var vitals []chart.Vital
-	if needs(outside.Vitals) {
-		if vitals, err = q.VitalsOf(p.ID); err != nil {
-			return out, err
-		}
-	}
-	for _, x := range vitals {
-		i := outside.Item{List: outside.Vitals, Ref: x.ID, At: a.Say(x.TakenAt), Title: x.Name, Since: a.Say(x.TakenAt), Value: x.Value, Unit: x.Unit}
-		if x.LOINC != "" {
-			i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
-		}
-		i.Detail = outside.Measured(i)
-		add(i)
-	}
-	var reports []store.Report
-	if needs(outside.Results) {
-		if reports, err = q.ReportsOf(p.ID); err != nil {
-			return out, err
-		}
-	}
-	for _, rep := range reports {
-		if back[rep.ID] || rep.Status != "F" && rep.Status != "C" {
-			continue
-		}
-		for k, x := range rep.Values {
-			if !result.Live(x.Status) || x.Text == "" || len(x.Details.Attached) > 0 { // what stands for a file is no value
-				continue
-			}
-			i := outside.Item{List: outside.Results, Ref: fmt.Sprint(rep.ID, " ", k+1), At: a.Say(rep.ReceivedAt), Title: x.Name, Since: rep.CollectedAt, Value: x.Text, Unit: x.Unit, Range: x.Range, Author: rep.Performer}
-			i.Flag, _, _ = strings.Cut(x.Flag, "~")
-			if x.LOINC != "" {
-				i.Codes = []outside.Code{{Code: x.LOINC, System: outside.LOINC, Title: x.Name}}
-			}
-			i.Detail = outside.Measured(i)
-			add(i)
-		}
-	}
-	var visits []store.Visit
-	if needs(outside.Encounters) {
-		if visits, err = q.VisitsOf(p.ID); err != nil {
-			return out, err
-		}
-	}
+	visits, err := w.q.VisitsOf(w.p.ID)
 	for _, v := range visits {
 		if v.NoteFolio > 0 && !v.NoteRetracted {
-			add(outside.Item{List: outside.Encounters, Ref: v.ID, At: a.Say(v.StartsAt), Title: act.OrUnknown(v.Kind, "Visit"), Since: a.Say(v.StartsAt), Detail: v.Clinician})
+			w.add(outside.Item{List: outside.Encounters, Ref: v.ID, At: w.Say(v.StartsAt), Title: act.OrUnknown(v.Kind, "Visit"), Since: w.Say(v.StartsAt), Detail: v.Clinician, Class: "AMB"})
 		}
 	}
-	if needs(outside.Team) {
-		usual, err := q.UsualClinician(p.ID)
-		if err != nil {
-			return out, err
-		}
-		if usual != "" {
-			s, err := q.StaffByID(usual)
-			if err != nil {
-				return out, err
-			}
-			add(outside.Item{List: outside.Team, Ref: teamOf + p.ID, Title: s.Name(), Detail: s.Role})
-		}
+	return err
+}
+
+func (w *whole) team() error {
+	if !w.needs(outside.Team) {
+		return nil
 	}
-	for _, x := range r.Histories {
-		switch x.List {
-		case chart.SurgicalList:
-			add(outside.Item{List: outside.Procedures, Ref: x.ID, Title: x.Title, Status: outside.Done, Since: x.Since})
-		case chart.SocialList:
-			if x.Title != chart.Private {
-				add(outside.Item{List: outside.Social, Ref: x.ID, Title: x.Title, Detail: x.Detail, Since: x.Since, Until: x.Until})
-			}
-		case chart.FamilyList:
-			add(outside.Item{List: outside.Family, Ref: x.ID, Title: x.Title, Detail: x.Detail})
-		}
+	usual, err := w.q.UsualClinician(w.p.ID)
+	if err != nil || usual == "" {
+		return err
 	}
-	return out, nil
+	s, err := w.q.StaffByID(usual)
+	w.add(outside.Item{List: outside.Team, Ref: teamOf + w.p.ID, Title: s.Name(), Detail: s.Role})
+	return err
 }

@@ -17,6 +17,7 @@ type Ours struct {
 	Since, Ended            string   // Ended is when it came off the list
 	None                    bool     // the statement that there is none
 	Severity                string
+	Class                   string // as an Item has it
 	Unit                    string // of a value; Title is its name, Detail what was measured, Since when, as it came
 }
 
@@ -66,6 +67,14 @@ func Compare(ours []Ours, t Theirs, born, today string) Compared {
 			return Compared{Stand: Unsure, With: near1(ours, t), Why: "it is dated in the future, " + day}
 		}
 	}
+	out := beside(ours, t)
+	if t.Note != "" && out.Certain {
+		out.Certain, out.Why = false, out.Why+"; a remark stands beside it, which may say otherwise"
+	}
+	return out
+}
+
+func beside(ours []Ours, t Theirs) Compared {
 	switch t.List {
 	case Problems:
 		return problem(ours, t)
@@ -79,6 +88,9 @@ func Compare(ours []Ours, t Theirs, born, today string) Compared {
 		return measured(ours, t)
 	case Procedures:
 		return procedure(ours, t)
+	}
+	if HistoryList(t.Item) != "" {
+		return history(ours, t)
 	}
 	return Compared{Stand: Unsure, Why: "entries of this kind are read with the record, and not set beside the chart"}
 }

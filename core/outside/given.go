@@ -11,8 +11,8 @@ type Part struct {
 // Parts of a chart in the order in which they are offered. Notes and documents are files, not lists.
 var Parts = []Part{
 	{"problems", "Problems", []string{Problems}}, {"allergies", "Allergies", []string{Allergies}}, {"medicines", "Medicines", []string{Medicines}}, {"immunizations", "Immunizations", []string{Immunizations}},
-	{"results", "Results", []string{Results}}, {"vitals", "Vital signs", []string{Vitals}}, {"procedures", "Procedures", []string{Procedures}}, {"histories", "Social and family history", []string{Social, Family}},
-	{"visits", "Visits", []string{Encounters}}, {NotesPart, "Notes", nil}, {DocumentsPart, "Documents", nil},
+	{"results", "Results", []string{Results}}, {"vitals", "Vital signs", []string{Vitals}}, {"procedures", "Procedures and devices", []string{Procedures, Devices}}, {"histories", "Social and family history", []string{Social, Family}},
+	{"visits", "Visits", []string{Encounters, Team}}, {NotesPart, "Notes", nil}, {DocumentsPart, "Documents", nil},
 }
 
 // The parts that are no lists.

@@ -14,12 +14,13 @@ const (
 	Encounters    = "encounters"
 	Social        = "social"
 	Family        = "family"
+	Devices       = "devices"
 	Plan          = "plan"
 	Team          = "team"
 )
 
 // RecordLists are the lists in the order in which a record is read.
-var RecordLists = []string{Problems, Allergies, Medicines, Immunizations, Results, Vitals, Procedures, Encounters, Social, Family, Plan, Team}
+var RecordLists = []string{Problems, Allergies, Medicines, Immunizations, Results, Vitals, Procedures, Devices, Encounters, Social, Family, Plan, Team}
 
 // Code is a code as it was sent. System is its identifier (an OID or a URI), Title what the sender calls it.
 type Code struct {
@@ -70,7 +71,11 @@ type Item struct {
 	Unit      string   `json:"unit,omitempty"`
 	Range     string   `json:"range,omitempty"`
 	Flag      string   `json:"flag,omitempty"`
-	Products  []string `json:"products,omitempty"` // of a medicine: its name alone, without the dose, where it is said apart
+	Products  []string `json:"products,omitempty"`  // of a medicine: its name alone, without the dose, where it is said apart
+	Reason    string   `json:"reason,omitempty"`    // of a medicine: what it is for
+	Note      string   `json:"note,omitempty"`      // what is remarked beside it in free words: nobody can say that it does not contradict the rest
+	Class     string   `json:"class,omitempty"`     // of a visit as HL7 has it (IMP for a stay); of social history, the list of ours it is of
+	Certainty string   `json:"certainty,omitempty"` // of an allergy: how sure it is, as a chart has it
 }
 
 // Reaction is what is said of an allergy besides how grave it is.
@@ -133,14 +138,20 @@ func (i Item) Span() string {
 	return i.Since
 }
 
-// Says is an item in one line.
+// Says is an item in one line, with what is remarked beside it.
 func (i Item) Says() string {
 	out := i.Title
 	if i.Detail != "" {
 		out += ", " + i.Detail
 	}
+	if i.Reason != "" {
+		out += ", for " + i.Reason
+	}
 	if s := i.Span(); s != "" {
 		out += ", " + s
+	}
+	if i.Note != "" {
+		out += " (" + i.Note + ")"
 	}
 	return strings.TrimSpace(out)
 }

@@ -18,13 +18,13 @@ func (r *reader) problem(concern, o *node) {
 	i := r.base(o, outside.Problems)
 	var said string
 	i.Title, i.Codes, said = r.coded(o.one("value"))
-	i.Narrative = firstOf(i.Narrative, said)
+	i.Narrative, i.Note = firstOf(i.Narrative, said), joined("; ", r.comments(concern), i.Note)
 	icd(&i)
 	i.Since, i.Until = span(o.one("effectiveTime"))
 	negated := o.get("negationInd") == "true"
 	switch code := o.one("value").get("code"); {
 	case slices.Contains(noProblem, code), negated && (slices.Contains(anyKind, code) || code == ""):
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: "No known problems", None: true, Narrative: i.Narrative, Author: i.Author, At: i.At})
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: "No known problems", None: true, Narrative: i.Narrative, Author: i.Author, At: i.At, Note: i.Note})
 		return
 	case negated:
 		i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
@@ -32,6 +32,9 @@ func (r *reader) problem(concern, o *node) {
 	if i.Doubt == "" {
 		i.Status = outside.Active
 		concluded := concern.one("statusCode").get("code")
+		if concern == nil && r.past {
+			concluded = "completed"
+		}
 		for _, s := range o.all("entryRelationship", "observation") {
 			if s.is(tProblemStatus) {
 				switch s.one("value").get("code") {
@@ -67,6 +70,7 @@ func icd(i *outside.Item) {
 
 func (r *reader) allergy(concern, o *node) {
 	i := r.base(o, outside.Allergies)
+	i.Note = joined("; ", r.comments(concern), i.Note)
 	value := o.one("value").get("code")
 	who := o.one("participant", "participantRole", "playingEntity")
 	var said string
@@ -79,7 +83,7 @@ func (r *reader) allergy(concern, o *node) {
 		if value == "416098002" || value == "409137002" || value == "416093006" {
 			title = "No known drug allergies"
 		}
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: title, None: true, Narrative: i.Narrative, Author: i.Author, At: i.At})
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: title, None: true, Narrative: i.Narrative, Author: i.Author, At: i.At, Note: i.Note})
 		return
 	}
 	i.Since, i.Until = span(o.one("effectiveTime"))
@@ -171,10 +175,10 @@ func (r *reader) medicine(x *node) {
 			}
 		}
 	}
-	i.Detail = strings.Join(parts, ", ")
+	i.Detail, i.Reason = strings.Join(parts, ", "), r.reasons(x)
 	switch status := x.one("statusCode").get("code"); {
 	case x.get("negationInd") == "true":
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: firstOf(i.Title, "No medicines"), None: len(i.Codes) == 0, Status: outside.Denied, Narrative: i.Narrative, Author: i.Author, At: i.At,
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: firstOf(i.Title, "No medicines"), None: len(i.Codes) == 0, Status: outside.Denied, Narrative: i.Narrative, Author: i.Author, At: i.At, Note: i.Note,
 			Doubt: "the record says that it is not taken"})
 		return
 	case status == "aborted" || status == "cancelled" || i.Until != "":
@@ -331,12 +335,58 @@ func (r *reader) procedure(x *node) {
 	r.add(i)
 }
 
+// actCodes are the classes of a visit (HL7 ActCode).
+const actCodes = "2.16.840.1.113883.5.4"
+
 func (r *reader) encounter(x *node) {
 	i := r.base(x, outside.Encounters)
 	i.Title, i.Codes, _ = r.coded(x.one("code"))
+	i.Class = outside.Item{Codes: i.Codes}.CodeIn(actCodes)
+	if i.Codes = slices.DeleteFunc(i.Codes, func(c outside.Code) bool { return c.System == actCodes }); len(i.Codes) == 0 {
+		i.Codes = nil
+	}
 	i.Since, i.Until = span(x.one("effectiveTime"))
-	i.Detail = x.one("participant", "participantRole", "playingEntity", "name").says()
+	with := []string{r.reasons(x)}
+	for _, p := range x.all("performer", "assignedEntity", "assignedPerson", "name") {
+		with = append(with, name(p))
+	}
+	for _, p := range x.all("participant", "participantRole", "playingEntity", "name") {
+		with = append(with, p.says())
+	}
+	i.Detail = joined(", ", with...)
 	r.add(i)
+}
+
+// device is something worn or implanted: what was supplied, or what a procedure put in.
+func (r *reader) device(x *node) {
+	i := r.base(x, outside.Devices)
+	i.Since, i.Until = span(x.one("effectiveTime"))
+	for _, p := range x.all("participant", "participantRole") {
+		d := p.one("playingDevice")
+		if d == nil {
+			continue
+		}
+		i.Title, i.Codes, _ = r.coded(d.one("code"))
+		i.Detail = joined(", ", d.one("manufacturerModelName").says(), identifier(p.one("id")))
+	}
+	if i.Title == "" {
+		i.Title, i.Codes, _ = r.coded(x.one("code"))
+	}
+	i.Status = outside.Active
+	if i.Until != "" {
+		i.Status = outside.Ended
+	}
+	switch s := x.one("statusCode").get("code"); {
+	case x.get("negationInd") == "true":
+		i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
+	case x.get("moodCode") != "EVN" && x.get("moodCode") != "" || s != "completed" && s != "active" && s != "":
+		i.Status, i.Doubt = outside.NotCertain, "not done, as it says"
+	}
+	r.add(i)
+}
+
+func joined(sep string, parts ...string) string {
+	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), sep)
 }
 
 func (r *reader) social(x *node) {

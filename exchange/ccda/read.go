@@ -32,12 +32,19 @@ const (
 	tSmoking         = "2.16.840.1.113883.10.20.22.4.78"
 	tTobacco         = "2.16.840.1.113883.10.20.22.4.85"
 	tSocial          = "2.16.840.1.113883.10.20.22.4.38"
+	tComment         = "2.16.840.1.113883.10.20.22.4.64"
+	tIndication      = "2.16.840.1.113883.10.20.22.4.19"
+	tSupply          = "2.16.840.1.113883.10.20.22.4.50"
+	tInstance        = "2.16.840.1.113883.10.20.22.4.37"
 )
 
 // Sections by their LOINC codes whose entries are coded lists; of others the narrative is what there is.
 var lists = map[string]string{"11450-4": outside.Problems, "48765-2": outside.Allergies, "10160-0": outside.Medicines, "10183-2": outside.Medicines, "42346-7": outside.Medicines,
 	"29549-3": outside.Medicines, "11369-6": outside.Immunizations, "30954-2": outside.Results, "8716-3": outside.Vitals, "47519-4": outside.Procedures,
-	"46240-8": outside.Encounters, "29762-2": outside.Social, "10157-6": outside.Family, "11535-2": outside.Problems, "46241-6": outside.Problems}
+	"46240-8": outside.Encounters, "29762-2": outside.Social, "10157-6": outside.Family, "11535-2": outside.Problems, "46241-6": outside.Problems, pastSection: outside.Problems, "46264-8": outside.Devices}
+
+// pastSection is the section of what somebody had, whose entries do not say that it has ended.
+const pastSection = "11348-0"
 
 // Read reads a document. What it says in parts that are not understood is in Missed.
 func Read(raw []byte) (out outside.Record, err error) {
@@ -81,6 +88,7 @@ type reader struct {
 	out   outside.Record
 	words map[string]string // of the narrative, by their identifiers
 	seen  map[string]bool   // lists with identifiers that are there
+	past  bool              // what is read now stands in a section of what was
 }
 
 func (r *reader) missed(format string, args ...any) {
@@ -114,6 +122,7 @@ func (r *reader) section(s *node, deep int) {
 	at := len(r.out.Sections)
 	r.out.Sections = append(r.out.Sections, outside.Narrated{Code: code, Title: title, HTML: narrative(s.one("text"), r.words)})
 	before := len(r.out.Items)
+	r.past = code == pastSection
 	for _, e := range s.all("entry") {
 		r.entry(e, lists[code], title)
 	}
@@ -161,6 +170,9 @@ func (r *reader) entry(e *node, list, section string) {
 			known = true
 		case x.name == "organizer" && (x.is(tFamily) || list == outside.Family):
 			r.family(x)
+			known = true
+		case list == outside.Devices && (x.name == "procedure" || x.name == "supply"):
+			r.device(x)
 			known = true
 		case (x.name == "procedure" || x.name == "observation" || x.name == "act") && (x.is(tProcedure) || list == outside.Procedures):
 			r.procedure(x)
@@ -235,7 +247,37 @@ func (r *reader) base(n *node, list string) outside.Item {
 	if i.At == "" {
 		i.At = r.out.At
 	}
+	i.Note = r.comments(n)
 	return i
+}
+
+// comments are remarks in free words that belong to an entry.
+func (r *reader) comments(n *node) string {
+	if n == nil {
+		return ""
+	}
+	var out []string
+	for _, c := range n.all("entryRelationship", "act") {
+		if c.is(tComment) {
+			if words := firstOf(r.words[strings.TrimPrefix(c.one("text", "reference").get("value"), "#")], c.one("text").says()); words != "" {
+				out = append(out, words)
+			}
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
+// reasons say in words what something is for.
+func (r *reader) reasons(n *node) string {
+	var out []string
+	for _, o := range n.all("entryRelationship", "observation") {
+		if o.is(tIndication) {
+			if words, _, _ := r.coded(o.one("value")); words != "" {
+				out = append(out, words)
+			}
+		}
+	}
+	return strings.Join(out, ", ")
 }
 
 // add keeps an item; one without an identifier of its own is known by its words.

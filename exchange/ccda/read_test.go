@@ -33,7 +33,7 @@ func say(r outside.Record) string {
 		if i.None {
 			none = "none"
 		}
-		out += strings.Join([]string{i.List, i.Title, code, i.Status, i.Span(), i.Detail, none, i.Doubt}, " | ") + "\n"
+		out += strings.Join([]string{i.List, i.Title, code, i.Status, i.Span(), i.Detail, none, i.Doubt, i.Class, i.Reason, i.Note}, " | ") + "\n"
 	}
 	for _, f := range r.Files {
 		out += fmt.Sprintf("file | %s, %d bytes\n", f.Type, len(f.Body))

@@ -45,6 +45,8 @@ var written = []struct{ list, code, title, template, edition, none string }{
 	{outside.Vitals, "8716-3", "Vital signs", "2.16.840.1.113883.10.20.22.2.4.1", "2015-08-01", "None is recorded."},
 	{outside.Immunizations, "11369-6", "Immunizations", "2.16.840.1.113883.10.20.22.2.2.1", "2015-08-01", ""},
 	{outside.Family, "10157-6", "Family history", "2.16.840.1.113883.10.20.22.2.15", "2015-08-01", ""},
+	{outside.Devices, "46264-8", "Medical equipment", "2.16.840.1.113883.10.20.22.2.23", "2014-06-09", ""},
+	{outside.Encounters, "46240-8", "Visits and stays", "2.16.840.1.113883.10.20.22.2.22.1", "2015-08-01", ""},
 }
 
 type writer struct {
@@ -180,9 +182,13 @@ func (w *writer) section(s struct{ list, code, title, template, edition, none st
 		w.put(`<paragraph>%s</paragraph></text></section></component>`, s.none)
 		return
 	}
-	w.put(`<table border="1"><thead><tr><th>What</th><th>Says</th><th>When</th><th>State</th></tr></thead><tbody>`)
+	w.put(`<table border="1"><thead><tr><th>What</th><th>Says</th><th>When</th><th>State</th><th>Remark</th></tr></thead><tbody>`)
 	for n, i := range items {
-		w.put(`<tr ID="%s"><td>%s</td><td>%s</td><td>%s</td><td>%s</td></tr>`, said1(s.list, n), i.Title, i.Detail, i.Span(), i.Status)
+		says := i.Detail
+		if i.Reason != "" {
+			says = strings.TrimPrefix(says+", for "+i.Reason, ", ")
+		}
+		w.put(`<tr ID="%s"><td>%s</td><td>%s</td><td>%s</td><td>%s</td><td>%s</td></tr>`, said1(s.list, n), i.Title, says, i.Span(), firstOf(i.Certainty, i.Status), i.Note)
 	}
 	w.put(`</tbody></table></text>`)
 	for n, i := range items {
@@ -224,6 +230,26 @@ func (w *writer) code(name, kind, title string, codes []outside.Code) {
 	w.put(`</` + name + `>`)
 }
 
+// comment writes what is remarked beside an entry, with how sure it is: C-CDA has no code for that.
+func (w *writer) comment(i outside.Item) {
+	note := i.Note
+	if i.Certainty == "likely" || i.Certainty == "doubtful" {
+		note = joined("; ", "How sure: "+i.Certainty, note)
+	}
+	if note != "" {
+		w.put(`<entryRelationship typeCode="SUBJ" inversionInd="true"><act classCode="ACT" moodCode="EVN"><templateId root="`+tComment+`"/><code code="48767-8" codeSystem="`+outside.LOINC+`" displayName="Annotation comment"/><text>%s</text></act></entryRelationship>`, note)
+	}
+}
+
+// indication writes what something is for.
+func (w *writer) indication(i outside.Item) {
+	if i.Reason != "" {
+		w.put(`<entryRelationship typeCode="RSON"><observation classCode="OBS" moodCode="EVN"><templateId root="`+tIndication+`"/><templateId root="`+tIndication+`" extension="2014-06-09"/><id root="%s" extension="%s"/><code code="404684003" codeSystem="`+outside.SNOMED+`" displayName="Finding"/><statusCode code="completed"/>`, w.root, "reason of "+i.Ref)
+		w.code("value", "CD", i.Reason, nil)
+		w.put(`</observation></entryRelationship>`)
+	}
+}
+
 func (w *writer) span(i outside.Item, kind string) {
 	w.put(`<effectiveTime` + kind + `>`)
 	w.time("low", i.Since)
@@ -257,6 +283,7 @@ func (w *writer) entry(i outside.Item, said string) {
 		} else {
 			w.code("value", "CD", i.Title, i.Codes)
 		}
+		w.comment(i)
 		w.put(`</observation></entryRelationship></act>`)
 	case outside.Allergies:
 		w.put(`<act classCode="ACT" moodCode="EVN"><templateId root="`+tAllergyAct+`"/><templateId root="`+tAllergyAct+`" extension="2015-08-01"/><id root="%s" extension="%s"/><code code="CONC" codeSystem="2.16.840.1.113883.5.6"/><statusCode code="%s"/>`, w.root, "concern of "+i.Ref, status)
@@ -295,9 +322,10 @@ func (w *writer) entry(i outside.Item, said string) {
 			w.code("value", "CD", i.Severity, codes)
 			w.put(`</observation></entryRelationship>`)
 		}
+		w.comment(i)
 		w.put(`</observation></entryRelationship></act>`)
 	case outside.Medicines:
-		w.put(`<substanceAdministration classCode="SBADM" moodCode="INT"><templateId root="` + tMedicine + `"/><templateId root="` + tMedicine + `" extension="2014-06-09"/>`)
+		w.put(`<substanceAdministration classCode="SBADM" moodCode="INT"%s><templateId root="`+tMedicine+`"/><templateId root="`+tMedicine+`" extension="2014-06-09"/>`, plain{negation(i)})
 		w.id(i)
 		w.words(said)
 		if i.Status == outside.Ended && i.Until == "" {
@@ -308,6 +336,8 @@ func (w *writer) entry(i outside.Item, said string) {
 		w.put(`<consumable><manufacturedProduct classCode="MANU"><templateId root="2.16.840.1.113883.10.20.22.4.23"/><templateId root="2.16.840.1.113883.10.20.22.4.23" extension="2014-06-09"/><manufacturedMaterial>`)
 		w.code("code", "", i.Title, i.Codes)
 		w.put(`</manufacturedMaterial></manufacturedProduct></consumable>`)
+		w.indication(i)
+		w.comment(i)
 		if i.Detail != "" {
 			w.put(`<entryRelationship typeCode="COMP"><substanceAdministration classCode="SBADM" moodCode="INT"><templateId root="`+tSig+`"/><code code="76662-6" codeSystem="`+outside.LOINC+`" displayName="Instructions Medication"/><text>%s</text><statusCode code="completed"/><consumable><manufacturedProduct><manufacturedLabeledDrug nullFlavor="NA"/></manufacturedProduct></consumable></substanceAdministration></entryRelationship>`, i.Detail)
 		}
@@ -323,7 +353,9 @@ func (w *writer) entry(i outside.Item, said string) {
 		if lot, is := strings.CutPrefix(i.Detail, "lot "); is {
 			w.put(`<lotNumberText>%s</lotNumberText>`, lot)
 		}
-		w.put(`</manufacturedMaterial></manufacturedProduct></consumable></substanceAdministration>`)
+		w.put(`</manufacturedMaterial></manufacturedProduct></consumable>`)
+		w.comment(i)
+		w.put(`</substanceAdministration>`)
 	case outside.Results, outside.Vitals:
 		organizer, observation, class := tResultOrganizer, "2.16.840.1.113883.10.20.22.4.2", "BATTERY"
 		if i.List == outside.Vitals {
@@ -355,7 +387,40 @@ func (w *writer) entry(i outside.Item, said string) {
 		w.words(said)
 		w.put(`<statusCode code="completed"/>`)
 		w.span(i, "")
+		w.comment(i)
 		w.put(`</procedure>`)
+	case outside.Devices:
+		w.put(`<supply classCode="SPLY" moodCode="EVN"><templateId root="` + tSupply + `"/><templateId root="` + tSupply + `" extension="2014-06-09"/>`)
+		w.id(i)
+		w.words(said)
+		w.put(`<statusCode code="completed"/>`)
+		w.span(i, ` xsi:type="IVL_TS"`)
+		w.put(`<participant typeCode="PRD"><participantRole classCode="MANU"><templateId root="` + tInstance + `"/><id nullFlavor="UNK"/><playingDevice>`)
+		w.code("code", "", i.Title, i.Codes)
+		if i.Detail != "" {
+			w.put(`<manufacturerModelName>%s</manufacturerModelName>`, i.Detail)
+		}
+		w.put(`</playingDevice><scopingEntity><id nullFlavor="UNK"/></scopingEntity></participantRole></participant>`)
+		w.comment(i)
+		w.put(`</supply>`)
+	case outside.Encounters:
+		w.put(`<encounter classCode="ENC" moodCode="EVN"><templateId root="` + tEncounter + `"/><templateId root="` + tEncounter + `" extension="2015-08-01"/>`)
+		w.id(i)
+		w.put(`<code nullFlavor="OTH"><originalText>%s</originalText>`, i.Title)
+		for _, c := range append([]outside.Code{{Code: firstOf(i.Class, "AMB"), System: actCodes}}, i.Codes...) {
+			w.put(`<translation code="%s" codeSystem="%s" displayName="%s"/>`, c.Code, c.System, firstOf(c.Title, i.Title))
+		}
+		w.put(`</code>`)
+		w.words(said)
+		w.span(i, "")
+		switch {
+		case i.Detail == "":
+		case outside.HistoryList(i) != "": // of a stay it is told where it was
+			w.put(`<participant typeCode="LOC"><participantRole classCode="SDLOC"><playingEntity classCode="PLC"><name>%s</name></playingEntity></participantRole></participant>`, i.Detail)
+		default:
+			w.put(`<performer><assignedEntity><id nullFlavor="UNK"/><assignedPerson><name>%s</name></assignedPerson></assignedEntity></performer>`, i.Detail)
+		}
+		w.put(`</encounter>`)
 	case outside.Social:
 		w.put(`<observation classCode="OBS" moodCode="EVN"><templateId root="` + tSocial + `"/><templateId root="` + tSocial + `" extension="2015-08-01"/>`)
 		w.id(i)
@@ -363,13 +428,16 @@ func (w *writer) entry(i outside.Item, said string) {
 		w.words(said)
 		w.put(`<statusCode code="completed"/>`)
 		w.span(i, "")
-		w.put(`<value xsi:type="ST">%s</value></observation>`, i.Detail)
+		w.put(`<value xsi:type="ST">%s</value>`, i.Detail)
+		w.comment(i)
+		w.put(`</observation>`)
 	case outside.Family:
 		w.put(`<organizer classCode="CLUSTER" moodCode="EVN"><templateId root="`+tFamily+`"/><templateId root="`+tFamily+`" extension="2015-08-01"/><id root="%s" extension="%s"/><statusCode code="completed"/><subject><relatedSubject classCode="PRS">`, w.root, "relative of "+i.Ref)
 		w.put(`<code nullFlavor="OTH" displayName="%s"/></relatedSubject></subject><component><observation classCode="OBS" moodCode="EVN"><templateId root="2.16.840.1.113883.10.20.22.4.46"/><templateId root="2.16.840.1.113883.10.20.22.4.46" extension="2015-08-01"/>`, i.Detail)
 		w.id(i)
 		w.put(`<code code="64572001" codeSystem="` + outside.SNOMED + `" displayName="Condition"/><statusCode code="completed"/>`)
 		w.code("value", "CD", i.Title, i.Codes)
+		w.comment(i)
 		w.put(`</observation></component></organizer>`)
 	}
 }
@@ -416,6 +484,7 @@ func (w *writer) observed(i outside.Item, said, template string) {
 			w.put(`<referenceRange><observationRange><text>%s</text></observationRange></referenceRange>`, i.Range)
 		}
 	}
+	w.comment(i)
 	w.put(`</observation></component>`)
 }
 

@@ -33,7 +33,7 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 			Patient: outside.Identity{Given: say("given"), Family: say("family"), BirthDate: "1968-03-14", Sex: "F", Records: []outside.RecordNumber{{Number: "SK-1"}}}}
 		for n := range rapid.IntRange(0, 8).Draw(t, "n") {
 			i := outside.Item{Ref: fmt.Sprint("ref-", n), Title: say("title"), Since: day.Draw(t, "since")}
-			switch i.List = rapid.SampledFrom([]string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Results, outside.Vitals, outside.Procedures, outside.Social, outside.Family}).Draw(t, "list"); i.List {
+			switch i.List = rapid.SampledFrom([]string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Results, outside.Vitals, outside.Procedures, outside.Social, outside.Family, outside.Devices, outside.Encounters}).Draw(t, "list"); i.List {
 			case outside.Problems:
 				i.Status = outside.Active
 				if rapid.Bool().Draw(t, "ended") {
@@ -51,7 +51,7 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 					i.Detail = strings.TrimPrefix(i.Detail+", "+i.Severity, ", ")
 				}
 			case outside.Medicines:
-				i.Status, i.Detail = outside.Active, say("sig")
+				i.Status, i.Detail, i.Reason = outside.Active, say("sig"), rapid.SampledFrom([]string{"", "gout & <kidneys>"}).Draw(t, "reason")
 				if rapid.Bool().Draw(t, "stopped") {
 					i.Status, i.Until = outside.Ended, full.Draw(t, "until")
 				}
@@ -78,10 +78,19 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 				}
 			case outside.Procedures:
 				i.Status, i.Codes = outside.Done, []outside.Code{{Code: "73761001", System: outside.SNOMED, Title: i.Title}}
+			case outside.Devices:
+				if i.Status, i.Detail = outside.Active, say("maker"); rapid.Bool().Draw(t, "taken out") {
+					i.Status, i.Until = outside.Ended, full.Draw(t, "until")
+				}
+			case outside.Encounters:
+				i.Detail, i.Class = say("with"), rapid.SampledFrom([]string{"AMB", "IMP"}).Draw(t, "class")
 			case outside.Social:
 				i.Detail = say("detail")
 			case outside.Family:
 				i.Since, i.Detail = "", say("who")
+			}
+			if i.List != outside.Encounters {
+				i.Note = rapid.SampledFrom([]string{"", "", "", "told by <her> sister & twice"}).Draw(t, "note")
 			}
 			r.Items = append(r.Items, i)
 		}

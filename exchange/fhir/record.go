@@ -87,6 +87,7 @@ func ReadRecord(raw []byte) (out outside.Record, err error) {
 			r.out.House = r.nameOf(h.raw)
 		}
 	}
+	r.devices()
 	for _, i := range r.ordered {
 		r.one(i.place, i.section)
 	}
@@ -121,6 +122,7 @@ type recordReader struct {
 	subject string // how the composition refers to the patient
 	ordered []struct{ place, section int }
 	seen    map[string]bool
+	used    map[int]entry  // how the devices that stand at a place are used
 	unread  map[string]int // kinds of which there is no reader here
 	broken  bool
 }
@@ -371,6 +373,20 @@ func (r *recordReader) add(i outside.Item) {
 	r.out.Items = append(r.out.Items, i)
 }
 
+// devices looks for how the devices of the record are used.
+func (r *recordReader) devices() {
+	r.used = map[int]entry{}
+	for _, h := range r.heads {
+		var e entry
+		if h.ResourceType != "DeviceUseStatement" || json.Unmarshal(h.raw, &e) != nil || e.Status == "entered-in-error" || e.Device == nil {
+			continue
+		}
+		if p := r.place(e.Device.Reference); p >= 0 {
+			r.used[p] = e
+		}
+	}
+}
+
 // one reads a resource, once; section is the one it stands in, or -1.
 func (r *recordReader) one(at, section int) {
 	h := &r.heads[at]
@@ -406,4 +422,4 @@ func (r *recordReader) one(at, section int) {
 
 // silent are kinds that others refer to, and that say nothing of their own.
 var silent = map[string]bool{"Patient": true, "Practitioner": true, "PractitionerRole": true, "Organization": true, "Location": true, "Medication": true, "Provenance": true, "Composition": true,
-	"Device": true, "RelatedPerson": true, "Specimen": true, "Group": true}
+	"RelatedPerson": true, "Specimen": true, "Group": true}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"deftledger/core/chart"
 	"deftledger/core/outside"
 )
 
@@ -16,7 +17,7 @@ func sorted(m map[string]int) []string { return slices.Sorted(maps.Keys(m)) }
 type entry struct {
 	common
 	Identifier                                                                   []identifier
-	Extension                                                                    []struct{ URL, ValueURL, ValueURI string }
+	Extension                                                                    []struct{ URL, ValueURL, ValueURI, ValueString string }
 	Status                                                                       string
 	StatusReason                                                                 json.RawMessage // one concept, or several
 	Intent                                                                       string
@@ -39,10 +40,21 @@ type entry struct {
 	LotNumber, Title, Conclusion, ContentType, Data                              string
 	PrimarySource                                                                *bool
 	Reaction                                                                     []struct {
-		Substance     concept
-		Manifestation []concept
-		Severity      string
+		Substance             concept
+		Manifestation         []concept
+		Severity, Description string
+		Note                  json.RawMessage
 	}
+	Note                                    json.RawMessage // annotations
+	ReasonCode                              json.RawMessage // concepts
+	ReasonReference                         []reference
+	Device, ServiceProvider                 *reference
+	BodySite                                json.RawMessage // a concept, or several
+	TimingPeriod                            period
+	TimingDateTime                          string
+	Location                                []struct{ Location *reference }
+	DeviceName                              []struct{ Name string }
+	Manufacturer, ModelNumber, SerialNumber string
 	measure
 	Component   []component
 	Participant []struct {
@@ -67,7 +79,8 @@ var readers = map[string]func(*recordReader, entry){
 	"AllergyIntolerance": (*recordReader).allergy, "Condition": (*recordReader).condition, "MedicationRequest": (*recordReader).request, "MedicationStatement": (*recordReader).statement,
 	"Immunization": (*recordReader).immunization, "Observation": (*recordReader).observation, "Procedure": (*recordReader).procedure, "Encounter": (*recordReader).encounter,
 	"FamilyMemberHistory": (*recordReader).family, "ServiceRequest": (*recordReader).planned, "CarePlan": (*recordReader).planned, "Goal": (*recordReader).planned, "Appointment": (*recordReader).planned,
-	"CareTeam": (*recordReader).team, "DiagnosticReport": (*recordReader).report, "DocumentReference": (*recordReader).files, "Binary": (*recordReader).files,
+	"CareTeam": (*recordReader).team, "DiagnosticReport": (*recordReader).report, "Device": (*recordReader).device, "DeviceUseStatement": (*recordReader).deviceUsed,
+	"DocumentReference": (*recordReader).files, "Binary": (*recordReader).files,
 }
 
 // codesOf are the codes of a concept as they were sent, that of ICD-10-CM first, because our list is written in it.
@@ -129,11 +142,59 @@ func (r *recordReader) base(e entry, list string) outside.Item {
 		}
 	}
 	for _, x := range e.Extension {
-		if strings.HasSuffix(x.URL, "/narrativeLink") {
+		switch {
+		case strings.HasSuffix(x.URL, "/narrativeLink"):
 			_, i.Narrative, _ = strings.Cut(cmp.Or(x.ValueURL, x.ValueURI), "#")
+		case x.URL == certaintyURL && slices.Contains(chart.Certainties, x.ValueString):
+			i.Certainty = x.ValueString
 		}
 	}
+	i.Note = remarks(e.Note)
 	return i
+}
+
+// certaintyURL is the extension by which a copy of ours says how sure an allergy is: FHIR R4 knows fewer words for it.
+const certaintyURL = ourRecords + "/certainty"
+
+// remarks are annotations in one line.
+func remarks(raw json.RawMessage) string {
+	var one struct{ Text string }
+	many := []struct{ Text string }{}
+	if json.Unmarshal(raw, &many) != nil && json.Unmarshal(raw, &one) == nil {
+		many = append(many, one)
+	}
+	var out []string
+	for _, x := range many {
+		if t := strings.Join(strings.Fields(x.Text), " "); t != "" {
+			out = append(out, t)
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
+// reasons say in words why something was done or given: concepts, and what is referred to.
+func (r *recordReader) reasons(e entry) string {
+	var out []string
+	for _, c := range several(e.ReasonCode) {
+		if w := c.words(); w != "" {
+			out = append(out, w)
+		}
+	}
+	for _, ref := range e.ReasonReference {
+		var x struct{ Code concept }
+		words := strings.TrimSpace(ref.Display)
+		if p := r.place(ref.Reference); p >= 0 && json.Unmarshal(r.heads[p].raw, &x) == nil {
+			words = cmp.Or(x.Code.words(), words)
+		}
+		if words != "" {
+			out = append(out, words)
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+func joined(sep string, parts ...string) string {
+	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), sep)
 }
 
 // first names who one reference, or the first of several, points at.
@@ -203,7 +264,7 @@ func (r *recordReader) condition(e entry) {
 		r.missed("It says that nothing is known of problems, which is not that there are none.")
 		return
 	case none && e.VerificationStatus.code() != "refuted":
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: "No known problems", None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt})
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: "No known problems", None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt, Note: i.Note})
 		return
 	}
 	if len(i.Codes) > 0 && i.Codes[0].System == outside.ICD10 && i.Codes[0].Title != "" {
@@ -259,7 +320,7 @@ func (r *recordReader) allergy(e entry) {
 		r.missed("It says that nothing is known of allergies, which is not that there are none.")
 		return
 	case none && e.VerificationStatus.code() != "refuted":
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: i.Title, None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt})
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: i.Title, None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt, Note: i.Note})
 		return
 	}
 	i.Since = r.said(cmp.Or(e.OnsetDateTime, e.OnsetPeriod.Start))
@@ -270,7 +331,9 @@ func (r *recordReader) allergy(e entry) {
 		}
 		var words []string
 		for _, m := range x.Manifestation {
-			words = append(words, m.words())
+			if w, _ := m.named(); w != "" {
+				words = append(words, w)
+			}
 		}
 		if x.Severity != "" {
 			words = append(words, x.Severity)
@@ -281,6 +344,7 @@ func (r *recordReader) allergy(e entry) {
 		if len(words) > 0 {
 			reactions = append(reactions, strings.Join(words, ", "))
 		}
+		i.Note = joined("; ", i.Note, strings.TrimSpace(x.Description), remarks(x.Note))
 	}
 	for _, c := range several(e.Type) {
 		if c.code() == "intolerance" {
@@ -366,17 +430,85 @@ func (r *recordReader) encounter(e entry) {
 		i.Title = cmp.Or(e.Class.Display, e.Class.Code)
 		i.Codes = codesOf(concept{Coding: []coding{e.Class}})
 	}
-	i.Since, i.Until = r.said(e.Period.Start), r.said(e.Period.End)
-	var with []string
+	i.Since, i.Until, i.Class = r.said(e.Period.Start), r.said(e.Period.End), e.Class.Code
+	with := []string{r.reasons(e)}
 	for _, p := range e.Participant {
 		if name := r.who(p.Individual); name != "" {
 			with = append(with, name)
 		}
 	}
-	i.Detail = strings.Join(with, ", ")
+	for _, l := range e.Location {
+		with = append(with, r.who(l.Location))
+	}
+	i.Detail = joined(", ", append(with, r.who(e.ServiceProvider))...)
 	if s := e.Status; s != "finished" && s != "in-progress" && s != "" {
 		i.Doubt = cmp.Or(i.Doubt, stateWords(s))
 	}
+	r.add(i)
+}
+
+// device is something worn or implanted; since when, and where, is said by its use where that is in the record.
+func (r *recordReader) device(e entry) {
+	i := r.base(e, outside.Devices)
+	kind := several(e.Type)
+	if len(kind) > 0 {
+		i.Title, i.Codes = kind[0].named()
+	}
+	var more []string
+	for _, n := range e.DeviceName {
+		if i.Title == "" {
+			i.Title = n.Name
+		} else if n.Name != i.Title {
+			more = append(more, n.Name)
+		}
+	}
+	more = append(more, e.Manufacturer, e.ModelNumber)
+	if e.SerialNumber != "" {
+		more = append(more, "serial "+e.SerialNumber)
+	}
+	i.Detail = joined(", ", more...)
+	switch e.Status {
+	case "active":
+		i.Status = outside.Active
+	case "":
+	default:
+		doubted(&i, stateWords(e.Status))
+	}
+	if u, used := r.used[r.place("Device/"+e.ID)]; used && e.ID != "" {
+		r.use(u, &i)
+	}
+	r.add(i)
+}
+
+// use puts down since when a device is there, and where.
+func (r *recordReader) use(e entry, i *outside.Item) {
+	i.Since, i.Until = r.said(cmp.Or(e.TimingDateTime, e.TimingPeriod.Start)), r.said(e.TimingPeriod.End)
+	for _, c := range several(e.BodySite) {
+		i.Detail = joined(", ", i.Detail, c.words())
+	}
+	if note := remarks(e.Note); note != i.Note {
+		i.Note = joined("; ", i.Note, note)
+	}
+	switch e.Status {
+	case "active":
+		i.Status = outside.Active
+	case "completed", "stopped":
+		i.Status = outside.Ended
+	default:
+		doubted(i, stateWords(e.Status))
+	}
+}
+
+// deviceUsed is the use of a device that is not in the record itself; of one that is, the device tells of it.
+func (r *recordReader) deviceUsed(e entry) {
+	if e.Device != nil {
+		if p := r.place(e.Device.Reference); p >= 0 && r.heads[p].ResourceType == "Device" {
+			return
+		}
+	}
+	i := r.base(e, outside.Devices)
+	i.Title = r.who(e.Device)
+	r.use(e, &i)
 	r.add(i)
 }
 

@@ -85,8 +85,11 @@ func (m measure) put(i *outside.Item, state string) {
 // vitalCodes are the vital signs of the profile of FHIR R4, by LOINC, for who does not say the category.
 var vitalCodes = strings.Fields("85354-9 8480-6 8462-4 8867-4 9279-1 8310-5 8302-2 29463-7 39156-5 2708-6 59408-5 9843-4 8289-1 77606-2 59576-9")
 
+// listURL says which list of ours an entry of the social history is of.
+const listURL = ourRecords + "/list"
+
 func (r *recordReader) observation(e entry) {
-	list := outside.Results
+	list, class := outside.Results, ""
 	if slices.Contains(vitalCodes, loinc(e.Code)) {
 		list = outside.Vitals
 	}
@@ -100,6 +103,9 @@ func (r *recordReader) observation(e entry) {
 			case "social-history":
 				list = outside.Social
 			}
+			if x.System == listURL {
+				class = x.Code
+			}
 		}
 	}
 	i := r.base(e, list)
@@ -110,6 +116,7 @@ func (r *recordReader) observation(e entry) {
 		state = stateWords(s)
 	}
 	if list == outside.Social {
+		i.Class, i.Until = class, r.said(e.EffectivePeriod.End)
 		if c := loinc(e.Code); c == "72166-2" || c == "11367-0" {
 			i.Title = "Smoking"
 		}

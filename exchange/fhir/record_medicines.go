@@ -49,14 +49,14 @@ func (r *recordReader) taken(e entry, steps []dosage) (i outside.Item, named boo
 		r.missed("It says that nothing is known of medicines, which is not that there are none.")
 		return i, false
 	case none:
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: i.Title, None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt})
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: i.Title, None: true, Author: i.Author, At: i.At, Narrative: i.Narrative, Doubt: i.Doubt, Note: i.Note})
 		return i, false
 	}
 	var parts []string
 	for _, d := range steps {
 		parts = append(parts, d.says())
 	}
-	i.Detail = strings.Join(parts, "; then ")
+	i.Detail, i.Reason = strings.Join(parts, "; then "), r.reasons(e)
 	return i, true
 }
 

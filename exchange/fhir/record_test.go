@@ -11,6 +11,7 @@ import (
 	"golang.org/x/net/html"
 	"pgregory.net/rapid"
 
+	"deftledger/core/chart"
 	"deftledger/core/outside"
 	"deftledger/exchange/fhir"
 )
@@ -34,7 +35,7 @@ func toldRecord(r outside.Record) string {
 		if i.None {
 			none, code = "none", ""
 		}
-		out += strings.Join([]string{i.List, i.Title, code, i.Status, i.Span(), i.Detail, none, i.Doubt}, " | ") + "\n"
+		out += strings.Join([]string{i.List, i.Title, code, i.Status, i.Span(), i.Detail, none, i.Doubt, i.Class, i.Reason, i.Note}, " | ") + "\n"
 	}
 	for _, f := range r.Files {
 		out += fmt.Sprintf("file | %s, %d bytes\n", f.Type, len(f.Body))
@@ -171,12 +172,18 @@ func TestWhatIsWrittenAsFHIRIsReadAgain(t *testing.T) {
 				}
 				i.Status, i.Severity = outside.Active, rapid.SampledFrom([]string{"", "mild", "severe"}).Draw(t, "severity")
 				i.Detail = "Rash & itch"
+				switch i.Certainty = rapid.SampledFrom(chart.Certainties).Draw(t, "certainty"); i.Certainty {
+				case "likely", "doubtful":
+					i.Status, i.Doubt = outside.NotCertain, "it is unconfirmed there"
+				case "refuted":
+					i.Status, i.Doubt = outside.Denied, "the record says that it is not there"
+				}
 				if i.Severity != "" {
 					i.Detail += ", " + i.Severity
 				}
 			case outside.Medicines:
 				end(outside.Active, outside.Ended)
-				i.Detail = say("sig")
+				i.Detail, i.Reason = say("sig"), rapid.SampledFrom([]string{"", "gout, & kidneys"}).Draw(t, "reason")
 				if rapid.Bool().Draw(t, "coded") {
 					i.Codes = []outside.Code{{Code: "197319", System: outside.RxNorm, Title: "allopurinol 100 MG"}, {Code: "77", System: "2.999.1"}}
 				}
@@ -197,15 +204,20 @@ func TestWhatIsWrittenAsFHIRIsReadAgain(t *testing.T) {
 			case outside.Procedures:
 				i.Status, i.Codes = outside.Done, []outside.Code{{Code: "73761001", System: outside.SNOMED, Title: i.Title}}
 			case outside.Encounters:
-				i.Detail = say("with")
+				i.Detail, i.Class = say("with"), rapid.SampledFrom([]string{"AMB", "IMP"}).Draw(t, "class")
+			case outside.Devices:
+				end(outside.Active, outside.Ended)
 			case outside.Social:
-				i.Detail = say("detail")
+				i.Detail, i.Class = say("detail"), rapid.SampledFrom([]string{"", "obstetric", "communication"}).Draw(t, "class")
 			case outside.Family:
 				i.Since, i.Detail = "", say("who")
 			case outside.Plan:
 				i.Status, i.Doubt = outside.NotCertain, "planned there"
 			case outside.Team:
 				i.Since, i.Detail = "", say("role")
+			}
+			if i.List != outside.Encounters && i.List != outside.Team { // FHIR has no remark there
+				i.Note = rapid.SampledFrom([]string{"", "", "", "told by <her> sister & twice"}).Draw(t, "note")
 			}
 			r.Items = append(r.Items, i)
 		}

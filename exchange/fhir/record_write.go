@@ -57,7 +57,7 @@ var written = []struct{ list, code, title, none string }{
 	{outside.Medicines, "10160-0", "Medicines", "No medicine is on the list."},
 	{outside.Problems, "11450-4", "Problems", "No problem is on the list."},
 	{outside.Immunizations, "11369-6", "Immunizations", ""}, {outside.Results, "30954-2", "Results", ""}, {outside.Vitals, "8716-3", "Vital signs", ""},
-	{outside.Procedures, "47519-4", "Procedures", ""}, {outside.Encounters, "46240-8", "Visits", ""}, {outside.Social, "29762-2", "Social history", ""}, {outside.Family, "10157-6", "Family history", ""},
+	{outside.Procedures, "47519-4", "Procedures", ""}, {outside.Devices, "46264-8", "Devices", ""}, {outside.Encounters, "46240-8", "Visits", ""}, {outside.Social, "29762-2", "Social history", ""}, {outside.Family, "10157-6", "Family history", ""},
 	{outside.Plan, "18776-5", "Plan", ""}, {outside.Team, "85847-2", "Care team", ""},
 }
 
@@ -178,6 +178,9 @@ func (w *recordWriter) item(i outside.Item) m {
 	if i.Ref != "" {
 		x["identifier"] = []m{{"system": ourRecords + "/entry", "value": i.Ref}}
 	}
+	if i.Note != "" {
+		x["note"] = []m{{"text": i.Note}}
+	}
 	switch i.List {
 	case outside.Problems:
 		x["resourceType"], x["code"] = "Condition", conceptOf(i)
@@ -197,13 +200,21 @@ func (w *recordWriter) item(i outside.Item) m {
 		}
 		put("onsetDateTime", fhirMoment(i.Since))
 		if words := strings.TrimSuffix(strings.TrimSuffix(i.Detail, i.Severity), ", "); words != "" || i.Severity != "" {
-			reaction := m{"manifestation": []m{{"text": cmp.Or(words, "not said")}}}
+			reaction := m{"manifestation": []m{{"text": words}}}
+			if words == "" {
+				reaction["manifestation"] = []m{{"coding": []m{{"system": terms + "data-absent-reason", "code": "unknown", "display": "Unknown"}}}}
+			}
 			if i.Severity == "mild" || i.Severity == "moderate" || i.Severity == "severe" {
 				reaction["severity"] = i.Severity
 			}
 			x["reaction"] = []m{reaction}
 		}
 		w.state(x, i, "allergyintolerance-clinical", "allergyintolerance-verification", "inactive")
+		if i.Certainty != "" {
+			x["extension"] = []m{{"url": certaintyURL, "valueString": i.Certainty}}
+		} else if i.Status == outside.Active {
+			delete(x, "verificationStatus") // nobody has said how sure it is
+		}
 	case outside.Medicines:
 		x["resourceType"], x["medicationCodeableConcept"] = "MedicationStatement", conceptOf(i)
 		x["status"] = map[string]string{outside.Active: "active", outside.Ended: "stopped", outside.Denied: "not-taken"}[i.Status]
@@ -219,6 +230,9 @@ func (w *recordWriter) item(i outside.Item) m {
 		}
 		if i.Detail != "" {
 			x["dosage"] = []m{{"text": i.Detail}}
+		}
+		if i.Reason != "" {
+			x["reasonCode"] = []m{{"text": i.Reason}}
 		}
 	case outside.Immunizations:
 		x["resourceType"], x["vaccineCode"] = "Immunization", conceptOf(i)
@@ -236,7 +250,7 @@ func (w *recordWriter) item(i outside.Item) m {
 		case said:
 			x["lotNumber"] = lot
 		case i.Detail != "":
-			x["note"] = []m{{"text": i.Detail}}
+			x["note"] = []m{{"text": joined("; ", i.Detail, i.Note)}}
 		}
 	case outside.Results, outside.Vitals:
 		x["resourceType"], x["code"], x["status"] = "Observation", conceptOf(i), "final"
@@ -270,12 +284,25 @@ func (w *recordWriter) item(i outside.Item) m {
 		}
 	case outside.Encounters:
 		x["resourceType"], x["status"], x["type"] = "Encounter", "finished", []m{conceptOf(i)}
-		x["class"] = m{"system": terms + "v3-ActCode", "code": "AMB"}
+		x["class"] = m{"system": terms + "v3-ActCode", "code": cmp.Or(i.Class, "AMB")}
 		if p := periodOf(i); p != nil {
 			x["period"] = p
 		}
-		if i.Detail != "" {
+		switch {
+		case i.Detail == "":
+		case outside.HistoryList(i) != "": // of a stay it is told where it was
+			x["location"] = []m{{"location": m{"display": i.Detail}}}
+		default:
 			x["participant"] = []m{{"individual": m{"display": i.Detail}}}
+		}
+	case outside.Devices:
+		x["resourceType"], x["device"] = "DeviceUseStatement", m{"display": i.Title}
+		x["status"] = cmp.Or(map[string]string{outside.Active: "active", outside.Ended: "completed"}[i.Status], "on-hold")
+		if p := periodOf(i); p != nil {
+			x["timingPeriod"] = p
+		}
+		if more := joined("; ", i.Detail, i.Note); more != "" {
+			x["note"] = []m{{"text": more}}
 		}
 	case outside.Family:
 		x["resourceType"], x["status"], x["relationship"] = "FamilyMemberHistory", "completed", m{"text": cmp.Or(i.Detail, "not said")}
@@ -285,6 +312,9 @@ func (w *recordWriter) item(i outside.Item) m {
 	case outside.Social:
 		x["resourceType"], x["code"], x["status"] = "Observation", conceptOf(i), "final"
 		x["category"] = []m{coded("observation-category", "social-history")}
+		if i.Class != "" {
+			x["category"] = []m{coded("observation-category", "social-history"), {"coding": []m{{"system": listURL, "code": i.Class}}}}
+		}
 		put("valueString", i.Detail)
 		if i.Until != "" {
 			x["effectivePeriod"] = periodOf(i)

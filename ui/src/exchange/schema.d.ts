@@ -6134,6 +6134,8 @@ export interface components {
             place: number;
             /** Format: int64 */
             size: number;
+            /** @description As its author called it; empty where they did not */
+            title: string;
             type: string;
         };
         "Find-medicineRequest": {
@@ -8302,16 +8304,24 @@ export interface components {
             doubt: string;
             /** @description It was decided on an earlier version that said the same */
             earlier: boolean;
+            /** @description Taken in, it takes the place of ours, which ends */
+            ends: boolean;
             /** @description Of a value, as their laboratory marked it */
             flag: string;
+            /** @description The history of ours that it may be taken into; empty for another list */
+            into: string;
             list: string;
             /** @description What whoever asks may decide here */
             may: string[];
             none: boolean;
+            /** @description What is remarked beside it in free words: it may say otherwise than the rest */
+            note: string;
             /** @description The entry of the chart that it stands beside */
             ours: string;
             /** @description What is said of it, and whether it has ended */
             oursSays: string;
+            /** @description Of a medicine: what it is for */
+            reason: string;
             ref: string;
             /** @description The element of the narrative that says it */
             said: string;
@@ -8364,7 +8374,7 @@ export interface components {
              * @description So many still ask
              */
             open: number;
-            /** @description Entries of lists that are read with the record and not reconciled */
+            /** @description Entries that are read with the record and need no decision; of a history they may be taken in */
             others: components["schemas"]["RecordEntry"][];
             patient: components["schemas"]["PatientView"];
             /** @description Only of a record that cannot be read */

@@ -109,6 +109,7 @@ export function Row({
           {[
             e.codes[0]?.code,
             e.detail,
+            e.reason && `for ${e.reason}`,
             e.span,
             e.status && e.status !== "active" && !e.doubt ? e.status : "",
             e.list === "medicines" && e.by && `by ${e.by}`,
@@ -117,6 +118,7 @@ export function Row({
             .filter(Boolean)
             .join(" · ")}
         </span>
+        {e.note && <span className="block text-small text-carried">remarked there: “{e.note}”</span>}
         {e.also.map((o) => (
           <span key={o.record + o.title} className="block text-small text-kelp">
             {o.house} says the same

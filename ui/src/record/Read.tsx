@@ -1,19 +1,26 @@
 import { useEffect, useRef, useState } from "react";
 import type { Schemas } from "../exchange/client";
+import { Why } from "../kit/Form";
+import type { Entry } from "./Entries";
 
 type View = Schemas["RecordView"];
 
-// What is only read with the record, in the order in which it is read.
+// What needs no decision, in the order in which it is read.
 const others: [string, string][] = [
   ["encounters", "Visits there"],
+  ["devices", "Devices"],
   ["social", "Social history"],
   ["family", "Family history"],
   ["plan", "Planned there"],
   ["team", "Who treats them there"],
 ];
 
-/** Others are the entries that are read with the record, and stand in no list of the chart. */
-export function Others({ v }: { v: View }) {
+const says = (e: Entry) =>
+  [e.title, e.detail, e.span, e.note && `“${e.note}”`, e.doubt && `not certain: ${e.doubt}`].filter(Boolean).join(", ");
+
+/** Others are the entries that are read with the record and need no decision; what is of a history may be taken into ours. */
+export function Others({ v, take, back }: { v: View; take: (e: Entry) => void; back: (e: Entry, reason: string) => void }) {
+  const [asking, setAsking] = useState("");
   if (v.others.length === 0) return null;
   return (
     <section aria-label="Only read" className="mt-5 text-aside">
@@ -21,13 +28,56 @@ export function Others({ v }: { v: View }) {
       {others.map(([id, word]) => {
         const of = v.others.filter((e) => e.list === id);
         if (of.length === 0) return null;
+        const read = of.filter((e) => e.decision === "" && !e.may.includes("take in"));
         return (
-          <p key={id} className="border-b border-rule py-1.5">
-            <span className="label mr-2">{word}</span>
-            {of
-              .map((e) => [e.title, e.detail, e.span, e.doubt && `not certain: ${e.doubt}`].filter(Boolean).join(", "))
-              .join("; ")}
-          </p>
+          <div key={id} className="flex border-b border-rule py-1.5">
+            <span className="label w-36 shrink-0">{word}</span>
+            <ul className="min-w-0 flex-1">
+              {of
+                .filter((e) => !read.includes(e))
+                .map((e) => (
+                  <li key={e.ref} className="flex flex-wrap items-baseline gap-x-3">
+                    <span>{says(e)}</span>
+                    {e.decision ? (
+                      <span className="font-semibold text-settled">
+                        {e.decision === "take in" ? `taken into ${e.into}` : e.decision}
+                      </span>
+                    ) : (
+                      <button
+                        type="button"
+                        aria-label={`Take “${e.title}” into ${e.into}`}
+                        className="plain px-0 py-0"
+                        onClick={() => take(e)}
+                      >
+                        into {e.into}
+                      </button>
+                    )}
+                    {e.ours && !e.decision && (
+                      <span className="text-carried">
+                        ours: {e.ours} {e.oursSays}
+                        {e.ends && ", which ends by it"}
+                      </span>
+                    )}
+                    {e.decision &&
+                      !v.signedBy &&
+                      (asking === e.list + e.ref ? (
+                        <Why
+                          label="Why it is taken back"
+                          says="Why it is taken back"
+                          word="Take it back"
+                          act={(reason) => back(e, reason)}
+                          leave={() => setAsking("")}
+                        />
+                      ) : (
+                        <button type="button" className="plain px-0 py-0" onClick={() => setAsking(e.list + e.ref)}>
+                          Take it back…
+                        </button>
+                      ))}
+                  </li>
+                ))}
+              {read.length > 0 && <li>{read.map(says).join("; ")}</li>}
+            </ul>
+          </div>
         );
       })}
     </section>
@@ -81,7 +131,10 @@ export function Whole({ v, said, point }: { v: View; said: string; point: (said:
             target="_blank"
             rel="noreferrer"
           >
-            Its file, {f.type || "of a kind that is not said"}, {f.size} bytes
+            {f.title || "Its file"}{" "}
+            <span className="small">
+              {f.type || "of a kind that is not said"}, {f.size} bytes
+            </span>
           </a>
         </p>
       ))}

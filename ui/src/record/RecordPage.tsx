@@ -313,7 +313,13 @@ function Open({ v, next }: { v: View; next: string }) {
                   </tbody>
                 </table>
               )}
-              {!whole && <Others v={v} />}
+              {!whole && (
+                <Others
+                  v={v}
+                  take={(e) => void decide(e, "take in")}
+                  back={(e, reason) => void decide(e, "taken back", { reason })}
+                />
+              )}
             </>
           )}
         </div>
@@ -381,7 +387,7 @@ function Open({ v, next }: { v: View; next: string }) {
             {current.why.slice(0, 1).toUpperCase() + current.why.slice(1)}
             {current.differs.length > 0 && ` (${current.differs.join("; ")})`}.
           </p>
-          {current.stand === "differs" && !current.decision && current.may.includes("take in") && (
+          {current.ends && !current.decision && current.may.includes("take in") && (
             <p className="mt-1">
               Taken in, it takes the place of ours, which ends.
               {current.list === "allergies" && " What it does not say of reaction and severity stays."}
