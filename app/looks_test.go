@@ -80,6 +80,7 @@ func TestEveryLookIsRecorded(t *testing.T) {
 		"printing":         {"open a batch of results", func(w act.Actor) error { _, err := a.Printing.Batch(ctx, w, batch.ID); return err }},
 		"record":           {"open a record from elsewhere", func(w act.Actor) error { _, err := a.Record.Open(ctx, w, fromElsewhere); return err }},
 		"record-file":      {"open a file of a record from elsewhere", func(w act.Actor) error { _, _, err := a.Record.File(ctx, w, scanned, 0); return err }},
+		"held-back":        {"look at what is held back", func(w act.Actor) error { _, err := a.Sharing.Held(ctx, w, patientID); return err }},
 		"sharing":          {"look at what is shared", func(w act.Actor) error { _, err := a.Sharing.Page(ctx, w, patientID); return err }},
 		"sent-to-exchange": {"open what is for the exchange", func(w act.Actor) error { _, err := a.Sharing.Sent(ctx, w, toExchange); return err }},
 		"records":          {"look at records from elsewhere", func(w act.Actor) error { _, err := a.Record.Records(ctx, w, patientID); return err }},

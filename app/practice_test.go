@@ -117,7 +117,7 @@ func open(t *testing.T) *clinic {
 	require.NoError(t, err)
 	c.config = act.Config{Store: c.store, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Medicare: r.Medicare, Notice: r.Notice, LabAddr: c.lab.ln.Addr().String(), Facility: "SKERROW",
 		Practice: "Skerrow Island Family Practice", Location: zone, IdleAfter: 10 * time.Minute, FormFiles: data.Forms, Medicines: r.Medicines, Analytes: r.Analytes, Bearing: r.Bearing, Limits: r.Limits, Nicknames: r.Nicknames,
-		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule,
+		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule, Sensitive: r.Sensitive,
 		Clock: func() time.Time { c.now = c.now.Add(time.Millisecond); return c.now },
 		Codes: func() (*coding.Library, *coding.Index, error) { a, b := catalogue(); return a, b, nil }}
 	c.app = app.New(c.config)

@@ -107,7 +107,7 @@ func TestEveryActChecksTheRoleFirst(t *testing.T) {
 
 		"Record.Receive": clinical, "Record.Open": clinical, "Record.Records": clinical, "Record.File": clinical, "Record.Confirm": everybody, "Record.Decide": clinical, "Record.SettleCertain": clinical, "Record.LeaveRest": clinical, "Record.HandOn": clinical, "Record.Sign": physician,
 
-		"Sharing.Page": everybody, "Sharing.Agree": everybody, "Sharing.Ask": everybody, "Sharing.Confirm": everybody, "Sharing.Unlink": everybody, "Sharing.Fetch": everybody, "Sharing.TakeShared": everybody, "Sharing.Give": clinical, "Sharing.Sent": clinical, "Sharing.Settle": clinical, "Sharing.Clients": admin, "Sharing.GiveToken": admin, "Sharing.EndToken": admin,
+		"Sharing.Page": everybody, "Sharing.Agree": everybody, "Sharing.Ask": everybody, "Sharing.Confirm": everybody, "Sharing.Unlink": everybody, "Sharing.Fetch": everybody, "Sharing.TakeShared": everybody, "Sharing.Give": clinical, "Sharing.Held": clinical, "Sharing.HoldBack": clinical, "Sharing.Sent": clinical, "Sharing.Settle": clinical, "Sharing.Clients": admin, "Sharing.GiveToken": admin, "Sharing.EndToken": admin,
 
 		"Outside.FetchElsewhere": clinical, "Outside.Decide": clinical, "Outside.ReadDevice": clinical,
 

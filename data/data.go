@@ -171,3 +171,8 @@ var RuleSchema []byte
 //
 //go:embed screens/*
 var Screens embed.FS
+
+// SensitiveSubjects is what a patient may wish to hold back, by subject, in YAML.
+//
+//go:embed sharing/subjects.yaml
+var SensitiveSubjects []byte

@@ -104,7 +104,7 @@ func TestARecordByMouse(t *testing.T) {
 	h.types("She was never there.")
 	h.click("Keep it")
 	h.sees("was there: refused")
-	h.open("/desk/record/" + text(t, p, "SELECT id FROM outside_record WHERE house LIKE 'Northsound%'"))
+	h.open("/desk/record/" + text(t, p, "SELECT id FROM outside_record WHERE house LIKE 'Northsound%' AND title LIKE 'Discharge%'"))
 	h.sees("Hand on…")
 	h.press("h")
 	h.focused("What is to be done")

@@ -31,7 +31,7 @@ func TestHowOftenAnOrderIsInterrupted(t *testing.T) {
 	require.NoError(t, err)
 	day := time.Date(2026, 5, 4, 12, 0, 0, 0, time.UTC)
 	a := app.New(act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Location: time.UTC, Clock: func() time.Time { return day }, FormFiles: data.Forms, Medicines: r.Medicines,
-		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule})
+		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Services: r.Services, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule, Sensitive: r.Sensitive})
 	visits, orders, prescriptions, interrupted, unknown := 0, 0, 0, 0, 0
 	kinds := map[safety.Kind]int{}
 	require.NoError(t, s.Read(ctx, func(q *store.Q) error {

@@ -26,6 +26,7 @@ const (
 	HeldBack       = "held back"         // a result that is not released to the portal yet
 	ToRegistry     = "to the registry"   // a vaccine told to the immunization registry
 	SharingConsent = "sharing consent"   // what a patient agreed to share with other houses, or no longer does
+	SharingWish    = "sharing wish"      // what is held back from others, or may go out
 	ExchangeLink   = "exchange link"     // whom a patient is at the exchange, or why nobody can say
 	FromExchange   = "from the exchange" // a document that the exchange has of a patient
 	HandedOn       = "record handed on"  // a record from elsewhere that was given to somebody else, with what is to be done

@@ -62,7 +62,7 @@ func newOffice(t *testing.T) *office {
 	o := &office{cookie: map[string]string{}}
 	o.app = app.New(act.Config{Store: s, Keys: keys, Clock: func() time.Time { return now }, Location: time.UTC, IdleAfter: time.Hour,
 		FormFiles:    data.Forms,
-		Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Medicines: r.Medicines, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
+		Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Medicines: r.Medicines, Rules: r.RuleSource, Screens: r.Screens, MailRule: r.MailRule, Sensitive: r.Sensitive, House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines},
 		Services: r.Services,
 		Codes:    func() (*coding.Library, *coding.Index, error) { l, x := edition(); return l, x, nil }})
 	require.NoError(t, s.Write(ctx, func(q *store.Q) error {

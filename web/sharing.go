@@ -64,6 +64,16 @@ func (s *server) describeSharing(api huma.API) {
 		out, err := s.app.Sharing.Give(ctx, who, in.ID, in.Body)
 		return &body[sharing.GivenFile]{out}, err
 	})
+	get(api, "held-back", at+"/held", func(ctx context.Context, who act.Actor, in *PathID) (sharing.HeldPage, error) {
+		return s.app.Sharing.Held(ctx, who, in.ID)
+	})
+	does(api, http.MethodPost, "hold-back-from-others", at+"/held", func(ctx context.Context, who act.Actor, in *struct {
+		PathID
+		Body sharing.HoldingBack
+	}) (*body[sharing.HeldPage], error) {
+		out, err := s.app.Sharing.HoldBack(ctx, who, in.ID, in.Body)
+		return &body[sharing.HeldPage]{out}, err
+	})
 	get(api, "fhir-clients", "/api/fhir-clients", func(ctx context.Context, who act.Actor, _ *nothing) ([]sharing.Client, error) {
 		return s.app.Sharing.Clients(ctx, who)
 	})

@@ -51,6 +51,7 @@ type Config struct {
 	Rules        rulefile.Source      // of the reminders, as they ship
 	Screens      []screen.Form        // questionnaires with a score
 	MailRule     recall.Clinic        // on mail of the young
+	Sensitive    outside.Sensitive    // what a patient may wish to hold back
 	Elsewhere    Elsewhere
 }
 

@@ -101,21 +101,8 @@ func (a *Acts) Agree(ctx context.Context, who act.Actor, patient string, c Conse
 			return err
 		}
 		if c.Direction == Out && !c.Given { // what waits does not go any more
-			given, err := t.InquiriesAbout(store.GivenOut, p.ID)
-			if err != nil {
+			if err := a.stopWaiting(t, p.ID, "the patient no longer agrees that the chart goes out"); err != nil {
 				return err
-			}
-			for _, g := range given {
-				waits, err := t.OutgoingWaits(outGiven, g.ID)
-				if err != nil {
-					return err
-				}
-				if !waits {
-					continue
-				}
-				if err := a.stop(t, g, "the patient no longer agrees that the chart goes out"); err != nil {
-					return err
-				}
 			}
 		}
 		t.Tell(act.PatientEvent, p.ID, p.ID)
@@ -125,4 +112,24 @@ func (a *Acts) Agree(ctx context.Context, who act.Actor, patient string, c Conse
 		}
 		return t.Audit("say what a patient agrees to share", p.ID, id, said)
 	})
+}
+
+// stopWaiting takes back the copies of a chart that wait for the exchange.
+func (a *Acts) stopWaiting(t *act.Tx, patient, why string) error {
+	given, err := t.InquiriesAbout(store.GivenOut, patient)
+	if err != nil {
+		return err
+	}
+	for _, g := range given {
+		waits, err := t.OutgoingWaits(outGiven, g.ID)
+		if err != nil {
+			return err
+		}
+		if waits {
+			if err := a.stop(t, g, why); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

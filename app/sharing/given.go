@@ -180,61 +180,80 @@ func (a *Acts) before(t *act.Tx, patient string, n NewGiven) (was given, at time
 	return was, i.At, err
 }
 
-// copyOf is the part of a chart that is given out.
+// copyOf is the part of a chart that is given out. To others it lacks what the patient wishes to hold back.
 func (a *Acts) copyOf(q *store.Q, p chart.Patient, n NewGiven) (outside.Record, error) {
 	r, err := a.Whole(q, p)
 	if err != nil {
 		return r, err
 	}
+	var k outside.Keeper
+	if n.Whom != "patient" {
+		if k, err = a.keeper(q, p.ID); err != nil {
+			return r, err
+		}
+	}
 	r.Items = outside.Chosen(r.Items, n.Parts, n.First, n.Last)
-	chosen := func(part string) bool { return len(n.Parts) == 0 || slices.Contains(n.Parts, part) }
-	if chosen(outside.NotesPart) {
-		told, err := a.Note.Told(q, p.ID)
-		if err != nil {
+	a.withhold(k, &r)
+	for _, x := range []struct {
+		part string
+		with func(*store.Q, *outside.Record, outside.Keeper, string, NewGiven) error
+	}{{outside.NotesPart, a.withNotes}, {outside.DocumentsPart, a.withDocuments}, {"results", a.withFiles}} {
+		if len(n.Parts) > 0 && !slices.Contains(n.Parts, x.part) {
+			continue
+		}
+		if err := x.with(q, &r, k, p.ID, n); err != nil {
 			return r, err
 		}
-		for _, x := range told {
-			if !outside.Within(x.At, n.First, n.Last) {
-				continue
-			}
-			title := x.Title + ", " + chart.SayDay(a.DayOf(x.At)) + ", signed by " + x.By
-			if n.Form == FHIR { // byte for byte
-				r.Files = append(r.Files, outside.RecordFile{Type: "text/plain; charset=utf-8", Title: title, Body: []byte(x.Text)})
-			} else {
-				r.Sections = append(r.Sections, outside.Narrated{Code: "11506-3", Title: title, HTML: x.Text})
-			}
-		}
-	}
-	if chosen(outside.DocumentsPart) {
-		all, err := q.DocumentsOf(p.ID)
-		if err != nil {
-			return r, err
-		}
-		var names []string
-		for _, d := range all {
-			if day := a.DayOf(store.Stamp(d.MadeAt)); outside.Within(day, n.First, n.Last) {
-				names = append(names, d.Title+", "+chart.SayDay(day))
-				if n.Form == FHIR {
-					whole, err := q.DocumentByID(d.ID)
-					if err != nil {
-						return r, err
-					}
-					r.Files = append(r.Files, outside.RecordFile{Type: "application/pdf", Title: names[len(names)-1], Body: whole.PDF})
-				}
-			}
-		}
-		if n.Form != FHIR && len(names) > 0 {
-			r.Sections = append(r.Sections, outside.Narrated{Title: "Documents that are not in this copy, and can be asked for", HTML: strings.Join(names, "\n")})
-		}
-	}
-	if chosen("results") {
-		return r, a.withFiles(q, &r, p.ID, n)
 	}
 	return r, nil
 }
 
+// withNotes puts in the signed notes as text, byte for byte where the form holds files.
+func (a *Acts) withNotes(q *store.Q, r *outside.Record, k outside.Keeper, patient string, n NewGiven) error {
+	told, err := a.Note.Told(q, patient)
+	for _, x := range told {
+		if !outside.Within(x.At, n.First, n.Last) || k.Why(a.tellsText(k, x.ID, outside.NotesPart, x.Title, x.Text)) != "" {
+			continue
+		}
+		title := x.Title + ", " + chart.SayDay(a.DayOf(x.At)) + ", signed by " + x.By
+		if n.Form == FHIR {
+			r.Files = append(r.Files, outside.RecordFile{ID: x.ID, At: x.At, Type: "text/plain; charset=utf-8", Title: title, Body: []byte(x.Text)})
+		} else {
+			r.Sections = append(r.Sections, outside.Narrated{Code: "11506-3", Title: title, HTML: x.Text})
+		}
+	}
+	return err
+}
+
+// withDocuments puts in the documents as they are; a form that holds none names them.
+func (a *Acts) withDocuments(q *store.Q, r *outside.Record, k outside.Keeper, patient string, n NewGiven) error {
+	all, err := q.DocumentsOf(patient)
+	if err != nil {
+		return err
+	}
+	var names []string
+	for _, d := range all {
+		day := a.DayOf(store.Stamp(d.MadeAt))
+		if !outside.Within(day, n.First, n.Last) || k.Why(a.tellsText(k, d.ID, outside.DocumentsPart, d.Title, "")) != "" {
+			continue
+		}
+		names = append(names, d.Title+", "+chart.SayDay(day))
+		if n.Form == FHIR {
+			whole, err := q.DocumentByID(d.ID)
+			if err != nil {
+				return err
+			}
+			r.Files = append(r.Files, outside.RecordFile{ID: d.ID, At: store.Stamp(d.MadeAt), Type: "application/pdf", Title: names[len(names)-1], Body: whole.PDF})
+		}
+	}
+	if n.Form != FHIR && len(names) > 0 {
+		r.Sections = append(r.Sections, outside.Narrated{Title: "Documents that are not in this copy, and can be asked for", HTML: strings.Join(names, "\n")})
+	}
+	return nil
+}
+
 // withFiles puts in the files that came with results, as they came; a form that holds none names them.
-func (a *Acts) withFiles(q *store.Q, r *outside.Record, patient string, n NewGiven) error {
+func (a *Acts) withFiles(q *store.Q, r *outside.Record, k outside.Keeper, patient string, n NewGiven) error {
 	reports, err := a.given(q, patient)
 	if err != nil {
 		return err
@@ -245,6 +264,9 @@ func (a *Acts) withFiles(q *store.Q, r *outside.Record, patient string, n NewGiv
 			continue
 		}
 		for _, f := range filesOf(rep) {
+			if k.Why(unread(rep.ID, f)) != "" {
+				continue
+			}
 			names = append(names, f.Title)
 			if n.Form != FHIR {
 				continue
@@ -265,6 +287,11 @@ func (a *Acts) withFiles(q *store.Q, r *outside.Record, patient string, n NewGiv
 type reportFile struct {
 	outside.RecordFile
 	sum string
+}
+
+// unread is such a file for whoever keeps things back: its words are not known.
+func unread(report string, f reportFile) outside.Told {
+	return outside.Told{Ref: report, Parts: []string{"results"}, Text: f.Title, Unread: true}
 }
 
 func filesOf(rep store.Report) (out []reportFile) {

@@ -184,18 +184,21 @@ func (c Client) may(kind string) error {
 func noSuch() error { return act.Refuse(act.Missing, "There is nothing like that.") }
 
 // shown is a patient who agrees that the chart goes out.
-func (a *Acts) shown(q *store.Q, patient string) (p chart.Patient, err error) {
+func (a *Acts) shown(q *store.Q, patient string) (p chart.Patient, k outside.Keeper, err error) {
 	if p, err = q.Person(patient); err != nil {
 		if store.IsNotFound(err) {
 			err = noSuch()
 		}
-		return p, err
+		return p, k, err
 	}
 	ok, err := a.agrees(q, p.ID, Out)
 	if err == nil && !ok {
 		err = noSuch()
 	}
-	return p, err
+	if err == nil {
+		k, err = a.keeper(q, p.ID)
+	}
+	return p, k, err
 }
 
 // behind are the lists of the chart behind a kind of resource; of one that is not among them, all of it.
@@ -204,25 +207,30 @@ var behind = map[string][]string{"Patient": {"none"}, "Condition": {outside.Prob
 	"Encounter": {outside.Encounters}, "Procedure": {outside.Procedures}, "CareTeam": {outside.Team}}
 
 // served are the resources of a patient of a kind, "" for all, with the origins of each where they are asked for.
-func (a *Acts) served(q *store.Q, p chart.Patient, kind string, origins bool) ([]fhir.Served, error) {
+func (a *Acts) served(q *store.Q, p chart.Patient, k outside.Keeper, kind string, origins bool) ([]fhir.Served, error) {
 	r, err := a.Whole(q, p, behind[kind]...)
 	if err != nil {
 		return nil, err
 	}
+	a.withhold(k, &r)
 	if kind == "DocumentReference" || kind == "Provenance" || kind == "" {
 		told, err := a.Note.Told(q, p.ID)
 		if err != nil {
 			return nil, err
 		}
 		for _, x := range told {
-			r.Files = append(r.Files, outside.RecordFile{ID: x.ID, At: x.At, Type: "text/plain", Title: x.Title, Body: []byte(x.Text)})
+			if k.Why(a.tellsText(k, x.ID, outside.NotesPart, x.Title, x.Text)) == "" {
+				r.Files = append(r.Files, outside.RecordFile{ID: x.ID, At: x.At, Type: "text/plain", Title: x.Title, Body: []byte(x.Text)})
+			}
 		}
 		all, err := q.DocumentsOf(p.ID)
 		if err != nil {
 			return nil, err
 		}
 		for _, d := range all {
-			r.Files = append(r.Files, outside.RecordFile{ID: d.ID, At: a.Say(d.MadeAt), Type: "application/pdf", Title: d.Title})
+			if k.Why(a.tellsText(k, d.ID, outside.DocumentsPart, d.Title, "")) == "" {
+				r.Files = append(r.Files, outside.RecordFile{ID: d.ID, At: a.Say(d.MadeAt), Type: "application/pdf", Title: d.Title})
+			}
 		}
 		reports, err := a.given(q, p.ID)
 		if err != nil {
@@ -230,7 +238,9 @@ func (a *Acts) served(q *store.Q, p chart.Patient, kind string, origins bool) ([
 		}
 		for _, rep := range reports {
 			for _, f := range filesOf(rep) {
-				r.Files = append(r.Files, f.RecordFile)
+				if k.Why(unread(rep.ID, f)) == "" {
+					r.Files = append(r.Files, f.RecordFile)
+				}
 			}
 		}
 	}
@@ -255,7 +265,7 @@ func (a *Acts) SearchOver(ctx context.Context, c Client, q fhir.Query) (found, b
 			return err
 		}
 		for _, id := range people {
-			p, err := a.shown(s, id)
+			p, k, err := a.shown(s, id)
 			var no *act.Refusal
 			if errors.As(err, &no) {
 				continue
@@ -263,7 +273,7 @@ func (a *Acts) SearchOver(ctx context.Context, c Client, q fhir.Query) (found, b
 			if err != nil {
 				return err
 			}
-			all, err := a.served(s, p, q.Kind, q.Params["_revinclude"] != nil)
+			all, err := a.served(s, p, k, q.Kind, q.Params["_revinclude"] != nil)
 			if err != nil {
 				return err
 			}
@@ -365,11 +375,11 @@ func (a *Acts) ReadOver(ctx context.Context, c Client, kind, id string) (found f
 				return err
 			}
 		}
-		p, err := a.shown(s, owner)
+		p, k, err := a.shown(s, owner)
 		if err != nil {
 			return err
 		}
-		all, err := a.served(s, p, kind, false)
+		all, err := a.served(s, p, k, kind, false)
 		if err != nil {
 			return err
 		}
@@ -401,16 +411,19 @@ func (a *Acts) BytesOver(ctx context.Context, c Client, id string) (kind string,
 		if err != nil {
 			return err
 		}
-		p, err := a.shown(s, owner)
+		p, k, err := a.shown(s, owner)
 		if err != nil {
 			return err
 		}
 		of = p.ID
 		if ofReport {
-			kind, body, err = a.reportBytes(s, p.ID, id)
+			kind, body, err = a.reportBytes(s, k, p.ID, id)
 			return err
 		}
 		if d, err := s.DocumentByID(id); err == nil {
+			if k.Why(a.tellsText(k, d.ID, outside.DocumentsPart, d.Title, "")) != "" {
+				return noSuch()
+			}
 			kind, body = "application/pdf", d.PDF
 			return nil
 		} else if !store.IsNotFound(err) {
@@ -418,7 +431,7 @@ func (a *Acts) BytesOver(ctx context.Context, c Client, id string) (kind string,
 		}
 		told, err := a.Note.Told(s, p.ID)
 		for _, x := range told {
-			if x.ID == id {
+			if x.ID == id && k.Why(a.tellsText(k, x.ID, outside.NotesPart, x.Title, x.Text)) == "" {
 				kind, body = "text/plain; charset=utf-8", []byte(x.Text)
 			}
 		}
@@ -434,14 +447,14 @@ func (a *Acts) BytesOver(ctx context.Context, c Client, id string) (kind string,
 }
 
 // reportBytes are the bytes of a file that came with a report.
-func (a *Acts) reportBytes(s *store.Q, patient, id string) (kind string, body []byte, err error) {
+func (a *Acts) reportBytes(s *store.Q, k outside.Keeper, patient, id string) (kind string, body []byte, err error) {
 	reports, err := a.given(s, patient)
 	if err != nil {
 		return "", nil, err
 	}
 	for _, rep := range reports {
 		for _, f := range filesOf(rep) {
-			if f.ID == id {
+			if f.ID == id && k.Why(unread(rep.ID, f)) == "" {
 				body, err = a.Result.FileOf(s, rep, f.sum)
 				return f.Type, body, err
 			}
@@ -468,8 +481,9 @@ func (a *Acts) readBy(ctx context.Context, c Client, patients []string, what str
 // Everything are the resources of a patient for a bulk export: of one who agrees, else none; of anybody where the practice itself moves.
 func (a *Acts) Everything(q *store.Q, patient string, anybody bool) ([]fhir.Served, error) {
 	p, err := q.Person(patient)
+	var k outside.Keeper
 	if err == nil && !anybody {
-		p, err = a.shown(q, patient)
+		p, k, err = a.shown(q, patient)
 	}
 	var no *act.Refusal
 	if errors.As(err, &no) {
@@ -478,7 +492,7 @@ func (a *Acts) Everything(q *store.Q, patient string, anybody bool) ([]fhir.Serv
 	if err != nil {
 		return nil, err
 	}
-	return a.served(q, p, "", true)
+	return a.served(q, p, k, "", true)
 }
 
 // Query is a search of another program, as it was asked.

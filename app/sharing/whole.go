@@ -13,6 +13,9 @@ import (
 	"deftledger/store"
 )
 
+// notThere is the section of what was asked about and is not there.
+const notThere = "Asked, and not there"
+
 // teamOf begins the identifier of the care team of a patient, which is no row of its own.
 const teamOf = "team-"
 
@@ -149,7 +152,7 @@ func (w *whole) none(r chart.Record) {
 		}
 	}
 	if len(words) > 0 && len(w.lists) == 0 {
-		w.out.Sections = append(w.out.Sections, outside.Narrated{Title: "Asked, and not there", HTML: strings.Join(words, "\n")})
+		w.out.Sections = append(w.out.Sections, outside.Narrated{Title: notThere, HTML: strings.Join(words, "\n")})
 	}
 }
 

@@ -252,7 +252,7 @@ func prepare(ctx context.Context, o options) (*system, error) {
 	}
 	sys.config = act.Config{Store: s, Keys: keys, Laboratories: d.Laboratories, Intervals: d.Intervals, Orderables: d.Orderables, Medicare: d.Medicare, Notice: d.Notice, LabAddr: o.lab, Facility: o.facility, Practice: o.practice, Telephone: o.telephone,
 		Location: zone, Clock: time.Now, IdleAfter: o.idle, FormFiles: data.Forms, Medicines: d.Medicines, Analytes: d.Analytes, Bearing: d.Bearing, Limits: d.Limits, Nicknames: d.Nicknames,
-		House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Rules: d.RuleSource, Screens: d.Screens, MailRule: d.MailRule,
+		House: act.House{Tests: d.HouseTests, Vaccines: d.Vaccines}, Services: d.Services, Rules: d.RuleSource, Screens: d.Screens, MailRule: d.MailRule, Sensitive: d.Sensitive,
 		Elsewhere: act.Elsewhere{Pharmacy: o.pharmacy, Portal: o.portal, Device: o.device, Fax: o.fax, Pager: o.pager, Receivers: o.receivers, Registry: o.registry, Exchange: o.exchange, ExchangeName: o.exchangeName},
 		Reader:    reader,
 		Formers: sync.OnceValues(func() (*coding.Formers, error) {

@@ -49,6 +49,7 @@ type Reference struct {
 	RuleSource   rulefile.Source
 	Screens      []screen.Form
 	MailRule     recall.Clinic
+	Sensitive    outside.Sensitive // what a patient may wish to hold back
 	Systems      *note.Systems
 	Analytes     *result.Analytes
 	Bearing      []result.Bearing
@@ -71,6 +72,7 @@ func Read() (r Reference, err error) {
 		{"the tests of the house", data.HouseTests, &r.HouseTests},
 		{"the vaccines of the house", data.Vaccines, &r.Vaccines},
 		{"the rule on mail", data.ConfidentialMail, &r.MailRule},
+		{"the subjects that are held back", data.SensitiveSubjects, &r.Sensitive},
 		{"the list of services", data.Services, &services},
 		{"the list of imaging, procedures and supplies", data.Orderables, &orderables},
 	} {

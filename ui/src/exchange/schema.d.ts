@@ -2623,6 +2623,22 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/patients/{id}/sharing/held": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["held-back"];
+        put?: never;
+        post: operations["hold-back-from-others"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/patients/{id}/sharing/link": {
         parameters: {
             query?: never;
@@ -6561,6 +6577,16 @@ export interface components {
             title: string;
             values: components["schemas"]["ValueView"][];
         };
+        HeldPage: {
+            /**
+             * Format: int64
+             * @description So many nobody has decided on
+             */
+            ask: number;
+            back: components["schemas"]["KeptBack"][];
+            may: components["schemas"]["MayHold"][];
+            wishes: components["schemas"]["StandingWish"][];
+        };
         HistoryView: {
             /** @description Asks for the next page; empty on the last */
             more: string;
@@ -6631,6 +6657,20 @@ export interface components {
             name: string;
             /** Format: int64 */
             total: number;
+        };
+        HoldingBack: {
+            /** @description When the patient said so, YYYY-MM-DD */
+            day: string;
+            /** @description Held back from now on; otherwise it may go out */
+            held: boolean;
+            /** @description Of the part, the subject, or the entry, note or document */
+            id: string;
+            /** @description Held back for a reason of the law rather than at the patient's wish */
+            law?: boolean;
+            /** @enum {string} */
+            of: "part" | "subject" | "entry";
+            /** @description What the patient said, or which law */
+            words: string;
         };
         HouseAnalyte: {
             choices: string[];
@@ -6805,6 +6845,18 @@ export interface components {
         "Join-diagnosisRequest": {
             code: string;
             on: boolean;
+        };
+        KeptBack: {
+            /** @description Nobody has decided on it: it is kept back because of what it says, or because nobody can look into it */
+            ask: boolean;
+            /** @description When it was, as precisely as it is known */
+            at: string;
+            /** @description By whom and when it was let go */
+            cleared: string;
+            ref: string;
+            says: string;
+            /** @description Why it does not go out; empty where somebody lets it go */
+            why: string;
         };
         Kit: {
             expires: string;
@@ -7082,6 +7134,13 @@ export interface components {
         MayGetIt: {
             id: string;
             name: string;
+        };
+        MayHold: {
+            id: string;
+            /** @enum {string} */
+            of: "part" | "subject" | "entry";
+            says: string;
+            title: string;
         };
         Me: {
             /** @description Encrypts what this browser keeps while it cannot save; only ever held in memory */
@@ -9421,6 +9480,23 @@ export interface components {
             /** @description In the clinic's words; it is sealed with each signature under it */
             rule: string;
             tests: components["schemas"]["PermittedTest"][];
+        };
+        StandingWish: {
+            at: string;
+            by: string;
+            /** @description When the patient said so, YYYY-MM-DD */
+            day: string;
+            /** @description Held back from now on; otherwise it may go out */
+            held: boolean;
+            /** @description Of the part, the subject, or the entry, note or document */
+            id: string;
+            /** @description Held back for a reason of the law rather than at the patient's wish */
+            law?: boolean;
+            /** @enum {string} */
+            of: "part" | "subject" | "entry";
+            title: string;
+            /** @description What the patient said, or which law */
+            words: string;
         };
         Started: {
             noteId: string;
@@ -15854,6 +15930,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GivenFile"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "held-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldPage"];
+                };
+            };
+            /** @description Error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["ErrorModel"];
+                };
+            };
+        };
+    };
+    "hold-back-from-others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HoldingBack"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HeldPage"];
                 };
             };
             /** @description Error */
