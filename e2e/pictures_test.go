@@ -189,7 +189,7 @@ func TestPictures(t *testing.T) {
 	h.click("No certain patient")
 	h.sees("Who may be meant")
 	take("quarantine")
-	h.open("/desk/record/" + text(t, p, "SELECT id FROM outside_record WHERE house LIKE 'Northsound%'"))
+	h.open("/desk/record/" + text(t, p, "SELECT id FROM outside_record WHERE house LIKE 'Northsound%' AND title LIKE 'Discharge%'"))
 	h.sees("certain")
 	take("record")
 	h = sit(t, p)

@@ -93,6 +93,8 @@ func (a *Acts) wished(q *store.Q, patient string) (wishes []StandingWish, cleare
 			cleared[k.ID] = v
 		}
 	}
+	order := []string{outside.OfSubject, outside.OfPart, outside.OfEntry}
+	slices.SortStableFunc(wishes, func(x, y StandingWish) int { return slices.Index(order, x.Of) - slices.Index(order, y.Of) })
 	return wishes, cleared, nil
 }
 
@@ -195,7 +197,7 @@ func (a *Acts) everything(q *store.Q, p chart.Patient, k outside.Keeper) (all []
 	}
 	for _, i := range whole.Items {
 		t := a.tells(i)
-		words := i.Title
+		words := strings.TrimSuffix(i.Title+", "+i.Detail, ", ")
 		if i.List == outside.Results || i.List == outside.Vitals {
 			words = cmp.Or(titles[t.Ref], i.Title)
 		}

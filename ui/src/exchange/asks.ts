@@ -30,6 +30,12 @@ export const asks = {
       queryFn: () => got(api.GET("/api/patients/{id}/sharing", by(patient))),
       staleTime: 0,
     }),
+  keptBack: (patient: string) =>
+    queryOptions({
+      queryKey: ["sharing", patient, "held"],
+      queryFn: () => got(api.GET("/api/patients/{id}/sharing/held", by(patient))),
+      staleTime: 0,
+    }),
   toExchange: (id: string) =>
     queryOptions({ queryKey: ["desk", "exchange", id], queryFn: () => got(api.GET("/api/exchange/{id}", by(id))), staleTime: 0 }),
   record: (id: string) =>

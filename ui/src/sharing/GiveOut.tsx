@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
@@ -30,6 +30,7 @@ function save(f: Schemas["GivenFile"]) {
 /** GiveOut gives a copy of a chart, or of chosen parts and days of it, to the patient, to somebody else, or to the exchange. */
 export function GiveOut({ id, v, leave }: { id: string; v: Page; leave: () => void }) {
   const client = useQueryClient();
+  const held = useQuery(asks.keptBack(id)).data;
   const { d, request, change, given } = useDraft(
     `given ${id}`,
     () => ({ whom: "patient", form: "PDF", parts: [], name: "", why: "", first: "", last: "" }) as New,
@@ -74,6 +75,12 @@ export function GiveOut({ id, v, leave }: { id: string; v: Page; leave: () => vo
             </Choice>
           )}
         </div>
+        {d.whom !== "patient" && held && held.wishes.length > 0 && (
+          <p className="small mt-1">
+            What {v.patient.given} holds back is left out
+            {held.ask > 0 && `, and so ${held.ask === 1 ? "is 1 entry" : `are ${held.ask} entries`} that nobody has looked at`}.
+          </p>
+        )}
         {!out && <p className="small mt-1">To others only once the patient agrees that the chart goes out.</p>}
       </fieldset>
       {d.whom === "person" && (
