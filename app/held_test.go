@@ -32,7 +32,7 @@ func TestAWishKeepsWhatAPersonWould(t *testing.T) {
 			wish = outside.Wish{Of: outside.OfEntry, ID: "another", Title: strings.Trim(f[0], `"`)}
 		}
 		k := outside.Keeper{Wishes: []outside.Wish{wish}, Sensitive: r.Sensitive}
-		why := k.Why(outside.Told{Ref: "this", Text: f[1], Names: sharing.NamesIn(r.Medicines, f[1])})
+		why := k.Why(outside.Told{Ref: "this", Text: f[1], Names: r.Medicines.NamesIn(f[1])})
 		if n++; (why != "") != (f[2] == "back") {
 			wrong = append(wrong, f[0]+" | "+f[1]+" | "+f[2]+" | "+why)
 		}
@@ -164,4 +164,23 @@ func TestAWishThatCannotBeKeptIsRefused(t *testing.T) {
 	_, err := c.app.Sharing.HoldBack(ctx, c.who[act.FrontDesk], patientID, sharing.HoldingBack{Of: "subject", ID: "hiv", Held: true, Words: "x", Day: "2026-05-04"})
 	require.Equal(t, act.Forbidden, kind(t, err))
 	require.Zero(t, c.count("SELECT count(*) FROM inquiry WHERE kind = 'sharing wish'"))
+}
+
+// What goes along with a referral says that something of it is held back, before it goes; nothing is taken out of it without a word.
+func TestAReferralSaysWhatIsHeldBack(t *testing.T) {
+	c := open(t)
+	c.drinks()
+	held := func() (out []string) {
+		all, err := c.app.Referral.Parts(ctx, c.doctor(), patientID, "")
+		require.NoError(t, err)
+		for _, p := range all.Parts {
+			if p.Held != "" {
+				out = append(out, p.ID+": "+p.Held)
+			}
+		}
+		return out
+	}
+	require.Empty(t, held())
+	c.holds(sharing.HoldingBack{Of: "subject", ID: "substance", Held: true, Words: "Nobody else."})
+	require.Equal(t, []string{"medicines: it tells of alcohol and drugs (naltrexone)", "problems: it tells of alcohol and drugs (F10.20)", "histories: it tells of alcohol and drugs (alcohol)"}, held())
 }

@@ -120,3 +120,34 @@ func TestARecordByMouse(t *testing.T) {
 	look(h, "record-whole")
 	require.Empty(t, h.axe())
 }
+
+// What was remarked beside an entry is read with it and makes it a question; what is of a history needs no decision, and may be taken in and
+// back by mouse.
+func TestRemarksAndHistoriesOfARecord(t *testing.T) {
+	p := practice(t)
+	h := sit(t, p)
+	h.signIn("maren")
+	h.open("/desk/record/" + text(t, p, "SELECT id FROM outside_record WHERE house LIKE 'Skua Head%'"))
+	h.sees("They write a second initial")
+	h.click("Yes")
+	h.sees("was there: confirmed")
+	h.sees("remarked there: “his wife thinks so; he does not remember”")
+	h.sees("for Chronic obstructive lung disease")
+	h.sees("remarked there: “stopped himself in February, loose stools”")
+	h.sees("remarked there: “repeat film due May 2026, not booked when he moved”")
+	look(h, "record-remarks")
+	require.Empty(t, h.axe())
+	h.press("c")
+	h.sees("the same")
+	require.Zero(t, p.count(t, "SELECT count(*) FROM medicine WHERE name LIKE 'Roflumilast%'"), "a remark stands beside it: nobody settles it unread")
+	h.click("into Family")
+	h.sees("taken into Family")
+	require.Equal(t, 1, p.count(t, "SELECT count(*) FROM history WHERE list = 'family' AND title = 'Heart attack' AND detail = 'father' AND source = 'Skua Head Family Practice' AND ended_at = ''"))
+	h.sees("which ends by it") // ours says 40 pack-years
+	look(h, "record-others")
+	h.click("Take it back…")
+	h.types("It was his uncle.")
+	h.click("Take it back")
+	h.seesNot("taken into Family")
+	require.Zero(t, p.count(t, "SELECT count(*) FROM history WHERE title = 'Heart attack' AND ended_at = ''"))
+}

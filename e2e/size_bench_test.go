@@ -116,6 +116,8 @@ func BenchmarkSize(b *testing.B) {
 	}
 	spread(b, "a finding searched over the practice", times)
 
+	overFHIR(b, p)
+	allRules(b, p)
 	signAll(b, doctor, drafts)
 	crowd(b, p)
 	saves(b, p, doctor)

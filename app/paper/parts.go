@@ -10,8 +10,13 @@ import (
 	"deftledger/app/act"
 	notes "deftledger/app/note"
 	"deftledger/core/chart"
+	"deftledger/core/outside"
 	"deftledger/store"
 )
+
+// givenParts are the parts of a copy that one of a letter is made of.
+var givenParts = map[string][]string{"problems": {"problems"}, "medicines": {"medicines"}, "allergies": {"allergies"}, "results": {"results"}, "vitals": {"vitals"},
+	"immunizations": {"immunizations"}, "histories": {"histories", "procedures"}, "note": {outside.NotesPart}}
 
 // ChartPart is a part of a chart as it is sent along with a letter.
 type ChartPart struct {
@@ -19,6 +24,7 @@ type ChartPart struct {
 	Title string `json:"title"`
 	Text  string `json:"text" doc:"As it goes along"`
 	Empty bool   `json:"empty" doc:"The chart says nothing of it, which the text says"`
+	Held  string `json:"held" doc:"Why something of it is held back from others at the patient's wish; empty where nothing is"`
 	Reads string `json:"reads" doc:"Names the text; handed back with the signature, so that nothing goes along that was not seen"`
 }
 
@@ -100,7 +106,17 @@ func (a *Acts) ChartParts(ctx context.Context, who act.Actor, patient, visit str
 			out = append(out, ChartPart{ID: "note", Title: "This visit", Text: text})
 		}
 	}
+	var k outside.Keeper
+	if err = a.Look(ctx, who, act.SeeChart, func(q *store.Q) error {
+		k, err = a.Keeper(q, patient)
+		return err
+	}); err != nil {
+		return out, err
+	}
 	for i := range out {
+		if len(k.Wishes) > 0 && !out[i].Empty {
+			out[i].Held = k.Why(outside.Told{Ref: out[i].ID, Parts: givenParts[out[i].ID], Text: out[i].Text, Names: a.Medicines.NamesIn(out[i].Text)})
+		}
 		sum := sha256.Sum256([]byte(out[i].Text))
 		out[i].Reads = hex.EncodeToString(sum[:8])
 	}

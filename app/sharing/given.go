@@ -188,7 +188,7 @@ func (a *Acts) copyOf(q *store.Q, p chart.Patient, n NewGiven) (outside.Record, 
 	}
 	var k outside.Keeper
 	if n.Whom != "patient" {
-		if k, err = a.keeper(q, p.ID); err != nil {
+		if k, err = a.Keeper(q, p.ID); err != nil {
 			return r, err
 		}
 	}

@@ -196,7 +196,7 @@ func (a *Acts) shown(q *store.Q, patient string) (p chart.Patient, k outside.Kee
 		err = noSuch()
 	}
 	if err == nil {
-		k, err = a.keeper(q, p.ID)
+		k, err = a.Keeper(q, p.ID)
 	}
 	return p, k, err
 }

@@ -8,12 +8,10 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode"
 
 	"deftledger/app/act"
 	"deftledger/core/chart"
 	"deftledger/core/outside"
-	"deftledger/core/safety"
 	"deftledger/store"
 )
 
@@ -28,7 +26,7 @@ type HoldingBack struct {
 	Day   string `json:"day" maxLength:"10" doc:"When the patient said so, YYYY-MM-DD"`
 }
 
-// keptWish is what is kept of it.
+// keptWish is what is kept of it: act.Keeper reads it too.
 type keptWish struct {
 	HoldingBack
 	Title string `json:"title"`
@@ -98,19 +96,6 @@ func (a *Acts) wished(q *store.Q, patient string) (wishes []StandingWish, cleare
 	return wishes, cleared, nil
 }
 
-// keeper keeps back what a patient wishes.
-func (a *Acts) keeper(q *store.Q, patient string) (k outside.Keeper, err error) {
-	wishes, cleared, err := a.wished(q, patient)
-	k = outside.Keeper{Sensitive: a.Sensitive, Cleared: map[string]bool{}}
-	for _, w := range wishes {
-		k.Wishes = append(k.Wishes, outside.Wish{Of: w.Of, ID: w.ID, Title: w.Title})
-	}
-	for ref := range cleared {
-		k.Cleared[ref] = true
-	}
-	return k, err
-}
-
 // tells is what an entry says, for whoever keeps it back.
 func (a *Acts) tells(i outside.Item) outside.Told {
 	ref, _, _ := strings.Cut(i.Ref, " ") // a value goes with its report
@@ -135,21 +120,9 @@ func (a *Acts) tells(i outside.Item) outside.Told {
 func (a *Acts) tellsText(k outside.Keeper, ref, part, title, text string) outside.Told {
 	t := outside.Told{Ref: ref, Parts: []string{part}, Text: title + " " + text, Unread: text == ""}
 	if len(k.Wishes) > 0 {
-		t.Names = NamesIn(a.Medicines, t.Text)
+		t.Names = a.Medicines.NamesIn(t.Text)
 	}
 	return t
-}
-
-// NamesIn are the ingredients of the medicines that words name, each word by itself, because a note is no list.
-func NamesIn(c *safety.Catalogue, text string) (out []string) {
-	seen := map[string]bool{}
-	for w := range strings.FieldsFuncSeq(text, func(r rune) bool { return !unicode.IsLetter(r) && r != '-' }) {
-		if w = strings.ToLower(w); len(w) > 3 && !seen[w] {
-			seen[w] = true
-			out = append(out, c.Ingredients(w)...)
-		}
-	}
-	return out
 }
 
 // withhold leaves out of a record what its patient wishes to hold back from others.
@@ -243,7 +216,7 @@ func (a *Acts) held(q *store.Q, patient string) (out HeldPage, err error) {
 	if err != nil {
 		return out, act.NotFound(err, "patient")
 	}
-	k, err := a.keeper(q, p.ID)
+	k, err := a.Keeper(q, p.ID)
 	if err != nil {
 		return out, err
 	}

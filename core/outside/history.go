@@ -86,8 +86,9 @@ func history(ours []Ours, t Theirs) Compared {
 	return Compared{Stand: New, Why: "none of ours has these words"}
 }
 
-// topics are what others call those of our social history (in small letters).
-var topics = map[string]string{"smoking": "Tobacco", "smoking status": "Tobacco", "tobacco use": "Tobacco", "tobacco smoking status": "Tobacco", "alcohol use": "Alcohol", "alcohol intake": "Alcohol", "drug use": "Drugs"}
+// topics are what others call those of our social history, as chart.Fold has it.
+var topics = map[string]string{"smoking": "Tobacco", "smokingstatus": "Tobacco", "tobaccouse": "Tobacco", "tobaccosmokingstatus": "Tobacco", "historyoftobaccouse": "Tobacco", "alcoholuse": "Alcohol", "alcoholintake": "Alcohol",
+	"druguse": "Drugs"}
 
 // Topic is what our social history calls a topic of theirs.
 func Topic(title string) string { return orSaid(topics[chart.Fold(title)], title) }

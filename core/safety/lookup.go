@@ -108,6 +108,18 @@ func (c *Catalogue) Ingredients(text string) (out []string) {
 	return out
 }
 
+// NamesIn are the ingredients of the medicines that words name, each word by itself, because a note is no list.
+func (c *Catalogue) NamesIn(text string) (out []string) {
+	seen := map[string]bool{}
+	for w := range strings.FieldsFuncSeq(text, func(r rune) bool { return !unicode.IsLetter(r) && r != '-' }) {
+		if w = strings.ToLower(w); len(w) > 3 && !seen[w] {
+			seen[w] = true
+			out = append(out, c.Ingredients(w)...)
+		}
+	}
+	return out
+}
+
 // AllergyClasses lists the groups that an allergy rules out: those of the ingredient it is
 // to, or the one it names. "Penicillin" names all penicillins.
 func (c *Catalogue) AllergyClasses(substance string) (out []string) {

@@ -170,7 +170,7 @@ func (r *reader) medicine(x *node) {
 	}
 	if len(parts) == 0 && i.Narrative != "" { // the words say how, beside the name
 		if w := r.words[i.Narrative]; w != "" && w != i.Title {
-			if rest := after(w, i.Title); rest != "" {
+			if rest := strings.TrimSpace(strings.Replace(after(w, i.Title), i.Note, "", 1)); rest != "" { // a remark is no dose
 				parts = []string{rest}
 			}
 		}

@@ -5351,6 +5351,8 @@ export interface components {
         ChartPart: {
             /** @description The chart says nothing of it, which the text says */
             empty: boolean;
+            /** @description Why something of it is held back from others at the patient's wish; empty where nothing is */
+            held: string;
             id: string;
             /** @description Names the text; handed back with the signature, so that nothing goes along that was not seen */
             reads: string;

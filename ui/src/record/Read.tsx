@@ -15,8 +15,10 @@ const others: [string, string][] = [
   ["team", "Who treats them there"],
 ];
 
+const lasting = ["social", "devices"];
+const span = (e: Entry) => (e.span && lasting.includes(e.list) && !/ to |until/.test(e.span) ? `since ${e.span}` : e.span);
 const says = (e: Entry) =>
-  [e.title, e.detail, e.span, e.note && `“${e.note}”`, e.doubt && `not certain: ${e.doubt}`].filter(Boolean).join(", ");
+  [e.title, e.detail, span(e), e.note && `“${e.note}”`, e.doubt && `not certain: ${e.doubt}`].filter(Boolean).join(", ");
 
 /** Others are the entries that are read with the record and need no decision; what is of a history may be taken into ours. */
 export function Others({ v, take, back }: { v: View; take: (e: Entry) => void; back: (e: Entry, reason: string) => void }) {

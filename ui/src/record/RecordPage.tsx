@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Fragment, useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
+import { useAct } from "../exchange/act";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
@@ -51,7 +52,7 @@ function Open({ v, next }: { v: View; next: string }) {
   const [asking, setAsking] = useState<"" | "leave out" | "changes" | "taken back" | "doubted" | "refused" | "hand on">("");
   const [leaving, setLeaving] = useState("");
   const [comment, setComment] = useState("");
-  const [error, setError] = useState("");
+  const { act: inTurn, error, setError } = useAct(`record ${v.id}`);
   const { sign, dialog, busy } = useSigning();
   const params = { params: { path: { id: v.id } } };
   const { queryKey } = asks.record(v.id);
@@ -67,17 +68,17 @@ function Open({ v, next }: { v: View; next: string }) {
   useEffect(() => {
     list.current?.querySelector('[aria-current="true"]')?.scrollIntoView({ block: "nearest" });
   }, [current && key(current)]);
+  // One after another: an answer that comes late would show the entries as they were before.
   async function act(call: () => Promise<View | undefined>) {
-    setError("");
-    try {
+    const done = await inTurn(async () => {
       const now = await call();
       if (now) client.setQueryData(queryKey, now);
       else await client.invalidateQueries({ queryKey });
-      setAsking("");
-      void client.invalidateQueries({ queryKey: ["desk"] });
-    } catch (e) {
-      setError(say(e));
-    }
+      return true;
+    });
+    if (!done) return;
+    setAsking("");
+    void client.invalidateQueries({ queryKey: ["desk"] });
   }
   const decide = (e: Entry, decision: Decision | "taken back", more: { reason?: string; title?: string; detail?: string } = {}) =>
     act(async () => {

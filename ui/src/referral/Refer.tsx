@@ -321,6 +321,11 @@ export function Refer({
           {goes.map((p) => (
             <div key={p.id} className="mb-2">
               <h3 className="text-small font-semibold text-kelp">{p.title}</h3>
+              {p.held && (
+                <p className="text-aside font-semibold text-carried">
+                  {patient.given} holds something of this back from others: {p.held}. Ask before it goes along.
+                </p>
+              )}
               <p className="font-serif whitespace-pre-line">{p.text}</p>
             </div>
           ))}

@@ -1,5 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useAct } from "../exchange/act";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
@@ -20,20 +21,17 @@ export function Held({ id, today, given }: { id: string; today: string; given: s
   const client = useQueryClient();
   const page = useQuery(asks.keptBack(id));
   const [asking, setAsking] = useState("");
-  const [error, setError] = useState("");
+  const { act: inTurn, error } = useAct(`sharing ${id}`);
   const v: View | undefined = page.data;
   async function keep(h: { of: May["of"]; id: string; held: boolean; words: string; day?: string; law?: boolean }) {
-    setError("");
-    try {
+    await inTurn(async () => {
       const now = await got(
         api.POST("/api/patients/{id}/sharing/held", { params: { path: { id } }, body: { day: today, ...h } }),
       );
       client.setQueryData(asks.keptBack(id).queryKey, now);
       void client.invalidateQueries({ queryKey: asks.sharing(id).queryKey });
       setAsking("");
-    } catch (e) {
-      setError(say(e));
-    }
+    });
   }
   const first = v?.back.find((b) => b.ask);
   useKeys([

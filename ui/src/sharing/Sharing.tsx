@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
+import { useAct } from "../exchange/act";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
@@ -37,25 +38,21 @@ function Open({ id, v }: { id: string; v: Page }) {
   const [saying, setSaying] = useState<Direction | "">("");
   const [giving, setGiving] = useState(false);
   const [busy, setBusy] = useState(false);
-  const [error, setError] = useState("");
+  const { act: inTurn, error } = useAct(`sharing ${id}`);
   const params = { params: { path: { id } } };
   const { queryKey } = asks.sharing(id);
   const act: Act = async (call) => {
-    setError("");
     setBusy(true);
-    try {
+    const done = await inTurn(async () => {
       const now = await call();
       if (now) client.setQueryData(queryKey, now);
       else await client.invalidateQueries({ queryKey });
       void client.invalidateQueries({ queryKey: ["desk"] });
       void client.invalidateQueries({ queryKey: ["records", id] });
       return true;
-    } catch (e) {
-      setError(say(e));
-      return false;
-    } finally {
-      setBusy(false);
-    }
+    });
+    setBusy(false);
+    return done === true;
   };
   const ask = () => act(() => got(api.POST("/api/patients/{id}/sharing/link", params)));
   const fetchThem = () => act(() => got(api.POST("/api/patients/{id}/sharing/documents", params)));
