@@ -52,6 +52,13 @@ func TestEveryChartGoesOutAndIsReadAgain(t *testing.T) {
 			if whole, err = a.Sharing.Whole(q, p); err != nil {
 				return err
 			}
+			for _, list := range outside.RecordLists { // one by one they say the same
+				part, err := a.Sharing.Whole(q, p, list)
+				if err != nil {
+					return err
+				}
+				require.Equal(t, says(whole, list), says(part, list), p.Record)
+			}
 			all, err := q.DocumentsOf(p.ID)
 			if err != nil {
 				return err

@@ -30,6 +30,19 @@ func (q *Q) Immunizations(patient string) ([]chart.Immunization, error) {
 	return immunizations(patient).read(q)
 }
 
+// AllImmunizations lists the vaccines given to a patient, here and elsewhere.
+func (q *Q) AllImmunizations(patient string) ([]chart.Immunization, error) {
+	r := chart.Record{}
+	here, err := q.Immunizations(patient)
+	if err != nil {
+		return nil, err
+	}
+	r.Immunizations = here
+	care, err := q.CareOf(patient)
+	taken(&r, care, nil)
+	return r.Immunizations, err
+}
+
 func immunizations(patient string) rows[chart.Immunization] {
 	return rows[chart.Immunization]{cols: immunizationCols, from: "immunization WHERE patient_id " + samePerson + " AND struck_at = ''",
 		order: "given_at DESC, rowid DESC", args: []any{patient}, scan: scanImmunization}

@@ -1,6 +1,7 @@
 package intake
 
 import (
+	"deftledger/app/act"
 	"slices"
 	"strings"
 
@@ -27,29 +28,30 @@ type Stands struct {
 
 // Stand sets an entry from outside beside the chart, by the one comparison that records of other houses are held to as well
 // (core/outside.Compare): never certain is a medicine that is warned about or was not checked, another dose, or what stands against "none
-// known". Other lists are compared by their words, and a person decides.
-func (a *Acts) Stand(r chart.Record, view *IntakeView, e store.IncomingEntry) Stands {
-	list := map[string]string{chart.MedicineList: outside.Medicines, chart.AllergyList: outside.Allergies}[e.List]
-	if list == "" || chart.SaysNone(e.Title) {
-		beside, same, found := beside(view, e)
-		switch {
-		case !found:
-			return Stands{How: standsNew}
-		case same:
-			return Stands{How: standsSame, Ours: beside.ID, Says: strings.TrimSpace(beside.Title + " " + beside.Detail)}
-		}
-		return Stands{How: standsDiffers, Ours: beside.ID, Says: strings.TrimSpace(beside.Title + " " + beside.Detail)}
-	}
-	item := outside.Item{List: list, Title: e.Title, Detail: e.Detail, Status: outside.Active, Since: e.Since}
-	if said, doubt, doubted := strings.Cut(e.Detail, "(not certain: "); doubted {
-		item.Detail, item.Doubt = strings.TrimSpace(said), strings.TrimSuffix(doubt, ")")
-	}
+// known". Histories are compared by their words.
+func (a *Acts) Stand(r chart.Record, e store.IncomingEntry) Stands {
+	item := outside.Item{Title: e.Title, Detail: e.Detail, Since: e.Since, Status: outside.Active}
 	var ours []outside.Ours
-	for _, x := range r.Medicines {
-		ours = append(ours, outside.Ours{ID: x.ID, List: outside.Medicines, Title: x.Name, Detail: x.Dose, Names: a.Medicines.Ingredients(x.Name), Since: x.Started})
+	switch e.List {
+	case chart.MedicineList:
+		item.List, item.None = outside.Medicines, chart.SaysNone(e.Title)
+		for _, x := range r.Medicines {
+			ours = append(ours, outside.Ours{ID: x.ID, List: outside.Medicines, Title: x.Name, Detail: x.Dose, Names: a.Medicines.Ingredients(x.Name), Since: x.Started})
+		}
+	case chart.AllergyList:
+		item.List, item.None = outside.Allergies, chart.SaysNone(e.Title)
+		for _, x := range r.Allergies {
+			ours = append(ours, outside.Ours{ID: x.ID, List: outside.Allergies, Title: x.Substance, Detail: x.Reaction, Severity: x.Severity, Names: a.Allergen(x.Substance), None: x.Substance == ""})
+		}
+	default:
+		var ofHistory bool
+		if item, ofHistory = outside.OfHistory(chart.HistoryEntry{List: e.List, Title: e.Title, Detail: e.Detail, Since: e.Since}); !ofHistory {
+			return Stands{How: standsNew} // an answer, or a questionnaire
+		}
+		ours = OurHistories(r)
 	}
-	for _, x := range r.Allergies {
-		ours = append(ours, outside.Ours{ID: x.ID, List: outside.Allergies, Title: x.Substance, Detail: x.Reaction, Severity: x.Severity, Names: a.Allergen(x.Substance), None: x.Substance == ""})
+	if said, doubt, doubted := strings.Cut(item.Detail, "(not certain: "); doubted {
+		item.Detail, item.Doubt = strings.TrimSpace(said), strings.TrimSuffix(doubt, ")")
 	}
 	theirs, _ := a.Theirs(item, r, "")
 	c := outside.Compare(ours, theirs, r.Patient.BirthDate, r.Day)
@@ -69,10 +71,26 @@ func (a *Acts) Stand(r chart.Record, view *IntakeView, e store.IncomingEntry) St
 		if c.Stand == outside.Same {
 			out.How = standsSame
 		}
-	case c.Stand == outside.New && c.Certain, list == outside.Allergies && item.Doubt == "": // an allergy that is added harms nobody, whoever knows the substance
+	case c.Stand == outside.New && (c.Certain || outside.HistoryList(item) != ""), item.List == outside.Allergies && item.Doubt == "" && !item.None: // an allergy that is added harms nobody, whoever knows the substance
 		out.How = standsNew
 	default:
 		out.How = standsAsks
+	}
+	return out
+}
+
+// OurHistories are the histories of a chart, for what comes from outside to stand beside.
+func OurHistories(r chart.Record) (out []outside.Ours) {
+	for _, x := range r.Histories {
+		i, given := outside.OfHistory(x)
+		if !given {
+			continue
+		}
+		o := outside.Ours{ID: x.ID, List: i.List, Class: i.Class, Title: x.Title, Detail: x.Detail, Since: x.Since, Ended: x.Until}
+		if i.Status == outside.Ended {
+			o.Ended = act.OrUnknown(x.Until, "ended")
+		}
+		out = append(out, o)
 	}
 	return out
 }

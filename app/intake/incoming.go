@@ -1,11 +1,9 @@
 package intake
 
 import (
-	"slices"
 	"strings"
 
 	"deftledger/core/chart"
-	"deftledger/core/outside"
 	"deftledger/store"
 )
 
@@ -44,21 +42,10 @@ func (a *Acts) incoming(q *store.Q, v store.Visit, out *IntakeView) error {
 		}
 		x.Same = standsNew
 		if e.Decision == "" {
-			stands := a.Stand(r, out, e)
+			stands := a.Stand(r, e)
 			x.Same, x.Why, x.Beside = stands.How, stands.Why, stands.Says
 		}
 		out.Incoming = append(out.Incoming, x)
 	}
 	return nil
-}
-
-// beside finds what of the chart an entry from outside may be by its words, among the lists of an intake.
-func beside(view *IntakeView, e store.IncomingEntry) (beside outside.Entry, same, found bool) {
-	var held []outside.Entry
-	for _, l := range append(slices.Clone(view.Lists), view.Medicines, view.Allergies) {
-		for _, x := range l.Entries {
-			held = append(held, outside.Entry{ID: x.ID, List: l.ID, Title: x.Title, Detail: x.Detail})
-		}
-	}
-	return outside.Beside(held, outside.Entry{ID: e.ID, List: e.List, Title: e.Title, Detail: e.Detail})
 }

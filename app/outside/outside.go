@@ -312,18 +312,8 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 	if !slices.Contains(outside.Decisions, decision) {
 		return intake.IntakeView{}, act.Refuse(act.Invalid, "Take it in, leave it out or join it.")
 	}
-	before, err := a.Intake.Intake(ctx, who, visitID)
-	if err != nil {
-		return before, err
-	}
 	return a.Intake.Change(ctx, who, visitID, string(decision)+" from outside", func(t *act.Tx, v store.Visit) error {
-		now := before
-		for i, id := range ids {
-			if i > 0 { // what came in just before counts
-				if now, err = a.intakeNow(t.Q, v); err != nil {
-					return err
-				}
-			}
+		for _, id := range ids {
 			e, err := t.IncomingEntryByID(id)
 			if err != nil || !act.SamePerson(t.Q, e.PatientID, v.PatientID) {
 				return act.Refuse(act.Missing, "There is no such entry.")
@@ -334,11 +324,11 @@ func (a *Acts) Decide(ctx context.Context, who act.Actor, visitID string, ids []
 			if e.Decision != "" {
 				return act.Refuse(act.Conflict, "Somebody decided that entry meanwhile: %s.", e.Decision)
 			}
-			r, err := a.Intake.Order.Record(t.Q, v.PatientID, a.Today())
+			r, err := a.Intake.Order.Record(t.Q, v.PatientID, a.Today()) // what came in just before counts
 			if err != nil {
 				return err
 			}
-			stands := a.Intake.Stand(r, &now, e)
+			stands := a.Intake.Stand(r, e)
 			if decision == outside.TakeIn && len(ids) > 1 && stands.How != "new" {
 				continue
 			}
@@ -380,12 +370,6 @@ func CloseWhenDecided(t *act.Tx, record string) error {
 	}
 	t.Tell(act.LineEvent, record, record)
 	return t.CloseLine(line.FromOutside, record, t.Who.ID, "decided", t.Now)
-}
-
-// intakeNow reads the lists of the chart as they stand within an act.
-func (a *Acts) intakeNow(q *store.Q, v store.Visit) (out intake.IntakeView, err error) {
-	err = a.Intake.Lists(q, v, &out)
-	return out, err
 }
 
 // takeAnswer takes a patient's own answer into the draft of the visit.

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"deftledger/app/act"
+	"deftledger/app/intake"
 	"deftledger/core/chart"
 	"deftledger/core/outside"
 	"deftledger/core/result"
@@ -61,15 +62,7 @@ func (a *Acts) ours(q *store.Q, p chart.Patient, r chart.Record) (out []outside.
 		}
 		out = append(out, outside.Ours{ID: x.ID, List: outside.Immunizations, Title: x.Name, Code: x.CVX, Since: day})
 	}
-	for _, x := range r.Histories {
-		if i, given := outside.OfHistory(x); given {
-			o := outside.Ours{ID: x.ID, List: i.List, Class: i.Class, Title: x.Title, Detail: x.Detail, Since: x.Since, Ended: x.Until}
-			if i.Status == outside.Ended {
-				o.Ended = act.OrUnknown(x.Until, "ended")
-			}
-			out = append(out, o)
-		}
-	}
+	out = append(out, intake.OurHistories(r)...)
 	if err != nil {
 		return out, err
 	}

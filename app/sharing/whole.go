@@ -64,12 +64,34 @@ func told(what, words string) string {
 	return what + ": " + words
 }
 
+// histories are the lists of which an entry of a history may be.
+var histories = []string{outside.Problems, outside.Procedures, outside.Devices, outside.Encounters, outside.Social, outside.Family}
+
+// record is the chart; where only some lists are wanted, only those are read.
+func (w *whole) record() (r chart.Record, err error) {
+	if len(w.lists) == 0 {
+		return w.Order.Record(w.q, w.p.ID, w.Today())
+	}
+	read := func(wanted bool, what func() error) {
+		if wanted && err == nil {
+			err = what()
+		}
+	}
+	read(w.needs(outside.Problems), func() error { r.Problems, err = w.q.Problems(w.p.ID); return err })
+	read(w.needs(outside.Allergies), func() error { r.Allergies, err = w.q.Allergies(w.p.ID); return err })
+	read(w.needs(outside.Medicines), func() error { r.Medicines, err = w.q.Medicines(w.p.ID); return err })
+	read(w.needs(outside.Medicines), func() error { r.Statements, err = w.q.Statements(w.p.ID); return err })
+	read(w.needs(outside.Immunizations), func() error { r.Immunizations, err = w.q.AllImmunizations(w.p.ID); return err })
+	read(w.needs(histories...), func() error { r.Histories, err = w.q.Histories(w.p.ID); return err })
+	for i, m := range r.Medicines {
+		r.Medicines[i].Name, r.Medicines[i].Dose = chart.ShownDose(m.Name), chart.ShownDose(m.Dose)
+	}
+	return r, err
+}
+
 // listed are the lists of the chart.
 func (w *whole) listed() error {
-	if !w.needs(outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Procedures, outside.Devices, outside.Encounters, outside.Social, outside.Family) {
-		return nil
-	}
-	r, err := w.Order.Record(w.q, w.p.ID, w.Today())
+	r, err := w.record()
 	if err != nil {
 		return err
 	}
