@@ -116,7 +116,7 @@ func TestEveryChartGoesOutAndIsReadAgain(t *testing.T) {
 		clinical, err := ccda.Read(out.File)
 		require.NoError(t, err)
 		require.Empty(t, clinical.Missed, p.Record)
-		for _, list := range []string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Results, outside.Vitals, outside.Procedures, outside.Social, outside.Family} {
+		for _, list := range []string{outside.Problems, outside.Allergies, outside.Medicines, outside.Immunizations, outside.Results, outside.Vitals, outside.Procedures, outside.Social, outside.Family, outside.Devices, outside.Encounters, outside.Team} {
 			require.Equal(t, says(whole, list), says(clinical, list), p.Record)
 		}
 	}

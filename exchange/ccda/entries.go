@@ -357,6 +357,47 @@ func (r *reader) encounter(x *node) {
 	r.add(i)
 }
 
+// planned is what somebody there means to do, or wants reached, with their words.
+func (r *reader) planned(x *node) {
+	i := r.base(x, outside.Plan)
+	i.Title, i.Codes, _ = r.coded(x.one("code"))
+	if drug := x.one("consumable", "manufacturedProduct", "manufacturedMaterial", "code"); drug != nil {
+		i.Title, i.Codes, _ = r.coded(drug)
+	}
+	said := firstOf(r.words[i.Narrative], x.one("text").says())
+	if i.Title == "" {
+		i.Title, said = said, ""
+	}
+	if i.Detail = said; said == i.Title {
+		i.Detail = ""
+	}
+	i.Since, i.Until = span(x.one("effectiveTime"))
+	i.Status, i.Doubt = outside.NotCertain, "planned there"
+	switch s := x.one("statusCode").get("code"); {
+	case x.get("negationInd") == "true":
+		i.Status, i.Doubt = outside.Denied, "the record says that it is not to be done"
+	case s == "aborted" || s == "cancelled":
+		i.Doubt = "its state is " + s
+	}
+	r.add(i)
+}
+
+// treats is one of those who treat the patient there, once.
+func (r *reader) treats(p, of *node) {
+	who := p.one("assignedEntity")
+	i := r.base(of, outside.Team)
+	i.Ref, i.Narrative, i.Note = "", "", ""
+	if i.Title = firstOf(name(who.one("assignedPerson", "name")), who.one("representedOrganization", "name").says()); i.Title == "" {
+		return
+	}
+	if i.Detail, _, _ = r.coded(p.one("functionCode")); i.Detail == "" {
+		i.Detail, _, _ = r.coded(who.one("code"))
+	}
+	if !slices.ContainsFunc(r.out.Items, func(x outside.Item) bool { return x.List == outside.Team && x.Title == i.Title }) {
+		r.add(i)
+	}
+}
+
 // device is something worn or implanted: what was supplied, or what a procedure put in.
 func (r *reader) device(x *node) {
 	i := r.base(x, outside.Devices)

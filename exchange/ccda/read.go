@@ -41,7 +41,8 @@ const (
 // Sections by their LOINC codes whose entries are coded lists; of others the narrative is what there is.
 var lists = map[string]string{"11450-4": outside.Problems, "48765-2": outside.Allergies, "10160-0": outside.Medicines, "10183-2": outside.Medicines, "42346-7": outside.Medicines,
 	"29549-3": outside.Medicines, "11369-6": outside.Immunizations, "30954-2": outside.Results, "8716-3": outside.Vitals, "47519-4": outside.Procedures,
-	"46240-8": outside.Encounters, "29762-2": outside.Social, "10157-6": outside.Family, "11535-2": outside.Problems, "46241-6": outside.Problems, pastSection: outside.Problems, "46264-8": outside.Devices}
+	"46240-8": outside.Encounters, "29762-2": outside.Social, "10157-6": outside.Family, "11535-2": outside.Problems, "46241-6": outside.Problems, pastSection: outside.Problems, "46264-8": outside.Devices,
+	"18776-5": outside.Plan, "61146-7": outside.Plan, "85847-2": outside.Team}
 
 // pastSection is the section of what somebody had, whose entries do not say that it has ended.
 const pastSection = "11348-0"
@@ -71,6 +72,9 @@ func Read(raw []byte) (out outside.Record, err error) {
 	}
 	if v := root.one("componentOf", "encompassingEncounter", "effectiveTime"); v != nil {
 		r.out.From, r.out.To = span(v)
+	}
+	for _, p := range root.all("documentationOf", "serviceEvent", "performer") {
+		r.treats(p, root)
 	}
 	for _, s := range root.all("component", "structuredBody", "component", "section") {
 		r.section(s, 0)
@@ -139,6 +143,14 @@ func (r *reader) entry(e *node, list, section string) {
 	known := false
 	for _, x := range e.nodes {
 		switch {
+		case list == outside.Plan && (x.name == "observation" || x.name == "act" || x.name == "procedure" || x.name == "encounter" || x.name == "substanceAdministration" || x.name == "supply"):
+			r.planned(x) // whatever it is: it has not been done
+			known = true
+		case list == outside.Team && x.name == "organizer":
+			for _, p := range x.all("component", "act", "performer") {
+				r.treats(p, x)
+			}
+			known = true
 		case x.name == "act" && (x.is(tProblemAct) || x.is(tAllergyAct)):
 			for _, o := range x.all("entryRelationship", "observation") {
 				switch {

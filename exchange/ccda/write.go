@@ -160,7 +160,13 @@ func (w *writer) header(r outside.Record, by Custodian) {
 	w.put(`<documentationOf><serviceEvent classCode="PCPR"><effectiveTime>`)
 	w.time("low", firstOf(r.From, p.BirthDate))
 	w.time("high", firstOf(r.To, r.At))
-	w.put(`</effectiveTime></serviceEvent></documentationOf>`)
+	w.put(`</effectiveTime>`)
+	for _, i := range r.Items {
+		if i.List == outside.Team {
+			w.put(`<performer typeCode="PRF"><functionCode nullFlavor="OTH"><originalText>%s</originalText></functionCode><assignedEntity><id nullFlavor="UNK"/><assignedPerson><name>%s</name></assignedPerson></assignedEntity></performer>`, firstOf(i.Detail, "not said"), i.Title)
+		}
+	}
+	w.put(`</serviceEvent></documentationOf>`)
 }
 
 func (w *writer) section(s struct{ list, code, title, template, edition, none string }, r outside.Record) {
