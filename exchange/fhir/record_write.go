@@ -127,7 +127,7 @@ func WriteRecord(r outside.Record) ([]byte, error) {
 		{"fullUrl": w.subject["reference"], "resource": with(patient, named("patient "+r.ID))},
 		{"fullUrl": house, "resource": with(m{"resourceType": "Organization", "name": r.House}, named("house "+r.House))}}
 	b := m{"resourceType": "Bundle", "type": "document", "identifier": m{"system": ourRecords + "/copy", "value": r.ID}, "timestamp": r.At, "entry": append(entries, w.entries...)}
-	return json.MarshalIndent(b, "", " ")
+	return json.Marshal(b)
 }
 
 func named(what string) string { return uuid.NewSHA1(recordIDs, []byte(what)).String() }
