@@ -99,43 +99,42 @@ func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiv
 	if n.First != "" && n.Last != "" && n.First > n.Last {
 		return out, act.Refuse(act.Invalid, "The time ends before it begins.")
 	}
-	err = a.Act(ctx, who, act.GiveOut, func(t *act.Tx) error {
-		p, err := t.Person(patient)
-		if err != nil {
-			return act.NotFound(err, "patient")
-		}
-		if n.Whom != "patient" {
-			if ok, err := a.agrees(t.Q, p.ID, Out); err != nil || !ok {
-				if err == nil {
-					err = act.Refuse(act.Conflict, "The patient has not agreed that the chart goes out: nobody but they themselves gets a copy.")
-				}
-				return err
-			}
-		}
-		if n.Whom == "exchange" {
-			if l, err := a.link(t.Q, p.ID); err != nil || l.State != Linked {
-				if err == nil {
-					err = act.Refuse(act.Conflict, "The patient is not linked with the exchange.")
-				}
-				return err
-			}
-		}
-		n.ID = cmp.Or(n.ID, act.NewID())
-		was, at, err := a.before(t, p.ID, n)
-		if err != nil {
+	n.ID = cmp.Or(n.ID, act.NewID())
+	out.ID = n.ID
+	now := a.Clock()
+	// The copy is made before the transaction, which it would hold up; whether it may go is asked again in it.
+	var kept outside.Keeper
+	if err := a.Look(ctx, who, act.GiveOut, func(q *store.Q) error {
+		p, was, at, err := a.mayGo(q, who, patient, n, now)
+		if err != nil || was.Sum != "" && n.Whom == "exchange" {
 			return err
 		}
-		out.ID = n.ID
-		if was.Sum != "" && n.Whom == "exchange" {
-			return nil // it is on its way
+		if kept, err = a.keeperFor(q, p.ID, n.Whom); err != nil {
+			return err
 		}
-		r, err := a.copyOf(t.Q, p, n)
+		r, err := a.copyOf(q, p, kept, n)
 		if err != nil {
 			return err
 		}
 		r.ID, r.At, r.Author = n.ID, a.Say(at), who.Name
-		if err := a.write(&out, r, n.Form, p); err != nil {
+		return a.write(&out, r, n.Form, p)
+	}); err != nil {
+		return out, err
+	}
+	err = a.Act(ctx, who, act.GiveOut, func(t *act.Tx) error {
+		p, was, _, err := a.mayGo(t.Q, who, patient, n, now)
+		if err != nil {
 			return err
+		}
+		if was.Sum != "" && n.Whom == "exchange" {
+			return nil // it is on its way
+		}
+		k, err := a.keeperFor(t.Q, p.ID, n.Whom)
+		if err != nil {
+			return err
+		}
+		if !reflect.DeepEqual(k, kept) {
+			return act.Refuse(act.Conflict, "What is held back has changed in this moment: give the copy again.")
 		}
 		hash := sha256.Sum256(out.File)
 		sum := hex.EncodeToString(hash[:])
@@ -150,7 +149,7 @@ func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiv
 		if err != nil {
 			return err
 		}
-		if _, err := t.AddInquiry(store.Inquiry{ID: n.ID, Kind: store.GivenOut, Source: "here", Origin: "given out " + n.ID, PatientID: p.ID, ByID: who.ID, Said: body, At: t.Now}); err != nil {
+		if _, err := t.AddInquiry(store.Inquiry{ID: n.ID, Kind: store.GivenOut, Source: "here", Origin: "given out " + n.ID, PatientID: p.ID, ByID: who.ID, Said: body, At: now}); err != nil {
 			return err
 		}
 		if n.Whom == "exchange" {
@@ -165,32 +164,56 @@ func (a *Acts) Give(ctx context.Context, who act.Actor, patient string, n NewGiv
 	return out, err
 }
 
-// before is the copy that was given out under the same identifier, where one was, and when: the answer was lost, and it is asked for again.
-func (a *Acts) before(t *act.Tx, patient string, n NewGiven) (was given, at time.Time, err error) {
-	i, err := t.InquiryByID(n.ID)
+// mayGo says whether a copy may go out, and gives the one that was given out under the same identifier, where one was, and when: the answer
+// was lost, and it is asked for again.
+func (a *Acts) mayGo(q *store.Q, who act.Actor, patient string, n NewGiven, now time.Time) (p chart.Patient, was given, at time.Time, err error) {
+	if p, err = q.Person(patient); err != nil {
+		return p, was, now, act.NotFound(err, "patient")
+	}
+	if n.Whom != "patient" {
+		ok, err := a.agrees(q, p.ID, Out)
+		if err == nil && !ok {
+			err = act.Refuse(act.Conflict, "The patient has not agreed that the chart goes out: nobody but they themselves gets a copy.")
+		}
+		if err != nil {
+			return p, was, now, err
+		}
+	}
+	if n.Whom == "exchange" {
+		l, err := a.link(q, p.ID)
+		if err == nil && l.State != Linked {
+			err = act.Refuse(act.Conflict, "The patient is not linked with the exchange.")
+		}
+		if err != nil {
+			return p, was, now, err
+		}
+	}
+	i, err := q.InquiryByID(n.ID)
 	if store.IsNotFound(err) {
-		return was, t.Now, nil
+		return p, was, now, nil
 	}
 	if err == nil {
 		err = json.Unmarshal(i.Said, &was)
 	}
-	if err == nil && (i.Kind != store.GivenOut || i.PatientID != patient || i.ByID != t.Who.ID || !reflect.DeepEqual(was.NewGiven, n)) {
+	if err == nil && (i.Kind != store.GivenOut || i.PatientID != p.ID || i.ByID != who.ID || !reflect.DeepEqual(was.NewGiven, n)) {
 		err = act.Refuse(act.Conflict, "Something else was given out under this identifier.")
 	}
-	return was, i.At, err
+	return p, was, i.At, err
+}
+
+// keeperFor is what is held back from whom a copy is for: from the patient nothing.
+func (a *Acts) keeperFor(q *store.Q, patient, whom string) (outside.Keeper, error) {
+	if whom == "patient" {
+		return outside.Keeper{}, nil
+	}
+	return a.Keeper(q, patient)
 }
 
 // copyOf is the part of a chart that is given out. To others it lacks what the patient wishes to hold back.
-func (a *Acts) copyOf(q *store.Q, p chart.Patient, n NewGiven) (outside.Record, error) {
+func (a *Acts) copyOf(q *store.Q, p chart.Patient, k outside.Keeper, n NewGiven) (outside.Record, error) {
 	r, err := a.Whole(q, p)
 	if err != nil {
 		return r, err
-	}
-	var k outside.Keeper
-	if n.Whom != "patient" {
-		if k, err = a.Keeper(q, p.ID); err != nil {
-			return r, err
-		}
 	}
 	r.Items = outside.Chosen(r.Items, n.Parts, n.First, n.Last)
 	a.withhold(k, &r)

@@ -60,10 +60,20 @@ func glyphs(raw []byte) func() func(rune) bool {
 		if err != nil {
 			panic("pdf: an embedded font cannot be read: " + err.Error())
 		}
-		return func(r rune) bool {
+		has := func(r rune) bool {
 			var b sfnt.Buffer
 			i, err := f.GlyphIndex(&b, r)
 			return err == nil && i != 0
+		}
+		var usual [0x2200]bool // of letters and signs that texts are made of it is asked once
+		for r := range usual {
+			usual[r] = has(rune(r))
+		}
+		return func(r rune) bool {
+			if r >= 0 && int(r) < len(usual) {
+				return usual[r]
+			}
+			return has(r)
 		}
 	})
 }
