@@ -483,6 +483,7 @@ func (w *writer) observed(i outside.Item, said, template string) {
 	case i.Flag != "":
 		w.put(`<interpretationCode nullFlavor="OTH"><originalText>%s</originalText></interpretationCode>`, i.Flag)
 	}
+	w.comment(i) // the schema has the range last
 	if i.Range != "" {
 		if m := between.FindStringSubmatch(i.Range); m != nil {
 			w.put(`<referenceRange><observationRange><value xsi:type="IVL_PQ"><low value="%s" unit="%s"/><high value="%s" unit="%s"/></value></observationRange></referenceRange>`, m[1], firstOf(i.Unit, "1"), m[2], firstOf(i.Unit, "1"))
@@ -490,7 +491,6 @@ func (w *writer) observed(i outside.Item, said, template string) {
 			w.put(`<referenceRange><observationRange><text>%s</text></observationRange></referenceRange>`, i.Range)
 		}
 	}
-	w.comment(i)
 	w.put(`</observation></component>`)
 }
 

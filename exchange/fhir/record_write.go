@@ -336,7 +336,7 @@ func (w *recordWriter) state(x m, i outside.Item, clinical, verification, ended 
 	x["verificationStatus"] = coded(verification, "confirmed")
 	switch i.Status {
 	case outside.Denied:
-		x["verificationStatus"] = coded(verification, "refuted")
+		x["verificationStatus"], x["clinicalStatus"] = coded(verification, "refuted"), coded(clinical, "inactive") // which R4 asks for all the same
 	case outside.Ended:
 		x["clinicalStatus"] = coded(clinical, ended)
 	case outside.NotCertain:
