@@ -34,6 +34,9 @@ func stands(t *testing.T, a *app.App, patient string) (out []string) {
 			if i.List == outside.Team || i.List == outside.Encounters && i.Class == "AMB" || i.Certainty == "refuted" || i.None {
 				continue // a visit is where it was; what is refuted, or not there, is never taken in
 			}
+			if i.List == outside.Results {
+				i.Class = "" // in a report of another house it is a value like others
+			}
 			codes := []string{}
 			for _, c := range i.Codes {
 				codes = append(codes, c.Code)
@@ -183,7 +186,11 @@ func drawn(t *testing.T, a *app.App, who act.Actor, seed uint64) (p chart.Patien
 				}
 			}
 		}
-		return nil
+		if _, err := q.AddCare(store.CareEntry{ID: act.NewID(), PatientID: p.ID, Kind: store.CareService, Name: "colonoscopy", Says: "no polyp", Day: one("2019", "2021-03-04"), Source: "Northsound", ByID: who.ID, At: now, RequestID: fmt.Sprint("care ", seed)}); err != nil {
+			return err
+		}
+		_, err := q.AddScreen(store.ScreenResponse{ID: act.NewID(), PatientID: p.ID, Form: "phq-9", Version: "1", Answers: map[string]string{}, Total: one("0", "14"), LOINC: "44261-6", Name: "PHQ-9 total score", Says: "moderate", ByID: who.ID, At: now})
+		return err
 	}))
 	return p
 }

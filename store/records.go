@@ -200,5 +200,6 @@ func (q *Q) OwnerOfEntry(id string) (string, error) {
 	return one(q, scalar[string], `SELECT patient_id FROM problem WHERE id = ?1 UNION ALL SELECT patient_id FROM allergy WHERE id = ?1 UNION ALL SELECT patient_id FROM medicine WHERE id = ?1
 		UNION ALL SELECT patient_id FROM history WHERE id = ?1 UNION ALL SELECT patient_id FROM immunization WHERE id = ?1 UNION ALL SELECT patient_id FROM care_entry WHERE id = ?1
 		UNION ALL SELECT patient_id FROM vital WHERE id = ?1 UNION ALL SELECT patient_id FROM report WHERE id = ?1 UNION ALL SELECT patient_id FROM visit WHERE id = ?1
-		UNION ALL SELECT patient_id FROM note WHERE id = ?1 UNION ALL SELECT patient_id FROM document WHERE id = ?1 LIMIT 1`, id)
+		UNION ALL SELECT patient_id FROM note WHERE id = ?1 UNION ALL SELECT patient_id FROM document WHERE id = ?1
+		UNION ALL SELECT patient_id FROM screen_response WHERE id = ?1 LIMIT 1`, id)
 }

@@ -44,7 +44,7 @@ func (a *Acts) Whole(q *store.Q, p chart.Patient, lists ...string) (outside.Reco
 		Patient: outside.Identity{Family: p.Name.Family, Given: p.Name.Given, BirthDate: p.BirthDate, Sex: p.Sex, Phone: p.Phone, Records: []outside.RecordNumber{{Number: p.Record, Assigner: a.Practice}}}}}
 	// Every copy says the same, so that none tells whether something was left out of it.
 	w.out.Sections = []outside.Narrated{{Title: "About this copy", HTML: "Parts of a chart may be left out of a copy as the law allows, or at the patient's wish. Results that are not final are in none."}}
-	for _, step := range []func() error{w.listed, w.stopped, w.vitals, w.results, w.visits, w.team} {
+	for _, step := range []func() error{w.listed, w.stopped, w.vitals, w.results, w.asked, w.visits, w.team} {
 		if err := step(); err != nil {
 			return w.out, err
 		}
@@ -235,6 +235,38 @@ func (w *whole) results() error {
 		}
 	}
 	return nil
+}
+
+// asked are what was had elsewhere and told for the sake of a reminder, and questionnaires with their scores.
+func (w *whole) asked() error {
+	if w.needs(outside.Procedures) {
+		care, err := w.q.CareOf(w.p.ID)
+		if err != nil {
+			return err
+		}
+		for _, c := range care {
+			if c.Kind == store.CareService && c.BackAt.IsZero() {
+				name := strings.ReplaceAll(c.Name, "-", " ")
+				w.add(outside.Item{List: outside.Procedures, Ref: c.ID, At: w.Say(c.At), Title: strings.ToUpper(name[:1]) + name[1:], Since: c.Day, Status: outside.Done, Note: remark(told("Found", c.Says), told("Source", c.Source))})
+			}
+		}
+	}
+	if !w.needs(outside.Results) {
+		return nil
+	}
+	screens, err := w.q.ScreensOf(w.p.ID)
+	for _, s := range screens {
+		if !s.StruckAt.IsZero() || s.Total == "" {
+			continue
+		}
+		i := outside.Item{List: outside.Results, Class: outside.Survey, Ref: s.ID, At: w.Say(s.At), Title: s.Name, Since: w.Say(s.At), Value: s.Total, Note: s.Says}
+		if s.LOINC != "" {
+			i.Codes = []outside.Code{{Code: s.LOINC, System: outside.LOINC, Title: s.Name}}
+		}
+		i.Detail = outside.Measured(i)
+		w.add(i)
+	}
+	return err
 }
 
 // given are the reports of a patient that a copy may hold: final ones that nobody holds back for a reason of the law.

@@ -22,6 +22,9 @@ const (
 // RecordLists are the lists in the order in which a record is read.
 var RecordLists = []string{Problems, Allergies, Medicines, Immunizations, Results, Vitals, Procedures, Devices, Encounters, Social, Family, Plan, Team}
 
+// Survey is the class of a result that is the score of a questionnaire.
+const Survey = "survey"
+
 // Code is a code as it was sent. System is its identifier (an OID or a URI), Title what the sender calls it.
 type Code struct {
 	Code   string `json:"code"`

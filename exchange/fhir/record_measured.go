@@ -102,6 +102,8 @@ func (r *recordReader) observation(e entry) {
 				list = outside.Results
 			case "social-history":
 				list = outside.Social
+			case "survey":
+				class = outside.Survey
 			}
 			if x.System == listURL {
 				class = x.Code
@@ -109,7 +111,9 @@ func (r *recordReader) observation(e entry) {
 		}
 	}
 	i := r.base(e, list)
-	i.Title, i.Codes = e.Code.named()
+	if i.Title, i.Codes = e.Code.named(); list == outside.Results {
+		i.Class = class
+	}
 	i.Since = r.said(cmp.Or(e.EffectiveDateTime, e.EffectiveInstant, e.EffectivePeriod.Start))
 	state := ""
 	if s := e.Status; s != "final" && s != "amended" && s != "corrected" {

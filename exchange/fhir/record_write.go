@@ -254,7 +254,11 @@ func (w *recordWriter) item(i outside.Item) m {
 		}
 	case outside.Results, outside.Vitals:
 		x["resourceType"], x["code"], x["status"] = "Observation", conceptOf(i), "final"
-		x["category"] = []m{coded("observation-category", map[string]string{outside.Results: "laboratory", outside.Vitals: "vital-signs"}[i.List])}
+		category := map[string]string{outside.Results: "laboratory", outside.Vitals: "vital-signs"}[i.List]
+		if i.Class == outside.Survey {
+			category = "survey"
+		}
+		x["category"] = []m{coded("observation-category", category)}
 		put("effectiveDateTime", fhirMoment(i.Since))
 		if up, down, panel := pressure(i); panel {
 			part := func(code, title, value string) m {
