@@ -6,10 +6,13 @@ package further
 import (
 	"cmp"
 	"context"
+	"log/slog"
 	"slices"
 	"strings"
+	"time"
 
 	"deftledger/app/act"
+	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/store"
 )
@@ -278,4 +281,59 @@ func (k Kind[E, S]) RaiseLate(ctx context.Context, a *act.Office, late func(*sto
 		}
 		return nil
 	})
+}
+
+// Standing is how one stands, as its line of the desk tells it.
+type Standing struct {
+	Says, By, Reason string // what it is, who wrote it, why it stands where it does
+	Next, NextBy     string // what is awaited, and by when
+	Late, Doubt      bool
+}
+
+// Row tells how one stands in its line of the desk: what waits for a signature by who wrote it, what asks to be acted on with why, what is
+// not certain or late. byHand is the state that is acted on without being grave: it is handed over on paper.
+func (k Kind[E, S]) Row(row *act.LineRow, s, byHand S, v Standing) {
+	row.Title = v.Says + ": " + string(s)
+	switch {
+	case s == k.ToSign || s == k.Returned:
+		row.Mark, row.Title = string(s), v.Says+", written by "+v.By
+	case s.Acts():
+		row.Mark, row.Grave, row.Title = string(s), s != byHand, v.Says
+		if v.Reason != "" {
+			row.Title += ": " + v.Reason
+		}
+	case v.Doubt:
+		row.Mark, row.Grave = "not certain", true
+	case v.Late:
+		row.Mark = "late"
+		row.Title += ", " + v.Next + " by " + chart.SayDay(v.NextBy[:10])
+	}
+}
+
+// Watch asks the other side and raises what is late, until ctx ends: the one every time, the other every ten minutes.
+func Watch(ctx context.Context, clock func() time.Time, every time.Duration, ask func(context.Context), raise func(context.Context) (int, error)) {
+	raised := time.Time{}
+	for ctx.Err() == nil {
+		ask(ctx)
+		if now := clock(); now.Sub(raised) > 10*time.Minute || raised.After(now) {
+			raised = now
+			if _, err := raise(ctx); err != nil && ctx.Err() == nil {
+				slog.Error("what is late could not be raised", "error", err)
+			}
+		}
+		select {
+		case <-ctx.Done():
+		case <-time.After(every):
+		}
+	}
+}
+
+// Late are those of some whose next event is late.
+func Late[V any](all []store.Further, views []V, late func(V) bool) (out []store.Further) {
+	for i, v := range views {
+		if late(v) {
+			out = append(out, all[i])
+		}
+	}
+	return out
 }

@@ -14,7 +14,6 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/further"
-	"deftledger/core/chart"
 	"deftledger/core/line"
 	"deftledger/core/outside"
 	"deftledger/core/prescription"
@@ -403,22 +402,12 @@ func (a *Acts) Lines() []act.LineKind {
 func (a *Acts) fillPrescriptions(q *store.Q, _ act.Actor, rows []*act.LineRow) error {
 	views, err := a.In(q, act.Subjects(rows))
 	act.Describe(rows, views, func(v PrescriptionView) string { return v.ID }, func(row *act.LineRow, v PrescriptionView) {
-		row.Title = v.Says + ": " + v.State
-		doubt := len(v.Events) > 0 && (v.Events[len(v.Events)-1].Says == words[prescription.OfOther] || v.Events[len(v.Events)-1].Says == words[prescription.Unclear])
-		switch s := prescription.State(v.State); {
-		case s == prescription.ToSign, s == prescription.Returned:
-			row.Mark, row.Title = string(s), v.Says+", written by "+v.By
-		case s.Acts():
-			row.Mark, row.Grave, row.Title = string(s), s != prescription.ToHand, v.Says
-			if v.Reason != "" {
-				row.Title += ": " + v.Reason
-			}
-		case doubt:
-			row.Mark, row.Grave = "not certain", true
-		case v.Late:
-			row.Mark = "late"
-			row.Title += ", " + v.Next + " by " + chart.SayDay(v.NextBy[:10])
+		last := ""
+		if len(v.Events) > 0 {
+			last = v.Events[len(v.Events)-1].Says
 		}
+		kind.Row(row, prescription.State(v.State), prescription.ToHand, further.Standing{Says: v.Says, By: v.By, Reason: v.Reason, Next: v.Next, NextBy: v.NextBy, Late: v.Late,
+			Doubt: last != "" && (last == words[prescription.OfOther] || last == words[prescription.Unclear])})
 	})
 	return err
 }
@@ -427,33 +416,17 @@ func (a *Acts) fillPrescriptions(q *store.Q, _ act.Actor, rows []*act.LineRow) e
 func (a *Acts) RaiseLate(ctx context.Context) (n int, err error) {
 	return kind.RaiseLate(ctx, a.Office, func(q *store.Q, all []store.Further) (late []store.Further, err error) {
 		views, err := a.views(q, all)
-		for i, v := range views {
-			if v.Late {
-				late = append(late, all[i])
-			}
-		}
-		return late, err
+		return further.Late(all, views, func(v PrescriptionView) bool { return v.Late }), err
 	})
 }
 
 // Run asks the pharmacies and raises what is late, until ctx ends.
 func (a *Acts) Run(ctx context.Context, every time.Duration) {
-	raised := time.Time{}
-	for ctx.Err() == nil {
+	further.Watch(ctx, a.Clock, every, func(ctx context.Context) {
 		if err := a.Poll(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("the pharmacies could not be asked", "error", err)
 		}
-		if now := a.Clock(); now.Sub(raised) > 10*time.Minute || raised.After(now) {
-			raised = now
-			if _, err := a.RaiseLate(ctx); err != nil && ctx.Err() == nil {
-				slog.Error("late prescriptions could not be raised", "error", err)
-			}
-		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(every):
-		}
-	}
+	}, a.RaiseLate)
 }
 
 func daysBetween(from, to string) int {

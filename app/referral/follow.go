@@ -570,7 +570,6 @@ func (a *Acts) Lines() []act.LineKind {
 			if v.Kind == "vaccine" {
 				of = v.Title
 			}
-			row.Title = of + ": " + v.State
 			doubt := false
 			for _, e := range v.Events {
 				if e.Says == words[referral.OfOther] || e.Says == words[referral.Unclear] {
@@ -579,23 +578,9 @@ func (a *Acts) Lines() []act.LineKind {
 					doubt = false
 				}
 			}
-			switch s := referral.State(v.State); {
-			case s == referral.Reported:
-				row.Mark = "report"
-			case s == referral.ToSign, s == referral.Returned:
-				row.Mark = string(s)
-				row.Title = of + ", written by " + v.By
-			case s.Acts():
-				row.Mark, row.Grave = string(s), s != referral.ToHand
-				row.Title = of
-				if v.Reason != "" {
-					row.Title += ": " + v.Reason
-				}
-			case doubt:
-				row.Mark, row.Grave = "not certain", true
-			case v.Late:
-				row.Mark = "late"
-				row.Title += ", " + v.Next + " by " + chart.SayDay(v.NextBy[:10])
+			kind.Row(row, referral.State(v.State), referral.ToHand, further.Standing{Says: of, By: v.By, Reason: v.Reason, Next: v.Next, NextBy: v.NextBy, Late: v.Late, Doubt: doubt})
+			if referral.State(v.State) == referral.Reported {
+				row.Mark, row.Grave, row.Title = "report", false, of+": "+v.State
 			}
 		})
 		return err
@@ -606,34 +591,18 @@ func (a *Acts) Lines() []act.LineKind {
 func (a *Acts) RaiseLate(ctx context.Context) (n int, err error) {
 	return kind.RaiseLate(ctx, a.Office, func(q *store.Q, all []store.Further) (late []store.Further, err error) {
 		views, err := a.views(q, all)
-		for i, v := range views {
-			if v.Late {
-				late = append(late, all[i])
-			}
-		}
-		return late, err
+		return further.Late(all, views, func(v ReferralView) bool { return v.Late }), err
 	})
 }
 
 // Run asks after referrals and raises those that are late, until ctx ends.
 func (a *Acts) Run(ctx context.Context, every time.Duration) {
-	raised := time.Time{}
-	for ctx.Err() == nil {
+	further.Watch(ctx, a.Clock, every, func(ctx context.Context) {
 		if err := a.Given(ctx); err != nil && ctx.Err() == nil {
 			slog.Error("what was given here could not be closed", "error", err)
 		}
 		if err := a.Poll(ctx); err != nil && ctx.Err() == nil {
 			slog.Warn("the practices that take referrals could not be asked", "unreadable", errors.Is(err, fhir.ErrUnreadable))
 		}
-		if now := a.Clock(); now.Sub(raised) > 10*time.Minute || raised.After(now) {
-			raised = now
-			if _, err := a.RaiseLate(ctx); err != nil && ctx.Err() == nil {
-				slog.Error("late referrals could not be raised", "error", err)
-			}
-		}
-		select {
-		case <-ctx.Done():
-		case <-time.After(every):
-		}
-	}
+	}, a.RaiseLate)
 }
