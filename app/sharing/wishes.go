@@ -292,6 +292,20 @@ func (a *Acts) HoldBack(ctx context.Context, who act.Actor, patient string, h Ho
 	if h.Words == "" && (h.Held || h.Of != outside.OfEntry) {
 		return out, act.Refuse(act.Invalid, "Say what the patient said, or which law asks for it.")
 	}
+	look := func() error {
+		return a.Look(ctx, who, act.GiveOut, func(q *store.Q) error {
+			out, err = a.held(q, patient)
+			return err
+		})
+	}
+	if err := look(); err != nil { // before the transaction, which it would hold up
+		return out, err
+	}
+	i := slices.IndexFunc(out.May, func(m MayHold) bool { return m.Of == h.Of && m.ID == h.ID })
+	if i < 0 {
+		return out, act.Refuse(act.Missing, "There is nothing of that kind to hold back.")
+	}
+	asks := slices.ContainsFunc(out.Back, func(b KeptBack) bool { return b.Ref == h.ID && b.Why != "" })
 	err = a.Act(ctx, who, act.GiveOut, func(t *act.Tx) error {
 		p, err := t.Person(patient)
 		if err != nil {
@@ -300,21 +314,15 @@ func (a *Acts) HoldBack(ctx context.Context, who act.Actor, patient string, h Ho
 		if _, err := time.Parse(time.DateOnly, h.Day); err != nil || h.Day > a.Today() || p.BirthDate != "" && h.Day < p.BirthDate {
 			return act.Refuse(act.Invalid, "Say the day on which %s said so: not in the future, and not before the birth.", p.Name.Given)
 		}
-		now, err := a.held(t.Q, p.ID)
+		wishes, _, err := a.wished(t.Q, p.ID)
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(now.May, func(m MayHold) bool { return m.Of == h.Of && m.ID == h.ID })
-		if i < 0 {
-			return act.Refuse(act.Missing, "There is nothing of that kind to hold back.")
-		}
-		j := slices.IndexFunc(now.Wishes, func(w StandingWish) bool { return w.Of == h.Of && w.ID == h.ID })
-		switch asks := slices.ContainsFunc(now.Back, func(b KeptBack) bool { return b.Ref == h.ID && b.Why != "" }); {
-		case h.Held && j >= 0, !h.Held && j < 0 && !asks:
-			out = now
+		stands := slices.ContainsFunc(wishes, func(w StandingWish) bool { return w.Of == h.Of && w.ID == h.ID })
+		if h.Held && stands || !h.Held && !stands && !asks {
 			return nil // it is so already
 		}
-		body, err := json.Marshal(keptWish{h, now.May[i].Title})
+		body, err := json.Marshal(keptWish{h, out.May[i].Title})
 		if err != nil {
 			return err
 		}
@@ -328,11 +336,10 @@ func (a *Acts) HoldBack(ctx context.Context, who act.Actor, patient string, h Ho
 			}
 		}
 		t.Tell(act.PatientEvent, p.ID, p.ID)
-		if err := t.Audit("say what is held back", p.ID, id, fmt.Sprint(h.Of, " ", map[bool]string{true: "held back", false: "may go out"}[h.Held])); err != nil {
-			return err
-		}
-		out, err = a.held(t.Q, p.ID)
-		return err
+		return t.Audit("say what is held back", p.ID, id, fmt.Sprint(h.Of, " ", map[bool]string{true: "held back", false: "may go out"}[h.Held]))
 	})
-	return out, err
+	if err != nil {
+		return out, err
+	}
+	return out, look()
 }
