@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"deftledger/core/chart"
 	"deftledger/core/outside"
 )
 
@@ -177,10 +178,11 @@ func (r *reader) medicine(x *node) {
 	}
 	i.Detail, i.Reason = strings.Join(parts, ", "), r.reasons(x)
 	switch status := x.one("statusCode").get("code"); {
-	case x.get("negationInd") == "true":
-		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: firstOf(i.Title, "No medicines"), None: len(i.Codes) == 0, Status: outside.Denied, Narrative: i.Narrative, Author: i.Author, At: i.At, Note: i.Note,
-			Doubt: "the record says that it is not taken"})
+	case x.get("negationInd") == "true" && len(i.Codes) == 0 && (material.one("code").get("nullFlavor") == "NA" || i.Title == "" || chart.SaysNone(i.Title)):
+		r.add(outside.Item{List: i.List, Ref: i.Ref, Title: firstOf(i.Title, "No medicines"), None: true, Narrative: i.Narrative, Author: i.Author, At: i.At, Note: i.Note})
 		return
+	case x.get("negationInd") == "true": // of one that is named, that one only
+		i.Status, i.Doubt = outside.Denied, "the record says that it is not taken"
 	case status == "aborted" || status == "cancelled" || i.Until != "":
 		i.Status = outside.Ended
 	case status == "active" || status == "":

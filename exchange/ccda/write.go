@@ -194,7 +194,7 @@ func (w *writer) section(s struct{ list, code, title, template, edition, none st
 		if i.Reason != "" {
 			says = strings.TrimPrefix(says+", for "+i.Reason, ", ")
 		}
-		w.put(`<tr ID="%s"><td>%s</td><td>%s</td><td>%s</td><td>%s</td><td>%s</td></tr>`, said1(s.list, n), i.Title, says, i.Span(), firstOf(i.Certainty, i.Status), i.Note)
+		w.put(`<tr><td ID="%s">%s</td><td>%s</td><td>%s</td><td>%s</td><td>%s</td></tr>`, said1(s.list, n), i.Title, says, i.Span(), firstOf(i.Certainty, i.Status), i.Note)
 	}
 	w.put(`</tbody></table></text>`)
 	for n, i := range items {
@@ -340,7 +340,11 @@ func (w *writer) entry(i outside.Item, said string) {
 		w.put(`<statusCode code="%s"/>`, status)
 		w.span(i, ` xsi:type="IVL_TS"`)
 		w.put(`<consumable><manufacturedProduct classCode="MANU"><templateId root="2.16.840.1.113883.10.20.22.4.23"/><templateId root="2.16.840.1.113883.10.20.22.4.23" extension="2014-06-09"/><manufacturedMaterial>`)
-		w.code("code", "", i.Title, i.Codes)
+		if i.None {
+			w.put(`<code nullFlavor="NA"><originalText>%s</originalText></code>`, i.Title)
+		} else {
+			w.code("code", "", i.Title, i.Codes)
+		}
 		w.put(`</manufacturedMaterial></manufacturedProduct></consumable>`)
 		w.indication(i)
 		w.comment(i)

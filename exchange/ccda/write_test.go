@@ -51,6 +51,15 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 					i.Detail = strings.TrimPrefix(i.Detail+", "+i.Severity, ", ")
 				}
 			case outside.Medicines:
+				switch rapid.IntRange(0, 7).Draw(t, "not taken") {
+				case 0:
+					i = outside.Item{List: i.List, Ref: i.Ref, None: true, Title: "Takes no medicine"}
+				case 1: // of one that is named, that one only
+					i.Status, i.Doubt = outside.Denied, "the record says that it is not taken"
+				}
+				if i.None || i.Doubt != "" {
+					break
+				}
 				i.Status, i.Detail, i.Reason = outside.Active, say("sig"), rapid.SampledFrom([]string{"", "gout & <kidneys>"}).Draw(t, "reason")
 				if rapid.Bool().Draw(t, "stopped") {
 					i.Status, i.Until = outside.Ended, full.Draw(t, "until")
