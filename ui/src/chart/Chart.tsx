@@ -17,7 +17,7 @@ import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
 import { DueHere } from "../reminder/DueHere";
 import { Flags } from "../result/Flags";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { Merge, Merged } from "./Merge";
 import { Spine } from "./Spine";
 

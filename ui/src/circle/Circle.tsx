@@ -9,7 +9,7 @@ import { More } from "../kit/More";
 import { PersonSearch } from "../kit/PersonSearch";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { Reviewing } from "./Opening";
 import { Urgency } from "./Urgency";
 

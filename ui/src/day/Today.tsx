@@ -8,7 +8,7 @@ import { Ring } from "../frame/Ring";
 import { age, clock, day } from "../frame/time";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { ToBook } from "./ToBook";
 
 type Visit = Schemas["VisitView"];

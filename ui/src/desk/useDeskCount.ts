@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { asks } from "../exchange/asks";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 /** useDeskCount is how many lines the person has open, kept fresh by events. */
 export function useDeskCount() {

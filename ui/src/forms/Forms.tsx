@@ -6,7 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 type Row = Schemas["FormRow"];
 

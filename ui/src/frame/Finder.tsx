@@ -4,7 +4,7 @@ import { useState } from "react";
 import { useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
 import type { Schemas } from "../exchange/client";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useShownKeys } from "./keys";
 import { day } from "./time";
 

@@ -6,7 +6,7 @@ import { useDeskCount } from "../desk/useDeskCount";
 import { api, got, useReachable } from "../exchange/client";
 import { gathered, useGathered } from "../printing/gathered";
 import { CriticalBar } from "../result/Critical";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { tellTabs } from "../session/tabs";
 import { useEvents } from "./events";
 import { Finder } from "./Finder";

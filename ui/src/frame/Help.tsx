@@ -1,7 +1,7 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/react";
 import { useQueryClient } from "@tanstack/react-query";
 import { api, got } from "../exchange/client";
-import { useMe } from "../session/session";
+import { useMe } from "../session/me";
 import { KeyCap, useShownKeys } from "./keys";
 
 /** Help lists the keys of the screen and switches one-letter keys off. */

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import { asks } from "../exchange/asks";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { KeyCap, useKeys } from "./keys";
 
 const long = 7; // days after which an unsigned note leads its signer straight to it

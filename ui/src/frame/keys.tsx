@@ -2,7 +2,7 @@
 // taken from somebody who is typing.
 
 import { type KeyboardEvent as ReactKey, useEffect, useLayoutEffect, useSyncExternalStore } from "react";
-import { useMe } from "../session/session";
+import { useMe } from "../session/me";
 import { useLatest } from "./latest";
 
 export type Key = { key: string; label: string; run: () => void };

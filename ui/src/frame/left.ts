@@ -2,7 +2,7 @@
 // person in this window until it is given or taken out, so that Escape loses nothing.
 // It never leaves the memory of the window.
 import { useState, useSyncExternalStore } from "react";
-import { useMe } from "../session/session";
+import { useMe } from "../session/me";
 
 const left = new Map<string, unknown>();
 const listeners = new Set<() => void>();

@@ -1,12 +1,12 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
-import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { clock } from "../frame/time";
 import { Form, Why } from "../kit/Form";
 import { SearchList } from "../kit/SearchList";
+import { unit } from "../kit/unit";
 import { Wrong } from "../kit/Wrong";
 import type { Acts } from "./useIntake";
 import { box, Field, type Vaccine, VaccineForm } from "./VaccineForm";

@@ -1,5 +1,5 @@
 import type { Schemas } from "../exchange/client";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import type { Acts } from "./useIntake";
 
 type Entry = Schemas["IncomingView"];

@@ -11,7 +11,7 @@ import { Care } from "../kit/Care";
 import { Wrong } from "../kit/Wrong";
 import { OrderPad } from "../order/OrderPad";
 import { DueHere } from "../reminder/DueHere";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { House } from "./House";
 import { Incoming } from "./Incoming";
 import { List } from "./Lists";

@@ -6,7 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { shortDay } from "../frame/time";
 import { Plot } from "../kit/Plot";
 import { Wrong } from "../kit/Wrong";
-import { useMe } from "../session/session";
+import { useMe } from "../session/me";
 import type { Acts } from "./useIntake";
 
 type Row = Schemas["VitalRow"];

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { Schemas } from "../exchange/client";
 import { day } from "../frame/time";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 /** Whose heads a page that is about somebody: name, age, sex, birth date and record, with what else is needed to be certain. It leads to
  * the chart, or for who sees none, to the registration. */

@@ -15,7 +15,7 @@ import { Prepared } from "../order/Prepared";
 import { added, type Item } from "../order/pad";
 import { Prescribe } from "../prescribe/Prescribe";
 import { Refer } from "../referral/Refer";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 import { Advice } from "./assess/Advice";
 import { Charges } from "./assess/Charges";

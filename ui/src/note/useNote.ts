@@ -4,7 +4,7 @@ import { useCallback, useState } from "react";
 import { useAct } from "../exchange/act";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas } from "../exchange/client";
-import { useMe } from "../session/session";
+import { useMe } from "../session/me";
 
 export type Note = Schemas["NoteView"];
 export type Change = Schemas["FindingChange"];

@@ -4,7 +4,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { clock, day, inDays } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 
 /** AskAfter says what is awaited of an order, and keeps with whom somebody spoke about it and when it is looked at again;
  * the laboratory is asked, or sent it again, from here. */

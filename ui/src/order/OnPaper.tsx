@@ -6,7 +6,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 type Row = Schemas["PaperValue"];
 const flags = ["", "N", "L", "H", "LL", "HH", "A", "AA"] as const;

@@ -10,7 +10,7 @@ import { Choice } from "../kit/Choice";
 import { Panel } from "../kit/Panel";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 import { PadCommon } from "./PadCommon";
 import { PadItem, says } from "./PadItem";

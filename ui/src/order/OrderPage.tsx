@@ -5,7 +5,7 @@ import { asks } from "../exchange/asks";
 import { type Schemas, say } from "../exchange/client";
 import { Wrong } from "../kit/Wrong";
 import { Holding } from "../result/Release";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { AskAfter } from "./AskAfter";
 import { OnPaper } from "./OnPaper";
 import { OrderPad } from "./OrderPad";

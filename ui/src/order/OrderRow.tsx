@@ -3,7 +3,7 @@ import { Fragment, useState } from "react";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { clock, day } from "../frame/time";
 import { Why } from "../kit/Form";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 const reportWords: Record<string, string> = { P: "preliminary", F: "final", C: "corrected", X: "cannot be done" };
 

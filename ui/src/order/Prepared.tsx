@@ -5,7 +5,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Why } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 import { says } from "./PadItem";
 

@@ -1,5 +1,5 @@
 import { inDays } from "../frame/time";
-import { useMe } from "../session/session";
+import { useMe } from "../session/me";
 import { now, type Timing } from "./pad";
 
 /** When says when something is to be done: now, on a day, or every so many weeks until. */

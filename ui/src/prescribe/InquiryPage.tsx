@@ -10,7 +10,7 @@ import { Why } from "../kit/Form";
 import { PersonSearch } from "../kit/PersonSearch";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 import { Prescribe } from "./Prescribe";
 

@@ -11,7 +11,7 @@ import { Why } from "../kit/Form";
 import { Panel } from "../kit/Panel";
 import { Wrong } from "../kit/Wrong";
 import { useAlong } from "../order/pad";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 
 type Drug = Schemas["Drug"];

@@ -9,7 +9,7 @@ import { Awaited, Course, moment } from "../kit/Course";
 import { Why } from "../kit/Form";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 
 /** PrescriptionPage is a prescription with its course, and the act that is due. */

@@ -10,7 +10,7 @@ import { Care } from "../kit/Care";
 import { Why } from "../kit/Form";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 import { alike, Changes, changeable, type Decision, type Entry, measured, Row, Together } from "./Entries";
 import { Others, Whole, Words } from "./Read";

@@ -11,7 +11,7 @@ import { Panel } from "../kit/Panel";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
 import { useAlong } from "../order/pad";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 
 type Addressee = Schemas["AddresseeView"];

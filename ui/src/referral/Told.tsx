@@ -3,7 +3,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { inDays } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 
 type Says = Schemas["ReferralTold"]["says"];
 

@@ -9,7 +9,7 @@ import { useLeft } from "../frame/left";
 import { day } from "../frame/time";
 import { Wrong } from "../kit/Wrong";
 import { DeskWords } from "../result/DeskWords";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { Cards } from "./Cards";
 import { Contacts } from "./Contacts";
 import { Coverages } from "./Coverages";

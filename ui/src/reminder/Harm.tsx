@@ -11,7 +11,7 @@ import { moment } from "../kit/Course";
 import { Form } from "../kit/Form";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 // Steps are what to do, and what was said.
 function Told({ of: h }: { of: Schemas["HarmView"] }) {

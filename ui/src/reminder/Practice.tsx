@@ -7,7 +7,7 @@ import { day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { Quality } from "./Quality";
 import { Recall } from "./Recall";
 import { useRun } from "./run";

@@ -10,7 +10,7 @@ import { moment } from "../kit/Course";
 import { Filter } from "../kit/Filter";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useRun } from "./run";
 
 type Rule = Schemas["RuleView"];

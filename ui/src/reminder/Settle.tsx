@@ -9,7 +9,7 @@ import { day, inDays } from "../frame/time";
 import { VaccineForm } from "../intake/VaccineForm";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { Questionnaire } from "./Questionnaire";
 
 type Row = Schemas["ReminderView"];

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useDeferredValue, useEffect, useLayoutEffect, useMemo, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { type Schemas, say } from "../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Choice } from "../kit/Choice";
+import { unit } from "../kit/unit";
 import { portal, Whose } from "../kit/Whose";
 import { Gather } from "../printing/Gather";
 import { Drawing, drawable } from "./Course";

@@ -4,7 +4,7 @@ import { api, got, say } from "../exchange/client";
 import { useDraft } from "../frame/left";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 
 /** AddTo adds to a review that is signed, which itself stays as it was. */

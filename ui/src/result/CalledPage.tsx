@@ -7,7 +7,7 @@ import { clock, day } from "../frame/time";
 import { Why } from "../kit/Form";
 import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { Contacts } from "./Critical";
 
 /** CalledPage is a critical value that a laboratory told by telephone, until its report is joined to it. */

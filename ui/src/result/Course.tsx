@@ -1,6 +1,6 @@
-import { unit } from "../chart/Spine";
 import type { Schemas } from "../exchange/client";
 import { day } from "../frame/time";
+import { unit } from "../kit/unit";
 
 const width = 600;
 const height = 84;

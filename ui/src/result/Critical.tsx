@@ -7,7 +7,7 @@ import { KeyCap, useKeys } from "../frame/keys";
 import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 
 /** CriticalBar stands above every screen while a critical value is announced to the person, until somebody has taken it up. */
 export function CriticalBar() {

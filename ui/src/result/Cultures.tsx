@@ -1,7 +1,7 @@
-import { unit } from "../chart/Spine";
 import type { Schemas } from "../exchange/client";
 import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
+import { unit } from "../kit/unit";
 
 /** Cultures are organisms with what they are susceptible to: medicines down, organisms across, letter and word of each. What nobody
  * interpreted says so. */

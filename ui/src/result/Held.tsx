@@ -1,7 +1,6 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
-import { unit } from "../chart/Spine";
 import { asks } from "../exchange/asks";
 import { api, got, type Schemas, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
@@ -9,8 +8,9 @@ import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
+import { unit } from "../kit/unit";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { Value } from "./Flags";
 
 type Candidate = Schemas["CandidateView"];

@@ -8,7 +8,7 @@ import { Form } from "../kit/Form";
 import { SearchList } from "../kit/SearchList";
 import { Wrong } from "../kit/Wrong";
 import { added, type Item } from "../order/pad";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 
 export type Beyond = "" | "order" | "prescribe";

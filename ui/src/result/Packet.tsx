@@ -11,7 +11,7 @@ import { OrderPad } from "../order/OrderPad";
 import type { Item } from "../order/pad";
 import { Prescribe } from "../prescribe/Prescribe";
 import { Gather } from "../printing/Gather";
-import { useMe, useRight } from "../session/session";
+import { useMe, useRight } from "../session/me";
 import { useSigning } from "../sign/useSigning";
 import { Beside } from "./Beside";
 import { Contacts } from "./Critical";

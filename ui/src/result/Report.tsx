@@ -7,7 +7,7 @@ import { Why } from "../kit/Form";
 import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
 import { Gather } from "../printing/Gather";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 import { Beside } from "./Beside";
 import { Packet } from "./Packet";
 import { Released } from "./Release";

@@ -1,12 +1,12 @@
 import { Fragment } from "react";
-import { unit } from "../chart/Spine";
 import type { Schemas } from "../exchange/client";
 import { KeyCap } from "../frame/keys";
 import { clock, day, shortDay } from "../frame/time";
 import { Care } from "../kit/Care";
 import { numbered } from "../kit/numbered";
 import { Table } from "../kit/Table";
-import { useMe } from "../session/session";
+import { unit } from "../kit/unit";
+import { useMe } from "../session/me";
 import { AddTo } from "./AddTo";
 import { Change } from "./Change";
 import { Course } from "./Course";

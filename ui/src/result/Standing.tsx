@@ -6,7 +6,7 @@ import { api, got, type Schemas, say } from "../exchange/client";
 import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 /** Standing is the clinic's standing permission: what a nurse may sign without asking, by which rule, and what of it waits. */
 export function Standing() {

@@ -7,7 +7,7 @@ import { clock, day } from "../frame/time";
 import { Form } from "../kit/Form";
 import { portal, Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
+import { useRight } from "../session/me";
 
 type Came = Schemas["TellAttempt"]["came"];
 

@@ -8,8 +8,8 @@ import { Form } from "../kit/Form";
 import { Table } from "../kit/Table";
 import { Wrong } from "../kit/Wrong";
 import { Factor } from "./Factor";
+import { useMe, useRight } from "./me";
 import { Npi } from "./Npi";
-import { useMe, useRight } from "./session";
 
 /** Account is a person's own password and signing secret, and where they are signed in. */
 export function Account() {

@@ -1,28 +1,14 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { createContext, type ReactNode, useContext, useEffect, useLayoutEffect, useRef, useState } from "react";
+import { type ReactNode, useEffect, useLayoutEffect, useRef, useState } from "react";
 import { createPortal } from "react-dom";
 import { asks } from "../exchange/asks";
-import { api, got, Problem, type Schemas, say, watchProblems } from "../exchange/client";
+import { api, got, Problem, say, watchProblems } from "../exchange/client";
 import { Mark } from "../frame/Mark";
 import { Form } from "../kit/Form";
 import { Wrong } from "../kit/Wrong";
 import { sendKept } from "../note/write/kept";
+import { type Me, SignedIn } from "./me";
 import { hearTabs, tellTabs } from "./tabs";
-
-type Me = Schemas["Me"];
-const Context = createContext<Me | null>(null);
-
-/** useMe is the person signed in. */
-export function useMe(): Me {
-  const me = useContext(Context);
-  if (!me) throw new Error("nobody is signed in");
-  return me;
-}
-
-/** useRight says whether the person's role has a right. */
-export function useRight(right: Schemas["Me"]["rights"][number]) {
-  return useMe().rights.includes(right);
-}
 
 // Who was signed in at this window before.
 let lastPerson = "";
@@ -128,7 +114,7 @@ function Unlocked({ me, children }: { me: Me; children: ReactNode }) {
   return (
     <>
       <div ref={place} className="contents" />
-      {person && createPortal(<Context value={person}>{children}</Context>, work)}
+      {person && createPortal(<SignedIn value={person}>{children}</SignedIn>, work)}
       {me.locked && <Lock name={me.name} />}
     </>
   );

@@ -4,9 +4,7 @@ import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
 import { Choice } from "../kit/Choice";
 import { Form } from "../kit/Form";
-import type { Act, Page } from "./Sharing";
-
-export type Direction = "in" | "out";
+import type { Act, Direction, Page } from "./page";
 
 const ways = ["signed on paper", "signed in the portal", "spoken"];
 

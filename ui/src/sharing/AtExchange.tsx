@@ -5,7 +5,7 @@ import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
 import { moment } from "../kit/Course";
 import { Why } from "../kit/Form";
-import type { Act, Page } from "./Sharing";
+import type { Act, Page } from "./page";
 
 /** AtExchange is whom the patient is at the exchange, and how that is mended where nobody can say. */
 export function AtExchange({

@@ -3,21 +3,18 @@ import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { useAct } from "../exchange/act";
 import { asks } from "../exchange/asks";
-import { api, got, type Schemas, say } from "../exchange/client";
+import { api, got, say } from "../exchange/client";
 import { KeyCap, useKeys } from "../frame/keys";
 import { moment } from "../kit/Course";
 import { Whose } from "../kit/Whose";
 import { Wrong } from "../kit/Wrong";
-import { useRight } from "../session/session";
-import { Agreement, type Direction } from "./Agreement";
+import { useRight } from "../session/me";
+import { Agreement } from "./Agreement";
 import { AtExchange, NotHers } from "./AtExchange";
 import { GiveOut } from "./GiveOut";
 import { Held } from "./Held";
+import type { Act, Direction, Page, Says } from "./page";
 import { Sources } from "./Sources";
-
-export type Page = Schemas["SharingPage"];
-export type Says = "confirmed" | "doubted" | "refused";
-export type Act = (call: () => Promise<Page | undefined>) => Promise<boolean>;
 
 const upper = (s: string) => s.slice(0, 1).toUpperCase() + s.slice(1);
 

@@ -3,7 +3,7 @@ import { KeyCap } from "../frame/keys";
 import { day } from "../frame/time";
 import { moment } from "../kit/Course";
 import { Why } from "../kit/Form";
-import type { Page, Says } from "./Sharing";
+import type { Page, Says } from "./page";
 
 /** Sources are the houses that sent records, each a question to the patient until it is answered. */
 export function Sources({

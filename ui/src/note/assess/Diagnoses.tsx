@@ -6,7 +6,7 @@ import { api, got, type Schemas, say } from "../../exchange/client";
 import { KeyCap, useKeys } from "../../frame/keys";
 import { Form } from "../../kit/Form";
 import { Wrong } from "../../kit/Wrong";
-import { useRight } from "../../session/session";
+import { useRight } from "../../session/me";
 import { type Act, useChange } from "../useNote";
 import { saidWords } from "../write/left";
 import { NotEntered } from "../write/NotEntered";

@@ -7,7 +7,7 @@ import { Care } from "../../kit/Care";
 import { Filter } from "../../kit/Filter";
 import { Panel } from "../../kit/Panel";
 import { Wrong } from "../../kit/Wrong";
-import { useRight } from "../../session/session";
+import { useRight } from "../../session/me";
 import type { Act, Note } from "../useNote";
 
 type SetView = Schemas["SetView"];

@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, got, say } from "../../exchange/client";
-import { useRight } from "../../session/session";
+import { useRight } from "../../session/me";
 import { Fax } from "../../sign/Fax";
 import { useSigning } from "../../sign/useSigning";
 import type { Note } from "../useNote";

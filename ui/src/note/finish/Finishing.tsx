@@ -7,7 +7,7 @@ import { useLeft } from "../../frame/left";
 import { clock, day } from "../../frame/time";
 import { Form } from "../../kit/Form";
 import { Wrong } from "../../kit/Wrong";
-import { useMe } from "../../session/session";
+import { useMe } from "../../session/me";
 import { useSigning } from "../../sign/useSigning";
 import type { Note } from "../useNote";
 

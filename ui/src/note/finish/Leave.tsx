@@ -3,7 +3,7 @@ import { asks } from "../../exchange/asks";
 import { api, got } from "../../exchange/client";
 import { onEscape } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
-import { useMe, useRight } from "../../session/session";
+import { useMe, useRight } from "../../session/me";
 import type { Note, useChange } from "../useNote";
 
 /** Leave leaves a draft for a colleague, who answers for it from then on; another's draft is taken over with a reason. */

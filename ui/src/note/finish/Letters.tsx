@@ -8,7 +8,7 @@ import { Filter } from "../../kit/Filter";
 import { Form } from "../../kit/Form";
 import { Panel } from "../../kit/Panel";
 import { Wrong } from "../../kit/Wrong";
-import { useRight } from "../../session/session";
+import { useRight } from "../../session/me";
 import { Fax } from "../../sign/Fax";
 import { useSigning } from "../../sign/useSigning";
 import type { Note } from "../useNote";

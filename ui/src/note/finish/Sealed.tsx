@@ -6,7 +6,7 @@ import { KeyCap, useKeys } from "../../frame/keys";
 import { clock, day } from "../../frame/time";
 import { PersonSearch } from "../../kit/PersonSearch";
 import { Wrong } from "../../kit/Wrong";
-import { useRight } from "../../session/session";
+import { useRight } from "../../session/me";
 import { useSigning } from "../../sign/useSigning";
 import { Kept, Title } from "../Title";
 import { type Note, show } from "../useNote";

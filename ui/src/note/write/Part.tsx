@@ -3,7 +3,7 @@ import { type ReactNode, useEffect, useLayoutEffect, useRef } from "react";
 import { asks } from "../../exchange/asks";
 import { api, got } from "../../exchange/client";
 import { clock } from "../../frame/time";
-import { useMe } from "../../session/session";
+import { useMe } from "../../session/me";
 import { type Note, useChange, useSaved } from "../useNote";
 import { Blocks } from "./Blocks";
 import type { Words } from "./completing";

@@ -3,7 +3,7 @@ import { api, got, type Schemas, say as words } from "../../exchange/client";
 import { KeyCap, onEscape, useKeys } from "../../frame/keys";
 import { useLeft } from "../../frame/left";
 import { Wrong } from "../../kit/Wrong";
-import { useRight } from "../../session/session";
+import { useRight } from "../../session/me";
 import { type Note, type useChange, useTools } from "../useNote";
 
 type Question = Schemas["QuestionView"];

@@ -30,7 +30,7 @@ vi.mock("../../exchange/client", () => ({
   },
 }));
 const me = { id: "maren", draftKey: btoa("0123456789abcdef0123456789abcdef") };
-vi.mock("../../session/session", () => ({ useMe: () => me }));
+vi.mock("../../session/me", () => ({ useMe: () => me }));
 
 const { useSaver } = await import("./useSaver");
 const { keep, recall, sendKept } = await import("./kept");

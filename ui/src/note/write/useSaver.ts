@@ -3,7 +3,7 @@
 import { useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { Problem, type Schemas, say } from "../../exchange/client";
 import { clockSeconds } from "../../frame/time";
-import { useMe } from "../../session/session";
+import { useMe } from "../../session/me";
 import { type Kept, keep, keepSoon, type Part, recall, send, wipe } from "./kept";
 
 type PartView = Schemas["PartView"];
