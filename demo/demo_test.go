@@ -2,7 +2,10 @@ package demo_test
 
 import (
 	"context"
+	"os"
+	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -21,28 +24,62 @@ import (
 	"deftledger/store"
 )
 
-// fill writes the demo as of a moment and returns the application with its clock there.
+// reference is what ships beside the program, read once.
+var reference = sync.OnceValue(func() (r struct {
+	shipped.Reference
+	codes *coding.Library
+}) {
+	c, err := shipped.Edition()
+	if err == nil {
+		r.codes = coding.NewLibrary(c)
+		r.Reference, err = shipped.Read()
+	}
+	if err != nil {
+		panic(err)
+	}
+	return r
+})
+
+// kept are practices that were filled before, by when: each test gets a copy of its own.
+var kept sync.Map
+
+func config(s *store.Store, keys *act.Keys, now time.Time) act.Config {
+	r := reference()
+	zone, err := time.LoadLocation("America/New_York")
+	if err != nil {
+		panic(err)
+	}
+	return act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Facility: "SKERROW", Practice: "Skerrow Island Family Practice",
+		Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms,
+		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Medicines: r.Medicines, Medicare: r.Medicare, Notice: r.Notice, Rules: r.RuleSource, Sensitive: r.Sensitive,
+		Codes: func() (*coding.Library, *coding.Index, error) { return r.codes, nil, nil }}
+}
+
+// fill opens a practice with the demo's data as of a moment.
 func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Keys) {
 	t.Helper()
 	ctx := context.Background()
-	s, err := store.Open(ctx, t.TempDir())
-	require.NoError(t, err)
+	open := func(dir string) (*store.Store, *act.Keys) {
+		s, err := store.Open(ctx, filepath.Join(dir, "data"))
+		require.NoError(t, err)
+		keys, err := act.OpenKeys(filepath.Join(dir, "keys"), "demo", true)
+		require.NoError(t, err)
+		return s, keys
+	}
+	from, there := kept.Load(now.Unix())
+	if !there {
+		dir, err := os.MkdirTemp("", "demo")
+		require.NoError(t, err)
+		s, keys := open(dir)
+		require.NoError(t, demo.Fill(ctx, config(s, keys, now), now))
+		s.Close()
+		from, _ = kept.LoadOrStore(now.Unix(), dir)
+	}
+	dir := t.TempDir()
+	require.NoError(t, os.CopyFS(dir, os.DirFS(from.(string))))
+	s, keys := open(dir)
 	t.Cleanup(func() { s.Close() })
-	keys, err := act.OpenKeys(t.TempDir(), "demo", true)
-	require.NoError(t, err)
-	c, err := shipped.Edition()
-	require.NoError(t, err)
-	lib := coding.NewLibrary(c)
-	r, err := shipped.Read()
-	require.NoError(t, err)
-	zone, err := time.LoadLocation("America/New_York")
-	require.NoError(t, err)
-	config := act.Config{Store: s, Keys: keys, Laboratories: r.Laboratories, Intervals: r.Intervals, Orderables: r.Orderables, Facility: "SKERROW", Practice: "Skerrow Island Family Practice",
-		Location: zone, Clock: func() time.Time { return now }, IdleAfter: time.Hour, FormFiles: data.Forms,
-		House: act.House{Tests: r.HouseTests, Vaccines: r.Vaccines}, Medicines: r.Medicines, Medicare: r.Medicare, Notice: r.Notice, Rules: r.RuleSource,
-		Codes: func() (*coding.Library, *coding.Index, error) { return lib, nil, nil }}
-	require.NoError(t, demo.Fill(ctx, config, now))
-	a := app.New(config)
+	a := app.New(config(s, keys, now))
 	who := map[string]act.Actor{}
 	require.NoError(t, s.Read(ctx, func(q *store.Q) error {
 		staff, err := q.AllStaff()
@@ -52,6 +89,12 @@ func fill(t *testing.T, now time.Time) (*app.App, map[string]act.Actor, *act.Key
 		return err
 	}))
 	return a, who, keys
+}
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	kept.Range(func(_, dir any) bool { return os.RemoveAll(dir.(string)) == nil })
+	os.Exit(code)
 }
 
 func TestEachScreenHasSomethingRealToShow(t *testing.T) {
