@@ -10,6 +10,7 @@ import (
 
 	"deftledger/app/act"
 	"deftledger/app/sharing"
+	"deftledger/core/chart"
 	"deftledger/core/outside"
 	"deftledger/exchange/shipped"
 	"deftledger/store"
@@ -29,7 +30,7 @@ func TestAWishKeepsWhatAPersonWould(t *testing.T) {
 		}
 		wish := outside.Wish{Of: outside.OfSubject, ID: f[0], Title: "A subject"}
 		if strings.HasPrefix(f[0], `"`) {
-			wish = outside.Wish{Of: outside.OfEntry, ID: "another", Title: strings.Trim(f[0], `"`)}
+			wish = outside.Wish{Of: outside.OfEntry, ID: "another", Tells: strings.Trim(f[0], `"`)}
 		}
 		k := outside.Keeper{Wishes: []outside.Wish{wish}, Sensitive: r.Sensitive}
 		why := k.Why(outside.Told{Ref: "this", Text: f[1], Names: r.Medicines.NamesIn(f[1])})
@@ -127,7 +128,12 @@ func TestWhatIsHeldBackGoesToNobodyElse(t *testing.T) {
 	require.Equal(t, []string{"alcohol", "gin a day"}, betrays(give("person", sharing.FHIR)))
 	c.holds(sharing.HoldingBack{Of: "entry", ID: problem, Held: true, Words: "Not this one."})
 	now = c.holds(sharing.HoldingBack{Of: "subject", ID: "substance", Words: "She told them."})
-	require.Equal(t, "it is held back", now.Back[0].Why)
+	whys := map[string]string{}
+	for _, b := range now.Back {
+		whys[b.Ref] = b.Why
+	}
+	require.Equal(t, "it is held back", whys[problem])
+	require.Contains(t, whys[c.text("SELECT id FROM history WHERE title = 'Alcohol'")], "may tell of “Alcohol dependence", "it was let go before this was wished")
 	require.NotContains(t, betrays(give("person", sharing.FHIR)), "f10.20")
 	require.Contains(t, betrays(give("person", sharing.FHIR)), "naltrexone")
 }
@@ -182,5 +188,43 @@ func TestAReferralSaysWhatIsHeldBack(t *testing.T) {
 	}
 	require.Empty(t, held())
 	c.holds(sharing.HoldingBack{Of: "subject", ID: "substance", Held: true, Words: "Nobody else."})
-	require.Equal(t, []string{"medicines: it tells of alcohol and drugs (naltrexone)", "problems: it tells of alcohol and drugs (F10.20)", "histories: it tells of alcohol and drugs (alcohol)"}, held())
+	require.Equal(t, []string{"medicines: it may tell of “Alcohol and drugs” (naltrexone)", "problems: it may tell of “Alcohol and drugs” (F10.20)", "histories: it may tell of “Alcohol and drugs” (alcohol)"}, held())
+}
+
+// What was let go was looked at as it read then, and for what had been wished until then: changed since, or under a new wish, it waits again.
+func TestWhatWasLetGoIsAskedAboutAgain(t *testing.T) {
+	c := open(t)
+	c.drinks()
+	pill := c.text("SELECT id FROM medicine WHERE name = 'Naltrexone'")
+	asks := func() (out []string) {
+		c.later(1)
+		page, err := c.app.Sharing.Held(ctx, c.jonah(), patientID)
+		require.NoError(t, err)
+		for _, b := range page.Back {
+			if b.Ask {
+				out = append(out, b.Ref)
+			}
+		}
+		return out
+	}
+	c.holds(sharing.HoldingBack{Of: "subject", ID: "substance", Held: true, Words: "Nobody else."})
+	require.Contains(t, asks(), pill)
+	c.holds(sharing.HoldingBack{Of: "entry", ID: pill})
+	require.NotContains(t, asks(), pill)
+	require.NoError(t, c.store.Write(ctx, func(q *store.Q) error {
+		return q.AddTold(act.NewID(), pill, patientID, chart.Told{Says: "not taking", Detail: "drinks again", By: c.doctor().ID, At: c.now})
+	}))
+	require.Contains(t, asks(), pill, "it says something else now")
+	c.holds(sharing.HoldingBack{Of: "entry", ID: pill})
+	require.NotContains(t, asks(), pill)
+	work := c.text("SELECT id FROM history WHERE title = 'Work'")
+	require.NotContains(t, asks(), work)
+	c.holds(sharing.HoldingBack{Of: "entry", ID: work, Held: true, Words: "Not where she works."})
+	require.NotContains(t, asks(), pill, "of that it does not tell")
+	c.holds(sharing.HoldingBack{Of: "entry", ID: pill, Held: true, Words: "After all."})
+	c.holds(sharing.HoldingBack{Of: "subject", ID: "substance", Words: "No longer."})
+	c.holds(sharing.HoldingBack{Of: "entry", ID: pill, Held: false})
+	require.Empty(t, asks())
+	c.holds(sharing.HoldingBack{Of: "subject", ID: "substance", Held: true, Words: "And again."})
+	require.Contains(t, asks(), pill, "it was let go before this was wished")
 }

@@ -24,7 +24,7 @@ func TestWhatAPatientHoldsBack(t *testing.T) {
 	h.click("Hold “Alcohol and drugs” back")
 	h.sees("whatever tells of it")
 	h.sees("to look at")
-	h.sees("it tells of alcohol and drugs")
+	h.sees("it may tell of “Alcohol and drugs”")
 	look(h, "held")
 	require.Empty(t, h.axe())
 	h.press("o")

@@ -52,11 +52,6 @@ func (a *Acts) Whole(q *store.Q, p chart.Patient, lists ...string) (outside.Reco
 	return w.out, nil
 }
 
-// remark puts together what stands beside an entry in free words.
-func remark(parts ...string) string {
-	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), "; ")
-}
-
 func told(what, words string) string {
 	if words == "" {
 		return ""
@@ -105,7 +100,7 @@ func (w *whole) listed() error {
 	for _, x := range r.Medicines {
 		i := outside.Item{List: outside.Medicines, Ref: x.ID, At: w.Say(x.AddedAt), Title: x.Name, Detail: x.Dose, Status: outside.Active, Since: x.Started, Reason: x.Why, Note: told("Source", x.Source)}
 		if x.Told.Says != "" && x.Told.Says != "taking" {
-			i.Note = remark("Told on "+chart.SayDay(w.DayOf(store.Stamp(x.Told.At)))+": "+x.Told.Says, x.Told.Detail, i.Note)
+			i.Note = outside.Joined("; ", "Told on "+chart.SayDay(w.DayOf(store.Stamp(x.Told.At)))+": "+x.Told.Says, x.Told.Detail, i.Note)
 		}
 		w.add(i)
 	}
@@ -123,7 +118,7 @@ func (w *whole) listed() error {
 	}
 	for _, x := range r.Histories {
 		if i, given := outside.OfHistory(x); given {
-			i.At, i.Note = w.Say(x.StatedAt), remark(i.Note, told("Source", x.Source))
+			i.At, i.Note = w.Say(x.StatedAt), outside.Joined("; ", i.Note, told("Source", x.Source))
 			if i.List == outside.Encounters { // of which nothing is remarked elsewhere
 				i.Note = ""
 			}
@@ -140,7 +135,7 @@ func (w *whole) allergy(x chart.Allergy) {
 		return
 	}
 	i := outside.Item{List: outside.Allergies, Ref: x.ID, At: w.Say(x.StatedAt), Title: x.Substance, Status: outside.Active, Detail: x.Reaction, Severity: x.Severity, Certainty: x.Certainty,
-		Note: remark(told("Borne since", x.Tolerated), told("Source", x.Source))}
+		Note: outside.Joined("; ", told("Borne since", x.Tolerated), told("Source", x.Source))}
 	switch x.Certainty {
 	case "likely", "doubtful":
 		i.Status, i.Doubt = outside.NotCertain, "it is unconfirmed there"
@@ -228,7 +223,7 @@ func (w *whole) results() error {
 				i.List = outside.Vitals
 			}
 			if i.Note = strings.Join(strings.Fields(x.Notes), " "); k == 0 {
-				i.Note = remark(i.Note, told("Of the whole report", strings.Join(strings.Fields(rep.Notes), " ")))
+				i.Note = outside.Joined("; ", i.Note, told("Of the whole report", strings.Join(strings.Fields(rep.Notes), " ")))
 			}
 			i.Detail = outside.Measured(i)
 			w.add(i)
@@ -247,7 +242,7 @@ func (w *whole) asked() error {
 		for _, c := range care {
 			if c.Kind == store.CareService && c.BackAt.IsZero() {
 				name := strings.ReplaceAll(c.Name, "-", " ")
-				w.add(outside.Item{List: outside.Procedures, Ref: c.ID, At: w.Say(c.At), Title: strings.ToUpper(name[:1]) + name[1:], Since: c.Day, Status: outside.Done, Note: remark(told("Found", c.Says), told("Source", c.Source))})
+				w.add(outside.Item{List: outside.Procedures, Ref: c.ID, At: w.Say(c.At), Title: strings.ToUpper(name[:1]) + name[1:], Since: c.Day, Status: outside.Done, Note: outside.Joined("; ", told("Found", c.Says), told("Source", c.Source))})
 			}
 		}
 	}

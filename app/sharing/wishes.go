@@ -26,12 +26,6 @@ type HoldingBack struct {
 	Day   string `json:"day" maxLength:"10" doc:"When the patient said so, YYYY-MM-DD"`
 }
 
-// keptWish is what is kept of it: act.Keeper reads it too.
-type keptWish struct {
-	HoldingBack
-	Title string `json:"title"`
-}
-
 // StandingWish is what is held back now.
 type StandingWish struct {
 	HoldingBack
@@ -56,6 +50,8 @@ type MayHold struct {
 	ID    string `json:"id"`
 	Title string `json:"title"`
 	Says  string `json:"says"`
+	tells string // words by which others may tell of it
+	reads []string
 }
 
 // HeldPage is what a patient wishes to hold back, what follows from it, and what else can be held back.
@@ -69,31 +65,19 @@ type HeldPage struct {
 // wished are the wishes that stand, and what somebody lets go, each as it was said last.
 func (a *Acts) wished(q *store.Q, patient string) (wishes []StandingWish, cleared map[string]StandingWish, err error) {
 	wishes, cleared = []StandingWish{}, map[string]StandingWish{}
-	all, err := q.InquiriesAbout(store.SharingWish, patient)
-	if err != nil {
-		return nil, nil, err
-	}
-	seen := map[string]bool{}
-	for _, i := range all { // newest first
-		var k keptWish
-		if err := json.Unmarshal(i.Said, &k); err != nil {
-			return nil, nil, err
-		}
-		if seen[k.Of+" "+k.ID] {
-			continue
-		}
-		seen[k.Of+" "+k.ID] = true
-		v := StandingWish{HoldingBack: k.HoldingBack, Title: k.Title, By: i.By, At: a.Say(i.At)}
+	all, err := a.Wishes(q, patient)
+	for _, w := range all {
+		v := StandingWish{HoldingBack: HoldingBack{Of: w.Of, ID: w.ID, Held: w.Held, Law: w.Law, Words: w.Words, Day: w.Day}, Title: w.Title, By: w.By, At: a.Say(w.At)}
 		switch {
-		case k.Held:
+		case w.Held:
 			wishes = append(wishes, v)
-		case k.Of == outside.OfEntry:
-			cleared[k.ID] = v
+		case w.Of == outside.OfEntry:
+			cleared[w.ID] = v
 		}
 	}
 	order := []string{outside.OfSubject, outside.OfPart, outside.OfEntry}
 	slices.SortStableFunc(wishes, func(x, y StandingWish) int { return slices.Index(order, x.Of) - slices.Index(order, y.Of) })
-	return wishes, cleared, nil
+	return wishes, cleared, err
 }
 
 // tells is what an entry says, for whoever keeps it back.
@@ -147,14 +131,18 @@ func (a *Acts) withhold(k outside.Keeper, r *outside.Record) {
 }
 
 // everything is all that may go out of a chart, by what it says, the newest of each kind first.
-func (a *Acts) everything(q *store.Q, p chart.Patient, k outside.Keeper) (all []outside.Told, says map[string]KeptBack, err error) {
-	says = map[string]KeptBack{}
-	put := func(t outside.Told, words, at string) {
+func (a *Acts) everything(q *store.Q, p chart.Patient, k outside.Keeper) (all []outside.Told, may map[string]*MayHold, err error) {
+	may = map[string]*MayHold{}
+	put := func(t outside.Told, words, at, tells string) {
 		all = append(all, t)
-		if was, there := says[t.Ref]; there { // another value of a report
-			words = was.Says
+		m := may[t.Ref]
+		if m == nil {
+			m = &MayHold{Of: outside.OfEntry, ID: t.Ref, Title: words, Says: at, tells: tells}
+			may[t.Ref] = m
+		} else if m.tells != tells { // a report of several values tells of nothing by one of them
+			m.tells = ""
 		}
-		says[t.Ref] = KeptBack{Ref: t.Ref, Says: words, At: at}
+		m.reads = append(m.reads, t.Reads())
 	}
 	whole, err := a.Whole(q, p)
 	if err != nil {
@@ -174,11 +162,15 @@ func (a *Acts) everything(q *store.Q, p chart.Patient, k outside.Keeper) (all []
 		if i.List == outside.Results || i.List == outside.Vitals {
 			words = cmp.Or(titles[t.Ref], i.Title)
 		}
-		put(t, words, i.Since)
+		tells := i.Title
+		if i.List == outside.Encounters || i.List == outside.Vitals || i.List == outside.Team {
+			tells = "" // "Follow-up visit" tells of nothing
+		}
+		put(t, words, i.Since, tells)
 	}
 	for _, r := range reports {
 		for _, f := range filesOf(r) {
-			put(outside.Told{Ref: r.ID, Parts: []string{"results"}, Text: f.Title, Unread: true}, r.Title, r.CollectedAt)
+			put(unread(r.ID, f), r.Title, r.CollectedAt, "")
 		}
 	}
 	notes, err := a.Note.Told(q, p.ID)
@@ -186,13 +178,13 @@ func (a *Acts) everything(q *store.Q, p chart.Patient, k outside.Keeper) (all []
 		return nil, nil, err
 	}
 	for _, n := range notes {
-		put(a.tellsText(k, n.ID, outside.NotesPart, n.Title, n.Text), "Note: "+n.Title, n.At)
+		put(a.tellsText(k, n.ID, outside.NotesPart, n.Title, n.Text), "Note: "+n.Title, n.At, "")
 	}
 	documents, err := q.DocumentsOf(p.ID)
 	for _, d := range documents {
-		put(a.tellsText(k, d.ID, outside.DocumentsPart, d.Title, ""), "Document: "+d.Title, a.Say(d.MadeAt))
+		put(a.tellsText(k, d.ID, outside.DocumentsPart, d.Title, ""), "Document: "+d.Title, a.Say(d.MadeAt), "")
 	}
-	return all, says, err
+	return all, may, err
 }
 
 // Held opens what a patient wishes to hold back.
@@ -226,12 +218,12 @@ func (a *Acts) held(q *store.Q, patient string) (out HeldPage, err error) {
 	}
 	out.Wishes = wishes
 	for _, s := range a.Sensitive.Subjects {
-		out.May = append(out.May, MayHold{outside.OfSubject, s.ID, s.Title, "whatever tells of it"})
+		out.May = append(out.May, MayHold{Of: outside.OfSubject, ID: s.ID, Title: s.Title, Says: "whatever tells of it"})
 	}
 	for _, x := range outside.Parts {
-		out.May = append(out.May, MayHold{outside.OfPart, x.ID, x.Title, "the whole part"})
+		out.May = append(out.May, MayHold{Of: outside.OfPart, ID: x.ID, Title: x.Title, Says: "the whole part"})
 	}
-	all, says, err := a.everything(q, p, k)
+	all, may, err := a.everything(q, p, k)
 	if err != nil {
 		return out, err
 	}
@@ -243,13 +235,14 @@ func (a *Acts) held(q *store.Q, patient string) (out HeldPage, err error) {
 	}
 	listed := map[string]bool{}
 	for _, t := range all {
-		v := says[t.Ref]
+		m := *may[t.Ref]
+		v := KeptBack{Ref: t.Ref, Says: m.Title, At: m.Says}
 		if listed[t.Ref] {
 			continue
 		}
 		listed[t.Ref] = true
-		if !slices.Contains(t.Parts, "vitals") {
-			out.May = append(out.May, MayHold{outside.OfEntry, t.Ref, v.Says, v.At})
+		if !slices.Contains(t.Parts, "vitals") || back[t.Ref] != "" {
+			out.May = append(out.May, m)
 		}
 		v.Why = back[t.Ref]
 		byItself := slices.ContainsFunc(wishes, func(w StandingWish) bool {
@@ -322,7 +315,13 @@ func (a *Acts) HoldBack(ctx context.Context, who act.Actor, patient string, h Ho
 		if h.Held && stands || !h.Held && !stands && !asks {
 			return nil // it is so already
 		}
-		body, err := json.Marshal(keptWish{h, out.May[i].Title})
+		w := act.Wished{Of: h.Of, ID: h.ID, Title: out.May[i].Title, Held: h.Held, Law: h.Law, Words: h.Words, Day: h.Day}
+		if h.Held {
+			w.Tells = out.May[i].tells
+		} else {
+			w.Reads = out.May[i].reads
+		}
+		body, err := json.Marshal(w)
 		if err != nil {
 			return err
 		}

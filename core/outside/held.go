@@ -1,8 +1,11 @@
 package outside
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"slices"
 	"strings"
+	"time"
 	"unicode"
 
 	"deftledger/core/chart"
@@ -33,9 +36,18 @@ const (
 	OfEntry   = "entry"
 )
 
-// Wish is something that is held back from everybody but the patient: a part of the chart, a subject, or an entry by its identifier, with
-// its words.
-type Wish struct{ Of, ID, Title string }
+// Wish is something that is held back from everybody but the patient, since a moment: a part of the chart, a subject, or an entry by its
+// identifier. Tells are words by which other entries and notes may tell of an entry; "" for one that is not looked for, as a note is not.
+type Wish struct {
+	Of, ID, Title, Tells string
+	At                   time.Time
+}
+
+// Clearance is that a person looked at an entry and lets it go: as it read then, and with regard to what had been wished for until then.
+type Clearance struct {
+	At    time.Time
+	Reads []string
+}
 
 // Told is an entry, a note or a file of a chart, by what it says. Names are what is known of the medicines in it; Unread says that it holds
 // something that nobody here can look into, such as a picture.
@@ -48,11 +60,17 @@ type Told struct {
 	Unread bool
 }
 
+// Reads names what it says, so that what was looked at is known again, and what has changed since is not taken for it.
+func (t Told) Reads() string {
+	sum := sha256.Sum256([]byte(strings.Join(append(append([]string{t.Text}, t.Codes...), t.Parts...), "\x1f")))
+	return hex.EncodeToString(sum[:8])
+}
+
 // Keeper holds back what a patient wishes.
 type Keeper struct {
 	Sensitive
 	Wishes  []Wish
-	Cleared map[string]bool // what a person looked at and lets go
+	Cleared map[string]Clearance // by entry
 }
 
 // Why says why something does not go out; "" where it may. What was wished for by itself, or as a part, is held back whatever was said of it
@@ -67,30 +85,30 @@ func (k Keeper) Why(t Told) string {
 			return "it is held back"
 		}
 	}
-	if k.Cleared[t.Ref] || len(k.Wishes) == 0 {
+	if len(k.Wishes) == 0 {
 		return ""
 	}
-	plain, exact, inner := wordsOf(t.Text), exactly(t.Text), false
+	cleared, looked := k.Cleared[t.Ref]
+	looked = looked && slices.Contains(cleared.Reads, t.Reads())
+	plain, exact := wordsOf(t.Text), exactly(t.Text)
 	for _, w := range k.Wishes {
-		switch w.Of {
-		case OfSubject:
-			inner = true
-			i := slices.IndexFunc(k.Subjects, func(s Subject) bool { return s.ID == w.ID })
-			if i < 0 {
-				continue
-			}
-			if by := k.Subjects[i].tells(t, plain, exact); by != "" {
-				return "it tells of " + strings.ToLower(w.Title[:1]) + w.Title[1:] + " (" + by + ")"
-			}
-		case OfEntry:
-			inner = true
-			if by := k.echo(w.Title, plain, exact); by != "" {
-				return "it may tell of “" + w.Title + "” (" + by + ")"
-			}
+		if w.Of == OfPart || looked && !cleared.At.Before(w.At) {
+			continue
 		}
-	}
-	if inner && t.Unread {
-		return "nobody here can look into it"
+		by := ""
+		if w.Of == OfEntry {
+			by = k.echo(w.Tells, plain, exact)
+		} else if i := slices.IndexFunc(k.Subjects, func(s Subject) bool { return s.ID == w.ID }); i >= 0 {
+			by = k.Subjects[i].tells(t, plain, exact)
+		} else {
+			return "nobody here knows any more what tells of “" + w.Title + "”"
+		}
+		switch {
+		case by != "":
+			return "it may tell of “" + w.Title + "” (" + by + ")"
+		case t.Unread:
+			return "nobody here can look into it"
+		}
 	}
 	return ""
 }

@@ -1,6 +1,9 @@
 package outside
 
-import "strings"
+import (
+	"slices"
+	"strings"
+)
 
 // Lists of the entries of a record from elsewhere.
 const (
@@ -169,4 +172,9 @@ func Measured(i Item) string {
 		out += ", " + i.Flag
 	}
 	return out
+}
+
+// Joined puts together what is said of something, without what is not said.
+func Joined(sep string, parts ...string) string {
+	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), sep)
 }

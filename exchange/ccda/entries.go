@@ -19,7 +19,7 @@ func (r *reader) problem(concern, o *node) {
 	i := r.base(o, outside.Problems)
 	var said string
 	i.Title, i.Codes, said = r.coded(o.one("value"))
-	i.Narrative, i.Note = firstOf(i.Narrative, said), joined("; ", r.comments(concern), i.Note)
+	i.Narrative, i.Note = firstOf(i.Narrative, said), outside.Joined("; ", r.comments(concern), i.Note)
 	icd(&i)
 	i.Since, i.Until = span(o.one("effectiveTime"))
 	negated := o.get("negationInd") == "true"
@@ -71,7 +71,7 @@ func icd(i *outside.Item) {
 
 func (r *reader) allergy(concern, o *node) {
 	i := r.base(o, outside.Allergies)
-	i.Note = joined("; ", r.comments(concern), i.Note)
+	i.Note = outside.Joined("; ", r.comments(concern), i.Note)
 	value := o.one("value").get("code")
 	who := o.one("participant", "participantRole", "playingEntity")
 	var said string
@@ -355,7 +355,7 @@ func (r *reader) encounter(x *node) {
 	for _, p := range x.all("participant", "participantRole", "playingEntity", "name") {
 		with = append(with, p.says())
 	}
-	i.Detail = joined(", ", with...)
+	i.Detail = outside.Joined(", ", with...)
 	r.add(i)
 }
 
@@ -410,7 +410,7 @@ func (r *reader) device(x *node) {
 			continue
 		}
 		i.Title, i.Codes, _ = r.coded(d.one("code"))
-		i.Detail = joined(", ", d.one("manufacturerModelName").says(), identifier(p.one("id")))
+		i.Detail = outside.Joined(", ", d.one("manufacturerModelName").says(), identifier(p.one("id")))
 	}
 	if i.Title == "" {
 		i.Title, i.Codes, _ = r.coded(x.one("code"))
@@ -426,10 +426,6 @@ func (r *reader) device(x *node) {
 		i.Status, i.Doubt = outside.NotCertain, "not done, as it says"
 	}
 	r.add(i)
-}
-
-func joined(sep string, parts ...string) string {
-	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), sep)
 }
 
 func (r *reader) social(x *node) {

@@ -240,7 +240,7 @@ func (w *writer) code(name, kind, title string, codes []outside.Code) {
 func (w *writer) comment(i outside.Item) {
 	note := i.Note
 	if i.Certainty == "likely" || i.Certainty == "doubtful" {
-		note = joined("; ", "How sure: "+i.Certainty, note)
+		note = outside.Joined("; ", "How sure: "+i.Certainty, note)
 	}
 	if note != "" {
 		w.put(`<entryRelationship typeCode="SUBJ" inversionInd="true"><act classCode="ACT" moodCode="EVN"><templateId root="`+tComment+`"/><code code="48767-8" codeSystem="`+outside.LOINC+`" displayName="Annotation comment"/><text>%s</text></act></entryRelationship>`, note)

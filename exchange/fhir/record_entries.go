@@ -193,10 +193,6 @@ func (r *recordReader) reasons(e entry) string {
 	return strings.Join(out, ", ")
 }
 
-func joined(sep string, parts ...string) string {
-	return strings.Join(slices.DeleteFunc(parts, func(p string) bool { return p == "" }), sep)
-}
-
 // first names who one reference, or the first of several, points at.
 func (r *recordReader) first(raw json.RawMessage) string {
 	var one reference
@@ -344,7 +340,7 @@ func (r *recordReader) allergy(e entry) {
 		if len(words) > 0 {
 			reactions = append(reactions, strings.Join(words, ", "))
 		}
-		i.Note = joined("; ", i.Note, strings.TrimSpace(x.Description), remarks(x.Note))
+		i.Note = outside.Joined("; ", i.Note, strings.TrimSpace(x.Description), remarks(x.Note))
 	}
 	for _, c := range several(e.Type) {
 		if c.code() == "intolerance" {
@@ -440,7 +436,7 @@ func (r *recordReader) encounter(e entry) {
 	for _, l := range e.Location {
 		with = append(with, r.who(l.Location))
 	}
-	i.Detail = joined(", ", append(with, r.who(e.ServiceProvider))...)
+	i.Detail = outside.Joined(", ", append(with, r.who(e.ServiceProvider))...)
 	if s := e.Status; s != "finished" && s != "in-progress" && s != "" {
 		i.Doubt = cmp.Or(i.Doubt, stateWords(s))
 	}
@@ -466,7 +462,7 @@ func (r *recordReader) device(e entry) {
 	if e.SerialNumber != "" {
 		more = append(more, "serial "+e.SerialNumber)
 	}
-	i.Detail = joined(", ", more...)
+	i.Detail = outside.Joined(", ", more...)
 	switch e.Status {
 	case "active":
 		i.Status = outside.Active
@@ -484,10 +480,10 @@ func (r *recordReader) device(e entry) {
 func (r *recordReader) use(e entry, i *outside.Item) {
 	i.Since, i.Until = r.said(cmp.Or(e.TimingDateTime, e.TimingPeriod.Start)), r.said(e.TimingPeriod.End)
 	for _, c := range several(e.BodySite) {
-		i.Detail = joined(", ", i.Detail, c.words())
+		i.Detail = outside.Joined(", ", i.Detail, c.words())
 	}
 	if note := remarks(e.Note); note != i.Note {
-		i.Note = joined("; ", i.Note, note)
+		i.Note = outside.Joined("; ", i.Note, note)
 	}
 	switch e.Status {
 	case "active":

@@ -250,7 +250,7 @@ func (w *recordWriter) item(i outside.Item) m {
 		case said:
 			x["lotNumber"] = lot
 		case i.Detail != "":
-			x["note"] = []m{{"text": joined("; ", i.Detail, i.Note)}}
+			x["note"] = []m{{"text": outside.Joined("; ", i.Detail, i.Note)}}
 		}
 	case outside.Results, outside.Vitals:
 		x["resourceType"], x["code"], x["status"] = "Observation", conceptOf(i), "final"
@@ -305,7 +305,7 @@ func (w *recordWriter) item(i outside.Item) m {
 		if p := periodOf(i); p != nil {
 			x["timingPeriod"] = p
 		}
-		if more := joined("; ", i.Detail, i.Note); more != "" {
+		if more := outside.Joined("; ", i.Detail, i.Note); more != "" {
 			x["note"] = []m{{"text": more}}
 		}
 	case outside.Family:
